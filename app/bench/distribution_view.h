@@ -1,0 +1,52 @@
+// The distribution of what a node measures: kept in ink, left out hatched, the last one as a ghost line, and the band's or range's
+// handles on the chart itself, so that one cuts where the data is.
+#pragma once
+
+#include "core/plan/context.h"
+
+#include <QWidget>
+
+namespace arvesk {
+
+class DistributionView : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit DistributionView(QWidget* parent = nullptr);
+  void showHistogram(std::shared_ptr<const Histogram> histogram, bool isMask);
+  /// 4 numbers of a band, 2 of a range, or none; `hardMin`, `hardMax` bound the handles.
+  void showHandles(std::vector<double> values, double hardMin, double hardMax);
+  /// Where a handle is drawn, for tests and for hitting it.
+  QPointF handlePosition(int handle) const;
+  const Histogram* histogram() const { return m_histogram.get(); }
+
+ Q_SIGNALS:
+  void handlesMoved(const std::vector<double>& values, int gesture);
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
+  QSize sizeHint() const override { return {420, 200}; }
+
+ private:
+  QRectF chart() const;
+  double from() const;
+  double to() const;
+  double xOf(double value) const;
+  double valueAt(double x) const;
+
+  std::shared_ptr<const Histogram> m_histogram;
+  std::shared_ptr<const Histogram> m_ghost;
+  bool m_isMask = false;
+  bool m_isLog = false;
+  std::vector<double> m_values;
+  double m_hardMin = 0;
+  double m_hardMax = 1;
+  int m_dragged = -1;
+  int m_gesture = 0;
+};
+
+}  // namespace arvesk

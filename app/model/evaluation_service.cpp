@@ -1,0 +1,224 @@
+#include "app/model/evaluation_service.h"
+
+#include "core/spatial/ground.h"
+
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <chrono>
+
+namespace arvesk {
+namespace {
+
+constexpr int kMaskPixels = 26;
+
+/// The largest surface that the evaluation made; small mask pictures are taken over it.
+SurfacePtr largestGround(const Evaluation& evaluation) {
+  SurfacePtr best;
+  for (const auto& [uid, outputs] : evaluation.values)
+    for (const Value& value : outputs)
+      if (const auto* s = std::get_if<SurfacePtr>(&value); s && *s && (!best || glm::length((*s)->bounds().extent()) > glm::length(best->bounds().extent()))) best = *s;
+  return best;
+}
+
+/// Places on the ground in a square grid as seen from above; where there is none the point is not finite in y.
+Points groundGrid(const Surface& ground, const Task& task) {
+  const auto index = SurfaceIndex::of(ground);
+  const Box3 box = ground.bounds();
+  Points p;
+  p.count = static_cast<std::size_t>(kMaskPixels * kMaskPixels);
+  Array<Vec3> position(p.count);
+  Array<Vec3> normal(p.count);
+  Array<std::uint32_t> face(p.count);
+  Array<Vec2> uv(p.count);
+  for (std::size_t i = 0; i < p.count && !task.isCancelled(); ++i) {
+    const float u = (static_cast<float>(i % kMaskPixels) + 0.5F) / kMaskPixels;
+    const float v = (static_cast<float>(i / kMaskPixels) + 0.5F) / kMaskPixels;
+    const Vec3 from(box.min.x + u * box.extent().x, box.max.y + 1, box.min.z + v * box.extent().z);
+    position[i] = from;
+    normal[i] = kUp;
+    face[i] = kNoFace;
+    uv[i] = {u, v};
+    const SurfaceHit hit = index ? (*index)->first(from, -kUp, box.extent().y + 2) : SurfaceHit{};
+    if (!hit.isHit()) continue;
+    const GroundPlace place = groundPlaceOf(ground, hit);
+    position[i] = place.position;
+    normal[i] = place.normal;
+    face[i] = place.face;
+    uv[i] = place.uv;
+  }
+  p.position = std::move(position);
+  p.groundNormal = std::move(normal);
+  p.groundFace = std::move(face);
+  p.groundUv = std::move(uv);
+  return p;
+}
+
+QImage maskPicture(const Mask& mask, const Points& grid) {
+  Array<float> value(grid.count);
+  mask.values(grid, 0, grid.count, value.data());
+  QImage image(kMaskPixels, kMaskPixels, QImage::Format_RGB32);
+  for (std::size_t i = 0; i < grid.count; ++i) {
+    const Vec3 c = grid.groundFace[i] == kNoFace ? Vec3(0.9F, 0.89F, 0.86F) : scaleColor(value[i]);
+    image.setPixel(static_cast<int>(i) % kMaskPixels, static_cast<int>(i) / kMaskPixels, qRgb(static_cast<int>(c.r * 255), static_cast<int>(c.g * 255), static_cast<int>(c.b * 255)));
+  }
+  return image;
+}
+
+const char* suffixOf(const NodeKind& kind) {
+  for (const ParamSpec& p : kind.params)
+    if (p.type == ParamType::Band) return unitSuffix(p.unit);
+  return "";
+}
+
+/// The points that reach the first card that uses the mask, directly or through other masks.
+PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std::string& maskUid, int depth = 0) {
+  if (depth > 16) return nullptr;
+  for (const Node& node : plan.nodes)
+    for (const auto& [id, links] : node.inputs)
+      for (const Link& link : links) {
+        if (link.node != maskUid) continue;
+        const NodeKind* kind = findNodeKind(node.kind);
+        if (!kind) continue;
+        if (kind->family == Family::Mask) {
+          if (PointsPtr p = pointsAtUser(plan, evaluation, node.uid, depth + 1)) return p;
+          continue;
+        }
+        // A filter or adjustment gets its main input; a Sow node has only what it made.
+        const auto main = node.inputs.find("points");
+        const std::string source = main != node.inputs.end() && !main->second.empty() ? main->second.front().node : node.uid;
+        const auto values = evaluation.values.find(source);
+        if (values != evaluation.values.end() && !values->second.empty())
+          if (const auto* p = std::get_if<PointsPtr>(&values->second.front())) return *p;
+      }
+  return nullptr;
+}
+
+std::shared_ptr<const Histogram> maskHistogram(const Plan& plan, const Evaluation& evaluation, const Node& node, const Mask& mask) {
+  PointsPtr points = pointsAtUser(plan, evaluation, node.uid);
+  if (!points || points->count == 0) return nullptr;
+  constexpr std::size_t kMost = 100'000;
+  if (points->count > kMost) {
+    Array<std::uint32_t> some;
+    for (std::size_t i = 0; i < kMost; ++i) some.push_back(static_cast<std::uint32_t>(i * points->count / kMost));
+    points = std::make_shared<const Points>(gathered(*points, some));
+  }
+  Array<float> measured(points->count);
+  Array<float> value(points->count);
+  const bool isMeasured = mask.measure(*points, 0, points->count, measured.data());
+  mask.values(*points, 0, points->count, value.data());
+  Array<std::uint8_t> isOn(points->count);
+  for (std::size_t i = 0; i < points->count; ++i) isOn[i] = value[i] >= 0.5F;
+  const NodeKind* kind = findNodeKind(node.kind);
+  QString label = QString::fromStdString(kind->label).toLower();
+  return std::make_shared<const Histogram>(makeHistogram(label.toStdString(), isMeasured ? suffixOf(*kind) : "", node.kind == "slope" ? 0.0F : isMeasured ? 0.0F : 0.0F,
+                                                         node.kind == "slope" ? 90.0F : isMeasured && node.kind == "height" ? 0.0F : 1.0F, isMeasured ? measured : value, isOn));
+}
+
+}  // namespace
+
+EvaluationService::EvaluationService(QObject* parent)
+    : QObject(parent), m_files(std::make_shared<DiskFileService>("")), m_evaluator(m_files), m_thread([this](std::stop_token stop) { work(stop); }) {}
+
+EvaluationService::~EvaluationService() {
+  cancel();
+  m_thread.request_stop();
+  m_wake.notify_all();
+}
+
+void EvaluationService::setFolder(const QString& folder) { m_files->setFolder(folder.toStdString()); }
+
+void EvaluationService::request(Request request) {
+  {
+    const std::lock_guard lock(m_mutex);
+    m_next = std::move(request);
+    m_running.request_stop();
+  }
+  m_wake.notify_all();
+}
+
+void EvaluationService::cancel() {
+  const std::lock_guard lock(m_mutex);
+  m_next.reset();
+  m_running.request_stop();
+}
+
+void EvaluationService::work(std::stop_token stop) {
+  setFloatingPointMode();
+  while (!stop.stop_requested()) {
+    Request request;
+    Task task;
+    {
+      std::unique_lock lock(m_mutex);
+      if (!m_wake.wait(lock, stop, [this] { return m_next.has_value(); })) return;
+      request = std::move(*m_next);
+      m_next.reset();
+      m_running = std::stop_source();
+      task.stop = m_running.get_token();
+    }
+    QMetaObject::invokeMethod(this, [this] { m_isBusy = true; Q_EMIT started(); }, Qt::QueuedConnection);
+    const EvalViewPtr view = compute(request, task);
+    QMetaObject::invokeMethod(this, [this, view] {
+      m_isBusy = false;
+      if (!view) {
+        Q_EMIT wasCancelled();
+        return;
+      }
+      m_latest = view;
+      Q_EMIT finished();
+    }, Qt::QueuedConnection);
+  }
+}
+
+EvalViewPtr EvaluationService::compute(const Request& request, const Task& task) {
+  auto view = std::make_shared<EvalView>();
+  const Plan& plan = *request.plan;
+  view->plan = request.plan;
+  view->quality = request.quality;
+  view->inSite = request.inSite;
+  EvalRequest evaluate;
+  evaluate.quality = request.quality;
+  std::string title;
+  auto lastReport = std::chrono::steady_clock::time_point();
+  evaluate.started = [&](const std::string& uid) { title = plan.find(uid)->title; };
+  evaluate.task = task;
+  evaluate.task.progress = [&](float share) {
+    const auto now = std::chrono::steady_clock::now();
+    if (now - lastReport < std::chrono::milliseconds(33)) return;
+    lastReport = now;
+    QMetaObject::invokeMethod(this, [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); }, Qt::QueuedConnection);
+  };
+  view->evaluation = m_evaluator.evaluate(plan, evaluate);
+  if (view->evaluation.isCancelled) return nullptr;
+  view->totals = totalsOf(plan, view->evaluation);
+  view->cacheBytes = m_evaluator.cacheBytes();
+  view->props = m_evaluator.props();
+
+  PictureInput input = pictureInputOf(plan, view->evaluation, request.inSite, view->bare);
+  for (const PictureLayer& layer : input.layers)
+    if (!layer.isGhost) view->allPoints.push_back(layer.points);
+  const auto maskOf = [&](const std::string& uid) -> MaskPtr {
+    const auto it = view->evaluation.values.find(uid);
+    const auto* mask = it == view->evaluation.values.end() || it->second.empty() ? nullptr : std::get_if<MaskPtr>(&it->second.front());
+    return mask ? *mask : nullptr;
+  };
+  input.groundMask = request.maskOnGround.empty() ? nullptr : maskOf(request.maskOnGround);
+  if (!input.grounds.empty() || !input.layers.empty()) {
+    auto scene = PictureScene::build(std::move(input), task);
+    if (!scene) return nullptr;
+    view->scene = *scene;
+  }
+  if (const SurfacePtr ground = largestGround(view->evaluation)) {
+    const Points grid = groundGrid(*ground, task);
+    for (const Node& node : plan.nodes) {
+      if (task.isCancelled()) return nullptr;
+      const MaskPtr mask = maskOf(node.uid);
+      if (!mask) continue;
+      view->maskPictures[node.uid] = maskPicture(*mask, grid);
+      view->maskHistograms[node.uid] = maskHistogram(plan, view->evaluation, node, *mask);
+    }
+  }
+  return view;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,78 @@
+// Evaluates the plan on a thread of its own: a new request cancels the one in flight. Everything the views need comes ready made, so that
+// the interface thread never computes.
+#pragma once
+
+#include "app/model/plan_model.h"
+#include "core/deliver/delivery.h"
+#include "core/formats/file_service.h"
+
+#include <QImage>
+#include <QObject>
+
+#include <condition_variable>
+#include <mutex>
+#include <thread>
+
+namespace arvesk {
+
+/// One finished evaluation and what was made of it.
+struct EvalView {
+  PlanPtr plan;
+  Quality quality = Quality::Draft;
+  Evaluation evaluation;
+  PlanTotals totals;
+  std::size_t cacheBytes = 0;
+  PictureScenePtr scene;            // null when nothing is to be seen
+  std::vector<PointsPtr> bare;      // points without props, drawn as discs
+  PointsPtr shownPoints;            // what the Points view shows: the node in Site, or all visible outputs' first
+  std::vector<PointsPtr> allPoints;
+  std::string inSite;
+  std::map<std::string, QImage> maskPictures;                      // small, by uid of the mask
+  std::map<std::string, std::shared_ptr<const Histogram>> maskHistograms;  // over the points that the mask's first user gets
+  std::vector<PropPtr> props;
+};
+using EvalViewPtr = std::shared_ptr<const EvalView>;
+
+class EvaluationService : public QObject {
+  Q_OBJECT
+
+ public:
+  explicit EvaluationService(QObject* parent = nullptr);
+  ~EvaluationService() override;
+
+  struct Request {
+    PlanPtr plan;
+    Quality quality = Quality::Draft;
+    std::string inSite;        // uid, or empty
+    std::string maskOnGround;  // uid of a mask to show on the ground, or empty
+  };
+  void request(Request request);
+  void cancel();
+  void setFolder(const QString& folder);
+  std::shared_ptr<DiskFileService> files() { return m_files; }
+  EvalViewPtr latest() const { return m_latest; }
+  bool isBusy() const { return m_isBusy; }
+
+ Q_SIGNALS:
+  void started();
+  void progressed(double share, const QString& title);
+  void finished();   // latest() is new
+  void wasCancelled();
+
+ private:
+  void work(std::stop_token stop);
+  EvalViewPtr compute(const Request& request, const Task& task);
+
+  std::shared_ptr<DiskFileService> m_files;
+  Evaluator m_evaluator;  // touched by the worker only
+  EvalViewPtr m_latest;
+  bool m_isBusy = false;
+
+  std::mutex m_mutex;
+  std::condition_variable_any m_wake;
+  std::optional<Request> m_next;
+  std::stop_source m_running;
+  std::jthread m_thread;  // last, so that it ends first
+};
+
+}  // namespace arvesk

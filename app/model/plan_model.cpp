@@ -1,0 +1,314 @@
+#include "app/model/plan_model.h"
+
+#include "core/formats/plan_file.h"
+
+#include <QUndoCommand>
+
+#include <algorithm>
+#include <set>
+
+namespace arvesk {
+
+/// Whole snapshots before and after; they share nothing with widgets and cost what the plan costs, some 100 kB.
+class PlanEdit : public QUndoCommand {
+ public:
+  PlanEdit(PlanModel* model, const QString& text, PlanPtr before, PlanPtr after, QString mergeKey)
+      : QUndoCommand(text), m_model(model), m_before(std::move(before)), m_after(std::move(after)), m_mergeKey(std::move(mergeKey)) {}
+  void undo() override { m_model->setPlan(m_before); }
+  void redo() override { m_model->setPlan(m_after); }
+  int id() const override { return m_mergeKey.isEmpty() ? -1 : 1; }
+  bool mergeWith(const QUndoCommand* other) override {
+    const auto* next = static_cast<const PlanEdit*>(other);
+    if (next->m_mergeKey != m_mergeKey) return false;
+    m_after = next->m_after;
+    return true;
+  }
+
+ private:
+  PlanModel* m_model;
+  PlanPtr m_before;
+  PlanPtr m_after;
+  QString m_mergeKey;
+};
+
+namespace {
+
+constexpr double kColumn = 104;  // half a card: cards nearer than this stand in one column
+constexpr double kStep = 100;    // from one card to the next
+
+Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
+  Node node;
+  node.uid = newUid();
+  node.kind = kind.id;
+  node.version = kind.version;
+  node.title = freeTitle(plan, kind.label);
+  node.x = x;
+  node.y = y;
+  return node;
+}
+
+Link linkTo(const std::string& from, const std::string& output) { return {from, output, newUid()}; }
+
+const InputSpec* mainInput(const NodeKind& kind) { return kind.inputs.empty() ? nullptr : &kind.inputs.front(); }
+
+/// Replaces or adds, as the input takes one link or many.
+void join(Plan& plan, const std::string& to, const std::string& inputId, const Link& link) {
+  Node* node = plan.find(to);
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
+  if (!input) return;
+  auto& links = node->inputs[inputId];
+  if (!input->isMany) links.clear();
+  links.push_back(link);
+}
+
+void moveDown(Plan& plan, const std::string& except, double x, double fromY, double by) {
+  for (Node& n : plan.nodes)
+    if (n.uid != except && std::abs(n.x - x) < kColumn && n.y >= fromY) n.y += by;
+}
+
+/// Everything that used `uid`'s first output gets what `uid` itself got, if the types agree; else the links go.
+void heal(Plan& plan, const std::string& uid) {
+  const Node node = *plan.find(uid);
+  const NodeKind* kind = findNodeKind(node.kind);
+  const InputSpec* main = kind ? mainInput(*kind) : nullptr;
+  const bool passes = main && !kind->outputs.empty() && main->type == kind->outputs.front().type;
+  const auto source = passes ? node.inputs.find(main->id) : node.inputs.end();
+  const bool hasSource = source != node.inputs.end() && !source->second.empty();
+  for (Node& other : plan.nodes)
+    for (auto& [id, links] : other.inputs) {
+      std::vector<Link> out;
+      for (const Link& link : links) {
+        if (link.node != uid) out.push_back(link);
+        else if (hasSource && link.output == kind->outputs.front().id) out.push_back({source->second.front().node, source->second.front().output, link.slot});
+      }
+      links = std::move(out);
+    }
+}
+
+}  // namespace
+
+std::string freeTitle(const Plan& plan, const std::string& wanted) {
+  const auto isTaken = [&](const std::string& title) { return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& n) { return n.title == title; }); };
+  std::string title = wanted;
+  for (int n = 2; isTaken(title); ++n) title = wanted + " " + std::to_string(n);
+  return title;
+}
+
+PlanModel::PlanModel(QObject* parent) : QObject(parent), m_plan(std::make_shared<const Plan>()) { m_undo.setUndoLimit(400); }
+
+void PlanModel::reset(Plan plan) {
+  m_undo.clear();
+  m_plan = std::make_shared<const Plan>(std::move(plan));
+  m_undo.setClean();
+  Q_EMIT wasReset();
+  Q_EMIT changed();
+}
+
+void PlanModel::setPlan(PlanPtr plan) {
+  m_plan = std::move(plan);
+  Q_EMIT changed();
+}
+
+void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
+  Plan next = *m_plan;
+  change(next);
+  if (next.nodes == m_plan->nodes && next.props == m_plan->props && next.settings == m_plan->settings) return;
+  m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
+}
+
+void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey) {
+  const Node* node = m_plan->find(uid.toStdString());
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
+  if (!spec) return;
+  edit(tr("%1: %2").arg(QString::fromStdString(node->title), QString::fromStdString(spec->label)), [&](Plan& plan) { plan.find(uid.toStdString())->params[paramId] = std::move(value); }, mergeKey);
+}
+
+void PlanModel::setSkipped(const QStringList& uids, bool isSkipped) {
+  edit(isSkipped ? tr("Skip") : tr("Do not skip"), [&](Plan& plan) {
+    for (const QString& uid : uids)
+      if (Node* node = plan.find(uid.toStdString())) node->isSkipped = isSkipped;
+  });
+}
+
+void PlanModel::rename(const QString& uid, const QString& title) {
+  edit(tr("Rename"), [&](Plan& plan) {
+    if (Node* node = plan.find(uid.toStdString())) node->title = title.toStdString();
+  });
+}
+
+QString PlanModel::addNode(const NodeKind& kind, double x, double y) {
+  const Node node = nodeOf(*m_plan, kind, x, y);
+  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) { plan.nodes.push_back(node); });
+  return QString::fromStdString(node.uid);
+}
+
+QString PlanModel::insertNode(const NodeKind& kind, const Link& from, const QString& to, const std::string& inputId) {
+  const Node* before = m_plan->find(from.node);
+  const InputSpec* main = mainInput(kind);
+  if (!before || !main || kind.outputs.empty()) return {};
+  Node node = nodeOf(*m_plan, kind, before->x, before->y + kStep);
+  node.inputs[main->id] = {linkTo(from.node, from.output)};
+  edit(tr("Insert %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+    for (Link& link : plan.find(to.toStdString())->inputs[inputId])
+      if (link == from) {
+        link.node = node.uid;
+        link.output = kind.outputs.front().id;
+      }
+    moveDown(plan, node.uid, node.x, before->y + 1, kStep);
+    plan.nodes.push_back(node);
+  });
+  return QString::fromStdString(node.uid);
+}
+
+QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
+  const Node* before = m_plan->find(uid.toStdString());
+  const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;
+  const InputSpec* main = mainInput(kind);
+  if (!beforeKind || beforeKind->outputs.empty() || !main || main->type != beforeKind->outputs.front().type) {
+    return before ? addNode(kind, before->x, before->y + kStep) : addNode(kind, 140, 20);
+  }
+  const std::string output = beforeKind->outputs.front().id;
+  Node node = nodeOf(*m_plan, kind, before->x, before->y + kStep);
+  node.inputs[main->id] = {linkTo(before->uid, output)};
+  const bool takesOver = !kind.outputs.empty() && kind.outputs.front().type == main->type;
+  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+    if (takesOver)
+      for (Node& other : plan.nodes) {
+        const NodeKind* otherKind = findNodeKind(other.kind);
+        const InputSpec* otherMain = otherKind ? mainInput(*otherKind) : nullptr;
+        if (!otherMain) continue;
+        for (Link& link : other.inputs[otherMain->id])
+          if (link.node == node.inputs[main->id].front().node && link.output == output) {
+            link.node = node.uid;
+            link.output = kind.outputs.front().id;
+          }
+      }
+    moveDown(plan, node.uid, node.x, before->y + 1, kStep);
+    plan.nodes.push_back(node);
+  });
+  return QString::fromStdString(node.uid);
+}
+
+QString PlanModel::addInto(const NodeKind& kind, const QString& uid, const std::string& inputId) {
+  const Node* target = m_plan->find(uid.toStdString());
+  if (!target || kind.outputs.empty()) return {};
+  const Node node = nodeOf(*m_plan, kind, target->x + 260, target->y);
+  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+    plan.nodes.push_back(node);
+    join(plan, uid.toStdString(), inputId, linkTo(node.uid, kind.outputs.front().id));
+  });
+  return QString::fromStdString(node.uid);
+}
+
+void PlanModel::connectNodes(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) {
+  if (!whyNot(from, outputId, to, inputId).isEmpty()) return;
+  edit(tr("Connect"), [&](Plan& plan) { join(plan, to.toStdString(), inputId, linkTo(from.toStdString(), outputId)); });
+}
+
+void PlanModel::disconnectInput(const QString& to, const std::string& inputId, const Link& link) {
+  edit(tr("Disconnect"), [&](Plan& plan) { std::erase(plan.find(to.toStdString())->inputs[inputId], link); });
+}
+
+void PlanModel::removeNodes(const QStringList& uids) {
+  if (uids.isEmpty()) return;
+  edit(tr("Delete"), [&](Plan& plan) {
+    for (const QString& uid : uids) {
+      if (!plan.find(uid.toStdString())) continue;
+      heal(plan, uid.toStdString());
+      std::erase_if(plan.nodes, [&](const Node& n) { return n.uid == uid.toStdString(); });
+    }
+  });
+}
+
+void PlanModel::liftOut(const QString& uid) {
+  const Node* node = m_plan->find(uid.toStdString());
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  if (!kind || !mainInput(*kind)) return;
+  edit(tr("Lift out"), [&](Plan& plan) {
+    heal(plan, uid.toStdString());
+    Node* lifted = plan.find(uid.toStdString());
+    lifted->inputs.erase(mainInput(*kind)->id);
+    lifted->x += 240;
+  });
+}
+
+void PlanModel::moveNodes(const std::map<std::string, std::pair<double, double>>& places) {
+  edit(tr("Move cards"), [&](Plan& plan) {
+    for (const auto& [uid, place] : places)
+      if (Node* node = plan.find(uid)) {
+        node->x = place.first;
+        node->y = place.second;
+      }
+  });
+}
+
+QStringList PlanModel::duplicate(const QStringList& uids) {
+  std::vector<std::string> list;
+  for (const QString& uid : uids) list.push_back(uid.toStdString());
+  return paste(QString::fromStdString(formatNodes(*m_plan, list)));
+}
+
+QStringList PlanModel::paste(const QString& text) {
+  auto part = parsePlan(text.toStdString(), "clipboard");
+  if (!part || part->nodes.empty()) return {};
+  std::map<std::string, std::string> renamed;
+  for (const Node& node : part->nodes) renamed[node.uid] = newUid();
+  QStringList added;
+  edit(tr("Paste"), [&](Plan& plan) {
+    for (Node node : part->nodes) {
+      node.uid = renamed[node.uid];
+      node.title = freeTitle(plan, node.title);
+      node.x += 240;
+      node.y += 20;
+      for (auto& [id, links] : node.inputs) {
+        for (Link& link : links) {
+          if (const auto it = renamed.find(link.node); it != renamed.end()) link.node = it->second;
+          link.slot = newUid();
+        }
+        std::erase_if(links, [&](const Link& l) { return !plan.find(l.node) && std::none_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == l.node; }); });
+      }
+      added.push_back(QString::fromStdString(node.uid));
+      plan.nodes.push_back(std::move(node));
+    }
+    for (const PropEntry& prop : part->props)
+      if (!plan.findProp(prop.uid)) plan.props.push_back(prop);
+  });
+  return added;
+}
+
+void PlanModel::tidy(const QStringList& uids) {
+  edit(tr("Tidy"), [&](Plan& plan) {
+    std::vector<Node*> cards;
+    for (Node& n : plan.nodes) {
+      const NodeKind* kind = findNodeKind(n.kind);
+      const bool isDocked = kind && (kind->family == Family::Mask || kind->id == "choose-props");
+      if (!isDocked && (uids.isEmpty() || uids.contains(QString::fromStdString(n.uid)))) cards.push_back(&n);
+    }
+    std::sort(cards.begin(), cards.end(), [](const Node* a, const Node* b) { return std::pair(std::round(a->x / (2 * kColumn)), a->y) < std::pair(std::round(b->x / (2 * kColumn)), b->y); });
+    double column = -1e9;
+    double y = 0;
+    for (Node* n : cards) {
+      const double own = std::round(n->x / (2 * kColumn));
+      if (own != column) y = n->y;
+      column = own;
+      n->x = std::round(n->x / 20) * 20;
+      n->y = std::round(y / 2) * 2;
+      y += kStep;
+    }
+  });
+}
+
+QString PlanModel::whyNot(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) const {
+  const Node* target = m_plan->find(to.toStdString());
+  const NodeKind* kind = target ? findNodeKind(target->kind) : nullptr;
+  const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
+  const auto type = outputType(*m_plan, {from.toStdString(), outputId, {}});
+  if (!input || !type) return tr("there is no such slot");
+  if (*type != input->type) return tr("%1 takes something else").arg(QString::fromStdString(input->label));
+  if (wouldLoop(*m_plan, from.toStdString(), to.toStdString())) return tr("this would close a loop");
+  return {};
+}
+
+}  // namespace arvesk

@@ -1,0 +1,73 @@
+// The open plan: one immutable snapshot at a time, changed through undo commands that hold old and new values.
+#pragma once
+
+#include "core/plan/document.h"
+
+#include <QObject>
+#include <QUndoStack>
+
+#include <functional>
+
+namespace arvesk {
+
+using PlanPtr = std::shared_ptr<const Plan>;
+
+class PlanModel : public QObject {
+  Q_OBJECT
+
+ public:
+  explicit PlanModel(QObject* parent = nullptr);
+
+  const Plan& plan() const { return *m_plan; }
+  PlanPtr snapshot() const { return m_plan; }
+  QUndoStack& undoStack() { return m_undo; }
+
+  /// Replaces the whole document and forgets the undo history.
+  void reset(Plan plan);
+  /// One undoable step. Steps with the same non-empty `mergeKey`, one after the other, become one (a drag, a run of typing).
+  void edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey = {});
+
+  // Edits that several views share.
+  void setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
+  void setSkipped(const QStringList& uids, bool isSkipped);
+  void rename(const QString& uid, const QString& title);
+  /// Adds a node at a place; `link` says what it gets, `consumer` whose input it takes over. Returns its uid.
+  QString addNode(const NodeKind& kind, double x, double y);
+  /// Puts a new node into a ribbon: from's output → node → to's input. Cards below move down to make room.
+  QString insertNode(const NodeKind& kind, const Link& from, const QString& to, const std::string& inputId);
+  /// Adds a node after `uid`: connected to its first output, before what used it, below its card.
+  QString addAfter(const NodeKind& kind, const QString& uid);
+  /// Adds a node and joins its first output to an input of `uid`.
+  QString addInto(const NodeKind& kind, const QString& uid, const std::string& inputId);
+  void connectNodes(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId);
+  void disconnectInput(const QString& to, const std::string& inputId, const Link& link);
+  /// Removes nodes; a ribbon through a removed node is healed where the types allow it.
+  void removeNodes(const QStringList& uids);
+  /// Takes a node out of its ribbon, which heals, and leaves it beside.
+  void liftOut(const QString& uid);
+  void moveNodes(const std::map<std::string, std::pair<double, double>>& places);
+  QStringList duplicate(const QStringList& uids);
+  /// Adds the nodes of a text made by formatNodes; returns their new uids, or nothing when it is no such text.
+  QStringList paste(const QString& text);
+  /// Arranges cards in columns; all when `uids` is empty.
+  void tidy(const QStringList& uids);
+
+  /// Why a link would be refused; empty when it fits.
+  QString whyNot(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) const;
+
+ Q_SIGNALS:
+  void changed();
+  void wasReset();
+
+ private:
+  friend class PlanEdit;
+  void setPlan(PlanPtr plan);
+
+  PlanPtr m_plan;
+  QUndoStack m_undo;
+};
+
+/// A title that no other node of the plan has.
+std::string freeTitle(const Plan& plan, const std::string& wanted);
+
+}  // namespace arvesk

@@ -1,0 +1,67 @@
+#include "cli/runner.h"
+
+#include "core/plan/set_param.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <filesystem>
+
+namespace arvesk::cli {
+
+void CommonOptions::addTo(CLI::App& app) {
+  app.add_option("plan", plan, "The plan (.arvesk)")->required();
+  app.add_option("--set", sets, "Set a parameter: 'node title or uid.parameter=value'");
+  app.add_option("--seed", seed, "The plan seed");
+  app.add_option("--quality", quality, "draft or final")->check(CLI::IsMember({"draft", "final"}))->capture_default_str();
+  app.add_option("--threads", threads, "Number of threads; 0 uses all")->check(CLI::Range(0, 1024))->capture_default_str();
+  app.add_option("--limit-points", limitPoints, "Most points that a node may make")->capture_default_str();
+  app.add_flag("--quiet", isQuiet, "No progress, no warnings");
+}
+
+void printProblem(const Problem& p) {
+  const char* kind = p.severity == Severity::Error ? "error" : p.severity == Severity::Warning ? "warning" : "note";
+  fmt::print(stderr, "{}: {}\n", kind, toLine(p));
+}
+
+Task progressTask(const CommonOptions& options, const std::string& what) {
+  Task task;
+  if (!options.isQuiet && ::isatty(STDERR_FILENO))
+    task.progress = [what](float share) { fmt::print(stderr, "\r{} {:3.0f} %{}", what, share * 100, share >= 1 ? "\n" : ""); };
+  return task;
+}
+
+Result<Session> evaluatePlan(const CommonOptions& options) {
+  Session s;
+  auto plan = loadPlan(options.plan);
+  if (!plan) return Failure(plan.error());
+  s.plan = std::move(*plan);
+  for (const std::string& text : options.sets)
+    if (auto ok = setParamByText(s.plan, text); !ok) return Failure(ok.error());
+  if (options.seed) s.plan.settings.seed = *options.seed;
+  s.files = std::make_shared<DiskFileService>(std::filesystem::path(options.plan).parent_path().string());
+  s.evaluator = std::make_unique<Evaluator>(s.files);
+  EvalRequest request;
+  request.quality = options.quality == "draft" ? Quality::Draft : Quality::Final;
+  request.limits.points = options.limitPoints;
+  request.task = progressTask(options, "evaluating");
+  s.evaluation = s.evaluator->evaluate(s.plan, request);
+  if (!options.isQuiet) {
+    for (const Problem& p : s.evaluation.propProblems) printProblem(p);
+    for (const Node& node : s.plan.nodes)
+      for (const Problem& p : s.evaluation.reports[node.uid].problems) printProblem(p);
+  }
+  return s;
+}
+
+int run(const CommonOptions& options, const std::function<Result<int>()>& body) {
+  int status = kProblem;
+  withThreads(options.threads, [&] {
+    const Result<int> result = body();
+    if (result) status = *result;
+    else printProblem(result.error());
+  });
+  return status;
+}
+
+}  // namespace arvesk::cli

@@ -1,0 +1,51 @@
+// arvesk-run: the same core without a window. Each subcommand is one file with its options, set-up and run.
+#pragma once
+
+#include "core/deliver/delivery.h"
+#include "core/formats/file_service.h"
+#include "core/formats/plan_file.h"
+
+#include <CLI/CLI.hpp>
+
+#include <memory>
+
+namespace arvesk::cli {
+
+enum ExitStatus { kDone = 0, kProblem = 1, kUsage = 2 };
+
+/// Options that all subcommands on plans share.
+struct CommonOptions {
+  std::string plan;
+  std::vector<std::string> sets;
+  std::optional<std::uint64_t> seed;
+  std::string quality = "final";
+  int threads = 0;
+  std::size_t limitPoints = Limits().points;
+  bool isQuiet = false;
+
+  void addTo(CLI::App& app);
+};
+
+/// A loaded and evaluated plan.
+struct Session {
+  Plan plan;
+  std::shared_ptr<DiskFileService> files;
+  std::unique_ptr<Evaluator> evaluator;
+  Evaluation evaluation;
+};
+
+/// Loads, applies --set and --seed, evaluates with progress on stderr.
+Result<Session> evaluatePlan(const CommonOptions& options);
+/// Runs body with the wanted number of threads; prints a problem and gives the exit status.
+int run(const CommonOptions& options, const std::function<Result<int>()>& body);
+void printProblem(const Problem& p);
+/// Progress on stderr when it is a terminal.
+Task progressTask(const CommonOptions& options, const std::string& what);
+
+void addEvaluate(CLI::App& app, int& status);
+void addExport(CLI::App& app, int& status);
+void addPicture(CLI::App& app, int& status);
+void addCheck(CLI::App& app, int& status);
+void addNodes(CLI::App& app, int& status);
+
+}  // namespace arvesk::cli

@@ -1,0 +1,50 @@
+# Warnings, sanitizers and the helpers that make every node and every test the same.
+add_library(arvesk_warnings INTERFACE)
+target_compile_options(arvesk_warnings INTERFACE -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror)
+
+add_library(arvesk_sanitizers INTERFACE)
+if(ARVESK_SANITIZE)
+  target_compile_options(arvesk_sanitizers INTERFACE -fsanitize=${ARVESK_SANITIZE} -fno-omit-frame-pointer)
+  target_link_options(arvesk_sanitizers INTERFACE -fsanitize=${ARVESK_SANITIZE})
+  target_compile_definitions(arvesk_sanitizers INTERFACE ARVESK_SANITIZED)
+endif()
+
+# Floating point that does not depend on the machine: no contraction, no reassociation; traps off so that loops vectorize.
+add_library(arvesk_numerics INTERFACE)
+target_compile_options(arvesk_numerics INTERFACE -ffp-contract=off -fno-trapping-math)
+
+# arvesk_add_node(<family> <name>…): adds the sources of node kinds and puts the kinds on the list in nodes/registry.
+function(arvesk_add_node family)
+  foreach(name ${ARGN})
+    set_property(GLOBAL APPEND PROPERTY ARVESK_NODE_SOURCES nodes/${family}/${name}.cpp)
+    string(REGEX REPLACE "_([a-z])" ";\\1" parts ${name})
+    set(function_name "")
+    foreach(part ${parts})
+      if(function_name STREQUAL "")
+        set(function_name ${part})
+      else()
+        string(SUBSTRING ${part} 0 1 first)
+        string(SUBSTRING ${part} 1 -1 rest)
+        string(TOUPPER ${first} first)
+        string(APPEND function_name ${first}${rest})
+      endif()
+    endforeach()
+    set_property(GLOBAL APPEND PROPERTY ARVESK_NODE_FUNCTIONS ${function_name})
+  endforeach()
+endfunction()
+
+# arvesk_add_test(<path/name> <label> <seconds> <library>…): one Qt Test program, tests/<path>/tst_<name>.cpp.
+function(arvesk_add_test path label seconds)
+  get_filename_component(name ${path} NAME)
+  get_filename_component(folder ${path} DIRECTORY)
+  string(REPLACE "/" "_" target tst_${path})
+  add_executable(${target} ${folder}/tst_${name}.cpp)
+  set_target_properties(${target} PROPERTIES AUTOMOC ON)
+  target_include_directories(${target} PRIVATE ${CMAKE_SOURCE_DIR} ${CMAKE_SOURCE_DIR}/tests)
+  target_link_libraries(${target} PRIVATE ${ARGN} Qt6::Test arvesk_warnings arvesk_sanitizers arvesk_numerics)
+  target_compile_definitions(${target} PRIVATE QT_NO_KEYWORDS)
+  add_test(NAME ${path} COMMAND ${target})
+  set_tests_properties(${path} PROPERTIES
+    LABELS ${label} TIMEOUT ${seconds}
+    ENVIRONMENT "QT_QPA_PLATFORM=offscreen;LC_ALL=C.UTF-8;ARVESK_SOURCE_DIR=${CMAKE_SOURCE_DIR};ARVESK_BIN_DIR=${CMAKE_BINARY_DIR}/bin")
+endfunction()

@@ -1,0 +1,71 @@
+#include "core/base/task.h"
+
+#include "core/base/result.h"
+
+#include <fmt/format.h>
+#include <tbb/blocked_range.h>
+#include <tbb/global_control.h>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+#include <tbb/task_scheduler_observer.h>
+
+#include <pmmintrin.h>
+#include <xmmintrin.h>
+
+namespace arvesk {
+namespace {
+
+void setModeOfThisThread() {
+  _MM_SET_FLUSH_ZERO_MODE(_MM_FLUSH_ZERO_ON);
+  _MM_SET_DENORMALS_ZERO_MODE(_MM_DENORMALS_ZERO_ON);
+}
+
+class ModeObserver : public tbb::task_scheduler_observer {
+ public:
+  ModeObserver() { observe(true); }
+  void on_scheduler_entry(bool) override { setModeOfThisThread(); }
+};
+
+}  // namespace
+
+std::string toLine(const Problem& p) {
+  std::string line = p.where.empty() ? p.message : fmt::format("{}: {}", p.where, p.message);
+  if (!p.advice.empty()) line += fmt::format(". {}", p.advice);
+  return line;
+}
+
+void setFloatingPointMode() {
+  setModeOfThisThread();
+  static ModeObserver observer;
+}
+
+void parallelPieces(const Task& task, std::size_t count, std::size_t grain,
+                    const std::function<void(std::size_t, std::size_t)>& body) {
+  ARVESK_ASSERT(grain > 0, "grain must be above 0");
+  const std::size_t pieces = (count + grain - 1) / grain;
+  const auto run = [&](std::size_t piece) {
+    if (task.isCancelled()) return;
+    body(piece * grain, std::min(count, (piece + 1) * grain));
+  };
+  if (pieces <= 1) {
+    if (pieces == 1) run(0);
+    return;
+  }
+  tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pieces, 1), [&](const tbb::blocked_range<std::size_t>& r) {
+    for (std::size_t i = r.begin(); i != r.end(); ++i) run(i);
+  });
+}
+
+void withThreads(int threads, const std::function<void()>& body) {
+  setFloatingPointMode();
+  if (threads <= 0) {
+    body();
+    return;
+  }
+  // The arena alone does not raise the machine's default, so tests on small machines ask for it too.
+  tbb::global_control control(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+  tbb::task_arena arena(threads);
+  arena.execute(body);
+}
+
+}  // namespace arvesk

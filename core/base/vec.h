@@ -1,0 +1,65 @@
+// Vectors, turns and boxes: names for the glm types that everything uses. Meters, right-handed, Y up, radians.
+#pragma once
+
+#include <glm/glm.hpp>
+#include <glm/gtc/quaternion.hpp>
+
+#include <cmath>
+#include <cstdint>
+#include <limits>
+#include <numbers>
+
+namespace arvesk {
+
+using Vec2 = glm::vec2;
+using Vec3 = glm::vec3;
+using Vec4 = glm::vec4;
+using DVec3 = glm::dvec3;
+using IVec3 = glm::ivec3;
+using UVec3 = glm::uvec3;
+using Quat = glm::quat;  // glm order in the constructor: w, x, y, z
+using Mat3 = glm::mat3;
+using Mat4 = glm::mat4;
+
+inline constexpr float kPi = std::numbers::pi_v<float>;
+inline constexpr Vec3 kUp{0, 1, 0};
+
+inline bool isFinite(const Vec3& v) { return std::isfinite(v.x) && std::isfinite(v.y) && std::isfinite(v.z); }
+inline float degrees(float radians) { return radians * (180.0F / kPi); }
+inline float radians(float deg) { return deg * (kPi / 180.0F); }
+
+/// Unit vector along v, or `fallback` when v has no direction.
+inline Vec3 directionOr(const Vec3& v, const Vec3& fallback) {
+  const float length = glm::length(v);
+  return length > 1e-12F && std::isfinite(length) ? v / length : fallback;
+}
+
+/// Angle between two unit vectors, radians; exact near 0 and pi where acos is not (Kahan, "How futile are mindless assessments of roundoff", 2006, section 12).
+inline float angleBetween(const Vec3& a, const Vec3& b) {
+  return 2.0F * std::atan2(glm::length(a - b), glm::length(a + b));
+}
+
+/// The shortest turn that takes unit vector `from` to unit vector `to`.
+inline Quat shortestTurn(const Vec3& from, const Vec3& to) {
+  const float cosine = glm::dot(from, to);
+  if (cosine < -0.999999F) {  // opposite: any axis across does, take a fixed one
+    const Vec3 side = std::abs(from.x) < 0.9F ? Vec3(1, 0, 0) : Vec3(0, 0, 1);
+    const Vec3 axis = glm::normalize(glm::cross(from, side));
+    return Quat(0, axis.x, axis.y, axis.z);
+  }
+  const Vec3 axis = glm::cross(from, to);
+  return glm::normalize(Quat(1.0F + cosine, axis.x, axis.y, axis.z));
+}
+
+struct Box3 {
+  Vec3 min{std::numeric_limits<float>::max()};
+  Vec3 max{std::numeric_limits<float>::lowest()};
+
+  bool isEmpty() const { return min.x > max.x; }
+  void add(const Vec3& p) { min = glm::min(min, p); max = glm::max(max, p); }
+  void add(const Box3& b) { min = glm::min(min, b.min); max = glm::max(max, b.max); }
+  Vec3 center() const { return isEmpty() ? Vec3(0) : 0.5F * (min + max); }
+  Vec3 extent() const { return isEmpty() ? Vec3(0) : max - min; }
+};
+
+}  // namespace arvesk

@@ -1,0 +1,115 @@
+#include "core/deliver/delivery.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+const Outputs* valuesOf(const Evaluation& evaluation, const std::string& uid) {
+  const auto it = evaluation.values.find(uid);
+  return it == evaluation.values.end() || it->second.empty() ? nullptr : &it->second;
+}
+
+PointsPtr pointsOf(const Evaluation& evaluation, const std::string& uid) {
+  const Outputs* values = valuesOf(evaluation, uid);
+  const auto* points = values ? std::get_if<PointsPtr>(&values->front()) : nullptr;
+  return points ? *points : nullptr;
+}
+
+bool isOn(const Node& node, const char* paramId) {
+  const auto it = node.params.find(paramId);
+  const bool* value = it == node.params.end() ? nullptr : std::get_if<bool>(&it->second);
+  return !value || *value;
+}
+
+bool isOutput(const Node& node) { return node.kind == "output" && !node.isSkipped; }
+
+bool hasBare(const Points& p) {
+  for (std::size_t i = 0; i < p.count; ++i)
+    if (p.prop[i] == kNoProp) return true;
+  return false;
+}
+
+}  // namespace
+
+Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation, const std::vector<std::string>& names) {
+  std::vector<ExportLayer> layers;
+  for (const Node& node : plan.nodes) {
+    const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
+    if (!isOutput(node) || (names.empty() ? !isOn(node, "exported") : !isNamed)) continue;
+    const PointsPtr points = pointsOf(evaluation, node.uid);
+    if (!points) {
+      const auto report = evaluation.reports.find(node.uid);
+      if (report != evaluation.reports.end() && !report->second.problems.empty()) return Failure(report->second.problems.front());
+      return fail(ProblemCode::Waiting, "has no result to export", "Mend the nodes before it", node.title);
+    }
+    layers.push_back({node.title, points});
+  }
+  for (const std::string& name : names)
+    if (std::none_of(layers.begin(), layers.end(), [&](const ExportLayer& l) { return l.name == name; }))
+      return fail(ProblemCode::BadParameter, fmt::format("there is no Output node titled \"{}\"", name), "Use the title as it stands on the card");
+  if (layers.empty()) return fail(ProblemCode::MissingInput, "the plan has no Output node that is exported", "Add an Output node, or switch Exported on");
+  return layers;
+}
+
+PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite, std::vector<PointsPtr>& bare) {
+  PictureInput input;
+  bool isInSiteShown = false;
+  if (const PointsPtr shown = inSite.empty() ? nullptr : pointsOf(evaluation, inSite)) {
+    input.layers.push_back({shown, false});
+    if (hasBare(*shown)) bare.push_back(shown);
+    isInSiteShown = true;
+  }
+  for (const Node& node : plan.nodes) {
+    if (const Outputs* values = valuesOf(evaluation, node.uid))
+      if (const auto* surface = std::get_if<SurfacePtr>(&values->front()); surface && *surface && (*surface)->isShown && !node.isSkipped) {
+        // A ground that another ground node was made from is shown by that one.
+        const bool isUsedUp = std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
+          const NodeKind* kind = findNodeKind(other.kind);
+          if (!kind || kind->outputs.empty() || kind->outputs.front().type != ValueType::Surface || other.inputs.empty()) return false;
+          return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
+        });
+        if (!isUsedUp) input.grounds.push_back(*surface);
+      }
+    if (!isOutput(node) || !isOn(node, "visible") || node.uid == inSite) continue;
+    if (const PointsPtr points = pointsOf(evaluation, node.uid)) {
+      input.layers.push_back({points, isInSiteShown});
+      if (!isInSiteShown && hasBare(*points)) bare.push_back(points);
+    }
+  }
+  if (plan.settings.hasWater) input.waterLevel = static_cast<float>(plan.settings.waterLevel);
+  input.light.sunHeadingDeg = static_cast<float>(plan.settings.sunHeadingDeg);
+  input.light.sunHeightDeg = static_cast<float>(plan.settings.sunHeightDeg);
+  input.light.hazeDistance = static_cast<float>(plan.settings.hazeDistance);
+  return input;
+}
+
+PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation) {
+  PlanTotals totals;
+  for (const Node& node : plan.nodes) {
+    if (!isOutput(node) || !isOn(node, "visible")) continue;
+    const PointsPtr points = pointsOf(evaluation, node.uid);
+    if (!points) continue;
+    for (std::size_t i = 0; i < points->count; ++i) {
+      const std::int32_t prop = points->prop[i];
+      if (prop == kNoProp) continue;
+      ++totals.placements;
+      totals.triangles += points->kit->entries[static_cast<std::size_t>(prop)].prop->surface->faceCount();
+    }
+  }
+  return totals;
+}
+
+Camera cameraOf(const Plan& plan, const std::string& name, const Box3& bounds) {
+  const auto& cameras = plan.settings.cameras;
+  const auto it = std::find_if(cameras.begin(), cameras.end(), [&](const CameraEntry& c) { return c.name == name; });
+  if (it != cameras.end()) return {it->eye, it->target, it->fieldOfViewDeg};
+  if (!cameras.empty()) return {cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg};
+  Camera looking;
+  looking.eye = {1, 0.7F, 1};
+  return cameraFitting(bounds, looking);
+}
+
+}  // namespace arvesk

@@ -1,0 +1,214 @@
+#include "core/formats/asset_cache.h"
+
+#include "core/formats/safe_file.h"
+
+#include <xxhash.h>
+
+#include <cstring>
+
+namespace arvesk {
+namespace {
+
+constexpr std::uint64_t kMagic = 0x3130434b53565241ULL;  // "ARVSKC01"
+
+class Writer {
+ public:
+  std::string bytes;
+  template <typename T>
+  void number(T v) { bytes.append(reinterpret_cast<const char*>(&v), sizeof v); }
+  void text(const std::string& s) {
+    number<std::uint64_t>(s.size());
+    bytes += s;
+  }
+  template <typename Container>
+  void array(const Container& values) {
+    number<std::uint64_t>(values.size());
+    bytes.append(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(typename Container::value_type));
+  }
+  void note(const Problem& p) {
+    number(static_cast<std::uint32_t>(p.code));
+    number(static_cast<std::uint32_t>(p.severity));
+    text(p.message);
+    text(p.advice);
+  }
+};
+
+/// Throws Short when the bytes end too early.
+struct Short {};
+class Reader {
+ public:
+  explicit Reader(std::string_view bytes) : m_rest(bytes) {}
+  template <typename T>
+  T number() {
+    T v;
+    std::memcpy(&v, take(sizeof v), sizeof v);
+    return v;
+  }
+  std::string text() {
+    const auto size = number<std::uint64_t>();
+    return std::string(take(size), size);
+  }
+  template <typename Container>
+  void array(Container& out) {
+    using T = typename Container::value_type;
+    const auto count = number<std::uint64_t>();
+    if (count > m_rest.size() / sizeof(T)) throw Short{};
+    out.resize(count);
+    if (count > 0) std::memcpy(out.data(), take(count * sizeof(T)), count * sizeof(T));
+  }
+  Problem note() {
+    Problem p;
+    p.code = static_cast<ProblemCode>(number<std::uint32_t>());
+    p.severity = static_cast<Severity>(number<std::uint32_t>());
+    p.message = text();
+    p.advice = text();
+    return p;
+  }
+
+ private:
+  const char* take(std::uint64_t size) {
+    if (size > m_rest.size()) throw Short{};
+    const char* at = m_rest.data();
+    m_rest.remove_prefix(size);
+    return at;
+  }
+  std::string_view m_rest;
+};
+
+void write(Writer& w, const Surface& s) {
+  w.text(s.name);
+  w.array(s.positions);
+  w.array(s.triangles);
+  w.array(s.normals);
+  w.array(s.uvs);
+  w.array(s.colors);
+  w.array(s.faceMaterials);
+  w.array(s.faceParts);
+  w.number<std::uint64_t>(s.materials.size());
+  for (const Material& m : s.materials) {
+    w.text(m.name);
+    w.number(m.baseColor);
+    w.number(m.roughness);
+    w.number(m.metallic);
+    w.number<std::uint8_t>(m.isTwoSided);
+    w.number<std::uint8_t>(m.texture && m.textureFile);
+    if (!m.texture || !m.textureFile) continue;
+    w.number(m.texture->width);
+    w.number(m.texture->height);
+    w.array(m.texture->rgba);
+    w.array(*m.textureFile);
+    w.text(m.textureType);
+  }
+  w.number<std::uint64_t>(s.parts.size());
+  for (const std::string& part : s.parts) w.text(part);
+  w.number<std::uint64_t>(s.vertexAttributes.size());
+  for (const auto& [name, column] : s.vertexAttributes) {
+    w.text(name);
+    w.array(std::get<Column<float>>(column).values());  // readers make no other type
+  }
+}
+
+Surface readSurface(Reader& r) {
+  Surface s;
+  s.name = r.text();
+  r.array(s.positions);
+  r.array(s.triangles);
+  r.array(s.normals);
+  r.array(s.uvs);
+  r.array(s.colors);
+  r.array(s.faceMaterials);
+  r.array(s.faceParts);
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    Material m;
+    m.name = r.text();
+    m.baseColor = r.number<Vec4>();
+    m.roughness = r.number<float>();
+    m.metallic = r.number<float>();
+    m.isTwoSided = r.number<std::uint8_t>() != 0;
+    if (r.number<std::uint8_t>() != 0) {
+      auto texture = std::make_shared<Texture>();
+      auto file = std::make_shared<std::vector<std::uint8_t>>();
+      texture->width = r.number<int>();
+      texture->height = r.number<int>();
+      r.array(texture->rgba);
+      r.array(*file);
+      m.textureType = r.text();
+      if (texture->width < 1 || texture->height < 1 || texture->rgba.size() != static_cast<std::size_t>(texture->width) * static_cast<std::size_t>(texture->height) * 4) throw Short{};
+      m.texture = texture;
+      m.textureFile = file;
+    }
+    s.materials.push_back(std::move(m));
+  }
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) s.parts.push_back(r.text());
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    const std::string name = r.text();
+    Array<float> values;
+    r.array(values);
+    if (values.size() != s.positions.size()) throw Short{};
+    s.vertexAttributes[name] = Column<float>(std::move(values));
+  }
+  return s;
+}
+
+}  // namespace
+
+Result<void> writeOutcome(const ImportOutcome& outcome, const std::string& path) {
+  Writer w;
+  w.number<std::uint8_t>(outcome.failure ? 0 : outcome.surface ? 1 : 2);
+  if (outcome.failure) w.note(*outcome.failure);
+  w.number<std::uint64_t>(outcome.warnings.size());
+  for (const Problem& p : outcome.warnings) w.note(p);
+  if (outcome.surface) write(w, *outcome.surface);
+  if (outcome.image) {
+    w.number(outcome.image->width);
+    w.number(outcome.image->height);
+    w.number(outcome.image->channels);
+    w.number(outcome.image->bitsPerChannel);
+    w.array(outcome.image->values);
+  }
+  SafeFile file(path);
+  const std::array<std::uint64_t, 2> head{kMagic, XXH3_64bits(w.bytes.data(), w.bytes.size())};
+  file.write(head.data(), sizeof head);
+  file.write(w.bytes);
+  return file.commit();
+}
+
+Result<ImportOutcome> readOutcome(const std::string& path) {
+  const auto bytes = readWhole(path, std::size_t{16} << 30);
+  if (!bytes) return Failure(bytes.error());
+  const Failure damaged = fail(ProblemCode::FileUnreadable, "the cached copy is damaged", {}, path);
+  std::array<std::uint64_t, 2> head{};
+  if (bytes->size() < sizeof head) return damaged;
+  std::memcpy(head.data(), bytes->data(), sizeof head);
+  const std::string_view body = std::string_view(*bytes).substr(sizeof head);
+  if (head[0] != kMagic || head[1] != XXH3_64bits(body.data(), body.size())) return damaged;
+  try {
+    Reader r(body);
+    ImportOutcome outcome;
+    const auto type = r.number<std::uint8_t>();
+    if (type == 0) outcome.failure = r.note();
+    for (auto n = r.number<std::uint64_t>(); n > 0; --n) outcome.warnings.push_back(r.note());
+    if (type == 1) {
+      Surface s = readSurface(r);
+      if (auto ok = checkSurface(s); !ok) return Failure(ok.error());
+      outcome.surface = std::make_shared<const Surface>(std::move(s));
+    }
+    if (type == 2) {
+      auto image = std::make_shared<Image>();
+      image->width = r.number<int>();
+      image->height = r.number<int>();
+      image->channels = r.number<int>();
+      image->bitsPerChannel = r.number<int>();
+      r.array(image->values);
+      if (image->width < 1 || image->height < 1 || image->channels < 1 ||
+          image->values.size() != static_cast<std::size_t>(image->width) * static_cast<std::size_t>(image->height) * static_cast<std::size_t>(image->channels))
+        return damaged;
+      outcome.image = image;
+    }
+    return outcome;
+  } catch (const Short&) {
+    return damaged;
+  }
+}
+
+}  // namespace arvesk

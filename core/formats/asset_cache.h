@@ -1,0 +1,20 @@
+// Imported assets on disk, in our own plain layout: what the import helper hands over, and what makes a heavy asset be read only once.
+#pragma once
+
+#include "core/geometry/surface.h"
+
+namespace arvesk {
+
+/// What an import ended with.
+struct ImportOutcome {
+  std::optional<Problem> failure;
+  std::vector<Problem> warnings;
+  SurfacePtr surface;
+  ImagePtr image;
+};
+
+Result<void> writeOutcome(const ImportOutcome& outcome, const std::string& path);
+/// Checks sizes and a checksum; a damaged file is an error, never a crash.
+Result<ImportOutcome> readOutcome(const std::string& path);
+
+}  // namespace arvesk

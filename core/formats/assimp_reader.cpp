@@ -1,0 +1,69 @@
+// STL and what else Assimp reads. Assimp passes on non-finite numbers and wrong indices; readMesh checks them after us.
+#include "core/formats/mesh_reader.h"
+
+#include <assimp/Importer.hpp>
+#include <assimp/config.h>
+#include <assimp/postprocess.h>
+#include <assimp/scene.h>
+#include <fmt/format.h>
+
+namespace arvesk {
+namespace {
+
+void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
+  const auto base = static_cast<std::uint32_t>(s.positions.size());
+  const aiMatrix3x3 normalTurn = aiMatrix3x3(world).Inverse().Transpose();
+  for (unsigned i = 0; i < mesh.mNumVertices; ++i) {
+    const aiVector3D p = world * mesh.mVertices[i];
+    s.positions.push_back({p.x, p.y, p.z});
+    aiVector3D n = mesh.mNormals ? normalTurn * mesh.mNormals[i] : aiVector3D(0, 0, 0);
+    s.normals.push_back({n.x, n.y, n.z});
+    s.uvs.push_back(mesh.mTextureCoords[0] ? Vec2(mesh.mTextureCoords[0][i].x, 1 - mesh.mTextureCoords[0][i].y) : Vec2(0));
+    const aiColor4D* colors = mesh.mColors[0];
+    s.colors.push_back(colors ? Vec4(colors[i].r, colors[i].g, colors[i].b, colors[i].a) : Vec4(1));
+  }
+  const auto part = static_cast<std::uint16_t>(std::min<std::size_t>(s.parts.size(), 65534));
+  if (s.parts.size() < 65535) s.parts.emplace_back(mesh.mName.C_Str());
+  for (unsigned f = 0; f < mesh.mNumFaces; ++f) {
+    const aiFace& face = mesh.mFaces[f];
+    if (face.mNumIndices != 3) continue;
+    s.triangles.push_back({base + face.mIndices[0], base + face.mIndices[1], base + face.mIndices[2]});
+    s.faceParts.push_back(part);
+    s.faceMaterials.push_back(static_cast<std::uint16_t>(mesh.mMaterialIndex < s.materials.size() ? mesh.mMaterialIndex : 0));
+  }
+}
+
+void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, int depth) {
+  if (depth > 256) return;
+  const aiMatrix4x4 world = parent * node.mTransformation;
+  for (unsigned m = 0; m < node.mNumMeshes; ++m)
+    if (node.mMeshes[m] < scene.mNumMeshes) addMesh(s, *scene.mMeshes[node.mMeshes[m]], world);
+  for (unsigned c = 0; c < node.mNumChildren; ++c) addNode(s, scene, *node.mChildren[c], world, depth + 1);
+}
+
+}  // namespace
+
+Result<Surface> readers::others(const std::string& path, std::vector<Problem>&) {
+  Assimp::Importer importer;
+  importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
+  const aiScene* scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_SortByPType | aiProcess_ValidateDataStructure);
+  if (!scene || !scene->mRootNode) return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", importer.GetErrorString()), "Use glTF, OBJ, PLY or STL");
+  Surface s;
+  for (unsigned m = 0; m < scene->mNumMaterials && m < 65535; ++m) {
+    Material material;
+    aiColor4D color;
+    if (scene->mMaterials[m]->Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS) material.baseColor = {linearFromSrgb(color.r), linearFromSrgb(color.g), linearFromSrgb(color.b), 1};
+    aiString name;
+    if (scene->mMaterials[m]->Get(AI_MATKEY_NAME, name) == AI_SUCCESS) material.name = name.C_Str();
+    s.materials.push_back(material);
+  }
+  if (s.materials.empty()) s.materials.emplace_back();
+  addNode(s, *scene, *scene->mRootNode, aiMatrix4x4(), 0);
+  const auto allAre = [](const auto& values, auto v) { return std::all_of(values.begin(), values.end(), [&](const auto& x) { return x == v; }); };
+  if (allAre(s.normals, Vec3(0))) s.normals.clear();
+  if (allAre(s.colors, Vec4(1))) s.colors.clear();
+  if (allAre(s.uvs, Vec2(0))) s.uvs.clear();
+  return s;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,121 @@
+#include "core/formats/file_service.h"
+
+#include "core/base/hash.h"
+
+#include <fmt/format.h>
+#include <xxhash.h>
+
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+
+namespace arvesk {
+namespace {
+
+std::string cacheFolder() {
+  if (const char* own = std::getenv("ARVESK_CACHE_DIR")) return own;
+  if (const char* xdg = std::getenv("XDG_CACHE_HOME"); xdg && *xdg) return std::string(xdg) + "/arvesk";
+  if (const char* home = std::getenv("HOME"); home && *home) return std::string(home) + "/.cache/arvesk";
+  return (std::filesystem::temp_directory_path() / "arvesk-cache").string();
+}
+
+Result<std::uint64_t> hashFile(const std::string& path) {
+  std::ifstream in(path, std::ios::binary);
+  if (!in) return fail(ProblemCode::FileMissing, "there is no such file, or it may not be read", "Put the file back, or choose another on the Bench", path);
+  XXH3_state_t* state = XXH3_createState();
+  XXH3_64bits_reset(state);
+  std::vector<char> block(1 << 20);
+  while (in) {
+    in.read(block.data(), static_cast<std::streamsize>(block.size()));
+    XXH3_64bits_update(state, block.data(), static_cast<std::size_t>(in.gcount()));
+  }
+  const std::uint64_t key = XXH3_64bits_digest(state);
+  XXH3_freeState(state);
+  // A file's ending chooses its reader, so it belongs to the content.
+  return hashOf(key, hashText(std::filesystem::path(path).extension().string()));
+}
+
+}  // namespace
+
+DiskFileService::DiskFileService(std::string folder) : m_folder(std::move(folder)), m_cacheFolder(cacheFolder()) {}
+
+void DiskFileService::setFolder(std::string folder) {
+  const std::lock_guard lock(m_mutex);
+  m_folder = std::move(folder);
+}
+
+std::string DiskFileService::absolute(const std::string& path) const {
+  const std::lock_guard lock(m_mutex);
+  return (std::filesystem::path(m_folder) / path).lexically_normal().string();
+}
+
+Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
+  const std::string full = absolute(path);
+  std::error_code error;
+  const auto status = std::filesystem::status(full, error);
+  if (error || !std::filesystem::is_regular_file(status))
+    return fail(ProblemCode::FileMissing, "there is no such file", "Put the file back, or choose another on the Bench", path);
+  const auto changed = std::filesystem::last_write_time(full, error).time_since_epoch().count();
+  const auto size = std::filesystem::file_size(full, error);
+  {
+    const std::lock_guard lock(m_mutex);
+    if (const auto it = m_keys.find(full); it != m_keys.end() && it->second.changed == changed && it->second.size == size) return it->second.key;
+  }
+  auto key = hashFile(full);
+  if (!key) {
+    Problem p = key.error();
+    p.where = path;
+    return Failure(p);
+  }
+  const std::lock_guard lock(m_mutex);
+  m_keys[full] = {changed, size, *key};
+  return *key;
+}
+
+Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::string& path, const Task& task) {
+  const auto key = contentKey(path);
+  if (!key) return Failure(key.error());
+  const std::pair<int, std::uint64_t> slot(static_cast<int>(kind), *key);
+  {
+    const std::lock_guard lock(m_mutex);
+    if (const auto it = m_loaded.find(slot); it != m_loaded.end()) return it->second;
+  }
+  std::error_code error;
+  std::filesystem::create_directories(m_cacheFolder, error);
+  const std::string cached = fmt::format("{}/{:016x}-{}.asset", m_cacheFolder, *key, kind == AssetKind::Mesh ? "mesh" : "image");
+  auto outcome = readOutcome(cached);
+  if (!outcome) {
+    if (auto ok = runImportHelper(kind, absolute(path), cached, task); !ok) {
+      Problem p = ok.error();
+      p.where = path;
+      return Failure(p);
+    }
+    outcome = readOutcome(cached);
+    if (!outcome) return fail(ProblemCode::HelperFailed, fmt::format("was read, but {} could not be written", cached), "Free some room, or set ARVESK_CACHE_DIR to another folder", path);
+  }
+  if (outcome->failure) {
+    Problem p = *outcome->failure;
+    p.where = path;
+    return Failure(p);
+  }
+  const std::lock_guard lock(m_mutex);
+  m_loaded[slot] = *outcome;
+  return outcome;
+}
+
+Result<SurfacePtr> DiskFileService::surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) {
+  auto outcome = outcomeOf(AssetKind::Mesh, path, task);
+  if (!outcome) return Failure(outcome.error());
+  if (!outcome->surface) return fail(ProblemCode::FileUnreadable, "is not a mesh", {}, path);
+  warnings.insert(warnings.end(), outcome->warnings.begin(), outcome->warnings.end());
+  return outcome->surface;
+}
+
+Result<ImagePtr> DiskFileService::image(const std::string& path, const Task& task) {
+  auto outcome = outcomeOf(AssetKind::Image, path, task);
+  if (!outcome) return Failure(outcome.error());
+  if (!outcome->image) return fail(ProblemCode::FileUnreadable, "is not an image", {}, path);
+  return outcome->image;
+}
+
+}  // namespace arvesk

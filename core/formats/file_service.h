@@ -1,0 +1,33 @@
+// The real file service: paths relative to the plan, content keys, imports through the helper, and the cache on disk.
+#pragma once
+
+#include "core/formats/import_helper.h"
+#include "core/plan/context.h"
+
+#include <mutex>
+
+namespace arvesk {
+
+class DiskFileService final : public FileService {
+ public:
+  /// Relative paths start at `folder`. The cache lies in the user's cache folder, or in ARVESK_CACHE_DIR.
+  explicit DiskFileService(std::string folder);
+  void setFolder(std::string folder);
+  std::string absolute(const std::string& path) const;
+
+  Result<std::uint64_t> contentKey(const std::string& path) override;
+  Result<SurfacePtr> surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
+  Result<ImagePtr> image(const std::string& path, const Task& task) override;
+
+ private:
+  struct Known { std::int64_t changed; std::uint64_t size; std::uint64_t key; };
+  Result<ImportOutcome> outcomeOf(AssetKind kind, const std::string& path, const Task& task);
+
+  mutable std::mutex m_mutex;
+  std::string m_folder;
+  std::string m_cacheFolder;
+  std::map<std::string, Known> m_keys;  // by absolute path
+  std::map<std::pair<int, std::uint64_t>, ImportOutcome> m_loaded;  // by kind and content
+};
+
+}  // namespace arvesk

@@ -1,0 +1,103 @@
+#include "core/formats/import_helper.h"
+
+#include "core/formats/mesh_reader.h"
+
+#include <fmt/format.h>
+#include <fcntl.h>
+#include <spawn.h>
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <cstring>
+#include <filesystem>
+#include <thread>
+
+extern char** environ;
+
+namespace arvesk {
+namespace {
+
+constexpr std::uint64_t kMegabyte = 1024 * 1024;
+
+std::uint64_t sizeOf(const std::string& path) {
+  std::error_code error;
+  const auto size = std::filesystem::file_size(path, error);
+  return error ? 0 : size;
+}
+
+std::string helperPath() {
+  std::error_code error;
+  const auto self = std::filesystem::read_symlink("/proc/self/exe", error);
+  return (self.parent_path() / "arvesk-import").string();
+}
+
+void limit(int resource, std::uint64_t most) {
+  const rlimit wanted{most, most};
+  ::setrlimit(static_cast<__rlimit_resource>(resource), &wanted);
+}
+
+}  // namespace
+
+Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task) {
+  std::string program = helperPath();
+  std::string kindText = kind == AssetKind::Mesh ? "mesh" : "image";
+  std::string in = path;
+  std::string out = outcomePath;
+  std::array<char*, 5> arguments{program.data(), kindText.data(), in.data(), out.data(), nullptr};
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, 2, "/dev/null", O_WRONLY, 0);
+  pid_t child = 0;
+  const int error = ::posix_spawn(&child, program.c_str(), &actions, nullptr, arguments.data(), environ);
+  posix_spawn_file_actions_destroy(&actions);
+  if (error != 0) return fail(ProblemCode::HelperFailed, fmt::format("the import helper {} could not be started: {}", program, std::strerror(error)), "Install the application again", path);
+
+  using Clock = std::chrono::steady_clock;
+  const auto deadline = Clock::now() + std::chrono::seconds(10 + sizeOf(path) / (4 * kMegabyte));
+  int status = 0;
+  auto pause = std::chrono::microseconds(200);
+  while (::waitpid(child, &status, WNOHANG) == 0) {
+    const bool isLate = Clock::now() > deadline;
+    if (isLate || task.isCancelled()) {
+      ::kill(child, SIGKILL);
+      ::waitpid(child, &status, 0);
+      if (!isLate) return Failure(cancelled());
+      return fail(ProblemCode::HelperFailed, "took too long to read", "The file may be damaged; export it again or make it smaller", path);
+    }
+    std::this_thread::sleep_for(pause);
+    pause = std::min(pause * 2, std::chrono::microseconds(10000));
+  }
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
+  return fail(ProblemCode::HelperFailed, "could not be read: the reader stopped in the middle (damaged file, or too little memory)", "Export the file again, or make it smaller", path);
+}
+
+int importHelperMain(int argc, char** argv) {
+  if (argc != 4) return 2;
+  const std::string path = argv[2];
+  limit(RLIMIT_CORE, 0);
+  limit(RLIMIT_CPU, 20 + sizeOf(path) / (4 * kMegabyte));
+#ifndef ARVESK_SANITIZED
+  limit(RLIMIT_AS, 1024 * kMegabyte + 48 * sizeOf(path));
+#endif
+  ImportOutcome outcome;
+  try {
+    if (std::string_view(argv[1]) == "mesh") {
+      auto surface = readMesh(path, outcome.warnings);
+      if (surface) outcome.surface = std::make_shared<const Surface>(std::move(*surface));
+      else outcome.failure = surface.error();
+    } else {
+      auto image = readImage(path);
+      if (image) outcome.image = std::make_shared<const Image>(std::move(*image));
+      else outcome.failure = image.error();
+    }
+  } catch (const std::exception& e) {
+    outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()), "Export the file again");
+  }
+  return writeOutcome(outcome, argv[3]) ? 0 : 1;
+}
+
+}  // namespace arvesk

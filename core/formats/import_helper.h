@@ -1,0 +1,17 @@
+// Reading assets in a process of its own, with limits on time and memory: a broken or hostile file gives a message and never takes the application down.
+#pragma once
+
+#include "core/base/task.h"
+#include "core/formats/asset_cache.h"
+
+namespace arvesk {
+
+enum class AssetKind { Mesh, Image };
+
+/// Runs the helper on `path`; its outcome is left at `outcomePath`. Fails when it crashed or ran out of time (10 s, and 1 s more per 4 MB of the file).
+Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task);
+
+/// What the helper process does: sets its own limits, reads, writes the outcome. Returns the exit status.
+int importHelperMain(int argc, char** argv);
+
+}  // namespace arvesk

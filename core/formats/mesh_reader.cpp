@@ -1,0 +1,91 @@
+#include "core/formats/mesh_reader.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+std::string endingOf(const std::string& path) {
+  const std::size_t dot = path.find_last_of('.');
+  std::string ending = dot == std::string::npos ? "" : path.substr(dot + 1);
+  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return ending;
+}
+
+Problem repaired(std::string message) { return {ProblemCode::FileUnreadable, Severity::Warning, {}, std::move(message), "Mend the file in the program that wrote it"}; }
+
+template <typename T>
+void eraseFaces(Array<T>& perFace, const Array<std::uint8_t>& isBad) {
+  if (perFace.empty()) return;
+  std::size_t out = 0;
+  for (std::size_t f = 0; f < isBad.size(); ++f)
+    if (!isBad[f]) perFace[out++] = perFace[f];
+  perFace.resize(out);
+}
+
+/// Takes out faces that refer to nothing or to places that are not numbers, and gives normals where there are none.
+Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
+  const std::size_t n = s.positions.size();
+  Array<std::uint8_t> isBad;
+  isBad.assign(s.triangles.size(), 0);
+  std::size_t notFinite = 0;
+  std::size_t outside = 0;
+  std::size_t flat = 0;
+  for (std::size_t f = 0; f < s.triangles.size(); ++f) {
+    const UVec3 t = s.triangles[f];
+    if (std::max({t.x, t.y, t.z}) >= n) {
+      isBad[f] = 1;
+      ++outside;
+    } else if (!isFinite(s.positions[t.x]) || !isFinite(s.positions[t.y]) || !isFinite(s.positions[t.z])) {
+      isBad[f] = 1;
+      ++notFinite;
+    } else if (!(s.faceArea(f) > 0) || !std::isfinite(s.faceArea(f))) {
+      isBad[f] = 1;
+      ++flat;
+    }
+  }
+  if (outside > 0) warnings.push_back(repaired(fmt::format("{} faces referred to vertices that are not there and were left out", outside)));
+  if (notFinite > 0) warnings.push_back(repaired(fmt::format("{} faces had positions that are not numbers and were left out", notFinite)));
+  if (flat > 0) warnings.push_back({ProblemCode::FileUnreadable, Severity::Note, {}, fmt::format("{} faces without area were left out", flat), {}});
+  if (outside + notFinite + flat > 0) {
+    eraseFaces(s.faceMaterials, isBad);
+    eraseFaces(s.faceParts, isBad);
+    eraseFaces(s.triangles, isBad);
+  }
+  if (s.triangles.empty()) return fail(ProblemCode::FileUnreadable, "has no usable triangles", "Export the mesh again, as triangles or polygons");
+  for (Vec3& p : s.positions)
+    if (!isFinite(p)) p = Vec3(0);  // no face uses it
+  for (Vec2& uv : s.uvs)
+    if (!std::isfinite(uv.x) || !std::isfinite(uv.y)) uv = Vec2(0);
+  for (Vec4& c : s.colors)
+    for (int i = 0; i < 4; ++i) c[i] = std::isfinite(c[i]) ? std::clamp(c[i], 0.0F, 1.0F) : 1.0F;
+  const bool hasNormals = s.normals.size() == n && std::all_of(s.normals.begin(), s.normals.end(), [](const Vec3& v) { return isFinite(v) && glm::length(v) > 1e-6F; });
+  if (hasNormals) {
+    for (Vec3& v : s.normals) v = glm::normalize(v);
+  } else {
+    if (!s.normals.empty()) warnings.push_back(repaired("some normals were not directions; all were computed from the faces"));
+    computeSmoothNormals(s);
+  }
+  if (s.parts.empty()) s.parts.push_back(s.name);
+  s.derived = std::make_shared<Derived>();
+  if (auto ok = checkSurface(s); !ok) return Failure(ok.error());
+  return s;
+}
+
+}  // namespace
+
+Result<Surface> readMesh(const std::string& path, std::vector<Problem>& warnings) {
+  const std::string ending = endingOf(path);
+  Result<Surface> surface = ending == "gltf" || ending == "glb" ? readers::gltf(path, warnings)
+                            : ending == "obj"                   ? readers::obj(path, warnings)
+                            : ending == "ply"                   ? readers::ply(path, warnings)
+                                                                : readers::others(path, warnings);
+  if (!surface) return surface;
+  const std::size_t slash = path.find_last_of('/');
+  if (surface->name.empty()) surface->name = path.substr(slash == std::string::npos ? 0 : slash + 1);
+  return finished(std::move(*surface), warnings);
+}
+
+}  // namespace arvesk

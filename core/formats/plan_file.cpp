@@ -1,0 +1,237 @@
+#include "core/formats/plan_file.h"
+
+#include "core/formats/safe_file.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace arvesk {
+namespace {
+
+using json = nlohmann::json;
+constexpr int kVersion = 1;
+
+/// What is left of an object after the known keys were taken, as text, or empty.
+std::string leftover(json object, std::initializer_list<const char*> known) {
+  for (const char* key : known) object.erase(key);
+  return object.empty() ? std::string() : object.dump();
+}
+
+json withUnknown(const std::string& unknown) { return unknown.empty() ? json::object() : json::parse(unknown); }
+
+json toJson(const ParamValue& value) {
+  if (const auto* choices = std::get_if<PropChoices>(&value)) {
+    json list = json::array();
+    for (const PropChoice& c : *choices) list.push_back({{"prop", c.prop}, {"weight", c.weight}, {"on", c.isOn}});
+    return list;
+  }
+  return std::visit([](const auto& v) -> json {
+    if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>) return {};
+    else return v;
+  }, value);
+}
+
+ParamValue toValue(const ParamSpec& spec, const json& j) {
+  if (spec.type == ParamType::Props) {
+    PropChoices choices;
+    for (const json& c : j) choices.push_back({c.at("prop").get<std::string>(), c.value("weight", 1.0), c.value("on", true)});
+    return choices;
+  }
+  if (j.is_boolean()) return j.get<bool>();
+  if (j.is_number()) return j.get<double>();
+  if (j.is_string()) return j.get<std::string>();
+  return j.get<std::vector<double>>();
+}
+
+json toJson(const Vec3& v) { return {v.x, v.y, v.z}; }
+Vec3 toVec3(const json& j) { return {j.at(0).get<float>(), j.at(1).get<float>(), j.at(2).get<float>()}; }
+
+json toJson(const Node& node) {
+  json j = withUnknown(node.unknown);
+  j["uid"] = node.uid;
+  j["kind"] = node.kind;
+  j["version"] = node.version;
+  j["title"] = node.title;
+  j["at"] = {node.x, node.y};
+  if (node.isSkipped) j["skipped"] = true;
+  if (node.seed != 0) j["seed"] = node.seed;
+  if (node.isSeedLocked) j["seed_locked"] = true;
+  json& params = j["params"];
+  if (params.is_null()) params = json::object();
+  for (const auto& [id, value] : node.params) params[id] = toJson(value);
+  json& inputs = j["inputs"];
+  if (inputs.is_null()) inputs = json::object();
+  for (const auto& [id, links] : node.inputs) {
+    json list = json::array();
+    for (const Link& link : links) list.push_back({{"node", link.node}, {"output", link.output}, {"slot", link.slot}});
+    if (!list.empty()) inputs[id] = std::move(list);
+  }
+  return j;
+}
+
+Node toNode(const json& j) {
+  Node node;
+  node.uid = j.at("uid").get<std::string>();
+  node.kind = j.at("kind").get<std::string>();
+  node.version = j.value("version", 1);
+  node.title = j.value("title", std::string());
+  if (j.contains("at")) {
+    node.x = j["at"].at(0).get<double>();
+    node.y = j["at"].at(1).get<double>();
+  }
+  node.isSkipped = j.value("skipped", false);
+  node.seed = j.value("seed", std::uint64_t{0});
+  node.isSeedLocked = j.value("seed_locked", false);
+  json unknown = j;
+  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "seed", "seed_locked", "inputs"}) unknown.erase(key);
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (j.contains("params")) {
+    for (const auto& [id, value] : j["params"].items()) {
+      const ParamSpec* spec = kind ? kind->findParam(id) : nullptr;
+      if (!spec) continue;  // stays among the unknown
+      try {
+        node.params[id] = toValue(*spec, value);
+        unknown["params"].erase(id);
+      } catch (const json::exception& e) {
+        throw std::runtime_error(fmt::format("node {} ({}), parameter {}: {}", node.uid, node.title, id, e.what()));
+      }
+    }
+    if (unknown["params"].empty()) unknown.erase("params");
+  }
+  if (j.contains("inputs"))
+    for (const auto& [id, links] : j["inputs"].items())
+      for (const json& link : links)
+        node.inputs[id].push_back({link.at("node").get<std::string>(), link.at("output").get<std::string>(), link.value("slot", std::string())});
+  if (!unknown.empty()) node.unknown = unknown.dump();
+  return node;
+}
+
+json toJson(const PropEntry& p) {
+  json j = withUnknown(p.unknown);
+  j["uid"] = p.uid;
+  j["name"] = p.name;
+  j["file"] = p.file;
+  if (p.unitScale != 1) j["unit_scale"] = p.unitScale;
+  if (p.isZUp) j["z_up"] = true;
+  if (p.isBasePivot) j["base_pivot"] = true;
+  return j;
+}
+
+PropEntry toProp(const json& j) {
+  return {j.at("uid").get<std::string>(), j.value("name", std::string()), j.at("file").get<std::string>(), j.value("unit_scale", 1.0),
+          j.value("z_up", false), j.value("base_pivot", false), leftover(j, {"uid", "name", "file", "unit_scale", "z_up", "base_pivot"})};
+}
+
+json toJson(const PlanSettings& s) {
+  json j = withUnknown(s.unknown);
+  j.update({{"seed", s.seed}, {"draft_share", s.draftShare}, {"sun_heading", s.sunHeadingDeg}, {"sun_height", s.sunHeightDeg}, {"haze_distance", s.hazeDistance}});
+  if (s.hasWater) j["water_level"] = s.waterLevel;
+  json cameras = json::array();
+  for (const CameraEntry& c : s.cameras) cameras.push_back({{"name", c.name}, {"eye", toJson(c.eye)}, {"target", toJson(c.target)}, {"field_of_view", c.fieldOfViewDeg}});
+  j["cameras"] = std::move(cameras);
+  return j;
+}
+
+PlanSettings toSettings(const json& j) {
+  PlanSettings s;
+  s.seed = j.value("seed", s.seed);
+  s.draftShare = std::clamp(j.value("draft_share", s.draftShare), 0.0, 1.0);
+  s.hasWater = j.contains("water_level");
+  s.waterLevel = j.value("water_level", 0.0);
+  s.sunHeadingDeg = j.value("sun_heading", s.sunHeadingDeg);
+  s.sunHeightDeg = j.value("sun_height", s.sunHeightDeg);
+  s.hazeDistance = j.value("haze_distance", s.hazeDistance);
+  if (j.contains("cameras"))
+    for (const json& c : j["cameras"]) s.cameras.push_back({c.value("name", std::string()), toVec3(c.at("eye")), toVec3(c.at("target")), c.value("field_of_view", 45.0F)});
+  s.unknown = leftover(j, {"seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
+  return s;
+}
+
+/// One node or prop per group of lines; short values stay on their line, so that differences are honest and readable.
+void pretty(std::string& out, const json& j, int indent) {
+  const auto pad = [&](int n) { out.append(static_cast<std::size_t>(n) * 2, ' '); };
+  const bool isFlat = j.is_primitive() || (j.dump().size() < 100 && indent > 1);
+  if (isFlat || j.empty()) {
+    out += j.dump();
+    return;
+  }
+  out += j.is_array() ? "[\n" : "{\n";
+  bool isFirst = true;
+  const auto item = [&](const json& value, const std::string* key) {
+    if (!isFirst) out += ",\n";
+    isFirst = false;
+    pad(indent + 1);
+    if (key) out += json(*key).dump() + ": ";
+    pretty(out, value, indent + 1);
+  };
+  if (j.is_array())
+    for (const json& value : j) item(value, nullptr);
+  else
+    for (const auto& [key, value] : j.items()) item(value, &key);
+  out += '\n';
+  pad(indent);
+  out += j.is_array() ? ']' : '}';
+}
+
+json toJson(const Plan& plan) {
+  json j = withUnknown(plan.unknown);
+  j["format"] = "arvesk-plan";
+  j["version"] = kVersion;
+  j["settings"] = toJson(plan.settings);
+  j["nodes"] = json::array();
+  for (const Node& node : plan.nodes) j["nodes"].push_back(toJson(node));
+  j["props"] = json::array();
+  for (const PropEntry& prop : plan.props) j["props"].push_back(toJson(prop));
+  return j;
+}
+
+}  // namespace
+
+Result<Plan> parsePlan(const std::string& text, const std::string& where) {
+  try {
+    const json j = json::parse(text);
+    if (!j.is_object() || j.value("format", std::string()) != "arvesk-plan")
+      return fail(ProblemCode::FileUnreadable, "is not an Arvesk plan (its \"format\" is not \"arvesk-plan\")", "Choose a file that ends in .arvesk", where);
+    Plan plan;
+    plan.isReadOnly = j.value("version", 1) > kVersion;
+    for (const json& node : j.value("nodes", json::array())) plan.nodes.push_back(toNode(node));
+    for (const json& prop : j.value("props", json::array())) plan.props.push_back(toProp(prop));
+    plan.settings = toSettings(j.value("settings", json::object()));
+    plan.unknown = leftover(j, {"format", "version", "settings", "nodes", "props"});
+    return plan;
+  } catch (const std::exception& e) {
+    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read as a plan: {}", e.what()), "Restore the file from a copy", where);
+  }
+}
+
+std::string formatPlan(const Plan& plan) {
+  std::string out;
+  pretty(out, toJson(plan), 0);
+  return out + '\n';
+}
+
+std::string formatNodes(const Plan& plan, const std::vector<std::string>& uids) {
+  Plan part;
+  for (const std::string& uid : uids)
+    if (const Node* node = plan.find(uid)) part.nodes.push_back(*node);
+  for (const Node& node : part.nodes)
+    for (const auto& [id, value] : node.params)
+      if (const auto* choices = std::get_if<PropChoices>(&value))
+        for (const PropChoice& c : *choices)
+          if (const PropEntry* prop = plan.findProp(c.prop); prop && !part.findProp(c.prop)) part.props.push_back(*prop);
+  return formatPlan(part);
+}
+
+Result<Plan> loadPlan(const std::string& path) {
+  constexpr std::size_t kLimit = std::size_t{512} << 20;
+  const auto text = readWhole(path, kLimit);
+  if (!text) return Failure(text.error());
+  return parsePlan(*text, path);
+}
+
+Result<void> savePlan(const Plan& plan, const std::string& path) {
+  if (plan.isReadOnly) return fail(ProblemCode::FileNewer, "was written by a newer version and is open read-only", "Save it under another name", path);
+  return writeWhole(path, formatPlan(plan));
+}
+
+}  // namespace arvesk

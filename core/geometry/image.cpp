@@ -1,0 +1,76 @@
+#include "core/geometry/image.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace arvesk {
+
+float Image::sampled(float u, float v, int channel) const {
+  const float x = std::clamp(u * static_cast<float>(width) - 0.5F, 0.0F, static_cast<float>(width - 1));
+  const float y = std::clamp(v * static_cast<float>(height) - 0.5F, 0.0F, static_cast<float>(height - 1));
+  const int x0 = static_cast<int>(x);
+  const int y0 = static_cast<int>(y);
+  const int x1 = std::min(x0 + 1, width - 1);
+  const int y1 = std::min(y0 + 1, height - 1);
+  const float fx = x - static_cast<float>(x0);
+  const float fy = y - static_cast<float>(y0);
+  const float top = at(x0, y0, channel) * (1 - fx) + at(x1, y0, channel) * fx;
+  const float bottom = at(x0, y1, channel) * (1 - fx) + at(x1, y1, channel) * fx;
+  return top * (1 - fy) + bottom * fy;
+}
+
+Image blurred(const Image& image, int radius) {
+  if (radius <= 0) return image;
+  Image out = image;
+  const auto pass = [&](int length, int lines, auto index) {
+    std::vector<double> sums(static_cast<std::size_t>(length) + 1);
+    for (int line = 0; line < lines; ++line) {
+      for (int c = 0; c < image.channels; ++c) {
+        for (int i = 0; i < length; ++i)
+          sums[static_cast<std::size_t>(i) + 1] = sums[static_cast<std::size_t>(i)] + static_cast<double>(out.values[index(line, i, c)]);
+        for (int i = 0; i < length; ++i) {
+          const int a = std::max(0, i - radius);
+          const int b = std::min(length, i + radius + 1);
+          out.values[index(line, i, c)] =
+              static_cast<float>((sums[static_cast<std::size_t>(b)] - sums[static_cast<std::size_t>(a)]) / static_cast<double>(b - a));
+        }
+      }
+    }
+  };
+  const auto at = [&](int x, int y, int c) {
+    return (static_cast<std::size_t>(y) * static_cast<std::size_t>(image.width) + static_cast<std::size_t>(x)) *
+               static_cast<std::size_t>(image.channels) + static_cast<std::size_t>(c);
+  };
+  for (int round = 0; round < 3; ++round) {
+    pass(image.width, image.height, [&](int line, int i, int c) { return at(i, line, c); });
+    pass(image.height, image.width, [&](int line, int i, int c) { return at(line, i, c); });
+  }
+  return out;
+}
+
+float linearFromSrgb(float v) { return v <= 0.04045F ? v / 12.92F : std::pow((v + 0.055F) / 1.055F, 2.4F); }
+float srgbFromLinear(float v) { return v <= 0.0031308F ? v * 12.92F : 1.055F * std::pow(v, 1.0F / 2.4F) - 0.055F; }
+
+Vec4 Texture::sampledLinear(Vec2 uv) const {
+  static const std::array<float, 256> table = [] {
+    std::array<float, 256> t{};
+    for (std::size_t i = 0; i < 256; ++i) t[i] = linearFromSrgb(static_cast<float>(i) / 255.0F);
+    return t;
+  }();
+  const auto wrap = [](int i, int n) { return ((i % n) + n) % n; };
+  const float fx = (uv.x - std::floor(uv.x)) * static_cast<float>(width) - 0.5F;
+  const float fy = (uv.y - std::floor(uv.y)) * static_cast<float>(height) - 0.5F;
+  const int x = static_cast<int>(std::floor(fx));
+  const int y = static_cast<int>(std::floor(fy));
+  const float tx = fx - static_cast<float>(x);
+  const float ty = fy - static_cast<float>(y);
+  const auto texel = [&](int ix, int iy) {
+    const std::size_t at = (static_cast<std::size_t>(wrap(iy, height)) * static_cast<std::size_t>(width) +
+                            static_cast<std::size_t>(wrap(ix, width))) * 4;
+    return Vec4(table[rgba[at]], table[rgba[at + 1]], table[rgba[at + 2]], static_cast<float>(rgba[at + 3]) / 255.0F);
+  };
+  return (texel(x, y) * (1 - tx) + texel(x + 1, y) * tx) * (1 - ty) + (texel(x, y + 1) * (1 - tx) + texel(x + 1, y + 1) * tx) * ty;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,78 @@
+#include "core/geometry/points.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+
+namespace arvesk {
+namespace {
+
+template <typename T>
+bool sameBits(const T& a, const T& b) { return std::memcmp(&a, &b, sizeof(T)) == 0; }
+
+template <typename T>
+std::optional<std::string> differ(const char* name, const Column<T>& a, const Column<T>& b, std::size_t count) {
+  for (std::size_t i = 0; i < count; ++i)
+    if (!sameBits(a[i], b[i])) return fmt::format("{} of point {} differs", name, i);
+  return {};
+}
+
+}  // namespace
+
+std::size_t Points::bytes() const {
+  return position.bytes() + orientation.bytes() + size.bytes() + footprint.bytes() + groundNormal.bytes() + groundFace.bytes() +
+         groundUv.bytes() + id.bytes() + prop.bytes() + bytesOf(attributes);
+}
+
+Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
+  Points out;
+  out.count = indices.size();
+  out.position = p.position.gathered(indices);
+  out.orientation = p.orientation.gathered(indices);
+  out.size = p.size.gathered(indices);
+  out.footprint = p.footprint.gathered(indices);
+  out.groundNormal = p.groundNormal.gathered(indices);
+  out.groundFace = p.groundFace.gathered(indices);
+  out.groundUv = p.groundUv.gathered(indices);
+  out.id = p.id.gathered(indices);
+  out.attributes = gathered(p.attributes, indices);
+  out.kit = p.kit;
+  out.prop = p.prop.gathered(indices);
+  return out;
+}
+
+std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uint8_t>& keeps) {
+  ARVESK_ASSERT(keeps.size() == points.count, "one decision per point");
+  Array<std::uint32_t> kept;
+  Array<std::uint32_t> left;
+  for (std::size_t i = 0; i < points.count; ++i) (keeps[i] ? kept : left).push_back(static_cast<std::uint32_t>(i));
+  return {std::make_shared<const Points>(gathered(points, kept)), std::make_shared<const Points>(gathered(points, left))};
+}
+
+std::optional<std::string> findFault(const Points& p) {
+  const auto fits = [&](const auto& column) { return column.isConstant() || column.values().size() == p.count; };
+  if (!fits(p.position) || !fits(p.orientation) || !fits(p.size) || !fits(p.footprint) || !fits(p.groundNormal) ||
+      !fits(p.groundFace) || !fits(p.groundUv) || !fits(p.id) || !fits(p.prop))
+    return "an array does not have one value per point";
+  Array<std::uint64_t> ids = p.id.copied(p.count);
+  std::sort(ids.begin(), ids.end());
+  if (const auto twice = std::adjacent_find(ids.begin(), ids.end()); twice != ids.end()) return fmt::format("id {} is used twice", *twice);
+  for (std::size_t i = 0; i < p.count; ++i)
+    if (!isFinite(p.position[i])) return fmt::format("position of point {} is not finite", i);
+  return {};
+}
+
+std::optional<std::string> findDifference(const Points& a, const Points& b) {
+  if (a.count != b.count) return fmt::format("{} points against {}", a.count, b.count);
+  if (auto d = differ("id", a.id, b.id, a.count)) return d;
+  if (auto d = differ("position", a.position, b.position, a.count)) return d;
+  if (auto d = differ("orientation", a.orientation, b.orientation, a.count)) return d;
+  if (auto d = differ("size", a.size, b.size, a.count)) return d;
+  if (auto d = differ("footprint", a.footprint, b.footprint, a.count)) return d;
+  if (auto d = differ("ground normal", a.groundNormal, b.groundNormal, a.count)) return d;
+  if (auto d = differ("ground face", a.groundFace, b.groundFace, a.count)) return d;
+  return differ("prop", a.prop, b.prop, a.count);
+}
+
+}  // namespace arvesk

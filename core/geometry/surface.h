@@ -1,0 +1,60 @@
+// Triangles: ground to place on and shapes of props. Immutable once published as SurfacePtr; arrays are shared.
+#pragma once
+
+#include "core/geometry/attributes.h"
+#include "core/geometry/derived.h"
+#include "core/geometry/image.h"
+
+namespace arvesk {
+
+struct Material {
+  std::string name;
+  Vec4 baseColor{0.62F, 0.61F, 0.58F, 1};  // linear light
+  float roughness = 0.8F;
+  float metallic = 0;
+  bool isTwoSided = false;
+  std::shared_ptr<const Texture> texture;           // base color, may be null
+  std::shared_ptr<const std::vector<std::uint8_t>> textureFile;  // as read (PNG or JPEG), for export
+  std::string textureType;                          // "image/png" or "image/jpeg"
+};
+
+struct Surface {
+  std::string name;
+  Array<Vec3> positions;         // vertex × xyz, m, world
+  Array<UVec3> triangles;        // face × three vertex indices, counter-clockwise from outside
+  Array<Vec3> normals;           // vertex × xyz, unit; empty when the file has none
+  Array<Vec2> uvs;               // vertex × uv, or empty
+  Array<Vec4> colors;            // vertex × rgba, linear light, or empty
+  Array<std::uint16_t> faceMaterials;  // face → index into materials; empty when there is one at most
+  Array<std::uint16_t> faceParts;      // face → index into parts; empty when there is one at most
+  std::vector<Material> materials;
+  std::vector<std::string> parts;      // names of objects in the file
+  Attributes vertexAttributes;
+  bool isShown = true;                 // in Site
+  std::shared_ptr<Derived> derived = std::make_shared<Derived>();
+
+  std::size_t faceCount() const { return triangles.size(); }
+  Box3 bounds() const;
+  /// Unit normal of the flat face; straight up when it has no area.
+  Vec3 faceNormal(std::size_t face) const;
+  float faceArea(std::size_t face) const;
+  const Material& materialOf(std::size_t face) const;
+  std::size_t bytes() const;
+  /// Position at barycentric weights (of the second and third corner).
+  Vec3 positionAt(std::size_t face, Vec2 weights) const;
+  /// Smooth normal, or the face's own when there are none.
+  Vec3 normalAt(std::size_t face, Vec2 weights) const;
+};
+
+using SurfacePtr = std::shared_ptr<const Surface>;
+
+/// Normals by angle-weighted faces (Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", 1998).
+void computeSmoothNormals(Surface& surface);
+
+/// Checks what every part of the program relies on: indices in range, finite numbers, array lengths. Used after each import.
+Result<void> checkSurface(const Surface& surface);
+
+/// Uniform scale, turn and move of a whole surface.
+Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size);
+
+}  // namespace arvesk

@@ -1,0 +1,152 @@
+#include "core/masks/mask.h"
+
+#include "core/base/task.h"
+#include "core/spatial/ground.h"
+
+namespace arvesk {
+namespace {
+
+class SlopeMask final : public BandMask {
+ public:
+  SlopeMask(SurfacePtr ground, Band band, MaskFinish finish) : BandMask(band, finish), m_ground(std::move(ground)) {}
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    measureSlope(at, m_ground ? SlopeOf::Ground : SlopeOf::GroundRecord, m_ground.get(), begin, end, out);
+    return true;
+  }
+
+ private:
+  SurfacePtr m_ground;
+};
+
+class HeightMask final : public BandMask {
+ public:
+  HeightMask(SurfacePtr ground, Band band, MaskFinish finish) : BandMask(band, finish) {
+    if (!ground) return;
+    const Box3 box = ground->bounds();
+    m_base = box.min.y;
+    m_perMeter = box.extent().y > 0 ? 1 / box.extent().y : 0;
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) out[i - begin] = (at.position[i].y - m_base) * m_perMeter;
+    return true;
+  }
+
+ private:
+  float m_base = 0;
+  float m_perMeter = 1;
+};
+
+class PictureMask final : public BandMask {
+ public:
+  PictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish) : BandMask(band, finish), m_image(std::move(image)), m_map(map) {}
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) out[i - begin] = at_(at, i);
+    return true;
+  }
+
+ private:
+  float at_(const Points& at, std::size_t i) const {
+    Vec2 uv = m_map.isByUv ? at.groundUv[i] : (Vec2(at.position[i].x, at.position[i].z) - m_map.corner) / m_map.extent;
+    uv *= static_cast<float>(m_map.repeats);
+    if (m_map.tiles) {
+      uv -= glm::floor(uv);
+    } else {
+      const float limit = static_cast<float>(m_map.repeats);
+      if (uv.x < 0 || uv.y < 0 || uv.x > limit || uv.y > limit) return 0;
+      if (m_map.repeats > 1) uv -= glm::floor(uv);
+    }
+    const int channels = m_image->channels;
+    if (m_map.channel == PictureChannel::Brightness) {
+      if (channels < 3) return m_image->sampled(uv.x, uv.y, 0);
+      // Weights of Rec. ITU-R BT.709.
+      return 0.2126F * m_image->sampled(uv.x, uv.y, 0) + 0.7152F * m_image->sampled(uv.x, uv.y, 1) + 0.0722F * m_image->sampled(uv.x, uv.y, 2);
+    }
+    const int channel = static_cast<int>(m_map.channel) - 1;
+    return channel < channels ? m_image->sampled(uv.x, uv.y, channel) : (m_map.channel == PictureChannel::Alpha ? 1.0F : 0.0F);
+  }
+
+  ImagePtr m_image;
+  PictureMap m_map;
+};
+
+class BlendMask final : public Mask {
+ public:
+  BlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish)
+      : m_masks(std::move(masks)), m_weights(std::move(weights)), m_mode(mode), m_finish(finish) {}
+
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const std::size_t n = end - begin;
+    Array<float> part(n);
+    float total = 0;
+    for (std::size_t m = 0; m < m_masks.size(); ++m) {
+      const float w = m_weights[m];
+      total += w;
+      m_masks[m]->values(at, begin, end, part.data());
+      for (std::size_t i = 0; i < n; ++i) out[i] = combine(m == 0, out[i], part[i], w);
+    }
+    for (std::size_t i = 0; i < n; ++i) {
+      float v = m_masks.empty() ? 1.0F : out[i];
+      if (m_mode == BlendMode::Average) v = total > 0 ? v / total : 0;
+      out[i] = m_finish.apply(std::clamp(v, 0.0F, 1.0F));
+    }
+  }
+
+ private:
+  float combine(bool isFirst, float so, float value, float w) const {
+    switch (m_mode) {
+      case BlendMode::Multiply: return (isFirst ? 1.0F : so) * (1 - w + w * value);
+      case BlendMode::Add: return (isFirst ? 0.0F : so) + w * value;
+      case BlendMode::Subtract: return isFirst ? w * value : so - w * value;
+      case BlendMode::Larger: return isFirst ? w * value : std::max(so, w * value);
+      case BlendMode::Smaller: return isFirst ? 1 - w + w * value : std::min(so, 1 - w + w * value);
+      case BlendMode::Average: return (isFirst ? 0.0F : so) + w * value;
+    }
+    return so;
+  }
+
+  std::vector<MaskPtr> m_masks;
+  std::vector<float> m_weights;
+  BlendMode m_mode;
+  MaskFinish m_finish;
+};
+
+}  // namespace
+
+bool Mask::measure(const Points&, std::size_t, std::size_t, float*) const { return false; }
+
+void BandMask::values(const Points& at, std::size_t begin, std::size_t end, float* out) const {
+  measure(at, begin, end, out);
+  for (std::size_t i = 0; i < end - begin; ++i) out[i] = m_finish.apply(m_band.weight(out[i]));
+}
+
+Array<float> maskValues(const Task& task, const Mask& mask, const Points& at) {
+  Array<float> out(at.count);
+  parallelPieces(task, at.count, 4096, [&](std::size_t begin, std::size_t end) {
+    mask.values(at, begin, end, out.data() + begin);
+    for (std::size_t i = begin; i < end; ++i) out[i] = std::clamp(out[i], 0.0F, 1.0F);
+  });
+  return out;
+}
+
+void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size_t begin, std::size_t end, float* outDeg) {
+  const auto index = of == SlopeOf::Ground && ground ? SurfaceIndex::of(*ground) : nullptr;
+  for (std::size_t i = begin; i < end; ++i) {
+    Vec3 normal = at.groundNormal[i];
+    if (of == SlopeOf::OwnUp) normal = at.orientation[i] * kUp;
+    if (index && *index)
+      if (const auto place = groundUnder(*ground, **index, at.position[i])) normal = place->normal;
+    outDeg[i - begin] = degrees(angleBetween(normal, kUp));
+  }
+}
+
+MaskPtr makeSlopeMask(SurfacePtr ground, Band band, MaskFinish finish) { return std::make_shared<SlopeMask>(std::move(ground), band, finish); }
+MaskPtr makeHeightMask(SurfacePtr ground, Band band, MaskFinish finish) { return std::make_shared<HeightMask>(std::move(ground), band, finish); }
+MaskPtr makePictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish) {
+  return std::make_shared<PictureMask>(std::move(image), map, band, finish);
+}
+MaskPtr makeBlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish) {
+  ARVESK_ASSERT(masks.size() == weights.size(), "one weight per mask");
+  return std::make_shared<BlendMask>(std::move(masks), std::move(weights), mode, finish);
+}
+
+}  // namespace arvesk

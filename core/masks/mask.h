@@ -1,0 +1,69 @@
+// Masks: functions of place (and of the point's attributes), evaluated wherever they are asked, never stored per vertex.
+#pragma once
+
+#include "core/base/band.h"
+#include "core/base/hash.h"
+#include "core/base/task.h"
+#include "core/geometry/points.h"
+#include "core/geometry/surface.h"
+
+namespace arvesk {
+
+class Mask {
+ public:
+  virtual ~Mask() = default;
+  /// Values at the places begin…end of `at`, into out[0…end − begin). Normally 0 to 1. Called from many threads.
+  virtual void values(const Points& at, std::size_t begin, std::size_t end, float* out) const = 0;
+  /// What the band is laid over (degrees, m …), where there is such a quantity; false when there is none.
+  virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
+};
+
+using MaskPtr = std::shared_ptr<const Mask>;
+
+/// What all masks end with: turned round, then fitted into an output range.
+struct MaskFinish {
+  bool isInverted = false;
+  Range output{0, 1};
+  float apply(float v) const { return output.from + (output.to - output.from) * (isInverted ? 1 - v : v); }
+};
+
+/// Values of a mask at all points, clamped to 0…1, on many threads.
+Array<float> maskValues(const Task& task, const Mask& mask, const Points& at);
+
+/// A mask whose value is a band over a measured quantity.
+class BandMask : public Mask {
+ public:
+  BandMask(Band band, MaskFinish finish) : m_band(band), m_finish(finish) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const final;
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override = 0;
+
+ private:
+  Band m_band;
+  MaskFinish m_finish;
+};
+
+/// Angle between ground normal and up, degrees: of the ground record, or of `ground` straight above or below the point.
+MaskPtr makeSlopeMask(SurfacePtr ground, Band bandDeg, MaskFinish finish);
+
+/// Height in m above 0, or 0…1 between the ground's lowest and highest place when `ground` is given.
+MaskPtr makeHeightMask(SurfacePtr ground, Band band, MaskFinish finish);
+
+enum class PictureChannel { Brightness, Red, Green, Blue, Alpha };
+struct PictureMap {
+  bool isByUv = false;
+  Vec2 corner{0};   // m, x and z of the picture's left top corner, seen from above
+  Vec2 extent{1};   // m
+  PictureChannel channel = PictureChannel::Brightness;
+  int repeats = 1;  // times over the extent
+  bool tiles = false;  // goes on outside; else outside is 0
+};
+MaskPtr makePictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish);
+
+enum class BlendMode { Multiply, Add, Subtract, Larger, Smaller, Average };
+MaskPtr makeBlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish);
+
+/// Slope in degrees of every point, as Keep by slope and the slope mask measure it.
+enum class SlopeOf { GroundRecord, OwnUp, Ground };
+void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size_t begin, std::size_t end, float* outDeg);
+
+}  // namespace arvesk

@@ -1,0 +1,35 @@
+// "Amount" and "where" of Adjust nodes: both multiply the effect, per point.
+#pragma once
+
+#include "core/plan/node_kind.h"
+
+namespace arvesk::nodes {
+
+/// The effect on each point, 0 to 2.
+inline Array<float> effectOf(const EvalContext& ctx, const MaskPtr& where, const Points& points, float amountPercent) {
+  Array<float> out;
+  if (where) out = maskValues(ctx.task, *where, points);
+  else out.assign(points.count, 1.0F);
+  for (float& v : out) v *= amountPercent / 100;
+  return out;
+}
+
+inline InputSpec adjustWhereInput() { return whereInput(ARVESK_TEXT("node", "Multiplies the effect on each point.")); }
+
+template <typename P>
+ParamSpec amountParam(float P::*member) {
+  return param("amount", member, ARVESK_TEXT("node", "Amount"), ARVESK_TEXT("node", "Scales the whole effect; 100 % is as set. Draws are scaled, never drawn again.")).in(Unit::Percent).hard(0, 200).usual(0, 200, 1);
+}
+
+/// The share `effect` of the turn from `from` to `to`; above 1 it goes on beyond.
+inline Quat partialTurn(const Quat& from, const Quat& to, float effect) {
+  if (effect == 1) return to;
+  Quat delta = to * glm::conjugate(from);
+  if (delta.w < 0) delta = -delta;
+  const Vec3 axis(delta.x, delta.y, delta.z);
+  const float sine = glm::length(axis);
+  if (sine < 1e-7F) return from;
+  return glm::normalize(glm::angleAxis(2 * std::atan2(sine, delta.w) * effect, axis / sine) * from);
+}
+
+}  // namespace arvesk::nodes

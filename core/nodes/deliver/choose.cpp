@@ -1,0 +1,41 @@
+// Choose: one of several inputs.
+#include "core/nodes/registry.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+namespace {
+
+struct Params {
+  int number = 1;
+};
+
+Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
+  const auto& links = in.many("points");
+  if (p.number < 1 || static_cast<std::size_t>(p.number) > links.size())
+    return fail(ProblemCode::BadParameter, fmt::format("number is {}, but there are {} inputs", p.number, links.size()), "Set a number from 1 to the number of inputs");
+  return Outputs{links[static_cast<std::size_t>(p.number - 1)].value};
+}
+
+std::string sentence(const Params& p) { return fmt::format("Choose · number {}", p.number); }
+
+}  // namespace
+
+const NodeKind& choose() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "choose";
+    k.family = Family::Deliver;
+    k.label = ARVESK_TEXT("node", "Choose");
+    k.help = ARVESK_TEXT("node", "Passes on one of several inputs, by number.");
+    k.glyph = "choose";
+    k.synonyms = {"switch", "select", "variant"};
+    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "Sets of points to choose from, in order."), false, true}};
+    k.outputs = {pointsOutput()};
+    k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "Which input passes, from 1.")).hard(1, 1000).usual(1, 10, 1)};
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,51 @@
+// Output: a named layer of the result; what Site shows and export writes.
+#include "core/nodes/deliver/merge.h"
+#include "core/nodes/registry.h"
+
+namespace arvesk::nodes {
+namespace {
+
+struct Params {
+  bool isExported = true;
+  bool isVisible = true;
+};
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&) {
+  auto points = merged(ctx, in.many("points"));
+  if (!points) return Failure(points.error());
+  std::size_t bare = 0;
+  for (std::size_t i = 0; i < (*points)->count; ++i) bare += (*points)->prop[i] == kNoProp;
+  if (bare > 0) ctx.warn(std::to_string(bare) + " points have no prop and are not exported as instances", "Put Dress before this node");
+  return Outputs{std::move(*points)};
+}
+
+std::string sentence(const Params& p) {
+  std::string text = "Output";
+  if (!p.isExported) text += " · not exported";
+  if (!p.isVisible) text += " · hidden";
+  return text;
+}
+
+}  // namespace
+
+const NodeKind& output() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "output";
+    k.family = Family::Deliver;
+    k.label = ARVESK_TEXT("node", "Output");
+    k.help = ARVESK_TEXT("node", "A named layer of the result: shown in Site and written by export, under the node's title. Several inputs are put together as Merge does.");
+    k.glyph = "output";
+    k.synonyms = {"result", "layer", "export", "deliver"};
+    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "What belongs to this layer."), false, true}};
+    k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed")}};
+    k.params = {
+        param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"), ARVESK_TEXT("node", "Export writes this layer.")),
+        param("visible", &Params::isVisible, ARVESK_TEXT("node", "Visible"), ARVESK_TEXT("node", "Site shows this layer.")),
+    };
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,63 @@
+// Choose props: some of the plan's props, with weights.
+#include "core/base/pattern.h"
+#include "core/nodes/registry.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace arvesk::nodes {
+namespace {
+
+struct Params {
+  PropChoices props;
+  std::string pattern;
+};
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
+  auto kit = std::make_shared<Kit>();
+  const auto find = [&](const std::string& uid) {
+    return std::find_if(ctx.props->begin(), ctx.props->end(), [&](const PropPtr& prop) { return prop->uid == uid; });
+  };
+  for (const PropChoice& choice : p.props) {
+    const auto it = find(choice.prop);
+    if (it == ctx.props->end()) ctx.warn(fmt::format("the prop \"{}\" is not in the kit or could not be read", choice.prop), "Add it in the Kit, or take it off the list");
+    else if (choice.isOn) kit->entries.push_back({*it, static_cast<float>(choice.weight)});
+  }
+  for (const PropPtr& prop : *ctx.props) {
+    const bool isListed = std::any_of(p.props.begin(), p.props.end(), [&](const PropChoice& c) { return c.prop == prop->uid; });
+    if (!isListed && matchesAny(p.pattern, prop->name)) kit->entries.push_back({prop, 1});
+  }
+  if (kit->entries.empty()) return fail(ProblemCode::MissingInput, "no prop is chosen", "Choose props on the Bench, or a name pattern that fits some");
+  return Outputs{KitPtr(kit)};
+}
+
+std::string sentence(const Params& p) {
+  const auto on = static_cast<std::size_t>(std::count_if(p.props.begin(), p.props.end(), [](const PropChoice& c) { return c.isOn; }));
+  if (p.pattern.empty()) return fmt::format("{} prop{}", on, on == 1 ? "" : "s");
+  return on == 0 ? fmt::format("props {}", p.pattern) : fmt::format("{} and {}", on, p.pattern);
+}
+
+}  // namespace
+
+const NodeKind& chooseProps() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "choose-props";
+    k.family = Family::Dress;
+    k.label = ARVESK_TEXT("node", "Choose props");
+    k.help = ARVESK_TEXT("node", "Picks some of the plan's props, by hand with a weight each, and by name pattern.");
+    k.glyph = "kit";
+    k.synonyms = {"assets", "models", "kit", "collection"};
+    k.outputs = {{"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit")}};
+    k.params = {
+        param("props", &Params::props, ARVESK_TEXT("node", "Props"), ARVESK_TEXT("node", "Props chosen by hand; a weight of 2 comes up twice as often as 1.")),
+        param("pattern", &Params::pattern, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Also all props whose name fits, with * and ? as wildcards; they weigh 1.")),
+    };
+    k.readsProps = true;
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,83 @@
+// Mesh file: a mesh from a file as ground.
+#include "core/base/pattern.h"
+#include "core/nodes/ground/placed.h"
+#include "core/nodes/registry.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class UpAxis { Y, Z };
+struct Params : Placed {
+  std::string file;
+  float unitScale = 1;
+  UpAxis upAxis = UpAxis::Y;
+  std::string parts;
+};
+
+Result<Surface> keepParts(const Surface& s, const std::string& pattern) {
+  Surface out = s;
+  out.derived = std::make_shared<Derived>();
+  out.triangles.clear();
+  out.faceMaterials.clear();
+  out.faceParts.clear();
+  for (std::size_t f = 0; f < s.faceCount(); ++f) {
+    const std::size_t part = s.faceParts.empty() ? 0 : s.faceParts[f];
+    if (part >= s.parts.size() || !matchesAny(pattern, s.parts[part])) continue;
+    out.triangles.push_back(s.triangles[f]);
+    if (!s.faceMaterials.empty()) out.faceMaterials.push_back(s.faceMaterials[f]);
+    if (!s.faceParts.empty()) out.faceParts.push_back(s.faceParts[f]);
+  }
+  if (!out.triangles.empty()) return out;
+  std::string names;
+  for (const std::string& name : s.parts) names += (names.empty() ? "" : ", ") + name;
+  return fail(ProblemCode::BadParameter, fmt::format("no part is called \"{}\"", pattern), fmt::format("The file has: {}", names));
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
+  std::vector<Problem> warnings;
+  auto file = ctx.files->surface(p.file, ctx.task, warnings);
+  if (!file) return Failure(file.error());
+  for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
+  Surface s = **file;
+  s.derived = std::make_shared<Derived>();
+  if (!p.parts.empty()) {
+    auto kept = keepParts(s, p.parts);
+    if (!kept) return Failure(kept.error());
+    s = std::move(*kept);
+  }
+  if (p.unitScale != 1 || p.upAxis == UpAxis::Z)
+    s = transformed(s, Vec3(0), p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0), p.unitScale);
+  return Outputs{place(std::move(s), p)};
+}
+
+std::string sentence(const Params& p) {
+  return fmt::format("Mesh file · {}", p.file.empty() ? "no file yet" : p.file.substr(p.file.find_last_of('/') + 1));
+}
+
+}  // namespace
+
+const NodeKind& meshFile() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "mesh-file";
+    k.family = Family::Ground;
+    k.label = ARVESK_TEXT("node", "Mesh file");
+    k.help = ARVESK_TEXT("node", "Brings a mesh from a file as ground, with its materials, vertex colors, uv and part names; it is read again when the file changes.");
+    k.glyph = "mesh";
+    k.synonyms = {"import", "model", "gltf", "obj", "ply", "stl"};
+    k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
+    k.params = {
+        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "glTF, GLB, OBJ, PLY, STL and other mesh formats."), "mesh"),
+        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"), ARVESK_TEXT("node", "How many m one unit of the file is; 0.01 for centimeters.")).hard(1e-6, 1e6).usual(0.001, 10, 0.01),
+        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"), ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
+        param("parts", &Params::parts, ARVESK_TEXT("node", "Parts"), ARVESK_TEXT("node", "Names of parts to take, with * and ? as wildcards, separated by spaces; empty takes all.")),
+    };
+    addPlacedParams<Params>(k.params);
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

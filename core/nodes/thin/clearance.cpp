@@ -1,0 +1,135 @@
+// Clearance: removes overlaps, with a say in who stays.
+#include "core/spatial/clearance.h"
+
+#include "core/nodes/registry.h"
+#include "core/nodes/thin/exposed.h"
+
+#include <fmt/format.h>
+#include <tbb/parallel_sort.h>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class DistanceBy { Footprints, Spacing };
+enum class Stays { Larger, Smaller, Chance, Mask, Earlier };
+struct Params {
+  DistanceBy by = DistanceBy::Footprints;
+  float factor = 1;
+  float gap = 0;
+  float spacing = 1;
+  bool isFromAbove = false;
+  Stays stays = Stays::Larger;
+};
+
+/// Larger counts first.
+Array<float> prioritiesOf(const EvalContext& ctx, const Inputs& in, const Points& points, const Params& p) {
+  Array<float> priority(points.count);
+  const Draw chance = ctx.draw("stays");
+  if (p.stays == Stays::Mask) return maskValues(ctx.task, *in.mask("priority"), points);
+  for (std::size_t i = 0; i < points.count; ++i) {
+    switch (p.stays) {
+      case Stays::Larger: priority[i] = points.effectiveFootprint(i); break;
+      case Stays::Smaller: priority[i] = -points.effectiveFootprint(i); break;
+      case Stays::Chance: priority[i] = chance.unit(points.id[i]); break;
+      case Stays::Earlier:
+      case Stays::Mask: priority[i] = 0; break;
+    }
+  }
+  return priority;
+}
+
+Array<std::uint32_t> orderOf(const Points& points, const Array<float>& priority, bool isByOrder) {
+  struct Ranked { float priority; std::uint64_t tie; std::uint32_t index; };
+  Array<Ranked> ranked(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) ranked[i] = {priority[i], isByOrder ? i : points.id[i], static_cast<std::uint32_t>(i)};
+  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) { return a.priority != b.priority ? a.priority > b.priority : a.tie < b.tie; });
+  Array<std::uint32_t> order(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) order[i] = ranked[i].index;
+  return order;
+}
+
+Array<PointGrid::Entry> entriesOf(const Points& points) {
+  Array<PointGrid::Entry> out(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) out[i] = {points.position[i], points.effectiveFootprint(i), static_cast<std::uint32_t>(i)};
+  return out;
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const Points& points = *in.points();
+  if (p.stays == Stays::Mask && !in.mask("priority")) return fail(ProblemCode::MissingInput, "who stays is to follow a mask, but none is connected", "Connect a mask to Priority");
+  ConflictRule rule{p.factor, p.gap, {}, p.isFromAbove};
+  if (p.by == DistanceBy::Spacing) rule.fixedSpacing = p.spacing;
+  KeptPoints against(rule);
+  for (const Inputs::Link& link : in.many("against")) against.add(entriesOf(*std::get<PointsPtr>(link.value)));
+
+  const Array<PointGrid::Entry> entries = entriesOf(points);
+  const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
+  Array<std::uint8_t> keeps;
+  const Array<std::uint32_t> order = orderOf(points, prioritiesOf(ctx, in, points, p), p.stays == Stays::Earlier);
+  if (!in.mask("where")) {
+    keeps = keepByPriority(ctx.task, entries, order, against, rule);
+  } else {
+    // Points that are not exposed pass and do not crowd out others: the filter sees only the exposed ones.
+    Array<PointGrid::Entry> seen;
+    Array<std::uint32_t> seenOrder;
+    Array<std::uint32_t> place(points.count);
+    for (std::size_t i = 0; i < points.count; ++i)
+      if (exposed[i]) {
+        place[i] = static_cast<std::uint32_t>(seen.size());
+        seen.push_back({entries[i].position, entries[i].radius, place[i]});
+      }
+    for (const std::uint32_t i : order)
+      if (exposed[i]) seenOrder.push_back(place[i]);
+    const Array<std::uint8_t> seenKeeps = keepByPriority(ctx.task, seen, seenOrder, against, rule);
+    keeps.assign(points.count, 1);
+    for (std::size_t i = 0; i < points.count; ++i)
+      if (exposed[i]) keeps[i] = seenKeeps[place[i]];
+  }
+  Array<float> footprints(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) footprints[i] = entries[i].radius;
+  ctx.measured(makeHistogram("footprint", " m", 0, 0, footprints, keeps));
+  return keptAndLeft(ctx, points, keeps);
+}
+
+std::string sentence(const Params& p) {
+  constexpr std::array who{"larger stay", "smaller stay", "by chance", "by priority", "earlier stay"};
+  const std::string distance = p.by == DistanceBy::Spacing ? fmt::format("{:g} m apart", p.spacing) : p.gap != 0 ? fmt::format("footprints {:+g} m", p.gap) : std::string("footprints");
+  return fmt::format("Clearance · {} · {}", distance, who[static_cast<std::size_t>(p.stays)]);
+}
+
+}  // namespace
+
+const NodeKind& clearance() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "clearance";
+    k.family = Family::Thin;
+    k.label = ARVESK_TEXT("node", "Clearance");
+    k.help = ARVESK_TEXT("node", "Removes overlaps. Two points conflict when they are closer than factor × (footprint + footprint) + gap, or than a fixed spacing; touching is allowed. Going by priority, a point stays if no staying point of higher priority conflicts with it; ties go by id. "
+                                 "Points at Against always stay and count with the same factor and gap. Chains of conflicts have no strict bound, so an edit may show farther away than one spacing.");
+    k.glyph = "clearance";
+    k.synonyms = {"overlap", "collision", "spacing", "remove", "room"};
+    k.inputs = {pointsInput(),
+                {"against", ValueType::Points, ARVESK_TEXT("node", "Against"), ARVESK_TEXT("node", "Points that always stay and whose room is kept."), true, true},
+                {"priority", ValueType::Mask, ARVESK_TEXT("node", "Priority"), ARVESK_TEXT("node", "Higher values stay, when who stays goes by mask."), true, false},
+                whereInput(ARVESK_TEXT("node", "The share of points that are exposed; the others pass and take no room."))};
+    k.outputs = {pointsOutput(), leftOutOutput()};
+    k.params = {
+        param("by", &Params::by, ARVESK_TEXT("node", "Distance by"), ARVESK_TEXT("node", "The points' footprints, or one spacing for all."), {{"footprints", ARVESK_TEXT("node", "Footprints")}, {"spacing", ARVESK_TEXT("node", "Fixed spacing")}}),
+        param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "Below 1 lets footprints overlap a little.")).hard(0, 100).usual(0, 2, 0.05).shown("by", {"footprints"}),
+        param("gap", &Params::gap, ARVESK_TEXT("node", "Gap"), ARVESK_TEXT("node", "Room between footprints; below 0 lets them overlap.")).in(Unit::Meter).hard(-1e3, 1e3).usual(-1, 5, 0.05).shown("by", {"footprints"}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "Least distance between points.")).in(Unit::Meter).hard(0, 1e4).usual(0, 10, 0.05).shown("by", {"spacing"}),
+        param("stays", &Params::stays, ARVESK_TEXT("node", "Who stays"), ARVESK_TEXT("node", "Which of two points in conflict."),
+              {{"larger", ARVESK_TEXT("node", "The larger")}, {"smaller", ARVESK_TEXT("node", "The smaller")}, {"chance", ARVESK_TEXT("node", "By chance")}, {"mask", ARVESK_TEXT("node", "By priority mask")}, {"earlier", ARVESK_TEXT("node", "Earlier in order")}}),
+        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"), ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
+    };
+    k.usesSeed = true;
+    k.reach = Reach::Distance;
+    k.exemptions.nestsInAmount = false;
+    k.exemptions.isLocal = false;
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,391 @@
+#include "core/picture/render.h"
+
+#include "core/base/hash.h"
+#include "core/masks/noise.h"
+
+#include <OpenImageIO/imageio.h>
+#include <fmt/format.h>
+
+#include <atomic>
+#include <filesystem>
+
+namespace arvesk {
+namespace {
+
+constexpr int kTile = 16;
+
+Vec3 skyColor(const Vec3& d, const Vec3& sun) {
+  const float up = std::max(0.0F, d.y);
+  const Vec3 horizon(0.72F, 0.78F, 0.84F);
+  const Vec3 zenith(0.22F, 0.38F, 0.62F);
+  const float toward = std::max(0.0F, glm::dot(d, sun));
+  Vec3 c = glm::mix(horizon, zenith, std::pow(up, 0.55F));
+  c += Vec3(1.0F, 0.82F, 0.58F) * (0.20F * std::pow(toward, 8.0F) + 0.5F * std::pow(toward, 200.0F));
+  return c;
+}
+
+/// Random numbers of one pixel and sample.
+class Dice {
+ public:
+  Dice(int x, int y, int sample) : m_state(hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y), static_cast<std::uint64_t>(sample))) {}
+  float next() {
+    m_state = mix64(m_state);
+    return unitFloat(m_state);
+  }
+
+ private:
+  std::uint64_t m_state;
+};
+
+Vec3 around(const Vec3& axis, float u, float v) {  // cosine-weighted about an axis (Malley's method)
+  const float r = std::sqrt(u);
+  const float a = 2 * kPi * v;
+  const Vec3 side = glm::normalize(std::abs(axis.y) < 0.9F ? glm::cross(axis, kUp) : glm::cross(axis, Vec3(1, 0, 0)));
+  const Vec3 other = glm::cross(axis, side);
+  return glm::normalize(side * (r * std::cos(a)) + other * (r * std::sin(a)) + axis * std::sqrt(std::max(0.0F, 1 - u)));
+}
+
+/// Hue turn, more or less saturation and value, in a way that keeps linear light positive.
+Vec3 tinted(Vec3 c, const Vec3& tint) {
+  if (tint.x != 0) {  // a turn about the gray axis (Rodrigues)
+    const Vec3 k(0.57735F);
+    const float a = tint.x * 2 * kPi;
+    c = c * std::cos(a) + glm::cross(k, c) * std::sin(a) + k * glm::dot(k, c) * (1 - std::cos(a));
+  }
+  const float gray = glm::dot(c, Vec3(0.2126F, 0.7152F, 0.0722F));
+  c = glm::mix(Vec3(gray), c, 1 + tint.y) * (1 + tint.z);
+  return glm::max(c, Vec3(0));
+}
+
+struct Surfel {
+  Vec3 position;
+  Vec3 normal;      // toward the viewer
+  Vec3 flat;        // of the face, toward the viewer
+  Vec3 color;
+  bool isTwoSided;
+  bool isGround;
+  bool isGhost;
+};
+
+class Shader {
+ public:
+  Shader(const PictureScene& scene, bool isCoarse) : m_scene(scene), m_light(scene.input().light), m_sun(m_light.sunDirection()), m_isCoarse(isCoarse) {
+    for (const PictureLayer& layer : scene.input().layers) {
+      const auto it = layer.points->attributes.find("tint");
+      m_tints.push_back(it == layer.points->attributes.end() ? nullptr : std::get_if<Column<Vec3>>(&it->second));
+    }
+  }
+
+  Surfel surfel(const Vec3& origin, const Vec3& direction, const PictureRayHit& hit) const {
+    const PictureInstance& in = m_scene.instance(hit.instance);
+    const Surface& s = m_scene.shape(in.shape);
+    const Mat3 normalTurn = glm::transpose(in.localTurn);
+    Surfel out;
+    out.position = origin + direction * hit.distance;
+    out.normal = directionOr(normalTurn * s.normalAt(hit.face, hit.weights), kUp);
+    out.flat = directionOr(normalTurn * s.faceNormal(hit.face), kUp);
+    if (glm::dot(out.flat, direction) > 0) out.flat = -out.flat;
+    if (glm::dot(out.normal, out.flat) < 0) out.normal = -out.normal;
+    const Material& m = s.materialOf(hit.face);
+    Vec3 c(m.baseColor);
+    const UVec3 t = s.triangles[hit.face];
+    const Vec3 w(1 - hit.weights.x - hit.weights.y, hit.weights.x, hit.weights.y);
+    if (!s.colors.empty()) c *= Vec3(s.colors[t.x] * w.x + s.colors[t.y] * w.y + s.colors[t.z] * w.z);
+    if (m.texture && !s.uvs.empty()) c *= Vec3(m.texture->sampledLinear(s.uvs[t.x] * w.x + s.uvs[t.y] * w.y + s.uvs[t.z] * w.z));
+    out.isGround = in.layer == kGround;
+    out.isGhost = !out.isGround && m_scene.input().layers[in.layer].isGhost;
+    if (!out.isGround && m_tints[in.layer]) c = tinted(c, (*m_tints[in.layer])[in.point]);
+    out.color = c;
+    out.isTwoSided = m.isTwoSided;
+    return out;
+  }
+
+  /// Light that a place sends back to the eye.
+  Vec3 lit(const Surfel& s, Dice& dice) const {
+    const Vec3 start = s.position + s.flat * (1e-4F + 2e-6F * glm::length(s.position));
+    Vec3 sunLight(0);
+    const float facing = glm::dot(s.normal, m_sun);
+    const float front = std::max(0.0F, facing);
+    const float through = s.isTwoSided ? 0.45F * std::max(0.0F, -facing) : 0;
+    if (front + through > 0) {
+      const Vec3 toSun = m_isCoarse ? m_sun : glm::normalize(m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
+      const Vec3 from = facing >= 0 ? start : s.position - s.flat * 1e-3F;
+      if (!m_scene.isBlocked(from, toSun, 1e4F)) sunLight = Vec3(2.55F, 2.30F, 1.95F) * (front + through);
+    }
+    Vec3 skyLight;
+    const Vec3 bounce(0.16F, 0.15F, 0.12F);
+    if (m_isCoarse) {
+      skyLight = 0.72F * glm::mix(bounce, Vec3(0.46F, 0.56F, 0.70F), 0.5F + 0.5F * s.normal.y);
+    } else {
+      const Vec3 d = around(s.normal, dice.next(), dice.next());
+      skyLight = m_scene.isBlocked(start, d, 12.0F) ? bounce * 0.7F : d.y > 0 ? 0.9F * skyColor(d, m_sun) : bounce;
+    }
+    return s.color * (sunLight + skyLight);
+  }
+
+  Vec3 background(const Vec3& direction) const {
+    if (m_light.hasSky) return skyColor(direction, m_sun);
+    return plainBackground();
+  }
+  /// The linear light that the filmic curve turns into the wanted color (by bisection, as the curve rises).
+  Vec3 plainBackground() const {
+    Vec3 out;
+    for (int i = 0; i < 3; ++i) {
+      float low = 0;
+      float high = 20;
+      for (int k = 0; k < 40; ++k) {
+        const float middle = 0.5F * (low + high);
+        (srgbFromLinear(tonemapped(Vec3(middle)).x) < m_light.background[i] ? low : high) = middle;
+      }
+      out[i] = low;
+    }
+    return out;
+  }
+
+  Vec3 hazed(const Vec3& color, const Vec3& direction, float distance) const {
+    if (!m_light.hasSky || m_light.hazeDistance <= 0) return color;
+    const Vec3 haze = skyColor(glm::normalize(Vec3(direction.x, std::max(0.02F, direction.y), direction.z)), m_sun);
+    return glm::mix(haze, color, std::exp(-distance / m_light.hazeDistance));
+  }
+
+  Vec3 ghosted(const Surfel& s, const Vec3& color) const { return s.isGhost ? glm::mix(Vec3(0.62F, 0.63F, 0.62F), color, 0.18F) : color; }
+
+  /// Water: sky and sun mirrored on ripples, ground seen through it, foam where it is shallow.
+  Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance, float depth) const {
+    const Vec3 p = origin + direction * waterDistance;
+    const float flat = std::exp(-waterDistance / 60.0F);
+    const auto wave = [&](float scale, std::uint32_t seed) { return gradientNoiseScalar(p.x * scale, 0, p.z * scale * 1.6F, seed); };
+    const Vec3 normal = glm::normalize(Vec3(flat * (0.10F * wave(0.9F, 1) + 0.06F * wave(2.7F, 2)), 1, flat * (0.10F * wave(0.8F, 3) + 0.06F * wave(2.3F, 4))));
+    const float cosine = std::clamp(-glm::dot(direction, normal), 0.0F, 1.0F);
+    const float mirror = 0.02F + 0.98F * std::pow(1 - cosine, 5.0F);  // Schlick 1994
+    Vec3 up = glm::reflect(direction, normal);
+    up.y = std::abs(up.y);
+    const float glint = 6.0F * std::pow(std::max(0.0F, glm::dot(up, m_sun)), 600.0F);
+    const float path = std::max(0.0F, belowDistance - waterDistance);
+    const Vec3 clear = glm::exp(-path * Vec3(0.55F, 0.20F, 0.16F));
+    const Vec3 body(0.035F, 0.16F, 0.18F);
+    Vec3 c = glm::mix(body, below * Vec3(0.82F, 0.9F, 0.92F), clear);
+    c = glm::mix(c, skyColor(up, m_sun) + Vec3(1, 0.9F, 0.75F) * glint, mirror);
+    if (depth < 0.5F) {  // two lines of foam, torn by noise
+      const float torn = 0.5F + 0.9F * gradientNoiseScalar(p.x * 1.3F, depth * 3, p.z * 1.3F, 7) + 0.5F * gradientNoiseScalar(p.x * 4.1F, 0, p.z * 4.1F, 8);
+      const float line = std::max(1 - depth / 0.07F, 0.75F * (1 - std::abs(depth - 0.27F) / 0.09F));
+      c = glm::mix(c, Vec3(1.15F, 1.17F, 1.18F), std::clamp(line, 0.0F, 1.0F) * std::clamp(torn * 1.3F, 0.0F, 1.0F));
+    }
+    return c;
+  }
+
+  const PictureLight& light() const { return m_light; }
+
+ private:
+  const PictureScene& m_scene;
+  const PictureLight& m_light;
+  Vec3 m_sun;
+  bool m_isCoarse;
+  std::vector<const Column<Vec3>*> m_tints;
+};
+
+struct PixelWork {
+  int x;
+  int y;
+  Vec3 direction;
+  PictureRayHit hit;
+  Surfel surfel;
+};
+
+/// The ground's colors replaced by the values of the mask, asked for all hits of the tile at once.
+void paintMask(const PictureScene& scene, std::vector<PixelWork>& work) {
+  const MaskPtr& mask = scene.input().groundMask;
+  Points places;
+  Array<Vec3> position;
+  Array<Vec3> normal;
+  Array<std::uint32_t> face;
+  Array<Vec2> uv;
+  std::vector<PixelWork*> owners;
+  for (PixelWork& w : work) {
+    if (!w.hit.isHit() || !w.surfel.isGround) continue;
+    const PictureInstance& in = scene.instance(w.hit.instance);
+    const Surface& s = scene.shape(in.shape);
+    position.push_back(w.surfel.position);
+    normal.push_back(w.surfel.normal);
+    face.push_back(w.hit.face);
+    Vec2 at = w.hit.weights;
+    if (!s.uvs.empty()) {
+      const UVec3 t = s.triangles[w.hit.face];
+      at = s.uvs[t.x] * (1 - at.x - at.y) + s.uvs[t.y] * at.x + s.uvs[t.z] * at.y;
+    }
+    uv.push_back(at);
+    owners.push_back(&w);
+  }
+  if (owners.empty()) return;
+  places.count = owners.size();
+  places.position = std::move(position);
+  places.groundNormal = std::move(normal);
+  places.groundFace = std::move(face);
+  places.groundUv = std::move(uv);
+  Array<float> value(places.count);
+  mask->values(places, 0, places.count, value.data());
+  for (std::size_t i = 0; i < owners.size(); ++i) {
+    const Vec3 c = scaleColor(value[i]);
+    owners[i]->surfel.color = {linearFromSrgb(c.r), linearFromSrgb(c.g), linearFromSrgb(c.b)};
+  }
+}
+
+Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& camera, PixelWork& w, Dice& dice, float& distance) {
+  const std::optional<float>& level = scene.input().waterLevel;
+  float waterDistance = std::numeric_limits<float>::infinity();
+  if (level && w.direction.y < -1e-5F && camera.eye.y > *level) waterDistance = (*level - camera.eye.y) / w.direction.y;
+  const bool isWater = waterDistance < w.hit.distance && waterDistance < 5000;
+  Vec3 c = shader.background(w.direction);
+  if (w.hit.isHit()) c = shader.ghosted(w.surfel, shader.lit(w.surfel, dice));
+  distance = std::min(w.hit.distance, isWater ? waterDistance : std::numeric_limits<float>::infinity());
+  if (isWater) {
+    const float depth = w.hit.isHit() ? *level - w.surfel.position.y : 100.0F;
+    c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0), w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth);
+  }
+  if (distance < std::numeric_limits<float>::infinity()) c = shader.hazed(c, w.direction, distance);
+  return c;
+}
+
+}  // namespace
+
+bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task) {
+  const Shader shader(scene, step > 1);
+  const int tilesX = (film.width + kTile - 1) / kTile;
+  const int tilesY = (film.height + kTile - 1) / kTile;
+  const bool startsAnew = step > 1 || film.samples == 0;
+  const float aspect = static_cast<float>(film.width) / static_cast<float>(film.height);
+  const auto fw = static_cast<float>(film.width);
+  const auto fh = static_cast<float>(film.height);
+  std::atomic<bool> isWhole{true};
+  parallelPieces(task, static_cast<std::size_t>(tilesX * tilesY), 1, [&](std::size_t tile, std::size_t) {
+    const int x0 = static_cast<int>(tile) % tilesX * kTile;
+    const int y0 = static_cast<int>(tile) / tilesX * kTile;
+    std::vector<PixelWork> work;
+    for (int y = y0; y < std::min(y0 + kTile, film.height); y += step)
+      for (int x = x0; x < std::min(x0 + kTile, film.width); x += step) {
+        Dice dice(x, y, film.samples * 2);
+        const float jx = step > 1 ? 0.5F * static_cast<float>(step) : dice.next();
+        const float jy = step > 1 ? 0.5F * static_cast<float>(step) : dice.next();
+        PixelWork w{x, y, camera.direction((static_cast<float>(x) + jx) / fw, (static_cast<float>(y) + jy) / fh, aspect), {}, {}};
+        w.hit = scene.first(camera.eye, w.direction);
+        if (w.hit.isHit()) w.surfel = shader.surfel(camera.eye, w.direction, w.hit);
+        work.push_back(w);
+      }
+    if (task.isCancelled()) {
+      isWhole = false;
+      return;
+    }
+    if (scene.input().groundMask) paintMask(scene, work);
+    for (PixelWork& w : work) {
+      Dice dice(w.x, w.y, film.samples * 2 + 1);
+      float distance = 0;
+      const Vec3 c = shadePixel(scene, shader, camera, w, dice, distance);
+      for (int y = w.y; y < std::min(w.y + step, film.height); ++y)
+        for (int x = w.x; x < std::min(w.x + step, film.width); ++x) {
+          const std::size_t i = film.at(x, y);
+          film.sum[i] = startsAnew ? c : film.sum[i] + c;
+          if (startsAnew) film.distance[i] = distance;
+        }
+    }
+  });
+  if (task.isCancelled() || !isWhole) return false;
+  film.samples = step > 1 ? 0 : film.samples + 1;
+  return true;
+}
+
+void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float pixelRadius, const Film& film, std::uint32_t* developed) {
+  Vec3 right;
+  Vec3 up;
+  Vec3 ahead;
+  camera.basis(right, up, ahead);
+  struct Drawn { float depth; std::uint32_t index; };
+  std::vector<Drawn> order;
+  for (std::size_t i = 0; i < points.count; ++i) {
+    const Vec3 p = camera.projected(points.position[i], film.width, film.height);
+    if (p.z > 0.01F && p.x > -8 && p.y > -8 && p.x < static_cast<float>(film.width) + 8 && p.y < static_cast<float>(film.height) + 8) order.push_back({p.z, static_cast<std::uint32_t>(i)});
+  }
+  std::sort(order.begin(), order.end(), [](const Drawn& a, const Drawn& b) { return a.depth > b.depth; });  // far ones first
+  const std::uint32_t ink = 0xff22302fU;
+  for (const Drawn& d : order) {
+    const Vec3 place = points.position[d.index];
+    const Vec3 p = camera.projected(place, film.width, film.height);
+    const float distance = glm::distance(camera.eye, place);
+    // The disc as an ellipse: its axis along the normal is shortened by how much it faces the eye.
+    const Vec3 n = points.orientation[d.index] * kUp;
+    const Vec3 toEye = (camera.eye - place) / distance;
+    const float facing = std::max(0.35F, std::abs(glm::dot(n, toEye)));
+    Vec2 axis(glm::dot(n, right), -glm::dot(n, up));
+    axis = glm::length(axis) > 1e-4F ? glm::normalize(axis) : Vec2(0, 1);
+    std::uint32_t color = ink;
+    if (!value.empty()) {
+      const Vec3 c = scaleColor(value[d.index]) * 255.0F;
+      color = 0xff000000U | static_cast<std::uint32_t>(c.r) << 16 | static_cast<std::uint32_t>(c.g) << 8 | static_cast<std::uint32_t>(c.b);
+    }
+    const int r = static_cast<int>(pixelRadius) + 1;
+    for (int dy = -r; dy <= r; ++dy)
+      for (int dx = -r; dx <= r; ++dx) {
+        const int x = static_cast<int>(p.x) + dx;
+        const int y = static_cast<int>(p.y) + dy;
+        if (x < 0 || y < 0 || x >= film.width || y >= film.height) continue;
+        const Vec2 q(static_cast<float>(dx), static_cast<float>(dy));
+        const float along = glm::dot(q, axis) / facing;
+        const float across = q.x * axis.y - q.y * axis.x;
+        const float radius = std::sqrt(along * along + across * across);
+        if (radius > pixelRadius) continue;
+        const std::size_t at = film.at(x, y);
+        // Points lie on the ground, so what is a little in front of them is the ground itself.
+        if (film.distance[at] < distance * 0.985F - 0.05F) continue;
+        developed[at] = radius > pixelRadius - 1.1F && pixelRadius > 2 ? 0xfffcfbf8U : color;
+      }
+  }
+}
+
+Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& camera, int width, int height, int samples, const Task& task) {
+  Film film(width, height);
+  for (int s = 0; s < samples && !task.isCancelled(); ++s) {
+    renderPass(scene, camera, 1, film, task);
+    task.report(static_cast<float>(s + 1) / static_cast<float>(samples));
+  }
+  Array<std::uint32_t> out(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
+  film.develop(out.data());
+  return out;
+}
+
+Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixels, int width, int height) {
+  const std::string part = path + ".part.png";
+  std::vector<std::uint8_t> rgb;
+  rgb.reserve(pixels.size() * 3);
+  for (const std::uint32_t p : pixels) {
+    rgb.push_back(static_cast<std::uint8_t>(p >> 16));
+    rgb.push_back(static_cast<std::uint8_t>(p >> 8));
+    rgb.push_back(static_cast<std::uint8_t>(p));
+  }
+  const auto out = OIIO::ImageOutput::create(part);
+  const OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::UINT8);
+  const auto failed = [&](const std::string& why) { return fail(ProblemCode::WriteFailed, fmt::format("could not be written: {}", why), "Check the folder's rights and free room", path); };
+  if (!out || !out->open(part, spec)) return failed(out ? out->geterror() : OIIO::geterror());
+  if (!out->write_image(OIIO::TypeDesc::UINT8, rgb.data()) || !out->close()) return failed(out->geterror());
+  std::error_code error;
+  std::filesystem::rename(part, path, error);
+  if (error) return failed(error.message());
+  return {};
+}
+
+Array<std::uint32_t> renderThumbnail(const PropPtr& prop, int width, int height, const Vec3& backgroundSrgb, const Task& task) {
+  PictureInput input;
+  input.grounds = {prop->surface};
+  input.light.hasSky = false;
+  input.light.background = backgroundSrgb;
+  input.light.sunHeadingDeg = 60;
+  input.light.sunHeightDeg = 45;
+  const auto scene = PictureScene::build(std::move(input), task);
+  if (!scene) return {};
+  Camera camera;
+  camera.eye = Vec3(0.75F, 0.5F, 1);
+  camera.fieldOfViewDeg = 28;
+  Box3 box = prop->surface->bounds();
+  camera = cameraFitting(box, camera);
+  return renderPicture(**scene, camera, width, height, 12, task);
+}
+
+}  // namespace arvesk

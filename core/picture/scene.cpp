@@ -1,0 +1,188 @@
+#include "core/picture/scene.h"
+
+#include "core/spatial/surface_index.h"
+
+#include <embree3/rtcore.h>
+
+namespace arvesk {
+namespace {
+
+RTCRay toLocal(const RTCRay& ray, const PictureInstance& in) {
+  // The direction is not normalized again, so that distances are the same in both spaces.
+  const Vec3 origin = in.localTurn * Vec3(ray.org_x, ray.org_y, ray.org_z) + in.localMove;
+  const Vec3 direction = in.localTurn * Vec3(ray.dir_x, ray.dir_y, ray.dir_z);
+  RTCRay local = ray;
+  local.org_x = origin.x;
+  local.org_y = origin.y;
+  local.org_z = origin.z;
+  local.dir_x = direction.x;
+  local.dir_y = direction.y;
+  local.dir_z = direction.z;
+  return local;
+}
+
+void boundsOf(const RTCBoundsFunctionArguments* args) {
+  const auto* scene = static_cast<const PictureScene*>(args->geometryUserPtr);
+  const Box3 box = scene->instanceBounds(args->primID);
+  args->bounds_o->lower_x = box.min.x;
+  args->bounds_o->lower_y = box.min.y;
+  args->bounds_o->lower_z = box.min.z;
+  args->bounds_o->upper_x = box.max.x;
+  args->bounds_o->upper_y = box.max.y;
+  args->bounds_o->upper_z = box.max.z;
+}
+
+void intersectInstance(const RTCIntersectFunctionNArguments* args) {
+  if (!args->valid[0]) return;
+  const auto* scene = static_cast<const PictureScene*>(args->geometryUserPtr);
+  auto* outer = reinterpret_cast<RTCRayHit*>(args->rayhit);
+  const PictureInstance& in = scene->instance(args->primID);
+  RTCRayHit local{};
+  local.ray = toLocal(outer->ray, in);
+  local.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+  local.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  rtcIntersect1(scene->shapeScene(in.shape), &context, &local);
+  if (local.hit.geomID == RTC_INVALID_GEOMETRY_ID) return;
+  outer->ray.tfar = local.ray.tfar;
+  outer->hit = local.hit;
+  outer->hit.instID[0] = args->primID;
+}
+
+void occludedInstance(const RTCOccludedFunctionNArguments* args) {
+  if (!args->valid[0]) return;
+  const auto* scene = static_cast<const PictureScene*>(args->geometryUserPtr);
+  auto* outer = reinterpret_cast<RTCRay*>(args->ray);
+  const PictureInstance& in = scene->instance(args->primID);
+  RTCRay local = toLocal(*outer, in);
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  rtcOccluded1(scene->shapeScene(in.shape), &context, &local);
+  if (local.tfar < 0) outer->tfar = -std::numeric_limits<float>::infinity();
+}
+
+RTCRay rayOf(const Vec3& origin, const Vec3& direction, float reach) {
+  RTCRay ray{};
+  ray.org_x = origin.x;
+  ray.org_y = origin.y;
+  ray.org_z = origin.z;
+  ray.dir_x = direction.x;
+  ray.dir_y = direction.y;
+  ray.dir_z = direction.z;
+  ray.tfar = reach;
+  ray.mask = ~0U;
+  return ray;
+}
+
+}  // namespace
+
+Vec3 PictureLight::sunDirection() const {
+  const float height = radians(sunHeightDeg);
+  const float heading = radians(sunHeadingDeg);
+  return {std::cos(height) * std::sin(heading), std::sin(height), std::cos(height) * std::cos(heading)};
+}
+
+std::uint32_t PictureScene::shapeIndex(const SurfacePtr& surface) {
+  const auto [it, isNew] = m_shapeOf.emplace(surface.get(), static_cast<std::uint32_t>(m_shapes.size()));
+  if (isNew) {
+    const auto index = SurfaceIndex::of(*surface);
+    if (!index) {
+      m_shapeOf.erase(it);
+      return kGround;
+    }
+    m_shapes.push_back(surface);
+    m_indices.push_back(*index);
+    m_shapeScenes.push_back((*index)->scene());
+  }
+  return it->second;
+}
+
+Box3 PictureScene::instanceBounds(std::size_t i) const {
+  const PictureInstance& in = m_instances[i];
+  const Box3 local = m_shapes[in.shape]->bounds();
+  const Mat3 worldTurn = glm::inverse(in.localTurn);
+  const Vec3 center = worldTurn * (local.center() - in.localMove);
+  const Vec3 half = 0.5F * local.extent();
+  Vec3 extent(0);
+  for (int axis = 0; axis < 3; ++axis) extent += glm::abs(worldTurn[axis]) * half[axis];
+  extent *= 1.0001F;  // rounding must not cut off a corner
+  return {center - extent, center + extent};
+}
+
+Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput input, const Task& task) {
+  std::shared_ptr<PictureScene> scene(new PictureScene());
+  scene->m_input = std::move(input);
+  const PictureInput& in = scene->m_input;
+  for (std::size_t g = 0; g < in.grounds.size(); ++g) {
+    const std::uint32_t shape = scene->shapeIndex(in.grounds[g]);
+    if (shape == kGround) continue;
+    scene->m_instances.push_back({Mat3(1), Vec3(0), shape, kGround, static_cast<std::uint32_t>(g)});
+    scene->m_bounds.add(in.grounds[g]->bounds());
+  }
+  for (std::size_t l = 0; l < in.layers.size(); ++l) {
+    const Points& p = *in.layers[l].points;
+    if (!p.kit) continue;
+    std::vector<std::uint32_t> shapes;
+    for (const KitEntry& e : p.kit->entries) shapes.push_back(scene->shapeIndex(e.prop->surface));
+    for (std::size_t i = 0; i < p.count; ++i) {
+      if ((i & 4095U) == 0 && task.isCancelled()) return Failure(cancelled());
+      if (p.prop[i] == kNoProp) continue;
+      const std::uint32_t shape = shapes[static_cast<std::size_t>(p.prop[i])];
+      const Vec3 size = p.size[i];
+      if (shape == kGround || size.x == 0 || size.y == 0 || size.z == 0) continue;
+      const Mat3 back = glm::mat3_cast(glm::conjugate(p.orientation[i]));
+      const Mat3 localTurn(back[0] / size, back[1] / size, back[2] / size);
+      scene->m_instances.push_back({localTurn, -(localTurn * p.position[i]), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
+      scene->m_triangles += scene->m_shapes[shape]->faceCount();
+    }
+  }
+  scene->m_scene = rtcNewScene(embreeDevice());
+  rtcSetSceneBuildQuality(scene->m_scene, scene->m_instances.size() > 300'000 ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
+  if (!scene->m_instances.empty()) {
+    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_USER);
+    rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(scene->m_instances.size()));
+    rtcSetGeometryUserData(geometry, scene.get());
+    rtcSetGeometryBoundsFunction(geometry, &boundsOf, nullptr);
+    rtcSetGeometryIntersectFunction(geometry, &intersectInstance);
+    rtcSetGeometryOccludedFunction(geometry, &occludedInstance);
+    rtcCommitGeometry(geometry);
+    rtcAttachGeometry(scene->m_scene, geometry);
+    rtcReleaseGeometry(geometry);
+  }
+  Task copy = task;
+  rtcSetSceneProgressMonitorFunction(scene->m_scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
+  rtcCommitScene(scene->m_scene);
+  rtcSetSceneProgressMonitorFunction(scene->m_scene, nullptr, nullptr);
+  if (task.isCancelled()) return Failure(cancelled());
+  if (scene->m_bounds.isEmpty())
+    for (std::size_t i = 0; i < scene->m_instances.size(); ++i) scene->m_bounds.add(scene->instanceBounds(i));
+  return scene;
+}
+
+PictureScene::~PictureScene() {
+  if (m_scene) rtcReleaseScene(m_scene);
+}
+
+PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, float reach) const {
+  if (!isFinite(origin) || !isFinite(direction)) return {};
+  RTCRayHit ray{};
+  ray.ray = rayOf(origin, direction, reach);
+  ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+  ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  rtcIntersect1(m_scene, &context, &ray);
+  if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+  return {ray.ray.tfar, ray.hit.instID[0], ray.hit.primID, {ray.hit.u, ray.hit.v}};
+}
+
+bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float reach) const {
+  RTCRay ray = rayOf(origin, direction, reach);
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  rtcOccluded1(m_scene, &context, &ray);
+  return ray.tfar < 0;
+}
+
+}  // namespace arvesk

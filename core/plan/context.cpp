@@ -1,0 +1,55 @@
+#include "core/plan/context.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace arvesk {
+
+std::size_t bytesOf(const Value& value) {
+  if (const auto* s = std::get_if<SurfacePtr>(&value)) return *s ? (*s)->bytes() : 0;
+  if (const auto* p = std::get_if<PointsPtr>(&value)) return *p ? (*p)->bytes() : 0;
+  return 0;
+}
+
+std::size_t countOf(const Value& value) {
+  if (const auto* s = std::get_if<SurfacePtr>(&value)) return *s ? (*s)->faceCount() : 0;
+  if (const auto* p = std::get_if<PointsPtr>(&value)) return *p ? (*p)->count : 0;
+  return 0;
+}
+
+Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values, const Array<std::uint8_t>& kept) {
+  constexpr std::size_t kBins = 60;
+  Histogram h;
+  h.label = std::move(label);
+  h.suffix = suffix;
+  if (from >= to && !values.empty()) {
+    const auto [low, high] = std::minmax_element(values.begin(), values.end());
+    from = *low;
+    to = *high > *low ? *high : *low + 1;
+  }
+  h.from = from;
+  h.to = to > from ? to : from + 1;
+  h.kept.assign(kBins, 0);
+  h.left.assign(kBins, 0);
+  const float perUnit = static_cast<float>(kBins) / (h.to - h.from);
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    const float at = std::clamp((values[i] - h.from) * perUnit, 0.0F, static_cast<float>(kBins - 1));
+    ++(kept[i] ? h.kept : h.left)[static_cast<std::size_t>(at)];
+    ++(kept[i] ? h.keptCount : h.leftCount);
+  }
+  if (!values.empty()) {
+    Array<float> sorted = values;
+    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), middle, sorted.end());
+    h.median = *middle;
+  }
+  return h;
+}
+
+Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice) {
+  if (estimate <= static_cast<double>(ctx.limits.points)) return {};
+  return fail(ProblemCode::TooMany, fmt::format("would make {:.0f} points, the limit is {}", estimate, ctx.limits.points), advice);
+}
+
+}  // namespace arvesk

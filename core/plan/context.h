@@ -1,0 +1,69 @@
+// What a node may know besides inputs and parameters: seeds, quality, limits, files, props. No globals, no clock.
+#pragma once
+
+#include "core/base/random.h"
+#include "core/base/task.h"
+#include "core/plan/value.h"
+
+#include <optional>
+
+namespace arvesk {
+
+enum class Quality { Draft, Final };
+
+struct Limits {
+  std::size_t points = 20'000'000;
+  std::size_t cacheBytes = std::size_t{4} << 30;
+};
+
+/// The only way to files. Implementations are thread safe; formats/file_service has the real one.
+class FileService {
+ public:
+  virtual ~FileService() = default;
+  /// A hash of the file's content; fails when it cannot be read.
+  virtual Result<std::uint64_t> contentKey(const std::string& path) = 0;
+  virtual Result<SurfacePtr> surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
+  virtual Result<ImagePtr> image(const std::string& path, const Task& task) = 0;
+};
+
+/// How a filter's decision was measured, for the distribution on the Bench: kept and left out per bin.
+struct Histogram {
+  std::string label;     // "slope"
+  const char* suffix = "";
+  float from = 0;
+  float to = 1;
+  float median = 0;
+  std::vector<std::uint32_t> kept;
+  std::vector<std::uint32_t> left;
+  std::size_t keptCount = 0;
+  std::size_t leftCount = 0;
+};
+
+/// Bins of `values` over from…to (ends included); with from ≥ to over the values' own range.
+Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values, const Array<std::uint8_t>& kept);
+
+struct EvalContext {
+  Task task;
+  std::uint64_t planSeed = 0;   // 0 when the node's seed is locked
+  std::uint64_t nodeSeed = 0;
+  std::uint64_t nodeUid = 0;    // hash of the uid in the document
+  Quality quality = Quality::Final;
+  float draftShare = 1;         // of the plan, for Sow nodes; 1 in final quality
+  Limits limits;
+  FileService* files = nullptr;
+  const std::vector<PropPtr>* props = nullptr;  // of the plan, loaded as far as they could be
+  std::vector<Problem>* warnings = nullptr;
+  std::optional<Histogram>* histogram = nullptr;
+  std::size_t* candidates = nullptr;            // what Sow nodes report as "given"
+
+  Draw draw(std::string_view purpose) const { return {planSeed, nodeSeed, nodeUid, purpose}; }
+  void warn(std::string message, std::string advice = {}) const {
+    if (warnings) warnings->push_back({ProblemCode::BadParameter, Severity::Warning, {}, std::move(message), std::move(advice)});
+  }
+  void measured(Histogram h) const { if (histogram) *histogram = std::move(h); }
+};
+
+/// Fails with the number that would be made and what to change when it is above the limit.
+Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice);
+
+}  // namespace arvesk

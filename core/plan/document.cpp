@@ -1,0 +1,87 @@
+#include "core/plan/document.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <random>
+#include <set>
+
+namespace arvesk {
+
+const Node* Plan::find(const std::string& uid) const {
+  const auto it = std::find_if(nodes.begin(), nodes.end(), [&](const Node& n) { return n.uid == uid; });
+  return it == nodes.end() ? nullptr : &*it;
+}
+Node* Plan::find(const std::string& uid) { return const_cast<Node*>(std::as_const(*this).find(uid)); }
+
+const PropEntry* Plan::findProp(const std::string& uid) const {
+  const auto it = std::find_if(props.begin(), props.end(), [&](const PropEntry& p) { return p.uid == uid; });
+  return it == props.end() ? nullptr : &*it;
+}
+
+std::string newUid() {
+  static std::random_device device;
+  return fmt::format("{:08x}{:08x}", device(), device());
+}
+
+bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to) {
+  std::set<std::string> seen;
+  std::vector<std::string> open{from};
+  while (!open.empty()) {
+    const std::string uid = open.back();
+    open.pop_back();
+    if (uid == to) return true;
+    if (!seen.insert(uid).second) continue;
+    if (const Node* node = plan.find(uid))
+      for (const auto& [id, links] : node->inputs)
+        for (const Link& link : links) open.push_back(link.node);
+  }
+  return false;
+}
+
+std::optional<ValueType> outputType(const Plan& plan, const Link& link) {
+  const Node* node = plan.find(link.node);
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const int index = kind ? kind->outputIndex(link.output) : -1;
+  if (index < 0) return {};
+  return kind->outputs[static_cast<std::size_t>(index)].type;
+}
+
+std::string sentenceOf(const Plan& plan, const Node& node) {
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (!kind) return fmt::format("unknown kind \"{}\"", node.kind);
+  std::string text = kind->sentence(node.params);
+  if (const auto it = node.inputs.find("where"); it != node.inputs.end() && !it->second.empty())
+    if (const Node* mask = plan.find(it->second.front().node)) text += fmt::format(" · where {}", mask->title);
+  return text;
+}
+
+std::vector<Problem> checkPlan(const Plan& plan) {
+  std::vector<Problem> problems;
+  std::set<std::string> uids;
+  const auto add = [&](ProblemCode code, const Node& node, std::string message, std::string advice = {}) {
+    problems.push_back(problem(code, std::move(message), std::move(advice), node.title.empty() ? node.uid : node.title));
+  };
+  for (const Node& node : plan.nodes) {
+    if (!uids.insert(node.uid).second) add(ProblemCode::BadParameter, node, fmt::format("the uid {} is used twice", node.uid));
+    const NodeKind* kind = findNodeKind(node.kind);
+    if (!kind) {
+      add(ProblemCode::UnknownKind, node, fmt::format("the kind \"{}\" is not known here", node.kind), "Open the plan with the version that wrote it; saving keeps the node");
+      continue;
+    }
+    for (const ParamSpec& spec : kind->params)
+      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty()) add(ProblemCode::BadParameter, node, std::move(fault));
+    for (const auto& [id, links] : node.inputs) {
+      const InputSpec* input = kind->findInput(id);
+      for (const Link& link : links) {
+        const auto type = outputType(plan, link);
+        if (!plan.find(link.node)) add(ProblemCode::MissingInput, node, fmt::format("{} comes from a node that is not there ({})", id, link.node));
+        else if (input && type && *type != input->type) add(ProblemCode::WrongInput, node, fmt::format("{} gets something of another type", input->label));
+        else if (wouldLoop(plan, link.node, node.uid)) add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
+      }
+    }
+  }
+  return problems;
+}
+
+}  // namespace arvesk

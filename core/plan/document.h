@@ -1,0 +1,95 @@
+// The plan document: nodes, links, props and settings, as saved. A plain value; edits make a new one or change it through undo commands.
+#pragma once
+
+#include "core/plan/node_kind.h"
+
+namespace arvesk {
+
+struct Link {
+  std::string node;    // uid of the node it comes from
+  std::string output;  // id of its output
+  std::string slot;    // permanent name of this place in a many-input; Merge keys ids by it
+  bool operator==(const Link&) const = default;
+};
+
+struct Node {
+  std::string uid;
+  std::string kind;
+  int version = 1;
+  std::string title;
+  double x = 0;  // place on the plan
+  double y = 0;
+  bool isSkipped = false;
+  std::uint64_t seed = 0;
+  bool isSeedLocked = false;
+  ParamMap params;
+  std::map<std::string, std::vector<Link>> inputs;
+  std::string unknown;  // JSON object with keys and parameters that this version does not know; written back as they were
+  bool operator==(const Node&) const = default;
+
+  const ParamValue& value(const ParamSpec& spec) const {
+    const auto it = params.find(spec.id);
+    return it == params.end() ? spec.defaultValue : it->second;
+  }
+};
+
+struct PropEntry {
+  std::string uid;
+  std::string name;
+  std::string file;       // relative to the plan's folder
+  double unitScale = 1;   // m per unit of the file
+  bool isZUp = false;
+  bool isBasePivot = false;  // pivot moved to the center of the base
+  std::string unknown;
+  bool operator==(const PropEntry&) const = default;
+};
+
+struct CameraEntry {
+  std::string name;
+  Vec3 eye{30, 20, 30};
+  Vec3 target{0};
+  float fieldOfViewDeg = 45;  // vertical
+  bool operator==(const CameraEntry&) const = default;
+};
+
+struct PlanSettings {
+  std::uint64_t seed = 1;
+  double draftShare = 0.25;   // of what Sow nodes place in final
+  bool hasWater = false;
+  double waterLevel = 0;      // m
+  double sunHeadingDeg = 140; // from +Z (north is −Z), clockwise from above
+  double sunHeightDeg = 38;
+  double hazeDistance = 600;  // m at which haze covers about two thirds
+  std::vector<CameraEntry> cameras;
+  std::string unknown;
+  bool operator==(const PlanSettings&) const = default;
+};
+
+struct Plan {
+  std::vector<Node> nodes;
+  std::vector<PropEntry> props;
+  PlanSettings settings;
+  std::string unknown;
+  bool isReadOnly = false;  // written by a newer version
+
+  const Node* find(const std::string& uid) const;
+  Node* find(const std::string& uid);
+  const PropEntry* findProp(const std::string& uid) const;
+};
+
+/// A uid that no node or prop of the plan has; from the operating system's random numbers, so that plans can be pasted into each other.
+std::string newUid();
+
+/// Would a link from `from` to `to` close a loop?
+bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to);
+
+/// What the output slot carries, or nothing when kind or output is not known.
+std::optional<ValueType> outputType(const Plan& plan, const Link& link);
+
+/// One line about the node for its card: the kind's sentence and the masks it uses.
+std::string sentenceOf(const Plan& plan, const Node& node);
+
+/// Faults of the document itself: unknown kinds, values out of range, links to nowhere, loops.
+std::vector<Problem> checkPlan(const Plan& plan);
+
+}  // namespace arvesk

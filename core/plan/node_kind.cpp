@@ -1,0 +1,50 @@
+#include "core/plan/node_kind.h"
+
+namespace arvesk {
+
+const char* familyLabel(Family family) {
+  switch (family) {
+    case Family::Ground: return ARVESK_TEXT("family", "Ground");
+    case Family::Scatter: return ARVESK_TEXT("family", "Scatter");
+    case Family::Mask: return ARVESK_TEXT("family", "Mask");
+    case Family::Thin: return ARVESK_TEXT("family", "Thin");
+    case Family::Adjust: return ARVESK_TEXT("family", "Adjust");
+    case Family::Dress: return ARVESK_TEXT("family", "Dress");
+    case Family::Deliver: return ARVESK_TEXT("family", "Deliver");
+  }
+  return "";
+}
+
+const ParamSpec* NodeKind::findParam(const std::string& paramId) const {
+  for (const ParamSpec& p : params)
+    if (p.id == paramId) return &p;
+  return nullptr;
+}
+
+const InputSpec* NodeKind::findInput(const std::string& inputId) const {
+  for (const InputSpec& i : inputs)
+    if (i.id == inputId) return &i;
+  return nullptr;
+}
+
+int NodeKind::outputIndex(const std::string& outputId) const {
+  for (std::size_t i = 0; i < outputs.size(); ++i)
+    if (outputs[i].id == outputId) return static_cast<int>(i);
+  return -1;
+}
+
+const NodeKind* findNodeKind(const std::string& id) {
+  for (const NodeKind* kind : allNodeKinds())
+    if (kind->id == id) return kind;
+  return nullptr;
+}
+
+InputSpec pointsInput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "The points to work on."), false, false}; }
+InputSpec groundInput(bool isOptional) {
+  return {"ground", ValueType::Surface, ARVESK_TEXT("node", "Ground"), ARVESK_TEXT("node", "The surface to look at."), isOptional, false};
+}
+InputSpec whereInput(std::string help) { return {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"), std::move(help), true, false}; }
+OutputSpec pointsOutput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points")}; }
+OutputSpec leftOutOutput() { return {"left_out", ValueType::Points, ARVESK_TEXT("node", "Left out")}; }
+
+}  // namespace arvesk

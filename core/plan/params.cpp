@@ -1,0 +1,61 @@
+#include "core/plan/params.h"
+
+#include <fmt/format.h>
+
+namespace arvesk {
+
+const char* unitSuffix(Unit unit) {
+  switch (unit) {
+    case Unit::None: return "";
+    case Unit::Meter: return " m";
+    case Unit::Degree: return "°";
+    case Unit::Percent: return " %";
+    case Unit::PerSquareMeter: return " per m²";
+    case Unit::Share: return "";
+    case Unit::Pixel: return " px";
+  }
+  return "";
+}
+
+std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
+  const auto outside = [&](double v) -> std::string {
+    if (!std::isfinite(v)) return fmt::format("{} is not a finite number", spec.label);
+    if (v >= spec.hardMin && v <= spec.hardMax) return {};
+    return fmt::format("{} is {}{}, must be {} to {}", spec.label, v, unitSuffix(spec.unit), spec.hardMin, spec.hardMax);
+  };
+  const auto numbers = [&](std::size_t count) -> std::string {
+    const auto* v = std::get_if<std::vector<double>>(&value);
+    if (!v || v->size() != count) return fmt::format("{} needs {} numbers", spec.label, count);
+    for (const double d : *v)
+      if (std::string fault = outside(d); !fault.empty()) return fault;
+    return {};
+  };
+  switch (spec.type) {
+    case ParamType::Toggle: return std::holds_alternative<bool>(value) ? "" : fmt::format("{} must be true or false", spec.label);
+    case ParamType::Number:
+    case ParamType::Integer:
+      return std::holds_alternative<double>(value) ? outside(std::get<double>(value)) : fmt::format("{} must be a number", spec.label);
+    case ParamType::Choice: {
+      const auto* text = std::get_if<std::string>(&value);
+      std::string known;
+      for (const Option& o : spec.options) {
+        if (text && o.id == *text) return {};
+        known += (known.empty() ? "" : ", ") + o.id;
+      }
+      return fmt::format("{} is \"{}\", must be one of {}", spec.label, text ? *text : "", known);
+    }
+    case ParamType::Text:
+    case ParamType::File: return std::holds_alternative<std::string>(value) ? "" : fmt::format("{} must be text", spec.label);
+    case ParamType::Vector: return numbers(3);
+    case ParamType::Range: return numbers(2);
+    case ParamType::Band: {
+      if (std::string fault = numbers(4); !fault.empty()) return fault;
+      const auto& v = std::get<std::vector<double>>(value);
+      return v[0] <= v[1] && v[1] <= v[2] && v[2] <= v[3] ? "" : fmt::format("{}: the band's four numbers must not fall", spec.label);
+    }
+    case ParamType::Props: return std::holds_alternative<PropChoices>(value) ? "" : fmt::format("{} must be a list of props", spec.label);
+  }
+  return {};
+}
+
+}  // namespace arvesk

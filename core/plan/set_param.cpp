@@ -1,0 +1,105 @@
+#include "core/plan/set_param.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+
+namespace arvesk {
+namespace {
+
+std::optional<double> numberIn(std::string_view text) {
+  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+  double v = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), v);
+  if (error != std::errc() || end != text.data() + text.size()) return {};
+  return v;
+}
+
+std::optional<bool> truthIn(const std::string& text) {
+  if (text == "true" || text == "on" || text == "yes") return true;
+  if (text == "false" || text == "off" || text == "no") return false;
+  return {};
+}
+
+}  // namespace
+
+Result<ParamValue> parseParam(const ParamSpec& spec, const std::string& text) {
+  const auto wrong = [&](std::string message) { return fail(ProblemCode::BadParameter, std::move(message), {}, spec.id); };
+  ParamValue value = text;
+  switch (spec.type) {
+    case ParamType::Toggle: {
+      const auto truth = truthIn(text);
+      if (!truth) return wrong(fmt::format("\"{}\" is neither true nor false", text));
+      value = *truth;
+      break;
+    }
+    case ParamType::Number:
+    case ParamType::Integer: {
+      const auto number = numberIn(text);
+      if (!number) return wrong(fmt::format("\"{}\" is not a number", text));
+      value = *number;
+      break;
+    }
+    case ParamType::Vector:
+    case ParamType::Range:
+    case ParamType::Band: {
+      std::vector<double> numbers;
+      std::string_view rest = text;
+      while (true) {
+        const std::size_t comma = rest.find(',');
+        const auto number = numberIn(rest.substr(0, comma));
+        if (!number) return wrong(fmt::format("\"{}\" is not a list of numbers", text));
+        numbers.push_back(*number);
+        if (comma == std::string_view::npos) break;
+        rest.remove_prefix(comma + 1);
+      }
+      value = std::move(numbers);
+      break;
+    }
+    case ParamType::Choice:
+    case ParamType::Text:
+    case ParamType::File: break;
+    case ParamType::Props: return wrong("a list of props cannot be set by text");
+  }
+  if (std::string fault = faultOf(spec, value); !fault.empty()) return wrong(std::move(fault));
+  return value;
+}
+
+Result<void> setParamByText(Plan& plan, const std::string& text) {
+  const std::size_t equals = text.find('=');
+  const std::size_t dot = text.rfind('.', equals);
+  if (equals == std::string::npos || dot == std::string::npos)
+    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not of the form node.parameter=value", text), "For example 'Marram.spacing=0.6'");
+  const std::string name = text.substr(0, dot);
+  const std::string param = text.substr(dot + 1, equals - dot - 1);
+  const std::string value = text.substr(equals + 1);
+  std::vector<Node*> found;
+  for (Node& node : plan.nodes)
+    if (node.uid == name || node.title == name) found.push_back(&node);
+  if (found.size() != 1)
+    return fail(ProblemCode::BadParameter, found.empty() ? fmt::format("no node has the title or uid \"{}\"", name) : fmt::format("{} nodes have the title \"{}\"", found.size(), name),
+                found.empty() ? "Titles are as on the cards" : "Use the uid");
+  Node& node = *found.front();
+  if (param == "seed") {
+    const auto number = numberIn(value);
+    if (!number || *number < 0) return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a seed", value), "Use a whole number from 0");
+    node.seed = static_cast<std::uint64_t>(*number);
+    return {};
+  }
+  if (param == "skip") {
+    const auto truth = truthIn(value);
+    if (!truth) return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is neither true nor false", value));
+    node.isSkipped = *truth;
+    return {};
+  }
+  const NodeKind* kind = findNodeKind(node.kind);
+  const ParamSpec* spec = kind ? kind->findParam(param) : nullptr;
+  if (!spec) return fail(ProblemCode::BadParameter, fmt::format("{} has no parameter \"{}\"", node.title, param), "arvesk-run nodes lists them");
+  auto parsed = parseParam(*spec, value);
+  if (!parsed) return Failure(parsed.error());
+  node.params[param] = std::move(*parsed);
+  return {};
+}
+
+}  // namespace arvesk

@@ -1,0 +1,20 @@
+// What travels between nodes: immutable, shared.
+#pragma once
+
+#include "core/masks/mask.h"
+#include "core/props/prop.h"
+
+#include <variant>
+
+namespace arvesk {
+
+enum class ValueType { Surface, Points, Mask, Kit };
+
+using Value = std::variant<std::monostate, SurfacePtr, PointsPtr, MaskPtr, KitPtr>;
+using Outputs = std::vector<Value>;  // one per declared output, in order
+
+std::size_t bytesOf(const Value& value);
+/// How many points or faces it holds, for the yield; 0 for masks and kits.
+std::size_t countOf(const Value& value);
+
+}  // namespace arvesk

@@ -1,0 +1,17 @@
+#include "core/props/prop.h"
+
+namespace arvesk {
+
+PropPtr makeProp(std::string uid, std::string name, SurfacePtr surface) {
+  auto prop = std::make_shared<Prop>();
+  prop->uid = std::move(uid);
+  prop->name = std::move(name);
+  float radiusSq = 0;
+  for (const Vec3& p : surface->positions) radiusSq = std::max(radiusSq, p.x * p.x + p.z * p.z);
+  prop->footprint = std::sqrt(radiusSq);
+  prop->height = surface->bounds().extent().y;
+  prop->surface = std::move(surface);
+  return prop;
+}
+
+}  // namespace arvesk

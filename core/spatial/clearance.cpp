@@ -1,0 +1,136 @@
+#include "core/spatial/clearance.h"
+
+#include <atomic>
+
+namespace arvesk {
+namespace {
+
+enum State : std::uint8_t { kUndecided, kKept, kOut };
+constexpr std::uint32_t kNobody = 0xffffffffU;
+
+class Rounds {
+ public:
+  Rounds(const Array<std::uint32_t>& rank, const ConflictRule& rule, std::size_t count)
+      : m_rank(rank), m_rule(rule), m_state(count), m_waitsFor(count, kNobody) {}
+
+  bool isKept(std::uint32_t i) const { return m_state[i].load(std::memory_order_relaxed) == kKept; }
+
+  void decide(const Task& task, const Array<PointGrid::Entry>& entries) {
+    const std::vector<PointGrid> grids = gridsBySize(entries, m_rule);
+    Array<PointGrid::Entry> open;
+    for (const PointGrid& grid : grids) open.insert(open.end(), grid.entries().begin(), grid.entries().end());
+    while (!open.empty() && !task.isCancelled()) {
+      parallelPieces(task, open.size(), 512, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) visit(open[i], grids);
+      });
+      std::erase_if(open, [&](const PointGrid::Entry& e) { return m_state[e.index].load(std::memory_order_relaxed) != kUndecided; });
+    }
+  }
+
+ private:
+  // States only move away from undecided and each final state is the greedy one, so it does not matter when a thread reads them.
+  void visit(const PointGrid::Entry& self, const std::vector<PointGrid>& grids) {
+    std::uint32_t& waitsFor = m_waitsFor[self.index];
+    if (waitsFor != kNobody) {
+      const std::uint8_t state = m_state[waitsFor].load(std::memory_order_relaxed);
+      if (state == kUndecided) return;
+      if (state == kKept) {
+        m_state[self.index].store(kOut, std::memory_order_relaxed);
+        return;
+      }
+      waitsFor = kNobody;
+    }
+    const std::uint32_t rank = m_rank[self.index];
+    bool isOut = false;
+    for (const PointGrid& grid : grids) {
+      grid.near(self.position, m_rule.distance(self.radius, grid.largestRadius()), [&](const PointGrid::Entry& other) {
+        if (m_rank[other.index] >= rank) return false;
+        const std::uint8_t state = m_state[other.index].load(std::memory_order_relaxed);
+        if (state == kOut || !m_rule.conflicts(self.position, self.radius, other.position, other.radius)) return false;
+        if (state == kKept) isOut = true;
+        else waitsFor = other.index;
+        return true;
+      });
+      if (isOut || waitsFor != kNobody) break;
+    }
+    if (isOut) m_state[self.index].store(kOut, std::memory_order_relaxed);
+    else if (waitsFor == kNobody) m_state[self.index].store(kKept, std::memory_order_relaxed);
+  }
+
+  const Array<std::uint32_t>& m_rank;
+  ConflictRule m_rule;
+  std::vector<std::atomic<std::uint8_t>> m_state;
+  Array<std::uint32_t> m_waitsFor;
+};
+
+}  // namespace
+
+std::vector<PointGrid> gridsBySize(const Array<PointGrid::Entry>& entries, const ConflictRule& rule) {
+  constexpr std::size_t kClasses = 5;
+  float largest = 0;
+  for (const PointGrid::Entry& e : entries) largest = std::max(largest, e.radius);
+  std::array<Array<PointGrid::Entry>, kClasses> classes;
+  for (const PointGrid::Entry& e : entries) {
+    std::size_t c = 0;
+    if (!rule.fixedSpacing)
+      for (float limit = largest / 4; c + 1 < kClasses && e.radius <= limit; limit /= 4) ++c;
+    classes[c].push_back(rule.isFromAbove ? PointGrid::Entry{{e.position.x, 0, e.position.z}, e.radius, e.index} : e);
+  }
+  std::vector<PointGrid> grids;
+  for (const auto& group : classes) {
+    if (group.empty()) continue;
+    float radius = 0;
+    for (const PointGrid::Entry& e : group) radius = std::max(radius, e.radius);
+    grids.emplace_back(group, std::max(1e-4F, 1.75F * rule.distance(radius, radius)));
+  }
+  return grids;
+}
+
+void KeptPoints::add(const Array<PointGrid::Entry>& entries) {
+  for (PointGrid& grid : gridsBySize(entries, m_rule)) m_grids.push_back(std::move(grid));
+}
+
+bool KeptPoints::hits(const Vec3& position, float radius) const {
+  const Vec3 place = m_rule.isFromAbove ? Vec3(position.x, 0, position.z) : position;
+  for (const PointGrid& grid : m_grids)
+    if (grid.near(place, m_rule.distance(radius, grid.largestRadius()), [&](const PointGrid::Entry& e) {
+          return m_rule.conflicts(place, radius, e.position, e.radius);
+        }))
+      return true;
+  return false;
+}
+
+Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points, const Array<std::uint32_t>& order,
+                                   const KeptPoints& against, const ConflictRule& rule) {
+  const std::size_t count = points.size();
+  Array<std::uint32_t> rank(count);
+  for (std::size_t i = 0; i < count; ++i) rank[order[i]] = static_cast<std::uint32_t>(i);
+  KeptPoints kept = against;
+  Rounds rounds(rank, rule, count);
+  Array<std::uint8_t> keeps(count, 0);
+  Array<std::uint8_t> isHit;
+  std::size_t done = 0;
+  while (done < count && !task.isCancelled()) {
+    // The first prefix is small enough to be cheap where points are dense, and each next one is as large as all before it.
+    const std::size_t size = count < 4096 ? count : std::min(count - done, std::max(count / 8, done));
+    isHit.assign(size, 0);
+    parallelPieces(task, size, 1024, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) {
+        const PointGrid::Entry& e = points[order[done + i]];
+        isHit[i] = kept.hits(e.position, e.radius);
+      }
+    });
+    Array<PointGrid::Entry> open;
+    for (std::size_t i = 0; i < size; ++i)
+      if (!isHit[i]) open.push_back(points[order[done + i]]);
+    rounds.decide(task, open);
+    std::erase_if(open, [&](const PointGrid::Entry& e) { return !rounds.isKept(e.index); });
+    for (const PointGrid::Entry& e : open) keeps[e.index] = 1;
+    done += size;
+    if (done < count) kept.add(open);
+    task.report(static_cast<float>(done) / static_cast<float>(count));
+  }
+  return keeps;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,191 @@
+#include "core/spatial/surface_index.h"
+
+#include <embree3/rtcore.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+
+namespace arvesk {
+namespace {
+
+struct IndexOrProblem {
+  Result<std::shared_ptr<const SurfaceIndex>> result;
+};
+
+/// Closest point of a triangle (Ericson, "Real-Time Collision Detection", 2005, section 5.1.5), as barycentric weights.
+Vec2 closestWeights(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) {
+  const Vec3 ab = b - a;
+  const Vec3 ac = c - a;
+  const Vec3 ap = p - a;
+  const float d1 = glm::dot(ab, ap);
+  const float d2 = glm::dot(ac, ap);
+  if (d1 <= 0 && d2 <= 0) return {0, 0};
+  const Vec3 bp = p - b;
+  const float d3 = glm::dot(ab, bp);
+  const float d4 = glm::dot(ac, bp);
+  if (d3 >= 0 && d4 <= d3) return {1, 0};
+  const float vc = d1 * d4 - d3 * d2;
+  if (vc <= 0 && d1 >= 0 && d3 <= 0) return {d1 / (d1 - d3), 0};
+  const Vec3 cp = p - c;
+  const float d5 = glm::dot(ab, cp);
+  const float d6 = glm::dot(ac, cp);
+  if (d6 >= 0 && d5 <= d6) return {0, 1};
+  const float vb = d5 * d2 - d1 * d6;
+  if (vb <= 0 && d2 >= 0 && d6 <= 0) return {0, d2 / (d2 - d6)};
+  const float va = d3 * d6 - d5 * d4;
+  if (va <= 0 && (d4 - d3) >= 0 && (d5 - d6) >= 0) {
+    const float w = (d4 - d3) / ((d4 - d3) + (d5 - d6));
+    return {1 - w, w};
+  }
+  const float denominator = 1.0F / (va + vb + vc);
+  return {vb * denominator, vc * denominator};
+}
+
+struct NearestQuery {
+  const Vec3* positions;
+  const UVec3* triangles;
+  Vec3 place;
+  SurfaceHit best;
+};
+
+bool visitTriangle(RTCPointQueryFunctionArguments* args) {
+  auto* query = static_cast<NearestQuery*>(args->userPtr);
+  const UVec3 t = query->triangles[args->primID];
+  const Vec3 a = query->positions[t.x];
+  const Vec3 b = query->positions[t.y];
+  const Vec3 c = query->positions[t.z];
+  const Vec2 w = closestWeights(query->place, a, b, c);
+  const float distance = glm::distance(query->place, a + (b - a) * w.x + (c - a) * w.y);
+  // Equal distances (a shared edge) go to the lower face, whatever order the tree is walked in.
+  if (distance < query->best.distance || (distance == query->best.distance && args->primID < query->best.face)) {
+    query->best = {distance, args->primID, w};
+    args->query->radius = distance;
+    return true;
+  }
+  return false;
+}
+
+std::uint32_t spread10(std::uint32_t v) {  // ten bits to every third bit
+  v = (v | (v << 16)) & 0x030000FFU;
+  v = (v | (v << 8)) & 0x0300F00FU;
+  v = (v | (v << 4)) & 0x030C30C3U;
+  return (v | (v << 2)) & 0x09249249U;
+}
+
+}  // namespace
+
+RTCDeviceTy* embreeDevice() {
+  static RTCDevice device = [] {
+    RTCDevice d = rtcNewDevice(nullptr);
+    ARVESK_ASSERT(d != nullptr, "Embree has no device");
+    rtcSetDeviceErrorFunction(d, [](void*, RTCError, const char* text) { std::fprintf(stderr, "arvesk: Embree: %s\n", text); }, nullptr);
+    return d;
+  }();
+  return device;
+}
+
+SurfaceIndex::SurfaceIndex(const Surface& surface) : m_positions(surface.positions.data()), m_triangles(surface.triangles.data()) {
+  m_scene = rtcNewScene(embreeDevice());
+  // Without the robust flag rays slip through edges.
+  rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
+  if (!surface.triangles.empty()) {
+    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
+    // Embree's own buffers are padded past the end, as its vector loads need.
+    void* vertices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3), surface.positions.size());
+    std::memcpy(vertices, surface.positions.data(), surface.positions.size() * sizeof(Vec3));
+    void* indices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, sizeof(UVec3), surface.triangles.size());
+    std::memcpy(indices, surface.triangles.data(), surface.triangles.size() * sizeof(UVec3));
+    rtcCommitGeometry(geometry);
+    rtcAttachGeometry(m_scene, geometry);
+    rtcReleaseGeometry(geometry);
+  }
+  rtcCommitScene(m_scene);
+}
+
+SurfaceIndex::~SurfaceIndex() { rtcReleaseScene(m_scene); }
+
+Result<std::shared_ptr<const SurfaceIndex>> SurfaceIndex::of(const Surface& surface) {
+  return surface.derived->get<IndexOrProblem>([&]() -> std::shared_ptr<const IndexOrProblem> {
+    if (auto ok = checkSurface(surface); !ok) return std::make_shared<const IndexOrProblem>(IndexOrProblem{Failure(ok.error())});
+    return std::make_shared<const IndexOrProblem>(IndexOrProblem{std::make_shared<const SurfaceIndex>(surface)});
+  })->result;
+}
+
+SurfaceHit SurfaceIndex::first(const Vec3& origin, const Vec3& direction, float reach) const {
+  if (!isFinite(origin) || !isFinite(direction)) return {};
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  RTCRayHit ray{};
+  ray.ray.org_x = origin.x;
+  ray.ray.org_y = origin.y;
+  ray.ray.org_z = origin.z;
+  ray.ray.dir_x = direction.x;
+  ray.ray.dir_y = direction.y;
+  ray.ray.dir_z = direction.z;
+  ray.ray.tnear = 0;
+  ray.ray.tfar = reach;
+  ray.ray.mask = ~0U;
+  ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+  ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+  rtcIntersect1(m_scene, &context, &ray);
+  if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+  return {ray.ray.tfar, ray.hit.primID, {ray.hit.u, ray.hit.v}};
+}
+
+SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach) const {
+  if (!isFinite(position)) return {};
+  NearestQuery query{m_positions, m_triangles, position, {}};
+  query.best.distance = reach;
+  RTCPointQueryContext context;
+  rtcInitPointQueryContext(&context);
+  RTCPointQuery pointQuery{};
+  pointQuery.x = position.x;
+  pointQuery.y = position.y;
+  pointQuery.z = position.z;
+  pointQuery.radius = reach;
+  rtcPointQuery(m_scene, &pointQuery, &context, &visitTriangle, &query);
+  return query.best;
+}
+
+std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface) {
+  return surface.derived->get<AreaTable>([&] {
+    auto table = std::make_shared<AreaTable>();
+    table->area.resize(surface.faceCount());
+    table->areaAbove.resize(surface.faceCount());
+    for (std::size_t f = 0; f < surface.faceCount(); ++f) {
+      table->area[f] = surface.faceArea(f);
+      table->areaAbove[f] = table->area[f] * std::max(0.0F, surface.faceNormal(f).y);
+      table->total += static_cast<double>(table->area[f]);
+      table->totalAbove += static_cast<double>(table->areaAbove[f]);
+    }
+    return std::shared_ptr<const AreaTable>(table);
+  });
+}
+
+Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t count) {
+  Box3 box;
+  for (std::size_t i = 0; i < count; ++i)
+    if (isFinite(positions[i])) box.add(positions[i]);
+  const Vec3 scale = Vec3(1023.0F) / glm::max(box.extent(), Vec3(1e-9F));
+  struct Keyed { std::uint32_t key; std::uint32_t index; };
+  Array<Keyed> a(count);
+  Array<Keyed> b(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    const Vec3 q = isFinite(positions[i]) ? (positions[i] - box.min) * scale : Vec3(0);
+    a[i] = {spread10(static_cast<std::uint32_t>(q.x)) | spread10(static_cast<std::uint32_t>(q.y)) << 1 | spread10(static_cast<std::uint32_t>(q.z)) << 2,
+            static_cast<std::uint32_t>(i)};
+  }
+  for (const unsigned shift : {0U, 10U, 20U}) {  // radix sort, ten bits at a time, keeps the order of equal keys
+    std::array<std::uint32_t, 1025> start{};
+    for (const Keyed& k : a) ++start[((k.key >> shift) & 1023U) + 1];
+    for (std::size_t i = 1; i < start.size(); ++i) start[i] += start[i - 1];
+    for (const Keyed& k : a) b[start[(k.key >> shift) & 1023U]++] = k;
+    a.swap(b);
+  }
+  Array<std::uint32_t> order(count);
+  for (std::size_t i = 0; i < count; ++i) order[i] = a[i].index;
+  return order;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,57 @@
+// Rays and nearest places on a surface, by Embree. One index per surface, built when first asked for; Site draws with the same one.
+#pragma once
+
+#include "core/base/task.h"
+#include "core/geometry/points.h"
+#include "core/geometry/surface.h"
+
+struct RTCSceneTy;
+struct RTCDeviceTy;
+
+namespace arvesk {
+
+/// The one Embree device of the process.
+RTCDeviceTy* embreeDevice();
+
+struct SurfaceHit {
+  float distance = std::numeric_limits<float>::infinity();  // m; negative when behind (see SurfaceIndex::alongBothWays)
+  std::uint32_t face = kNoFace;
+  Vec2 weights{0};  // barycentric, of the second and third corner
+  bool isHit() const { return face != kNoFace; }
+};
+
+class SurfaceIndex {
+ public:
+  /// The index of `surface`; fails on triangles that are not finite or out of range. Thread safe.
+  static Result<std::shared_ptr<const SurfaceIndex>> of(const Surface& surface);
+
+  explicit SurfaceIndex(const Surface& surface);
+  ~SurfaceIndex();
+  SurfaceIndex(const SurfaceIndex&) = delete;
+  SurfaceIndex& operator=(const SurfaceIndex&) = delete;
+
+  /// First hit from `origin` along unit `direction` within `reach` m. A ray that is not finite hits nothing.
+  SurfaceHit first(const Vec3& origin, const Vec3& direction, float reach) const;
+  /// Nearest place within `reach` m, by Embree's point queries.
+  SurfaceHit nearest(const Vec3& position, float reach) const;
+  RTCSceneTy* scene() const { return m_scene; }
+
+ private:
+  RTCSceneTy* m_scene = nullptr;
+  const Vec3* m_positions = nullptr;
+  const UVec3* m_triangles = nullptr;
+};
+
+/// Areas of the faces in m², true and as seen from above (undersides count 0).
+struct AreaTable {
+  Array<float> area;
+  Array<float> areaAbove;
+  double total = 0;
+  double totalAbove = 0;
+};
+std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface);
+
+/// The points' indices along a Morton curve (Morton 1966): neighbors in space become neighbors in order, which makes ray batches three times faster.
+Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t count);
+
+}  // namespace arvesk

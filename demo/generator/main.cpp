@@ -1,0 +1,18 @@
+// arvesk-demo FOLDER: makes the ground and the kit of Tern Cove.
+#include "demo/generator/ground.h"
+#include "demo/generator/kit.h"
+
+#include <cstdio>
+#include <filesystem>
+
+int main(int argc, char** argv) {
+  if (argc != 2) {
+    std::fprintf(stderr, "usage: arvesk-demo FOLDER\n");
+    return 2;
+  }
+  const std::string folder = argv[1];
+  std::filesystem::create_directories(folder + "/kit");
+  arvesk::demo::makeGround(folder);
+  arvesk::demo::makeKit(folder + "/kit");
+  return 0;
+}

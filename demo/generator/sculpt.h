@@ -1,0 +1,30 @@
+// Small tools for making props: displaced balls, bent blades, lofted tubes; all with vertex colors in linear light.
+#pragma once
+
+#include "core/geometry/surface.h"
+
+#include <functional>
+
+namespace arvesk::demo {
+
+/// Signed noise about −1…1 with octaves.
+float noise(const Vec3& p, float size, int octaves, std::uint32_t seed);
+
+Vec3 srgb(int r, int g, int b);  // 0…255 to linear light
+
+/// A ball of about `triangles` triangles, evenly divided, pushed to where `shape` says for each unit direction.
+Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3& direction)>& shape);
+
+/// Colors of every vertex from its place and normal.
+void paint(Surface& s, const std::function<Vec3(const Vec3& position, const Vec3& normal)>& color);
+
+/// A leaf: a ribbon along `spine` (root to tip), `width` at each share of its length, bent about `side`.
+void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, const std::function<float(float)>& width, const Vec3& rootColor, const Vec3& tipColor);
+
+/// A tube along `spine` with `sides` sides and a radius and color at each share of its length; closed at both ends.
+void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::function<float(float, float)>& radius, const std::function<Vec3(float, float)>& color);
+
+/// Moves the lowest place to y = 0 and the middle of the base to the pivot.
+void standOnBase(Surface& s, float sink);
+
+}  // namespace arvesk::demo
