@@ -12,6 +12,9 @@
 namespace arvesk {
 namespace {
 
+/// Goes up when readers give another result for the same file.
+constexpr int kReadersVersion = 1;
+
 std::string cacheFolder() {
   if (const char* own = std::getenv("ARVESK_CACHE_DIR")) return own;
   if (const char* xdg = std::getenv("XDG_CACHE_HOME"); xdg && *xdg) return std::string(xdg) + "/arvesk";
@@ -82,7 +85,7 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
   }
   std::error_code error;
   std::filesystem::create_directories(m_cacheFolder, error);
-  const std::string cached = fmt::format("{}/{:016x}-{}.asset", m_cacheFolder, *key, kind == AssetKind::Mesh ? "mesh" : "image");
+  const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, *key, kReadersVersion, kind == AssetKind::Mesh ? "mesh" : "image");
   auto outcome = readOutcome(cached);
   if (!outcome) {
     if (auto ok = runImportHelper(kind, absolute(path), cached, task); !ok) {
@@ -94,6 +97,7 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
     if (!outcome) return fail(ProblemCode::HelperFailed, fmt::format("was read, but {} could not be written", cached), "Free some room, or set ARVESK_CACHE_DIR to another folder", path);
   }
   if (outcome->failure) {
+    std::filesystem::remove(cached, error);  // a better reader may come
     Problem p = *outcome->failure;
     p.where = path;
     return Failure(p);

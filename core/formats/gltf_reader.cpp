@@ -1,12 +1,9 @@
 // glTF 2.0 by tinygltf, without its image loader, and with our own checks of every accessor and reference, which it does not do.
 #include "core/formats/mesh_reader.h"
 #include "core/formats/safe_file.h"
+#include "core/formats/tinygltf.h"
 
 #include <fmt/format.h>
-
-#define TINYGLTF_NO_STB_IMAGE
-#define TINYGLTF_NO_STB_IMAGE_WRITE
-#include <tiny_gltf.h>
 
 #include <cstring>
 #include <functional>

@@ -1,7 +1,5 @@
 #include "core/formats/import_helper.h"
 
-#include "core/formats/mesh_reader.h"
-
 #include <fmt/format.h>
 #include <fcntl.h>
 #include <spawn.h>
@@ -28,10 +26,10 @@ std::uint64_t sizeOf(const std::string& path) {
   return error ? 0 : size;
 }
 
-std::string helperPath() {
+std::string helperPath(AssetKind kind) {
   std::error_code error;
   const auto self = std::filesystem::read_symlink("/proc/self/exe", error);
-  return (self.parent_path() / "arvesk-import").string();
+  return (self.parent_path() / (kind == AssetKind::Mesh ? "arvesk-import-mesh" : "arvesk-import-image")).string();
 }
 
 void limit(int resource, std::uint64_t most) {
@@ -42,11 +40,10 @@ void limit(int resource, std::uint64_t most) {
 }  // namespace
 
 Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task) {
-  std::string program = helperPath();
-  std::string kindText = kind == AssetKind::Mesh ? "mesh" : "image";
+  std::string program = helperPath(kind);
   std::string in = path;
   std::string out = outcomePath;
-  std::array<char*, 5> arguments{program.data(), kindText.data(), in.data(), out.data(), nullptr};
+  std::array<char*, 4> arguments{program.data(), in.data(), out.data(), nullptr};
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
@@ -75,9 +72,9 @@ Result<void> runImportHelper(AssetKind kind, const std::string& path, const std:
   return fail(ProblemCode::HelperFailed, "could not be read: the reader stopped in the middle (damaged file, or too little memory)", "Export the file again, or make it smaller", path);
 }
 
-int importHelperMain(int argc, char** argv) {
-  if (argc != 4) return 2;
-  const std::string path = argv[2];
+int importHelperMain(int argc, char** argv, void (*read)(const std::string& path, ImportOutcome& outcome)) {
+  if (argc != 3) return 2;
+  const std::string path = argv[1];
   limit(RLIMIT_CORE, 0);
   limit(RLIMIT_CPU, 20 + sizeOf(path) / (4 * kMegabyte));
 #ifndef ARVESK_SANITIZED
@@ -85,19 +82,11 @@ int importHelperMain(int argc, char** argv) {
 #endif
   ImportOutcome outcome;
   try {
-    if (std::string_view(argv[1]) == "mesh") {
-      auto surface = readMesh(path, outcome.warnings);
-      if (surface) outcome.surface = std::make_shared<const Surface>(std::move(*surface));
-      else outcome.failure = surface.error();
-    } else {
-      auto image = readImage(path);
-      if (image) outcome.image = std::make_shared<const Image>(std::move(*image));
-      else outcome.failure = image.error();
-    }
+    read(path, outcome);
   } catch (const std::exception& e) {
     outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()), "Export the file again");
   }
-  return writeOutcome(outcome, argv[3]) ? 0 : 1;
+  return writeOutcome(outcome, argv[2]) ? 0 : 1;
 }
 
 }  // namespace arvesk

@@ -11,7 +11,7 @@ enum class AssetKind { Mesh, Image };
 /// Runs the helper on `path`; its outcome is left at `outcomePath`. Fails when it crashed or ran out of time (10 s, and 1 s more per 4 MB of the file).
 Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task);
 
-/// What the helper process does: sets its own limits, reads, writes the outcome. Returns the exit status.
-int importHelperMain(int argc, char** argv);
+/// What a helper process does (arguments: file, outcome): sets its own limits, reads, writes the outcome. Returns the exit status.
+int importHelperMain(int argc, char** argv, void (*read)(const std::string& path, ImportOutcome& outcome));
 
 }  // namespace arvesk

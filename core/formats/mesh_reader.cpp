@@ -1,8 +1,14 @@
 #include "core/formats/mesh_reader.h"
 
+#include "core/base/hash.h"
+#include "core/formats/import_helper.h"
+#include "core/formats/safe_file.h"
+
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
+#include <filesystem>
 
 namespace arvesk {
 namespace {
@@ -75,6 +81,26 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
 }
 
 }  // namespace
+
+Result<Texture> decodeTexture(const std::vector<std::uint8_t>& file) {
+  const bool isJpeg = file.size() > 2 && file[0] == 0xff && file[1] == 0xd8;
+  const std::string base = (std::filesystem::temp_directory_path() / fmt::format("arvesk-{}-{}", ::getpid(), hashText({reinterpret_cast<const char*>(file.data()), file.size()}))).string();
+  const std::string in = base + (isJpeg ? ".jpg" : ".png");
+  const std::string out = base + ".asset";
+  auto image = [&]() -> Result<ImagePtr> {
+    if (auto ok = writeWhole(in, {reinterpret_cast<const char*>(file.data()), file.size()}); !ok) return Failure(ok.error());
+    if (auto ok = runImportHelper(AssetKind::Image, in, out, {}); !ok) return Failure(ok.error());
+    auto outcome = readOutcome(out);
+    if (!outcome) return Failure(outcome.error());
+    if (!outcome->image) return outcome->failure ? Result<ImagePtr>(Failure(*outcome->failure)) : fail(ProblemCode::FileUnreadable, "is no image");
+    return outcome->image;
+  }();
+  std::error_code ignored;
+  std::filesystem::remove(in, ignored);
+  std::filesystem::remove(out, ignored);
+  if (!image) return Failure(image.error());
+  return textureOf(**image);
+}
 
 Result<Surface> readMesh(const std::string& path, std::vector<Problem>& warnings) {
   const std::string ending = endingOf(path);

@@ -26,9 +26,7 @@ Result<Surface> ply(const std::string& path, std::vector<Problem>& warnings);
 Result<Surface> others(const std::string& path, std::vector<Problem>& warnings);
 }  // namespace readers
 
-/// An image of any kind that OpenImageIO reads; integer files become 0…1.
-Result<Image> readImage(const std::string& path);
-/// A PNG or JPEG in memory as a texture.
+/// A PNG or JPEG in memory as a texture, read by the image helper.
 Result<Texture> decodeTexture(const std::vector<std::uint8_t>& file);
 
 }  // namespace arvesk

@@ -49,6 +49,21 @@ Image blurred(const Image& image, int radius) {
   return out;
 }
 
+Texture textureOf(const Image& image) {
+  Texture t;
+  t.width = image.width;
+  t.height = image.height;
+  t.rgba.reserve(static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height) * 4);
+  const auto byteOf = [](float v) { return static_cast<std::uint8_t>(std::lround(255 * std::clamp(v, 0.0F, 1.0F))); };
+  for (int y = 0; y < image.height; ++y)
+    for (int x = 0; x < image.width; ++x) {
+      for (int c = 0; c < 3; ++c) t.rgba.push_back(byteOf(image.at(x, y, image.channels < 3 ? 0 : c)));
+      const bool hasAlpha = image.channels == 2 || image.channels == 4;
+      t.rgba.push_back(hasAlpha ? byteOf(image.at(x, y, image.channels - 1)) : std::uint8_t{255});
+    }
+  return t;
+}
+
 float linearFromSrgb(float v) { return v <= 0.04045F ? v / 12.92F : std::pow((v + 0.055F) / 1.055F, 2.4F); }
 float srgbFromLinear(float v) { return v <= 0.0031308F ? v * 12.92F : 1.055F * std::pow(v, 1.0F / 2.4F) - 0.055F; }
 

@@ -35,6 +35,9 @@ struct Texture {
   Vec4 sampledLinear(Vec2 uv) const;  // repeats; v downwards, as in glTF; linear light
 };
 
+/// 8-bit copy of an image with values 0…1; gray becomes three equal channels.
+Texture textureOf(const Image& image);
+
 float linearFromSrgb(float v);  // IEC 61966-2-1
 float srgbFromLinear(float v);
 

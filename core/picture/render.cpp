@@ -1,13 +1,13 @@
 #include "core/picture/render.h"
 
 #include "core/base/hash.h"
+#include "core/formats/safe_file.h"
 #include "core/masks/noise.h"
 
-#include <OpenImageIO/imageio.h>
 #include <fmt/format.h>
+#include <png.h>
 
 #include <atomic>
-#include <filesystem>
 
 namespace arvesk {
 namespace {
@@ -352,23 +352,20 @@ Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& came
 }
 
 Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixels, int width, int height) {
-  const std::string part = path + ".part.png";
   std::vector<std::uint8_t> rgb;
   rgb.reserve(pixels.size() * 3);
-  for (const std::uint32_t p : pixels) {
-    rgb.push_back(static_cast<std::uint8_t>(p >> 16));
-    rgb.push_back(static_cast<std::uint8_t>(p >> 8));
-    rgb.push_back(static_cast<std::uint8_t>(p));
-  }
-  const auto out = OIIO::ImageOutput::create(part);
-  const OIIO::ImageSpec spec(width, height, 3, OIIO::TypeDesc::UINT8);
-  const auto failed = [&](const std::string& why) { return fail(ProblemCode::WriteFailed, fmt::format("could not be written: {}", why), "Check the folder's rights and free room", path); };
-  if (!out || !out->open(part, spec)) return failed(out ? out->geterror() : OIIO::geterror());
-  if (!out->write_image(OIIO::TypeDesc::UINT8, rgb.data()) || !out->close()) return failed(out->geterror());
-  std::error_code error;
-  std::filesystem::rename(part, path, error);
-  if (error) return failed(error.message());
-  return {};
+  for (const std::uint32_t p : pixels) rgb.insert(rgb.end(), {static_cast<std::uint8_t>(p >> 16), static_cast<std::uint8_t>(p >> 8), static_cast<std::uint8_t>(p)});
+  png_image image{};
+  image.version = PNG_IMAGE_VERSION;
+  image.width = static_cast<png_uint_32>(width);
+  image.height = static_cast<png_uint_32>(height);
+  image.format = PNG_FORMAT_RGB;
+  png_alloc_size_t size = PNG_IMAGE_PNG_SIZE_MAX(image);
+  std::vector<std::uint8_t> file(size);
+  if (!png_image_write_to_memory(&image, file.data(), &size, 0, rgb.data(), 0, nullptr)) return fail(ProblemCode::WriteFailed, fmt::format("could not be made: {}", image.message), {}, path);
+  SafeFile out(path);
+  out.write(file.data(), size);
+  return out.commit();
 }
 
 Array<std::uint32_t> renderThumbnail(const PropPtr& prop, int width, int height, const Vec3& backgroundSrgb, const Task& task) {

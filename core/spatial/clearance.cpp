@@ -87,17 +87,20 @@ std::vector<PointGrid> gridsBySize(const Array<PointGrid::Entry>& entries, const
 }
 
 void KeptPoints::add(const Array<PointGrid::Entry>& entries) {
-  for (PointGrid& grid : gridsBySize(entries, m_rule)) m_grids.push_back(std::move(grid));
+  m_late.insert(m_late.end(), entries.begin(), entries.end());
+  if (m_late.size() * 4 < m_entries.size()) {
+    m_lateGrids = gridsBySize(m_late, m_rule);
+    return;
+  }
+  m_entries.insert(m_entries.end(), m_late.begin(), m_late.end());
+  m_late.clear();
+  m_lateGrids.clear();
+  m_grids = gridsBySize(m_entries, m_rule);
 }
 
 bool KeptPoints::hits(const Vec3& position, float radius) const {
   const Vec3 place = m_rule.isFromAbove ? Vec3(position.x, 0, position.z) : position;
-  for (const PointGrid& grid : m_grids)
-    if (grid.near(place, m_rule.distance(radius, grid.largestRadius()), [&](const PointGrid::Entry& e) {
-          return m_rule.conflicts(place, radius, e.position, e.radius);
-        }))
-      return true;
-  return false;
+  return any(position, radius, [&](const PointGrid::Entry& e) { return m_rule.conflicts(place, radius, e.position, e.radius); });
 }
 
 Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points, const Array<std::uint32_t>& order,

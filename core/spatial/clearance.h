@@ -24,17 +24,29 @@ struct ConflictRule {
   }
 };
 
-/// Kept points of several sizes, asked about one place at a time.
+/// Kept points of several sizes, asked about one place at a time. Adding is cheap for its size: what came late stands in a grid of
+/// its own until it is a quarter of all.
 class KeptPoints {
  public:
   explicit KeptPoints(const ConflictRule& rule) : m_rule(rule) {}
   void add(const Array<PointGrid::Entry>& entries);
   bool hits(const Vec3& position, float radius) const;
-  const std::vector<PointGrid>& grids() const { return m_grids; }
+  /// Is there a kept point for which visit(entry) is true, among those that could conflict with a point of `radius` here?
+  template <typename Visit>
+  bool any(const Vec3& position, float radius, Visit&& visit) const {
+    const Vec3 place = m_rule.isFromAbove ? Vec3(position.x, 0, position.z) : position;
+    for (const std::vector<PointGrid>* grids : {&m_grids, &m_lateGrids})
+      for (const PointGrid& grid : *grids)
+        if (grid.near(place, m_rule.distance(radius, grid.largestRadius()), visit)) return true;
+    return false;
+  }
 
  private:
   ConflictRule m_rule;
+  Array<PointGrid::Entry> m_entries;
+  Array<PointGrid::Entry> m_late;
   std::vector<PointGrid> m_grids;
+  std::vector<PointGrid> m_lateGrids;
 };
 
 /// Splits by size (factor 4 each) and makes a grid of each class with cells 1.75 × the largest conflict distance of the class.

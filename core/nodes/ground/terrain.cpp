@@ -4,8 +4,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
-
 namespace arvesk::nodes {
 namespace {
 
@@ -56,18 +54,6 @@ Surface gridOf(const Image& image, const Params& p) {
   return s;
 }
 
-std::shared_ptr<const Texture> textureOf(const Image& image) {
-  auto t = std::make_shared<Texture>();
-  t->width = image.width;
-  t->height = image.height;
-  t->rgba.reserve(static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height) * 4);
-  for (int y = 0; y < image.height; ++y)
-    for (int x = 0; x < image.width; ++x)
-      for (int c = 0; c < 4; ++c)
-        t->rgba.push_back(c == 3 ? std::uint8_t{255} : static_cast<std::uint8_t>(std::lround(255 * std::clamp(image.at(x, y, image.channels < 3 ? 0 : c), 0.0F, 1.0F))));
-  return t;
-}
-
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
   auto image = ctx.files->image(p.file, ctx.task);
   if (!image) return Failure(image.error());
@@ -85,7 +71,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     auto colors = ctx.files->image(p.colorFile, ctx.task);
     if (!colors) return Failure(colors.error());
     material.baseColor = Vec4(1);
-    material.texture = textureOf(**colors);
+    material.texture = std::make_shared<const Texture>(textureOf(**colors));
   }
   s.materials.push_back(std::move(material));
   return Outputs{place(std::move(s), p)};

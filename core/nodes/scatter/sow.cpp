@@ -91,13 +91,9 @@ class EvenSow {
   /// True when one kept point keeps every place of the fragment from being taken (a triangle within a ball is so by its corners).
   bool isCovered(const Fragment& f) const {
     const std::array<Vec3, 3> corners{cornerOf(f, 0), cornerOf(f, 1), cornerOf(f, 2)};
-    const Vec3 place = m_rule.isFromAbove ? Vec3(corners[0].x, 0, corners[0].z) : corners[0];
-    for (const PointGrid& grid : m_kept.grids())
-      if (grid.near(place, m_rule.distance(0.5F * m_least, grid.largestRadius()), [&](const PointGrid::Entry& e) {
-            return std::all_of(corners.begin(), corners.end(), [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
-          }))
-        return true;
-    return false;
+    return m_kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
+      return std::all_of(corners.begin(), corners.end(), [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
+    });
   }
 
   /// Splits until the pieces are about as small as the spacing, leaving out what is covered.
@@ -173,13 +169,13 @@ class EvenSow {
     Array<std::uint32_t> order(candidates.size());
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = ranked[i].index;
     const Array<std::uint8_t> keeps = keepByPriority(m_task, entries, order, isGapRound ? m_kept : KeptPoints(m_rule), m_rule);
+    Array<PointGrid::Entry> kept;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
       if (!keeps[i]) continue;
       append(m_result, candidates, i);
-      m_keptEntries.push_back(entries[i]);
+      kept.push_back(entries[i]);
     }
-    m_kept = KeptPoints(m_rule);
-    m_kept.add(m_keptEntries);
+    m_kept.add(kept);
   }
 
   Sown inOrder() const {
@@ -203,43 +199,89 @@ class EvenSow {
   Draw m_draw;
   ConflictRule m_rule;
   KeptPoints m_kept;
-  Array<PointGrid::Entry> m_keptEntries;
   Sown m_result;
 };
 
 }  // namespace
 
-Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
+namespace {
+
+std::vector<std::size_t> facePieces(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) {
   constexpr std::size_t kGrain = 16384;
   const std::size_t faces = surface.faceCount();
-  const std::size_t pieces = (faces + kGrain - 1) / kGrain;
-  std::vector<std::size_t> start(pieces + 1, 0);
+  std::vector<std::size_t> start((faces + kGrain - 1) / kGrain + 1, 0);
   parallelPieces(task, faces, kGrain, [&](std::size_t begin, std::size_t end) {
     std::size_t sum = 0;
     for (std::size_t f = begin; f < end; ++f) sum += countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw);
     start[begin / kGrain + 1] = sum;
   });
-  for (std::size_t p = 1; p <= pieces; ++p) start[p] += start[p - 1];
-  Sown out;
-  const std::size_t total = start[pieces];
-  out.position.resize(total);
-  out.face.resize(total);
-  out.weights.resize(total);
-  out.code.resize(total);
-  out.id.resize(total);
-  parallelPieces(task, faces, kGrain, [&](std::size_t begin, std::size_t end) {
-    std::size_t at = start[begin / kGrain];
-    for (std::size_t f = begin; f < end; ++f) {
-      const auto face = static_cast<std::uint32_t>(f);
-      const std::uint64_t count = countOn(static_cast<double>(areas[f]), density, face, draw);
-      for (std::uint64_t k = 0; k < count; ++k, ++at) {
-        out.face[at] = face;
-        out.code[at] = k;
-        out.id[at] = hashOf(nodeUid, f, k);
-        placeOne(surface, face, k, out.id[at], draw, out.position[at], out.weights[at]);
-      }
+  for (std::size_t p = 1; p < start.size(); ++p) start[p] += start[p - 1];
+  return start;
+}
+
+void resize(Sown& s, std::size_t count) {
+  s.position.resize(count);
+  s.face.resize(count);
+  s.weights.resize(count);
+  s.code.resize(count);
+  s.id.resize(count);
+}
+
+void fillFaces(const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
+  for (std::size_t f = begin; f < end; ++f) {
+    const auto face = static_cast<std::uint32_t>(f);
+    const std::uint64_t count = countOn(static_cast<double>(areas[f]), density, face, draw);
+    for (std::uint64_t k = 0; k < count; ++k, ++at) {
+      out.face[at] = face;
+      out.code[at] = k;
+      out.id[at] = hashOf(nodeUid, f, k);
+      placeOne(surface, face, k, out.id[at], draw, out.position[at], out.weights[at]);
     }
+  }
+}
+
+}  // namespace
+
+Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
+  constexpr std::size_t kGrain = 16384;
+  const std::vector<std::size_t> start = facePieces(task, surface, areas, density, draw);
+  Sown out;
+  resize(out, start.back());
+  parallelPieces(task, surface.faceCount(), kGrain, [&](std::size_t begin, std::size_t end) {
+    fillFaces(surface, areas, density, nodeUid, draw, begin, end, out, start[begin / kGrain]);
   });
+  return out;
+}
+
+Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
+                  const KeepsCandidates& keeps, std::size_t& candidates) {
+  constexpr std::size_t kGrain = 4096;
+  const std::size_t faces = surface.faceCount();
+  std::vector<Sown> pieces((faces + kGrain - 1) / kGrain);
+  std::vector<std::size_t> made(pieces.size(), 0);
+  parallelPieces(task, faces, kGrain, [&](std::size_t begin, std::size_t end) {
+    Sown all;
+    std::size_t count = 0;
+    for (std::size_t f = begin; f < end; ++f) count += countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw);
+    resize(all, count);
+    fillFaces(surface, areas, density, nodeUid, draw, begin, end, all, 0);
+    made[begin / kGrain] = count;
+    const Array<std::uint8_t> stays = keeps(all);
+    Sown& kept = pieces[begin / kGrain];
+    for (std::size_t i = 0; i < count; ++i)
+      if (stays[i]) append(kept, all, i);
+  });
+  candidates = 0;
+  for (const std::size_t n : made) candidates += n;
+  Sown out;
+  const auto join = [&](auto member) {
+    for (const Sown& piece : pieces) (out.*member).insert((out.*member).end(), (piece.*member).begin(), (piece.*member).end());
+  };
+  join(&Sown::position);
+  join(&Sown::face);
+  join(&Sown::weights);
+  join(&Sown::code);
+  join(&Sown::id);
   return out;
 }
 
@@ -252,7 +294,7 @@ Sown sowEven(const Task& task, const Surface& surface, const Array<float>& areas
   return EvenSow(task, surface, areas, least, most, isFromAbove, spacingOf, nodeUid, draw).run();
 }
 
-Points pointsFrom(const Task& task, const Surface& surface, const Sown& sown, float footprint) {
+Points pointsFrom(const Task& task, const Surface& surface, Sown sown, float footprint) {
   Points p;
   p.count = sown.size();
   Array<Vec3> normals(p.count);
@@ -268,11 +310,11 @@ Points pointsFrom(const Task& task, const Surface& surface, const Sown& sown, fl
       }
     }
   });
-  p.position = Array<Vec3>(sown.position);
-  p.groundFace = Array<std::uint32_t>(sown.face);
+  p.position = std::move(sown.position);
+  p.groundFace = std::move(sown.face);
   p.groundNormal = std::move(normals);
   p.groundUv = std::move(uvs);
-  p.id = Array<std::uint64_t>(sown.id);
+  p.id = std::move(sown.id);
   p.footprint = Column<float>(footprint);
   return p;
 }

@@ -19,6 +19,12 @@ struct Sown {
 /// [0, 1) of its own, so a higher density only adds. Positions by folding the unit square (Turk, "Generating random points in triangles", Graphics Gems, 1990).
 Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw);
 
+/// The same, with "where" applied piece by piece, so that millions of candidates that do not stay take no memory.
+/// `keeps` gets the candidates of some faces and says which stay; `candidates` becomes the number of all.
+using KeepsCandidates = std::function<Array<std::uint8_t>(const Sown& candidates)>;
+Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
+                  const KeepsCandidates& keeps, std::size_t& candidates);
+
 /// The density at which ordinal `code` of `face` appears; orders candidates so that an exact total nests.
 double appearsAt(std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw);
 
@@ -30,7 +36,7 @@ using SpacingOf = std::function<void(const Sown& at, std::size_t from, Array<flo
 Sown sowEven(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most, bool isFromAbove,
              const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw);
 
-/// Points with ground records, from the ones at `indices`.
-Points pointsFrom(const Task& task, const Surface& surface, const Sown& sown, float footprint);
+/// Points with ground records.
+Points pointsFrom(const Task& task, const Surface& surface, Sown sown, float footprint);
 
 }  // namespace arvesk

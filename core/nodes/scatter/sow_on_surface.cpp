@@ -73,10 +73,24 @@ Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const
 Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const MaskPtr& where, const Params& p) {
   const double density = static_cast<double>(p.density) * static_cast<double>(ctx.draftShare);
   if (auto ok = guardPoints(ctx, density * area, "Lower the density"); !ok) return Failure(ok.error());
-  const Points all = pointsFrom(ctx.task, surface, sowFree(ctx.task, surface, areas, density, ctx.nodeUid, ctx.draw("place")), p.footprint);
-  *ctx.candidates = all.count;
-  if (!where) return all;
-  return *split(all, thinnedByWhere(ctx, where, all)).first;
+  const Draw draw = ctx.draw("place");
+  if (!where) {
+    Points all = pointsFrom(ctx.task, surface, sowFree(ctx.task, surface, areas, density, ctx.nodeUid, draw), p.footprint);
+    *ctx.candidates = all.count;
+    return all;
+  }
+  const Draw rank = ctx.draw("where");
+  const auto keeps = [&](const Sown& candidates) {
+    const Points places = pointsFrom({}, surface, candidates, 0);
+    Array<float> chance(places.count);
+    where->values(places, 0, places.count, chance.data());
+    Array<std::uint8_t> out(places.count);
+    for (std::size_t i = 0; i < places.count; ++i) out[i] = rank.unit(places.id[i]) < std::clamp(chance[i], 0.0F, 1.0F);
+    return out;
+  };
+  Sown sown = sowFreeWhere(ctx.task, surface, areas, density, ctx.nodeUid, draw, keeps, *ctx.candidates);
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  return pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
 }
 
 Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const Inputs& in, const Params& p) {
@@ -99,9 +113,9 @@ Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<
     out = maskValues(ctx.task, *spacingMask, places);
     for (float& v : out) v = p.spacings.from + (p.spacings.to - p.spacings.from) * v;
   };
-  const Sown sown = sowEven(ctx.task, surface, areas, least, most, p.area == AreaOf::Above, spacingOf, ctx.nodeUid, ctx.draw("place"));
+  Sown sown = sowEven(ctx.task, surface, areas, least, most, p.area == AreaOf::Above, spacingOf, ctx.nodeUid, ctx.draw("place"));
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  const Points all = pointsFrom(ctx.task, surface, sown, p.footprint);
+  const Points all = pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
   *ctx.candidates = all.count;
   Array<std::uint8_t> keeps = thinnedByWhere(ctx, in.mask("where"), all);
   const Draw draftRank = ctx.draw("draft");

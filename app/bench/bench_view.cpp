@@ -1,0 +1,298 @@
+#include "app/bench/bench_view.h"
+
+#include "app/bench/number_field.h"
+#include "app/window/theme.h"
+
+#include <QCheckBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QScrollArea>
+#include <QToolButton>
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+/// What of the plan itself can be set here.
+struct PlanControl {
+  const char* id;
+  const char* label;
+  const char* help;
+  Unit unit;
+  double min, max, step;
+  double (*get)(const PlanSettings&);
+  void (*set)(PlanSettings&, double);
+};
+
+const PlanControl kPlanControls[] = {
+    {"plan_seed", QT_TRANSLATE_NOOP("plan", "Plan seed"), QT_TRANSLATE_NOOP("plan", "Another seed gives another picture of the same plan; nodes with a locked seed stay."), Unit::None, 0, 1e9, 1,
+     [](const PlanSettings& s) { return static_cast<double>(s.seed); }, [](PlanSettings& s, double v) { s.seed = static_cast<std::uint64_t>(v); }},
+    {"draft_share", QT_TRANSLATE_NOOP("plan", "Draft places"), QT_TRANSLATE_NOOP("plan", "Share of the final points that draft shows; always the same ones."), Unit::Percent, 1, 100, 1,
+     [](const PlanSettings& s) { return s.draftShare * 100; }, [](PlanSettings& s, double v) { s.draftShare = v / 100; }},
+    {"sun_heading", QT_TRANSLATE_NOOP("plan", "Sun heading"), QT_TRANSLATE_NOOP("plan", "Where the sun stands, as seen from above."), Unit::Degree, -360, 360, 2,
+     [](const PlanSettings& s) { return s.sunHeadingDeg; }, [](PlanSettings& s, double v) { s.sunHeadingDeg = v; }},
+    {"sun_height", QT_TRANSLATE_NOOP("plan", "Sun height"), QT_TRANSLATE_NOOP("plan", "Above the horizon."), Unit::Degree, 1, 90, 1,
+     [](const PlanSettings& s) { return s.sunHeightDeg; }, [](PlanSettings& s, double v) { s.sunHeightDeg = v; }},
+    {"haze_distance", QT_TRANSLATE_NOOP("plan", "Haze"), QT_TRANSLATE_NOOP("plan", "Distance at which haze covers about two thirds."), Unit::Meter, 1, 1e6, 20,
+     [](const PlanSettings& s) { return s.hazeDistance; }, [](PlanSettings& s, double v) { s.hazeDistance = v; }},
+    {"water_level", QT_TRANSLATE_NOOP("plan", "Water level"), QT_TRANSLATE_NOOP("plan", "Height of the water, if there is any."), Unit::Meter, -1e5, 1e5, 0.1,
+     [](const PlanSettings& s) { return s.waterLevel; }, [](PlanSettings& s, double v) { s.waterLevel = v; s.hasWater = true; }},
+};
+
+}  // namespace
+
+BenchView::BenchView(PlanModel* model, QWidget* parent)
+    : QWidget(parent), m_model(model), m_scroll(new QScrollArea(this)), m_problems(new QLabel(this)), m_distribution(new DistributionView(this)) {
+  setObjectName(QStringLiteral("bench"));
+  m_scroll->setWidgetResizable(true);
+  m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  m_scroll->setMinimumWidth(330);
+  m_problems->setWordWrap(true);
+  m_problems->setObjectName(QStringLiteral("problems"));
+  auto* right = new QVBoxLayout;
+  right->addWidget(m_problems);
+  right->addWidget(m_distribution, 1);
+  auto* row = new QHBoxLayout(this);
+  row->setContentsMargins(12, 6, 4, 4);
+  row->addWidget(m_scroll, 5);
+  row->addLayout(right, 6);
+  connect(m_model, &PlanModel::changed, this, &BenchView::refresh);
+  connect(m_distribution, &DistributionView::handlesMoved, this, [this](const std::vector<double>& values, int gesture) {
+    const Node* node = m_model->plan().find(m_uid.toStdString());
+    if (const ParamSpec* spec = node ? handleParam(*node) : nullptr) m_model->setParam(m_uid, spec->id, values, QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
+  });
+  rebuild();
+}
+
+void BenchView::showNode(const QString& uid) {
+  if (uid == m_uid) return;
+  m_uid = uid;
+  rebuild();
+  Q_EMIT headingChanged();
+}
+
+QString BenchView::heading() const {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  if (!node) return tr("the plan");
+  const NodeKind* kind = findNodeKind(node->kind);
+  return QStringLiteral("%1 · %2").arg(text(node->title), kind ? tr(kind->label.c_str()) : text(node->kind));
+}
+
+void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide, QWidget** labelOut) {
+  auto* name = new QLabel(label, m_scroll->widget());
+  name->setProperty("role", "quiet");
+  name->setBuddy(editor);
+  name->setToolTip(help);
+  editor->setToolTip(help);
+  if (labelOut) *labelOut = name;
+  if (isWide && cell % 2 == 1) ++cell;
+  const int row = cell / 2;
+  const int column = (cell % 2) * 2;
+  grid->addWidget(name, row, column, isWide ? Qt::AlignTop : Qt::AlignVCenter);
+  grid->addWidget(editor, row, column + 1, 1, isWide ? 3 : 1);
+  cell += isWide ? 2 : 1;
+}
+
+void BenchView::rebuild() {
+  m_rows.clear();
+  m_refreshers.clear();
+  auto* page = new QWidget;
+  auto* grid = new QGridLayout(page);
+  grid->setContentsMargins(0, 2, 8, 8);
+  grid->setHorizontalSpacing(10);
+  grid->setVerticalSpacing(6);
+  grid->setColumnStretch(1, 1);
+  grid->setColumnStretch(3, 1);
+  m_scroll->setWidget(page);
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  m_kind = node ? node->kind : std::string();
+  int cell = 0;
+  if (!node) {
+    buildPlanControls(grid);
+  } else if (!kind) {
+    grid->addWidget(new QLabel(tr("This kind of node is not known here. Saving keeps it as it is."), page), 0, 0);
+  } else {
+    for (const ParamSpec& spec : kind->params) {
+      ParamEditor* editor = makeEditor(spec, m_model->plan(), m_folder, page);
+      Row row{spec, nullptr, editor};
+      const std::string id = spec.id;
+      connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
+        m_model->setParam(m_uid, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
+      });
+      editor->setContextMenuPolicy(Qt::CustomContextMenu);
+      connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
+        QMenu menu(this);
+        menu.addAction(tr("Reset to default"), this, [this, spec] { m_model->setParam(m_uid, spec.id, spec.defaultValue); });
+        menu.exec(editor->mapToGlobal(at));
+      });
+      addRow(grid, cell, tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide(), &row.label);
+      m_rows.push_back(row);
+    }
+    if (handleParam(*node)) {
+      auto* fit = new QToolButton(page);
+      fit->setText(tr("fit to data"));
+      fit->setObjectName(QStringLiteral("fit_to_data"));
+      fit->setToolTip(tr("Sets the range once from the distribution"));
+      connect(fit, &QToolButton::clicked, this, &BenchView::fitToData);
+      addRow(grid, cell, QString(), QString(), fit, true, nullptr);
+    }
+    if (kind->usesSeed) addSeedRow(grid, cell);
+  }
+  grid->setRowStretch(grid->rowCount(), 1);
+  refresh();
+}
+
+void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
+  auto* holder = new QWidget(m_scroll->widget());
+  auto* row = new QHBoxLayout(holder);
+  row->setContentsMargins(0, 0, 0, 0);
+  ParamSpec spec;
+  spec.type = ParamType::Integer;
+  spec.hard(0, 1e9).usual(0, 1000, 1);
+  auto* field = new NumberField(spec, holder);
+  field->setObjectName(QStringLiteral("seed"));
+  field->setAccessibleName(tr("Seed"));
+  field->setMaximumWidth(90);
+  auto* next = new QToolButton(holder);
+  next->setText(tr("next seed"));
+  next->setObjectName(QStringLiteral("next_seed"));
+  auto* lock = new QCheckBox(tr("locked"), holder);
+  lock->setObjectName(QStringLiteral("lock_seed"));
+  lock->setToolTip(tr("A locked seed does not change with the plan's"));
+  row->addWidget(field);
+  row->addWidget(next);
+  row->addWidget(lock);
+  row->addStretch(1);
+  holder->setFocusProxy(field);
+  const auto set = [this](std::uint64_t seed, const QString& key) {
+    m_model->edit(tr("Seed"), [&](Plan& plan) { if (Node* n = plan.find(m_uid.toStdString())) n->seed = seed; }, key);
+  };
+  connect(field, &NumberField::edited, this, [this, set](double v, int gesture) { set(static_cast<std::uint64_t>(v), QStringLiteral("%1.seed.%2").arg(m_uid).arg(gesture)); });
+  connect(next, &QToolButton::clicked, this, [this, set] { if (const Node* n = m_model->plan().find(m_uid.toStdString())) set(n->seed + 1, {}); });
+  connect(lock, &QCheckBox::clicked, this, [this](bool isOn) {
+    m_model->edit(tr("Lock seed"), [&](Plan& plan) { if (Node* n = plan.find(m_uid.toStdString())) n->isSeedLocked = isOn; });
+  });
+  m_refreshers.push_back([this, field, lock] {
+    const Node* n = m_model->plan().find(m_uid.toStdString());
+    if (!n) return;
+    field->showValue(static_cast<double>(n->seed));
+    lock->setChecked(n->isSeedLocked);
+  });
+  addRow(grid, cell, tr("Seed"), tr("Draws of this node; another seed draws anew"), holder, true, nullptr);
+}
+
+void BenchView::buildPlanControls(QGridLayout* grid) {
+  int cell = 0;
+  for (const PlanControl& control : kPlanControls) {
+    ParamSpec spec;
+    spec.type = control.step == 1 && control.unit == Unit::None ? ParamType::Integer : ParamType::Number;
+    spec.unit = control.unit;
+    spec.hard(control.min, control.max).usual(control.min, control.max, control.step);
+    auto* field = new NumberField(spec, m_scroll->widget());
+    field->setObjectName(QLatin1String(control.id));
+    field->setAccessibleName(tr(control.label));
+    connect(field, &NumberField::edited, this, [this, &control](double v, int gesture) {
+      m_model->edit(tr(control.label), [&](Plan& plan) { control.set(plan.settings, v); }, QStringLiteral("%1.%2").arg(QLatin1String(control.id)).arg(gesture));
+    });
+    m_refreshers.push_back([this, field, &control] { field->showValue(control.get(m_model->plan().settings)); });
+    addRow(grid, cell, tr(control.label), tr(control.help), field, false, nullptr);
+  }
+  auto* water = new QCheckBox(tr("on"), m_scroll->widget());
+  water->setObjectName(QStringLiteral("has_water"));
+  connect(water, &QCheckBox::clicked, this, [this](bool isOn) { m_model->edit(tr("Water"), [&](Plan& plan) { plan.settings.hasWater = isOn; }); });
+  m_refreshers.push_back([this, water] { water->setChecked(m_model->plan().settings.hasWater); });
+  addRow(grid, cell, tr("Water"), tr("Site shows a level sheet of water"), water, false, nullptr);
+}
+
+bool BenchView::isShown(const ParamSpec& spec, const Node& node) const {
+  if (spec.shownBy.empty()) return true;
+  const NodeKind* kind = findNodeKind(node.kind);
+  const ParamSpec* by = kind->findParam(spec.shownBy);
+  if (!by || !isShown(*by, node)) return false;  // what is hidden hides what depends on it
+  const ParamValue& value = node.value(*by);
+  const auto* choice = std::get_if<std::string>(&value);
+  const std::string now = choice ? *choice : std::get<bool>(value) ? "on" : "off";
+  return std::find(spec.shownFor.begin(), spec.shownFor.end(), now) != spec.shownFor.end();
+}
+
+const ParamSpec* BenchView::handleParam(const Node& node) const {
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (!kind || (kind->family != Family::Mask && kind->family != Family::Thin)) return nullptr;
+  for (const ParamSpec& spec : kind->params)
+    if (spec.type == ParamType::Band && isShown(spec, node)) return &spec;
+  for (const ParamSpec& spec : kind->params)
+    if (spec.id == "limit" && isShown(spec, node)) return &spec;
+  return nullptr;
+}
+
+void BenchView::refresh() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  if ((node ? node->kind : std::string()) != m_kind) {
+    rebuild();
+    return;
+  }
+  for (const auto& refresher : m_refreshers) refresher();
+  if (node)
+    for (const Row& row : m_rows) {
+      const bool isVisible = isShown(row.spec, *node);
+      row.label->setVisible(isVisible);
+      row.editor->setVisible(isVisible);
+      row.editor->show(node->value(row.spec));
+    }
+  showResults(m_view);
+  Q_EMIT headingChanged();
+}
+
+void BenchView::showResults(const EvalViewPtr& view) {
+  m_view = view;
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  std::shared_ptr<const Histogram> histogram;
+  QString problems;
+  if (node && view) {
+    const auto report = view->evaluation.reports.find(node->uid);
+    if (report != view->evaluation.reports.end()) {
+      histogram = report->second.histogram;
+      for (const Problem& p : report->second.problems) problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) + text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
+    }
+    if (const auto mask = view->maskHistograms.find(node->uid); mask != view->maskHistograms.end()) histogram = mask->second;
+  }
+  m_problems->setText(problems);
+  m_problems->setVisible(!problems.isEmpty());
+  const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) && view->evaluation.reports.at(node->uid).state == NodeState::Failed;
+  const Theme& t = Theme::current();
+  m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  m_distribution->setVisible(node != nullptr);
+  m_distribution->showHistogram(histogram, kind && kind->family == Family::Mask);
+  const ParamSpec* spec = node ? handleParam(*node) : nullptr;
+  if (spec) m_distribution->showHandles(std::get<std::vector<double>>(node->value(*spec)), spec->hardMin, spec->hardMax);
+  else m_distribution->showHandles({}, 0, 1);
+}
+
+void BenchView::fitToData() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const ParamSpec* spec = node ? handleParam(*node) : nullptr;
+  const Histogram* h = m_distribution->histogram();
+  if (!spec || !h) return;
+  // From the 5th to the 95th percent of the points, soft edges out to the first and last of them.
+  std::vector<double> edges;
+  const double all = static_cast<double>(h->keptCount + h->leftCount);
+  for (const double share : {0.0, 0.05, 0.95, 1.0}) {
+    double sum = 0;
+    std::size_t bin = 0;
+    while (bin + 1 < h->kept.size() && sum + static_cast<double>(h->kept[bin] + h->left[bin]) < std::max(1.0, share * all)) {
+      sum += static_cast<double>(h->kept[bin] + h->left[bin]);
+      ++bin;
+    }
+    const double at = static_cast<double>(bin) + (share > 0.5 ? 1 : 0);
+    edges.push_back(std::clamp(static_cast<double>(h->from) + at / static_cast<double>(h->kept.size()) * static_cast<double>(h->to - h->from), spec->hardMin, spec->hardMax));
+  }
+  m_model->setParam(m_uid, spec->id, spec->type == ParamType::Range ? std::vector<double>{edges[1], edges[2]} : edges);
+}
+
+}  // namespace arvesk

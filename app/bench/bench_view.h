@@ -1,0 +1,54 @@
+// Bench: the controls of the selected node beside the distribution of what it measures; the plan's own settings when nothing is selected.
+#pragma once
+
+#include "app/bench/distribution_view.h"
+#include "app/bench/param_editors.h"
+#include "app/model/evaluation_service.h"
+#include "app/model/plan_model.h"
+
+class QGridLayout;
+class QLabel;
+class QScrollArea;
+
+namespace arvesk {
+
+class NumberField;
+
+class BenchView : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit BenchView(PlanModel* model, QWidget* parent = nullptr);
+  void setFolder(const QString& folder) { m_folder = folder; }
+  /// Which node is on the Bench; empty for the plan.
+  void showNode(const QString& uid);
+  void showResults(const EvalViewPtr& view);
+  QString heading() const;
+
+ Q_SIGNALS:
+  void headingChanged();
+
+ private:
+  struct Row { ParamSpec spec; QWidget* label; ParamEditor* editor; };
+  void rebuild();
+  void refresh();
+  void addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide, QWidget** labelOut);
+  void addSeedRow(QGridLayout* grid, int& cell);
+  void buildPlanControls(QGridLayout* grid);
+  bool isShown(const ParamSpec& spec, const Node& node) const;
+  const ParamSpec* handleParam(const Node& node) const;
+  void fitToData();
+
+  PlanModel* m_model;
+  QString m_folder;
+  QString m_uid;
+  std::string m_kind;
+  QScrollArea* m_scroll;
+  QLabel* m_problems;
+  DistributionView* m_distribution;
+  std::vector<Row> m_rows;
+  std::vector<std::function<void()>> m_refreshers;
+  EvalViewPtr m_view;
+};
+
+}  // namespace arvesk

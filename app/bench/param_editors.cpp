@@ -1,0 +1,282 @@
+#include "app/bench/param_editors.h"
+
+#include "app/bench/number_field.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QToolButton>
+#include <QWheelEvent>
+
+namespace arvesk {
+namespace {
+
+int g_gesture = 2'000'000;
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+class NumberEditor : public ParamEditor {
+ public:
+  NumberEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_field(new NumberField(spec, this)) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(m_field);
+    m_field->setObjectName(text(spec.id));
+    m_field->setAccessibleName(text(spec.label));
+    setFocusProxy(m_field);
+    connect(m_field, &NumberField::edited, this, [this](double v, int gesture) { Q_EMIT edited(v, gesture); });
+  }
+  void show(const ParamValue& value) override { m_field->showValue(std::get<double>(value)); }
+
+ private:
+  NumberField* m_field;
+};
+
+/// Vectors, ranges and bands: some numbers in a row, each with a word for what it is.
+class NumbersEditor : public ParamEditor {
+ public:
+  NumbersEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_isBand(spec.type == ParamType::Band) {
+    const QStringList names = spec.type == ParamType::Vector ? QStringList{tr("X"), tr("Y"), tr("Z")}
+                              : spec.type == ParamType::Range ? QStringList{tr("from"), tr("to")}
+                                                              : QStringList{tr("fade in from"), tr("full from"), tr("full to"), tr("fade out to")};
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(6);
+    grid->setVerticalSpacing(2);
+    ParamSpec one = spec;
+    one.type = ParamType::Number;
+    for (int i = 0; i < names.size(); ++i) {
+      auto* field = new NumberField(one, this);
+      field->setObjectName(QStringLiteral("%1.%2").arg(text(spec.id)).arg(i));
+      field->setAccessibleName(QStringLiteral("%1 %2").arg(text(spec.label), names[i]));
+      field->setToolTip(names[i]);
+      if (m_isBand) {
+        auto* label = new QLabel(names[i], this);
+        label->setProperty("role", "quiet");
+        label->setBuddy(field);
+        grid->addWidget(label, i / 2, (i % 2) * 2);
+        grid->addWidget(field, i / 2, (i % 2) * 2 + 1);
+      } else {
+        grid->addWidget(field, 0, i);
+      }
+      m_fields.push_back(field);
+      connect(field, &NumberField::edited, this, [this, i](double v, int gesture) { change(static_cast<std::size_t>(i), v, gesture); });
+    }
+    setFocusProxy(m_fields.front());
+    if (m_isBand) {
+      m_symmetric = new QToolButton(this);
+      m_symmetric->setText(tr("symmetric"));
+      m_symmetric->setObjectName(text(spec.id) + QStringLiteral(".symmetric"));
+      m_symmetric->setToolTip(tr("Makes both soft edges equally wide, and keeps them so"));
+      m_symmetric->setCheckable(true);
+      grid->addWidget(m_symmetric, 2, 0, 1, 4, Qt::AlignLeft);
+      connect(m_symmetric, &QToolButton::toggled, this, [this](bool isOn) { if (isOn) change(3, m_values[2] + (m_values[1] - m_values[0]), ++g_gesture); });
+    }
+  }
+  bool isWide() const override { return m_isBand; }
+  void show(const ParamValue& value) override {
+    m_values = std::get<std::vector<double>>(value);
+    for (std::size_t i = 0; i < m_fields.size(); ++i) m_fields[i]->showValue(m_values[i]);
+  }
+
+ private:
+  void change(std::size_t at, double v, int gesture) {
+    m_values[at] = v;
+    if (m_isBand) {  // the four numbers stay in order: one pushes the others
+      for (std::size_t i = at; i-- > 0;) m_values[i] = std::min(m_values[i], v);
+      for (std::size_t i = at + 1; i < m_values.size(); ++i) m_values[i] = std::max(m_values[i], v);
+      if (m_symmetric->isChecked()) {
+        if (at <= 1) m_values[3] = m_values[2] + (m_values[1] - m_values[0]);
+        else m_values[0] = m_values[1] - (m_values[3] - m_values[2]);
+      }
+    }
+    Q_EMIT edited(m_values, gesture);
+  }
+
+  bool m_isBand;
+  std::vector<NumberField*> m_fields;
+  std::vector<double> m_values;
+  QToolButton* m_symmetric = nullptr;
+};
+
+class ToggleEditor : public ParamEditor {
+ public:
+  ToggleEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_box(new QCheckBox(tr("on"), this)) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(m_box);
+    m_box->setObjectName(text(spec.id));
+    m_box->setAccessibleName(text(spec.label));
+    setFocusProxy(m_box);
+    connect(m_box, &QCheckBox::clicked, this, [this](bool isOn) { Q_EMIT edited(isOn, ++g_gesture); });
+  }
+  void show(const ParamValue& value) override { m_box->setChecked(std::get<bool>(value)); }
+
+ private:
+  QCheckBox* m_box;
+};
+
+/// A combo box that leaves the wheel to the scroll area unless it has focus.
+class QuietCombo : public QComboBox {
+ public:
+  using QComboBox::QComboBox;
+  void wheelEvent(QWheelEvent* event) override {
+    if (hasFocus()) QComboBox::wheelEvent(event);
+    else event->ignore();
+  }
+};
+
+class ChoiceEditor : public ParamEditor {
+ public:
+  ChoiceEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_combo(new QuietCombo(this)) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(m_combo);
+    m_combo->setObjectName(text(spec.id));
+    m_combo->setAccessibleName(text(spec.label));
+    m_combo->setFocusPolicy(Qt::StrongFocus);
+    m_combo->setMinimumContentsLength(6);
+    for (const Option& o : spec.options) m_combo->addItem(tr(o.label.c_str()), text(o.id));
+    setFocusProxy(m_combo);
+    connect(m_combo, &QComboBox::activated, this, [this](int i) { Q_EMIT edited(m_combo->itemData(i).toString().toStdString(), ++g_gesture); });
+  }
+  void show(const ParamValue& value) override { m_combo->setCurrentIndex(m_combo->findData(text(std::get<std::string>(value)))); }
+
+ private:
+  QComboBox* m_combo;
+};
+
+class TextEditor : public ParamEditor {
+ public:
+  TextEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_line(new QLineEdit(this)) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(m_line);
+    m_line->setObjectName(text(spec.id));
+    m_line->setAccessibleName(text(spec.label));
+    setFocusProxy(m_line);
+    connect(m_line, &QLineEdit::editingFinished, this, [this] {
+      if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
+      m_line->setModified(false);
+    });
+  }
+  void show(const ParamValue& value) override { if (!m_line->isModified()) m_line->setText(text(std::get<std::string>(value))); }
+
+ private:
+  QLineEdit* m_line;
+};
+
+class FileEditor : public ParamEditor {
+ public:
+  FileEditor(const ParamSpec& spec, const QString& folder, QWidget* parent) : ParamEditor(parent), m_line(new QLineEdit(this)), m_folder(folder) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(2);
+    row->addWidget(m_line);
+    auto* open = new QToolButton(this);
+    open->setText(tr("open…"));
+    open->setAccessibleName(tr("Choose a file for %1").arg(text(spec.label)));
+    row->addWidget(open);
+    m_line->setObjectName(text(spec.id));
+    m_line->setAccessibleName(text(spec.label));
+    setFocusProxy(m_line);
+    const QString filter = spec.fileKind == "image" ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)") : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
+    connect(m_line, &QLineEdit::editingFinished, this, [this] {
+      if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
+      m_line->setModified(false);
+    });
+    connect(open, &QToolButton::clicked, this, [this, filter] {
+      const QString path = QFileDialog::getOpenFileName(window(), tr("Choose a file"), m_folder, filter);
+      if (path.isEmpty()) return;
+      const QString relative = m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path);
+      Q_EMIT edited(relative.toStdString(), ++g_gesture);
+    });
+  }
+  bool isWide() const override { return true; }
+  void show(const ParamValue& value) override { if (!m_line->isModified()) m_line->setText(text(std::get<std::string>(value))); }
+
+ private:
+  QLineEdit* m_line;
+  QString m_folder;
+};
+
+/// The plan's props, each with a box and a weight.
+class PropsEditor : public ParamEditor {
+ public:
+  PropsEditor(const ParamSpec& spec, const Plan& plan, QWidget* parent) : ParamEditor(parent) {
+    auto* grid = new QGridLayout(this);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(2);
+    ParamSpec weight;
+    weight.hard(0, 1000).usual(0, 10, 0.1);
+    int row = 0;
+    for (const PropEntry& prop : plan.props) {
+      auto* box = new QCheckBox(text(prop.name), this);
+      box->setObjectName(QStringLiteral("%1.%2").arg(text(spec.id), text(prop.uid)));
+      auto* field = new NumberField(weight, this);
+      field->setAccessibleName(tr("Weight of %1").arg(text(prop.name)));
+      field->setToolTip(tr("Weight: 2 comes up twice as often as 1"));
+      field->setMaximumWidth(64);
+      grid->addWidget(box, row / 2, (row % 2) * 2);
+      grid->addWidget(field, row / 2, (row % 2) * 2 + 1);
+      ++row;
+      m_rows.push_back({prop.uid, box, field});
+      connect(box, &QCheckBox::clicked, this, [this, uid = prop.uid](bool isOn) {
+        entry(uid).isOn = isOn;
+        Q_EMIT edited(m_choices, ++g_gesture);
+      });
+      connect(field, &NumberField::edited, this, [this, uid = prop.uid](double v, int gesture) {
+        entry(uid).weight = v;
+        Q_EMIT edited(m_choices, gesture);
+      });
+    }
+    if (m_rows.empty()) grid->addWidget(new QLabel(tr("The Kit is empty: add prop files there, or drop them on it."), this), 0, 0);
+  }
+  bool isWide() const override { return true; }
+  void show(const ParamValue& value) override {
+    m_choices = std::get<PropChoices>(value);
+    for (const Row& row : m_rows) {
+      const auto it = std::find_if(m_choices.begin(), m_choices.end(), [&](const PropChoice& c) { return c.prop == row.uid; });
+      row.box->setChecked(it != m_choices.end() && it->isOn);
+      row.weight->showValue(it == m_choices.end() ? 1 : it->weight);
+    }
+  }
+
+ private:
+  struct Row { std::string uid; QCheckBox* box; NumberField* weight; };
+  PropChoice& entry(const std::string& uid) {
+    const auto it = std::find_if(m_choices.begin(), m_choices.end(), [&](const PropChoice& c) { return c.prop == uid; });
+    if (it != m_choices.end()) return *it;
+    m_choices.push_back({uid, 1, true});
+    return m_choices.back();
+  }
+  std::vector<Row> m_rows;
+  PropChoices m_choices;
+};
+
+}  // namespace
+
+ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const QString& folder, QWidget* parent) {
+  switch (spec.type) {
+    case ParamType::Toggle: return new ToggleEditor(spec, parent);
+    case ParamType::Number:
+    case ParamType::Integer: return new NumberEditor(spec, parent);
+    case ParamType::Choice: return new ChoiceEditor(spec, parent);
+    case ParamType::Text: return new TextEditor(spec, parent);
+    case ParamType::File: return new FileEditor(spec, folder, parent);
+    case ParamType::Vector:
+    case ParamType::Range:
+    case ParamType::Band: return new NumbersEditor(spec, parent);
+    case ParamType::Props: return new PropsEditor(spec, plan, parent);
+  }
+  return nullptr;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,27 @@
+// Makes the control of a parameter from its declaration. One editor per type; special ones are chosen here, never in the core.
+#pragma once
+
+#include "core/plan/document.h"
+
+#include <QWidget>
+
+namespace arvesk {
+
+/// A control that shows one value and says when the user changed it.
+class ParamEditor : public QWidget {
+  Q_OBJECT
+
+ public:
+  using QWidget::QWidget;
+  virtual void show(const ParamValue& value) = 0;
+  /// Wide controls take a whole row of the Bench.
+  virtual bool isWide() const { return false; }
+
+ Q_SIGNALS:
+  void edited(const ParamValue& value, int gesture);
+};
+
+/// `plan` gives the kit for lists of props; `folder` is where relative file names start.
+ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const QString& folder, QWidget* parent);
+
+}  // namespace arvesk

@@ -1,0 +1,257 @@
+#include "app/plan/plan_layout.h"
+
+#include <QCoreApplication>
+#include <QLocale>
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+QString tr(const char* s) { return QCoreApplication::translate("PlanLayout", s); }
+QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
+
+bool isDockKind(const NodeKind* kind) { return kind && !kind->outputs.empty() && (kind->outputs.front().type == ValueType::Mask || kind->outputs.front().type == ValueType::Kit); }
+
+class Builder {
+ public:
+  Builder(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved, const std::set<std::string>& folded)
+      : m_plan(plan), m_view(view), m_moved(moved), m_folded(folded) {
+    for (const Node& n : plan.nodes) m_nodes[n.uid] = &n;
+    for (const Node& n : plan.nodes)
+      for (const auto& [id, links] : n.inputs)
+        for (const Link& l : links) ++m_uses[l.node];
+  }
+
+  PlanLayout build() {
+    for (const Node& n : m_plan.nodes)
+      if (!isDockKind(findNodeKind(n.kind)) || m_uses[n.uid] == 0) addCard(n);
+    for (std::size_t i = 0; i < out.cards.size(); ++i) m_cardOf[out.cards[i].uid] = i;
+    for (const Node& n : m_plan.nodes)
+      if (m_cardOf.contains(n.uid)) addConnections(n);
+    for (const PlanCard& c : out.cards) out.bounds |= c.rect;
+    for (const PlanTag& t : out.tags) out.bounds |= t.rect;
+    for (const PlanChip& c : out.chips) out.bounds |= c.rect;
+    return std::move(out);
+  }
+
+ private:
+  const NodeReport* report(const std::string& uid) const {
+    if (!m_view) return nullptr;
+    const auto it = m_view->evaluation.reports.find(uid);
+    return it == m_view->evaluation.reports.end() ? nullptr : &it->second;
+  }
+
+  void addCard(const Node& n) {
+    const NodeKind* kind = findNodeKind(n.kind);
+    PlanCard c;
+    c.uid = n.uid;
+    c.title = text(n.title);
+    c.sentence = text(sentenceOf(m_plan, n));
+    c.glyph = kind ? text(kind->glyph) : QStringLiteral("unknown");
+    c.isSkipped = n.isSkipped;
+    double height = 48;
+    if (const NodeReport* r = report(n.uid)) {
+      c.isFailed = r->state == NodeState::Failed;
+      c.isWaiting = r->state == NodeState::Waiting;
+      if (!r->problems.empty() && !c.isSkipped) {
+        const Problem& p = r->problems.front();
+        c.problem = text(p.message);
+        height += 18;
+      }
+      const bool counts = kind && !kind->outputs.empty() && kind->outputs.front().type == ValueType::Points && r->state == NodeState::Done;
+      const bool filters = counts && (kind->family == Family::Thin || kind->family == Family::Scatter || (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
+      if (filters && !c.isSkipped) {
+        c.hasYield = true;
+        c.kept = r->given > 0 ? std::min(1.0, static_cast<double>(r->passed.front()) / static_cast<double>(r->given)) : 0;
+        c.yieldText = r->given == r->passed.front() ? count(r->given) : QStringLiteral("%1 → %2").arg(count(r->given), count(r->passed.front()));
+        height += 18;
+      } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
+        c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
+        if (kind->id == "output" && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");
+      } else if (kind && kind->id == "mesh-file" && r->state == NodeState::Done && !r->passed.empty()) {
+        c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
+      }
+    }
+    if (c.isSkipped) height = 26;
+    const auto it = m_moved.find(n.uid);
+    const QPointF at = it == m_moved.end() ? QPointF(n.x, n.y) : it->second;
+    c.rect = QRectF(at, QSizeF(kCardWidth, height));
+    out.cards.push_back(c);
+  }
+
+  /// Points at the head of the chain, as what 40 px of ribbon stand for.
+  double sourceOf(const std::string& uid, int depth = 0) const {
+    const auto it = m_nodes.find(uid);
+    if (it == m_nodes.end() || depth > 400) return 0;
+    const NodeKind* kind = findNodeKind(it->second->kind);
+    const NodeReport* r = report(uid);
+    if (!kind || !r) return 0;
+    if (!kind->inputs.empty() && kind->inputs.front().type == ValueType::Points) {
+      double sum = 0;
+      if (const auto links = it->second->inputs.find(kind->inputs.front().id); links != it->second->inputs.end())
+        for (const Link& l : links->second) sum += sourceOf(l.node, depth + 1);
+      return sum;
+    }
+    return static_cast<double>(std::max(r->given, r->passed.empty() ? 0 : r->passed.front()));
+  }
+
+  double ribbonWidth(const Link& link) const {
+    const NodeReport* r = report(link.node);
+    const auto it = m_nodes.find(link.node);
+    const NodeKind* kind = it == m_nodes.end() ? nullptr : findNodeKind(it->second->kind);
+    const int output = kind ? kind->outputIndex(link.output) : -1;
+    if (!r || output < 0 || static_cast<std::size_t>(output) >= r->passed.size()) return 2;
+    const double source = sourceOf(link.node);
+    return source > 0 ? std::clamp(40.0 * static_cast<double>(r->passed[static_cast<std::size_t>(output)]) / source, 2.0, 40.0) : 2;
+  }
+
+  void addTag(const std::string& uid, const std::string& owner, const std::string& input, double x, double& y, int depth, bool isKit) {
+    const auto it = m_nodes.find(uid);
+    if (it == m_nodes.end() || depth > 6) return;
+    const Node& n = *it->second;
+    PlanTag t;
+    t.uid = uid;
+    t.owner = owner;
+    t.input = input;
+    t.depth = depth;
+    t.isKit = isKit;
+    t.uses = m_uses[uid];
+    t.title = text(n.title);
+    const NodeKind* kind = findNodeKind(n.kind);
+    t.sentence = text(kind ? kind->sentence(n.params) : n.kind);
+    const auto parts = n.inputs.find("masks");
+    t.hasParts = parts != n.inputs.end() && !parts->second.empty();
+    t.isUnfolded = t.hasParts && !m_folded.contains(owner + "/" + uid);
+    const double indent = 12.0 * depth;
+    t.rect = isKit ? QRectF(x, y, kTagWidth, kTagHeight) : QRectF(x - kTagWidth + indent, y, kTagWidth - indent, kTagHeight);
+    out.tags.push_back(t);
+    y += kTagHeight + 1;
+    if (t.isUnfolded)
+      for (const Link& l : parts->second) addTag(l.node, uid, "masks", x, y, depth + 1, false);
+  }
+
+  void addChip(double x, double& y, const QString& word, const std::string& uid) {
+    const auto it = m_nodes.find(uid);
+    if (it == m_nodes.end()) return;
+    PlanChip chip;
+    chip.word = word;
+    chip.title = text(it->second->title);
+    chip.uid = uid;
+    chip.rect = QRectF(x, y, 96, 20);
+    out.chips.push_back(chip);
+    y += 23;
+  }
+
+  void addConnections(const Node& n) {
+    const NodeKind* kind = findNodeKind(n.kind);
+    if (!kind) return;
+    const QRectF rect = out.cards[m_cardOf[n.uid]].rect;
+    double leftY = rect.top() + 4;
+    double rightY = rect.top() + 6;
+    double freeY = rect.top() + 14;
+    for (std::size_t i = 0; i < kind->inputs.size(); ++i) {
+      const InputSpec& input = kind->inputs[i];
+      const auto it = n.inputs.find(input.id);
+      const bool isConnected = it != n.inputs.end() && !it->second.empty();
+      const bool isMain = i == 0;
+      if (isConnected) {
+        for (const Link& link : it->second) {
+          const auto source = m_cardOf.find(link.node);
+          if (input.type == ValueType::Mask && source == m_cardOf.end()) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
+          else if (input.type == ValueType::Kit && source == m_cardOf.end()) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
+          else if (isMain && source != m_cardOf.end()) addRibbon(n, input, link, out.cards[source->second].rect, rect);
+          else if (source != m_cardOf.end() || m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, input.type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node);
+        }
+      }
+      PlanSlot slot;
+      slot.uid = n.uid;
+      slot.id = input.id;
+      slot.label = text(input.label);
+      slot.type = input.type;
+      slot.isFree = !isConnected || input.isMany;
+      if (isMain) {
+        slot.place = QPointF(rect.center().x(), rect.top());
+      } else if (input.type == ValueType::Mask) {
+        slot.place = QPointF(rect.left(), freeY);
+        freeY += 16;
+      } else {
+        slot.place = QPointF(rect.right(), rect.top() + 14 + 16 * static_cast<double>(i));
+      }
+      out.openings.push_back(slot);
+    }
+    for (std::size_t o = 0; o < kind->outputs.size(); ++o) {
+      const OutputSpec& output = kind->outputs[o];
+      if (kind->id == "output") break;  // the end of its chain
+      PlanSlot slot;
+      slot.uid = n.uid;
+      slot.id = output.id;
+      slot.label = text(output.label);
+      slot.type = output.type;
+      slot.isOutput = true;
+      slot.place = o == 0 ? QPointF(output.type == ValueType::Surface ? rect.left() + 14 : rect.center().x(), rect.bottom()) : QPointF(rect.left() + 31, rect.bottom());
+      out.openings.push_back(slot);
+      if (o == 1 && !n.isSkipped)
+        if (const NodeReport* r = report(n.uid); r && r->passed.size() > 1 && r->passed[1] > 0) {
+          const double source = sourceOf(n.uid);
+          const double width = source > 0 ? std::clamp(40.0 * static_cast<double>(r->passed[1]) / source, 3.0, 40.0) : 3;
+          out.stubs.push_back({QRectF(rect.left() + 31 - width / 2, rect.bottom() + 1, width, 11), width});
+        }
+    }
+  }
+
+  void addRibbon(const Node& n, const InputSpec& input, const Link& link, const QRectF& from, const QRectF& to) {
+    PlanRibbon r;
+    r.link = link;
+    r.to = n.uid;
+    r.input = input.id;
+    r.isHairline = input.type == ValueType::Surface;
+    QPointF a(from.center().x(), from.bottom());
+    QPointF b(to.center().x(), to.top());
+    if (r.isHairline) {
+      a.setX(from.left() + 14);
+      b.setX(to.left() + 14);
+    } else {
+      r.width = ribbonWidth(link);
+      if (link.output == "left_out") a.setX(from.left() + 31);
+    }
+    r.path.moveTo(a);
+    if (std::abs(a.x() - b.x()) < 1) {
+      r.path.lineTo(b);
+    } else {
+      const double bend = std::clamp(std::abs(b.y() - a.y()) * 0.5, 24.0, 90.0);
+      r.path.cubicTo(a + QPointF(0, bend), b - QPointF(0, bend), b);
+    }
+    out.ribbons.push_back(r);
+  }
+
+  const Plan& m_plan;
+  const EvalView* m_view;
+  const std::map<std::string, QPointF>& m_moved;
+  const std::set<std::string>& m_folded;
+  std::map<std::string, const Node*> m_nodes;
+  std::map<std::string, int> m_uses;
+  std::map<std::string, std::size_t> m_cardOf;
+  PlanLayout out;
+};
+
+}  // namespace
+
+bool isDocked(const Plan& plan, const Node& node) {
+  if (!isDockKind(findNodeKind(node.kind))) return false;
+  return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
+    return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
+  });
+}
+
+const PlanCard* PlanLayout::card(const std::string& uid) const {
+  const auto it = std::find_if(cards.begin(), cards.end(), [&](const PlanCard& c) { return c.uid == uid; });
+  return it == cards.end() ? nullptr : &*it;
+}
+
+PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved, const std::set<std::string>& folded) {
+  return Builder(plan, view, moved, folded).build();
+}
+
+}  // namespace arvesk

@@ -1,0 +1,90 @@
+// Where everything of the Plan stands: cards, ribbons, docked tags, chips and slots, in plan coordinates. Computed from document and
+// results alone, so that painting and hitting agree.
+#pragma once
+
+#include "app/model/evaluation_service.h"
+
+#include <QPainterPath>
+#include <QRectF>
+
+namespace arvesk {
+
+inline constexpr double kCardWidth = 208;
+inline constexpr double kTagWidth = 104;
+inline constexpr double kTagHeight = 30;
+
+struct PlanCard {
+  std::string uid;
+  QRectF rect;
+  QString title;
+  QString sentence;
+  QString problem;       // first one, or empty
+  bool isFailed = false;
+  bool isWaiting = false;
+  bool isSkipped = false;
+  bool hasYield = false;
+  double kept = 0;       // share
+  QString yieldText;
+  QString glyph;
+};
+
+/// A mask at the left edge of the card that uses it, or a kit at the right edge.
+struct PlanTag {
+  std::string uid;
+  std::string owner;     // the card or mask it is docked to
+  std::string input;
+  QRectF rect;
+  int depth = 0;
+  int uses = 1;
+  bool isKit = false;
+  bool hasParts = false;
+  bool isUnfolded = false;
+  QString title;
+  QString sentence;
+};
+
+struct PlanRibbon {
+  Link link;
+  std::string to;
+  std::string input;
+  QPainterPath path;     // center line
+  double width = 2;
+  bool isHairline = false;
+};
+
+struct PlanChip {
+  QRectF rect;
+  QString word;
+  QString title;
+  std::string uid;
+};
+
+struct PlanSlot {
+  QPointF place;
+  std::string uid;
+  std::string id;
+  QString label;
+  ValueType type = ValueType::Points;
+  bool isOutput = false;
+  bool isFree = false;   // an optional slot that nothing is connected to
+};
+
+struct PlanLayout {
+  std::vector<PlanCard> cards;
+  std::vector<PlanTag> tags;
+  std::vector<PlanRibbon> ribbons;
+  std::vector<PlanChip> chips;
+  std::vector<PlanSlot> openings;     // inputs and outputs of cards
+  std::vector<std::pair<QRectF, double>> stubs;  // of left out: place, share
+  QRectF bounds;
+
+  const PlanCard* card(const std::string& uid) const;
+};
+
+/// `moved` holds places of cards that are being dragged; `folded` the tags ("owner/input") that are folded.
+PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved, const std::set<std::string>& folded);
+
+/// Masks and kits stand at the cards that use them.
+bool isDocked(const Plan& plan, const Node& node);
+
+}  // namespace arvesk

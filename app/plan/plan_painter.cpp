@@ -1,0 +1,150 @@
+#include "app/plan/plan_painter.h"
+
+#include "app/window/theme.h"
+
+#include <QCoreApplication>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+QFont fontOf(double pixels, QFont::Weight weight = QFont::Normal) {
+  QFont f(QStringLiteral("Inter"));
+  f.setPixelSize(std::max(1, static_cast<int>(pixels + 0.5)));
+  f.setWeight(weight);
+  return f;
+}
+
+class Painter {
+ public:
+  Painter(QPainter& p, const PlanLayout& layout, const PlanPaintState& state) : p(p), l(layout), s(state), t(Theme::current()) {}
+
+  void all() {
+    for (const PlanRibbon& r : l.ribbons) ribbon(r);
+    if (s.detail != PlanDetail::Tick)
+      for (const auto& [rect, width] : l.stubs) p.fillRect(rect, QBrush(t.hatch, Qt::BDiagPattern));
+    for (const PlanCard& c : l.cards) card(c);
+    if (s.detail == PlanDetail::Tick) return;
+    for (const PlanTag& tagItem : l.tags) tag(tagItem);
+    for (const PlanChip& c : l.chips) chip(c);
+    if (s.detail == PlanDetail::Card)
+      for (const PlanSlot& slot : l.openings) freeSlot(slot);
+  }
+
+ private:
+  bool isSelected(const std::string& uid) const { return s.selected.contains(text(uid)); }
+
+  void elided(const QRectF& rect, const QString& words, const QFont& font, const QColor& color, int align = Qt::AlignLeft) {
+    p.setFont(font);
+    p.setPen(color);
+    p.drawText(rect, align | Qt::AlignVCenter, QFontMetricsF(font).elidedText(words, Qt::ElideRight, rect.width()));
+  }
+
+  void ribbon(const PlanRibbon& r) {
+    const bool isChosen = s.selectedRibbon && s.selectedRibbon->link == r.link && s.selectedRibbon->to == r.to;
+    QPen pen(isChosen ? t.accent : r.isHairline ? t.quiet : t.ribbon, r.isHairline ? 1.4 : r.width);
+    pen.setCapStyle(Qt::FlatCap);
+    p.setPen(pen);
+    p.setBrush(Qt::NoBrush);
+    p.drawPath(r.path);
+  }
+
+  void card(const PlanCard& c) {
+    const bool isChosen = isSelected(c.uid) || s.lit == text(c.uid);
+    p.setPen(QPen(isChosen ? t.accent : c.isFailed ? t.trouble : t.rule, isChosen ? 2 : 1));
+    p.setBrush(s.detail == PlanDetail::Tick ? t.ribbon : c.isSkipped ? t.paper : t.card);
+    p.drawRoundedRect(c.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+    if (s.detail == PlanDetail::Tick) return;
+    const QColor ink = c.isSkipped ? t.quiet : t.ink;
+    const double size = s.detail == PlanDetail::Line ? std::min(20.0, 12.5 / s.zoom) : 12.5;
+    if (s.detail == PlanDetail::Line) {
+      elided(c.rect.adjusted(10, 0, -8, 0), c.title, fontOf(size, QFont::DemiBold), ink);
+      return;
+    }
+    const QRectF r = c.rect;
+    p.drawPixmap(QPointF(r.left() + 9, r.top() + (c.isSkipped ? 5 : 8)), glyph(c.glyph, ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
+    if (c.isSkipped) {
+      elided(QRectF(r.left() + 32, r.top(), r.width() - 40, r.height()), QCoreApplication::translate("Plan", "%1, skipped").arg(c.title), fontOf(12.5), t.quiet);
+      return;
+    }
+    elided(QRectF(r.left() + 32, r.top() + 5, r.width() - 40, 20), c.title, fontOf(12.5, QFont::DemiBold), ink);
+    elided(QRectF(r.left() + 10, r.top() + 25, r.width() - 18, 18), c.sentence, fontOf(11), t.quiet);
+    double y = r.top() + 45;
+    if (!c.problem.isEmpty()) {
+      const QColor color = c.isFailed ? t.trouble : c.isWaiting ? t.quiet : t.warning;
+      elided(QRectF(r.left() + 10, y - 2, r.width() - 18, 16), QStringLiteral("! %1").arg(c.problem), fontOf(11), color);
+      y += 18;
+    }
+    if (c.hasYield) {
+      const QRectF bar(r.left() + 10, y, r.width() - 20, 5);
+      p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * c.kept, bar.height()), t.ink);
+      p.fillRect(QRectF(bar.left() + bar.width() * c.kept, bar.top(), bar.width() * (1 - c.kept), bar.height()), QBrush(t.hatch, Qt::BDiagPattern));
+      const QRectF line(r.left() + 10, y + 5, r.width() - 20, 15);
+      elided(line.adjusted(0, 0, -40, 0), c.yieldText, fontOf(11), t.quiet);
+      const double percent = c.kept * 100;
+      elided(line, percent > 0 && percent < 1 ? QStringLiteral("< 1 %") : QStringLiteral("%1 %").arg(percent, 0, 'f', 0), fontOf(11), t.quiet, Qt::AlignRight);
+    }
+    if (s.inSite == text(c.uid)) {
+      const QRectF badge(r.right() - 62, r.bottom() - 1, 52, 16);
+      p.setPen(Qt::NoPen);
+      p.setBrush(t.ink);
+      p.drawRoundedRect(badge, 3, 3);
+      elided(badge, QCoreApplication::translate("Plan", "in Site"), fontOf(11, QFont::DemiBold), t.card, Qt::AlignHCenter);
+    }
+  }
+
+  void tag(const PlanTag& tag) {
+    const QRectF r = tag.rect;
+    p.setPen(QPen(isSelected(tag.uid) ? t.accent : t.rule, isSelected(tag.uid) ? 2 : 1));
+    p.setBrush(t.card);
+    p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5));  // square corners tell a tag from a card
+    QRectF words = r.adjusted(30, 1, -4, -1);
+    if (tag.isKit) {
+      p.drawPixmap(QPointF(r.left() + 8, r.top() + 7), glyph(QStringLiteral("kit"), t.ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
+    } else if (s.view && s.view->maskPictures.contains(tag.uid)) {
+      p.drawImage(QRectF(r.left() + 4, r.top() + 4, 22, 22), s.view->maskPictures.at(tag.uid));
+    } else {
+      p.fillRect(QRectF(r.left() + 4, r.top() + 4, 22, 22), QBrush(t.hatch, Qt::BDiagPattern));
+    }
+    elided(QRectF(words.left(), words.top(), words.width(), 15), tag.title, fontOf(11, QFont::DemiBold), t.ink);
+    const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · used %1×").arg(tag.uses) : QString();
+    elided(QRectF(words.left(), words.top() + 13, words.width(), 14), tag.sentence + use, fontOf(10), t.quiet);
+  }
+
+  void chip(const PlanChip& c) {
+    p.setFont(fontOf(11));
+    const double word = p.fontMetrics().horizontalAdvance(c.word) + 4;
+    elided(QRectF(c.rect.left(), c.rect.top(), word, c.rect.height()), c.word, fontOf(11), t.quiet);
+    const QRectF box(c.rect.left() + word, c.rect.top(), c.rect.width() - word, c.rect.height());
+    p.setPen(QPen(s.lit == text(c.uid) ? t.accent : t.rule, 1));
+    p.setBrush(t.card);
+    p.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5));
+    elided(box.adjusted(6, 0, -4, 0), c.title, fontOf(11), t.ink);
+  }
+
+  /// Empty slots of a selected card, as small words to click.
+  void freeSlot(const PlanSlot& slot) {
+    if (slot.isOutput) {
+      p.setPen(QPen(t.quiet, 1));
+      p.setBrush(t.card);
+      if (isSelected(slot.uid) && s.selected.size() == 1) p.drawEllipse(slot.place, 4, 4);
+      return;
+    }
+    if (!slot.isFree || !isSelected(slot.uid) || s.selected.size() != 1) return;
+    p.setPen(QPen(t.accent, 1));
+    p.setBrush(t.card);
+    p.drawEllipse(slot.place, 4, 4);
+  }
+
+  QPainter& p;
+  const PlanLayout& l;
+  const PlanPaintState& s;
+  const Theme& t;
+};
+
+}  // namespace
+
+void paintPlan(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state) { Painter(painter, layout, state).all(); }
+
+}  // namespace arvesk

@@ -1,0 +1,24 @@
+// Draws the Plan from its layout.
+#pragma once
+
+#include "app/plan/plan_layout.h"
+
+#include <QPainter>
+
+namespace arvesk {
+
+enum class PlanDetail { Card, Line, Tick };
+
+struct PlanPaintState {
+  PlanDetail detail = PlanDetail::Card;
+  double zoom = 1;
+  QStringList selected;
+  QString inSite;
+  QString lit;                     // card that a chip under the cursor points to
+  const PlanRibbon* selectedRibbon = nullptr;
+  const EvalView* view = nullptr;
+};
+
+void paintPlan(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state);
+
+}  // namespace arvesk

@@ -1,0 +1,104 @@
+// Plan: the node graph, drawn as a planting plan. Shows the model and turns clicks, drags and keys into its edits.
+#pragma once
+
+#include "app/plan/find_field.h"
+#include "app/plan/plan_painter.h"
+
+#include <QAbstractScrollArea>
+
+class QLineEdit;
+
+namespace arvesk {
+
+class PlanView : public QAbstractScrollArea {
+  Q_OBJECT
+
+ public:
+  explicit PlanView(PlanModel* model, QWidget* parent = nullptr);
+  QStringList selection() const { return m_selection; }
+  void select(const QStringList& uids);
+  void showResults(const EvalViewPtr& view);
+  void setInSite(const QString& uid);
+  FindField* findField() { return m_find; }
+
+  // Places on screen, for tests and for other views that point at cards.
+  QPoint centerOf(const QString& uid) const;
+  QPoint slotPlace(const QString& uid, const std::string& slotId) const;
+  QPoint ribbonPlace(const QString& from, const QString& to) const;
+  const PlanLayout& layoutNow() const { return m_layout; }
+
+  // What menus and keys do.
+  void openFindField();
+  void removeSelected();
+  void skipSelected();
+  void renameSelected();
+  void duplicateSelected();
+  void liftSelected();
+  void tidy();
+  void copySelected();
+  void pasteClipboard();
+  void selectAll();
+  void findInPlan();
+  void zoomTo(double zoom, const QPointF& about);
+  void fitAll();
+
+ Q_SIGNALS:
+  void selectionChanged();
+  void inSiteWanted(const QString& uid);
+
+ protected:
+  bool viewportEvent(QEvent* event) override;
+  void paintEvent(QPaintEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
+  void mouseDoubleClickEvent(QMouseEvent* event) override;
+  void wheelEvent(QWheelEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+  void scrollContentsBy(int, int) override { viewport()->update(); }
+
+ private:
+  enum class Drag { None, Cards, Link, Band, Pan };
+  void rebuild();
+  void updateScrollBars();
+  QPointF toPlan(const QPoint& p) const;
+  QPointF toView(const QPointF& p) const;
+  const PlanCard* cardAt(const QPointF& p) const;
+  const PlanTag* tagAt(const QPointF& p) const;
+  const PlanRibbon* ribbonAt(const QPointF& p) const;
+  const PlanSlot* slotAt(const QPointF& p, bool isOutput) const;
+  const PlanSlot* targetAt(const QPointF& p) const;
+  void startLink(const QString& uid, const std::string& output, ValueType type);
+  void finishLink(const QPoint& at);
+  void finishCards(const QPointF& at);
+  void openInto(const PlanSlot& slot, const QPoint& at);
+  void openOnRibbon(const PlanRibbon& ribbon, const QPoint& at);
+  PlanDetail detail() const { return m_zoom >= 0.7 ? PlanDetail::Card : m_zoom >= 0.36 ? PlanDetail::Line : PlanDetail::Tick; }
+
+  PlanModel* m_model;
+  FindField* m_find;
+  QLineEdit* m_rename;
+  EvalViewPtr m_view;
+  PlanLayout m_layout;
+  QStringList m_selection;
+  QString m_inSite;
+  QString m_lit;
+  std::optional<PlanRibbon> m_ribbon;  // the selected one
+  std::set<std::string> m_folded;
+  std::map<std::string, QPointF> m_moved;
+  double m_zoom = 1;
+
+  Drag m_drag = Drag::None;
+  QPoint m_pressedAt;
+  QPointF m_pressedPlan;
+  QPoint m_now;
+  bool m_hasMoved = false;
+  QString m_pressedTag;
+  QString m_linkFrom;
+  std::string m_linkOutput;
+  ValueType m_linkType = ValueType::Points;
+};
+
+}  // namespace arvesk
