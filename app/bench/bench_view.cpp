@@ -84,7 +84,7 @@ QString BenchView::heading() const {
 
 void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide, QWidget** labelOut) {
   auto* name = new QLabel(label, m_scroll->widget());
-  name->setProperty("role", "quiet");
+  name->setProperty("role", QStringLiteral("quiet"));
   name->setBuddy(editor);
   name->setToolTip(help);
   editor->setToolTip(help);

@@ -4,6 +4,7 @@
 #include <QLocale>
 #include <QMouseEvent>
 #include <QRegularExpression>
+#include <QStyle>
 
 #include <cmath>
 

@@ -58,7 +58,7 @@ class NumbersEditor : public ParamEditor {
       field->setToolTip(names[i]);
       if (m_isBand) {
         auto* label = new QLabel(names[i], this);
-        label->setProperty("role", "quiet");
+        label->setProperty("role", QStringLiteral("quiet"));
         label->setBuddy(field);
         grid->addWidget(label, i / 2, (i % 2) * 2);
         grid->addWidget(field, i / 2, (i % 2) * 2 + 1);

@@ -1,8 +1,7 @@
 #include "app/model/evaluation_service.h"
 
+#include "core/picture/render.h"
 #include "core/spatial/ground.h"
-
-#include <tbb/task_arena.h>
 
 #include <algorithm>
 #include <chrono>
@@ -166,6 +165,22 @@ void EvaluationService::work(std::stop_token stop) {
       }
       m_latest = view;
       Q_EMIT finished();
+    }, Qt::QueuedConnection);
+    if (view) drawThumbnails(*view, task);
+  }
+}
+
+void EvaluationService::drawThumbnails(const EvalView& view, const Task& task) {
+  constexpr int kPixels = 176;  // for 88 px at twice the density
+  for (const PropPtr& prop : view.props) {
+    if (m_drawn[prop->uid] == prop) continue;
+    const Array<std::uint32_t> pixels = renderThumbnail(prop, kPixels, kPixels, Vec3(0.925F, 0.910F, 0.870F), task);
+    if (pixels.empty() || task.isCancelled()) return;
+    m_drawn[prop->uid] = prop;
+    const QImage image = QImage(reinterpret_cast<const uchar*>(pixels.data()), kPixels, kPixels, QImage::Format_RGB32).copy();
+    QMetaObject::invokeMethod(this, [this, uid = prop->uid, image] {
+      m_thumbnails[uid] = image;
+      Q_EMIT thumbnailReady(QString::fromStdString(uid));
     }, Qt::QueuedConnection);
   }
 }

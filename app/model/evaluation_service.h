@@ -53,7 +53,11 @@ class EvaluationService : public QObject {
   EvalViewPtr latest() const { return m_latest; }
   bool isBusy() const { return m_isBusy; }
 
+  /// Small pictures of props, by uid; they come one by one after an evaluation.
+  const std::map<std::string, QImage>& thumbnails() const { return m_thumbnails; }
+
  Q_SIGNALS:
+  void thumbnailReady(const QString& propUid);
   void started();
   void progressed(double share, const QString& title);
   void finished();   // latest() is new
@@ -62,11 +66,14 @@ class EvaluationService : public QObject {
  private:
   void work(std::stop_token stop);
   EvalViewPtr compute(const Request& request, const Task& task);
+  void drawThumbnails(const EvalView& view, const Task& task);
 
   std::shared_ptr<DiskFileService> m_files;
   Evaluator m_evaluator;  // touched by the worker only
   EvalViewPtr m_latest;
   bool m_isBusy = false;
+  std::map<std::string, QImage> m_thumbnails;
+  std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; worker only
 
   std::mutex m_mutex;
   std::condition_variable_any m_wake;

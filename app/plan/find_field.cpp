@@ -21,7 +21,7 @@ FindField::FindField(QWidget* parent) : QFrame(parent), m_line(new QLineEdit(thi
   m_list->setUniformItemSizes(false);
   m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   m_help->setWordWrap(true);
-  m_help->setProperty("role", "quiet");
+  m_help->setProperty("role", QStringLiteral("quiet"));
   m_help->setMinimumHeight(64);
   m_help->setAlignment(Qt::AlignTop);
   auto* column = new QVBoxLayout(this);

@@ -81,7 +81,8 @@ class Builder {
     out.cards.push_back(c);
   }
 
-  /// Points at the head of the chain, as what 40 px of ribbon stand for.
+  /// What 40 px of ribbon stand for: the points that the head of the chain made. (Its candidates would make every ribbon of a chain with a
+  /// narrow "where" a hairline; how many of those stayed is told by the head's own bar.)
   double sourceOf(const std::string& uid, int depth = 0) const {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end() || depth > 400) return 0;
@@ -94,7 +95,7 @@ class Builder {
         for (const Link& l : links->second) sum += sourceOf(l.node, depth + 1);
       return sum;
     }
-    return static_cast<double>(std::max(r->given, r->passed.empty() ? 0 : r->passed.front()));
+    return static_cast<double>(r->passed.empty() ? 0 : r->passed.front());
   }
 
   double ribbonWidth(const Link& link) const {
@@ -161,7 +162,8 @@ class Builder {
           const auto source = m_cardOf.find(link.node);
           if (input.type == ValueType::Mask && source == m_cardOf.end()) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
           else if (input.type == ValueType::Kit && source == m_cardOf.end()) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
-          else if (isMain && source != m_cardOf.end()) addRibbon(n, input, link, out.cards[source->second].rect, rect);
+          // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no line crosses the plan.
+          else if (isMain && source != m_cardOf.end() && (input.type != ValueType::Surface || std::abs(out.cards[source->second].rect.left() - rect.left()) < kCardWidth)) addRibbon(n, input, link, out.cards[source->second].rect, rect);
           else if (source != m_cardOf.end() || m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, input.type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node);
         }
       }

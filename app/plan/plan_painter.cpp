@@ -18,7 +18,7 @@ QFont fontOf(double pixels, QFont::Weight weight = QFont::Normal) {
 
 class Painter {
  public:
-  Painter(QPainter& p, const PlanLayout& layout, const PlanPaintState& state) : p(p), l(layout), s(state), t(Theme::current()) {}
+  Painter(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state) : p(painter), l(layout), s(state), t(Theme::current()) {}
 
   void all() {
     for (const PlanRibbon& r : l.ribbons) ribbon(r);

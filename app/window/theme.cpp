@@ -9,6 +9,9 @@
 
 #include <cmath>
 
+/// Resources of a static library must be asked for by name.
+static void initResources() { Q_INIT_RESOURCE(resources); }
+
 namespace arvesk {
 namespace {
 
@@ -113,6 +116,7 @@ void Theme::apply(QApplication& app, const QString& choice) {
   const bool isDark = desktop.color(QPalette::Window).lightness() < 128;
   g_theme = choice == QLatin1String("night") || (choice == QLatin1String("desktop") && isDark) ? nightTheme() : paperTheme();
   static const bool hasFonts = [] {
+    initResources();
     for (const char* file : {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf"}) QFontDatabase::addApplicationFont(QString::fromLatin1(file));
     return true;
   }();

@@ -116,10 +116,13 @@ Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<
   Sown sown = sowEven(ctx.task, surface, areas, least, most, p.area == AreaOf::Above, spacingOf, ctx.nodeUid, ctx.draw("place"));
   if (ctx.task.isCancelled()) return Failure(cancelled());
   const Points all = pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
-  *ctx.candidates = all.count;
   Array<std::uint8_t> keeps = thinnedByWhere(ctx, in.mask("where"), all);
   const Draw draftRank = ctx.draw("draft");
-  for (std::size_t i = 0; i < all.count; ++i) keeps[i] = keeps[i] && draftRank.unit(all.id[i]) < ctx.draftShare;
+  for (std::size_t i = 0; i < all.count; ++i) {
+    const bool isInDraft = draftRank.unit(all.id[i]) < ctx.draftShare;
+    *ctx.candidates += isInDraft;
+    keeps[i] = keeps[i] && isInDraft;
+  }
   return *split(all, keeps).first;
 }
 

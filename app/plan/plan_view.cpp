@@ -1,0 +1,657 @@
+#include "app/plan/plan_view.h"
+
+#include "app/window/theme.h"
+#include "core/formats/plan_file.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPainterPathStroker>
+#include <QScrollBar>
+#include <QToolTip>
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+bool takesMain(const NodeKind& kind, ValueType type) { return !kind.inputs.empty() && kind.inputs.front().type == type; }
+bool gives(const NodeKind& kind, ValueType type) { return !kind.outputs.empty() && kind.outputs.front().type == type; }
+
+QPainterPath hitArea(const PlanRibbon& r) {
+  QPainterPathStroker stroker;
+  stroker.setWidth(std::max(12.0, r.width));
+  return stroker.createStroke(r.path);
+}
+
+}  // namespace
+
+PlanView::PlanView(PlanModel* model, QWidget* parent) : QAbstractScrollArea(parent), m_model(model), m_find(new FindField(viewport())), m_rename(new QLineEdit(viewport())) {
+  setObjectName(QStringLiteral("plan_view"));
+  setAccessibleName(tr("Plan"));
+  setFrameShape(QFrame::NoFrame);
+  setFocusPolicy(Qt::StrongFocus);
+  viewport()->setMouseTracking(true);
+  viewport()->setFocusProxy(this);
+  setContextMenuPolicy(Qt::DefaultContextMenu);
+  m_rename->hide();
+  m_rename->setObjectName(QStringLiteral("rename_line"));
+  connect(m_rename, &QLineEdit::editingFinished, this, [this] {
+    if (!m_rename->isVisible()) return;
+    m_rename->hide();
+    if (m_selection.size() == 1 && !m_rename->text().trimmed().isEmpty()) m_model->rename(m_selection.first(), m_rename->text().trimmed());
+    setFocus();
+  });
+  connect(m_model, &PlanModel::changed, this, &PlanView::rebuild);
+  rebuild();
+}
+
+void PlanView::rebuild() {
+  const QStringList before = m_selection;
+  m_selection.erase(std::remove_if(m_selection.begin(), m_selection.end(), [&](const QString& uid) { return !m_model->plan().find(uid.toStdString()); }), m_selection.end());
+  m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
+  updateScrollBars();
+  viewport()->update();
+  if (m_selection != before) Q_EMIT selectionChanged();
+}
+
+void PlanView::updateScrollBars() {
+  const QRectF all = m_layout.bounds.adjusted(-60, -30, 120, 160);
+  const auto set = [this](QScrollBar* bar, double from, double to, int page) {
+    bar->setRange(static_cast<int>(std::min(0.0, from) * m_zoom), std::max(static_cast<int>(std::min(0.0, from) * m_zoom), static_cast<int>(to * m_zoom) - page));
+    bar->setPageStep(page);
+    bar->setSingleStep(20);
+  };
+  set(horizontalScrollBar(), all.left(), all.right(), viewport()->width());
+  set(verticalScrollBar(), all.top(), all.bottom(), viewport()->height());
+}
+
+QPointF PlanView::toPlan(const QPoint& p) const { return (QPointF(p) + QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value())) / m_zoom; }
+QPointF PlanView::toView(const QPointF& p) const { return p * m_zoom - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value()); }
+
+void PlanView::select(const QStringList& uids) {
+  m_ribbon.reset();
+  if (uids != m_selection) {
+    m_selection = uids;
+    Q_EMIT selectionChanged();
+  }
+  viewport()->update();
+}
+
+void PlanView::selectAll() {
+  QStringList all;
+  for (const Node& n : m_model->plan().nodes) all.push_back(text(n.uid));
+  select(all);
+}
+
+void PlanView::showResults(const EvalViewPtr& view) {
+  m_view = view;
+  rebuild();
+}
+
+void PlanView::setInSite(const QString& uid) {
+  m_inSite = uid;
+  viewport()->update();
+}
+
+QPoint PlanView::centerOf(const QString& uid) const {
+  if (const PlanCard* c = m_layout.card(uid.toStdString())) return toView(QPointF(c->rect.left() + 60, c->rect.top() + 14)).toPoint();
+  for (const PlanTag& t : m_layout.tags)
+    if (text(t.uid) == uid) return toView(t.rect.center()).toPoint();
+  return {-1, -1};
+}
+
+QPoint PlanView::slotPlace(const QString& uid, const std::string& slotId) const {
+  for (const PlanSlot& s : m_layout.openings)
+    if (text(s.uid) == uid && s.id == slotId) return toView(s.place).toPoint();
+  // "points" names both an input and an output of many kinds; "out:points" asks for the output.
+  for (const PlanSlot& s : m_layout.openings)
+    if (text(s.uid) == uid && s.isOutput && "out:" + s.id == slotId) return toView(s.place).toPoint();
+  return {-1, -1};
+}
+
+QPoint PlanView::ribbonPlace(const QString& from, const QString& to) const {
+  for (const PlanRibbon& r : m_layout.ribbons)
+    if (text(r.link.node) == from && text(r.to) == to) return toView(r.path.pointAtPercent(0.5)).toPoint();
+  return {-1, -1};
+}
+
+const PlanCard* PlanView::cardAt(const QPointF& p) const {
+  for (auto it = m_layout.cards.rbegin(); it != m_layout.cards.rend(); ++it)
+    if (it->rect.contains(p)) return &*it;
+  return nullptr;
+}
+const PlanTag* PlanView::tagAt(const QPointF& p) const {
+  for (auto it = m_layout.tags.rbegin(); it != m_layout.tags.rend(); ++it)
+    if (it->rect.contains(p)) return &*it;
+  return nullptr;
+}
+const PlanRibbon* PlanView::ribbonAt(const QPointF& p) const {
+  for (const PlanRibbon& r : m_layout.ribbons)
+    if (hitArea(r).contains(p)) return &r;
+  return nullptr;
+}
+const PlanSlot* PlanView::slotAt(const QPointF& p, bool isOutput) const {
+  for (const PlanSlot& s : m_layout.openings)
+    if (s.isOutput == isOutput && QLineF(s.place, p).length() < 9) return &s;
+  return nullptr;
+}
+/// The fitting input nearest to a dragged link's end.
+const PlanSlot* PlanView::targetAt(const QPointF& p) const {
+  const PlanSlot* best = nullptr;
+  double reach = 24 / m_zoom;
+  for (const PlanSlot& s : m_layout.openings) {
+    if (s.isOutput || s.type != m_linkType || text(s.uid) == m_linkFrom) continue;
+    const double d = QLineF(s.place, p).length();
+    if (d < reach) {
+      reach = d;
+      best = &s;
+    }
+  }
+  if (best) return best;
+  // Let go anywhere on a card: its first fitting input.
+  if (const PlanCard* card = cardAt(p))
+    for (const PlanSlot& s : m_layout.openings)
+      if (!s.isOutput && s.uid == card->uid && s.type == m_linkType && text(s.uid) != m_linkFrom) return &s;
+  return nullptr;
+}
+
+void PlanView::paintEvent(QPaintEvent*) {
+  const Theme& t = Theme::current();
+  QPainter p(viewport());
+  p.setRenderHint(QPainter::Antialiasing);
+  p.fillRect(viewport()->rect(), t.paper);
+  p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
+  p.scale(m_zoom, m_zoom);
+  PlanPaintState state;
+  state.detail = detail();
+  state.zoom = m_zoom;
+  state.selected = m_selection;
+  state.inSite = m_inSite;
+  state.lit = m_lit;
+  state.selectedRibbon = m_ribbon ? &*m_ribbon : nullptr;
+  state.view = m_view.get();
+  paintPlan(p, m_layout, state);
+  if (m_drag == Drag::Link && m_hasMoved) {
+    const QPointF end = toPlan(m_now);
+    const PlanSlot* target = targetAt(end);
+    for (const PlanSlot& s : m_layout.openings) {
+      if (s.isOutput || s.type != m_linkType || text(s.uid) == m_linkFrom) continue;
+      const QString why = m_model->whyNot(m_linkFrom, m_linkOutput, text(s.uid), s.id);
+      p.setPen(QPen(why.isEmpty() ? t.accent : t.quiet, 1));
+      p.setBrush(target == &s ? t.accent : t.card);
+      p.drawEllipse(s.place, 6, 6);
+      QFont f = font();
+      f.setPixelSize(11);
+      p.setFont(f);
+      const QString label = why.isEmpty() ? s.label : why;
+      const double w = QFontMetricsF(f).horizontalAdvance(label) + 10;
+      const QRectF pill(s.place.x() + 9, s.place.y() - 9, w, 18);
+      p.setPen(QPen(t.rule, 1));
+      p.setBrush(t.card);
+      p.drawRoundedRect(pill, 4, 4);
+      p.setPen(why.isEmpty() ? t.accent : t.quiet);
+      p.drawText(pill, Qt::AlignCenter, label);
+    }
+    p.setPen(QPen(t.accent, 2, Qt::DashLine));
+    p.drawLine(m_pressedPlan, end);
+  }
+  if (m_drag == Drag::Band && m_hasMoved) {
+    p.setPen(QPen(t.accent, 1));
+    p.setBrush(QColor(t.accent.red(), t.accent.green(), t.accent.blue(), 28));
+    p.drawRect(QRectF(m_pressedPlan, toPlan(m_now)).normalized());
+  }
+  if (m_layout.cards.empty()) {
+    p.resetTransform();
+    p.setPen(t.quiet);
+    p.drawText(viewport()->rect().adjusted(40, 0, -40, 0), Qt::AlignCenter | Qt::TextWordWrap,
+               tr("An empty plan.\n\nPress Enter to add a node, or drop a height image or a mesh file here."));
+  }
+}
+
+void PlanView::mousePressEvent(QMouseEvent* event) {
+  setFocus();
+  m_find->hide();
+  m_pressedAt = m_now = event->pos();
+  m_pressedPlan = toPlan(event->pos());
+  m_hasMoved = false;
+  m_pressedTag.clear();
+  if (event->button() == Qt::MiddleButton) {
+    m_drag = Drag::Pan;
+    viewport()->setCursor(Qt::ClosedHandCursor);
+    return;
+  }
+  if (event->button() != Qt::LeftButton) return;
+  if (const PlanSlot* out = slotAt(m_pressedPlan, true)) {
+    startLink(text(out->uid), out->id, out->type);
+    return;
+  }
+  if (const PlanSlot* in = slotAt(m_pressedPlan, false); in && in->isFree && m_selection == QStringList{text(in->uid)}) {
+    openInto(*in, event->pos());
+    return;
+  }
+  const bool adds = event->modifiers() & Qt::ShiftModifier;
+  const auto pick = [&](const QString& uid) {
+    QStringList next = m_selection;
+    if (adds) {
+      if (next.contains(uid)) next.removeAll(uid);
+      else next.push_back(uid);
+    } else if (!next.contains(uid)) {
+      next = {uid};
+    }
+    select(next);
+  };
+  if (const PlanTag* tag = tagAt(m_pressedPlan)) {
+    pick(text(tag->uid));
+    m_pressedTag = text(tag->uid);
+    return;
+  }
+  for (const PlanChip& chip : m_layout.chips)
+    if (chip.rect.contains(m_pressedPlan)) {
+      select({text(chip.uid)});
+      return;
+    }
+  if (const PlanCard* card = cardAt(m_pressedPlan)) {
+    pick(text(card->uid));
+    m_drag = Drag::Cards;
+    return;
+  }
+  if (const PlanRibbon* ribbon = ribbonAt(m_pressedPlan)) {
+    select({});
+    m_ribbon = *ribbon;
+    viewport()->update();
+    return;
+  }
+  if (!adds) select({});
+  m_drag = Drag::Band;
+}
+
+void PlanView::mouseMoveEvent(QMouseEvent* event) {
+  const QPoint before = m_now;
+  m_now = event->pos();
+  if (!m_hasMoved && (m_now - m_pressedAt).manhattanLength() > 5 && (event->buttons() & (Qt::LeftButton | Qt::MiddleButton))) m_hasMoved = true;
+  if (m_drag == Drag::Pan) {
+    horizontalScrollBar()->setValue(horizontalScrollBar()->value() - (m_now - before).x());
+    verticalScrollBar()->setValue(verticalScrollBar()->value() - (m_now - before).y());
+    return;
+  }
+  if (m_hasMoved && m_drag == Drag::None && !m_pressedTag.isEmpty()) {
+    // A tag that is dragged gives its mask or kit to another card.
+    const Node* node = m_model->plan().find(m_pressedTag.toStdString());
+    const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+    if (kind) startLink(m_pressedTag, kind->outputs.front().id, kind->outputs.front().type);
+    m_hasMoved = true;
+  }
+  if (m_drag == Drag::Cards && m_hasMoved) {
+    const QPointF by = toPlan(m_now) - m_pressedPlan;
+    for (const QString& uid : m_selection)
+      if (const Node* n = m_model->plan().find(uid.toStdString()); n && m_layout.card(n->uid)) m_moved[n->uid] = QPointF(n->x, n->y) + by;
+    m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
+  }
+  QString lit;
+  for (const PlanChip& chip : m_layout.chips)
+    if (chip.rect.contains(toPlan(m_now))) lit = text(chip.uid);
+  if (lit != m_lit || m_drag != Drag::None) viewport()->update();
+  m_lit = lit;
+}
+
+void PlanView::mouseReleaseEvent(QMouseEvent* event) {
+  const Drag drag = m_drag;
+  m_drag = Drag::None;
+  m_pressedTag.clear();
+  viewport()->unsetCursor();
+  if (drag == Drag::Link) finishLink(event->pos());
+  if (drag == Drag::Cards && m_hasMoved) finishCards(toPlan(event->pos()));
+  if (drag == Drag::Cards && !m_hasMoved && !(event->modifiers() & Qt::ShiftModifier))
+    if (const PlanCard* card = cardAt(toPlan(event->pos()))) select({text(card->uid)});
+  if (drag == Drag::Band && m_hasMoved) {
+    const QRectF band = QRectF(m_pressedPlan, toPlan(event->pos())).normalized();
+    QStringList found = event->modifiers() & Qt::ShiftModifier ? m_selection : QStringList();
+    for (const PlanCard& c : m_layout.cards)
+      if (band.intersects(c.rect) && !found.contains(text(c.uid))) found.push_back(text(c.uid));
+    select(found);
+  }
+  viewport()->update();
+}
+
+void PlanView::startLink(const QString& uid, const std::string& output, ValueType type) {
+  m_drag = Drag::Link;
+  m_linkFrom = uid;
+  m_linkOutput = output;
+  m_linkType = type;
+}
+
+void PlanView::finishLink(const QPoint& at) {
+  if (!m_hasMoved) return;
+  const QPointF p = toPlan(at);
+  if (const PlanSlot* target = targetAt(p)) {
+    m_model->connectNodes(m_linkFrom, m_linkOutput, text(target->uid), target->id);
+    return;
+  }
+  if (cardAt(p) || tagAt(p)) return;
+  const ValueType type = m_linkType;
+  const QString from = m_linkFrom;
+  const std::string output = m_linkOutput;
+  m_find->open(at, [type](const NodeKind& kind) { return takesMain(kind, type) || std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.type == type; }); },
+               [this, from, output, p, type](const NodeKind& kind) {
+                 m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
+                 const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
+                 for (const InputSpec& input : kind.inputs)
+                   if (input.type == type) {
+                     m_model->connectNodes(from, output, uid, input.id);
+                     break;
+                   }
+                 m_model->undoStack().endMacro();
+                 select({uid});
+               });
+}
+
+void PlanView::finishCards(const QPointF&) {
+  std::map<std::string, std::pair<double, double>> places;
+  for (const auto& [uid, at] : m_moved) places[uid] = {std::round(at.x()), std::round(at.y())};
+  const std::string only = m_moved.size() == 1 ? m_moved.begin()->first : std::string();
+  m_moved.clear();
+  // A lone card let go on a ribbon goes into it.
+  const Node* node = only.empty() ? nullptr : m_model->plan().find(only);
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const PlanCard* card = node ? m_layout.card(only) : nullptr;
+  std::optional<PlanRibbon> onto;
+  if (card && kind && !kind->inputs.empty() && !kind->outputs.empty() && (node->inputs.find(kind->inputs.front().id) == node->inputs.end() || node->inputs.at(kind->inputs.front().id).empty()))
+    for (const PlanRibbon& r : m_layout.ribbons) {
+      const auto type = outputType(m_model->plan(), r.link);
+      if (r.to != only && r.link.node != only && type && kind->inputs.front().type == *type && kind->outputs.front().type == *type && hitArea(r).intersects(card->rect)) onto = r;
+    }
+  if (!onto) {
+    m_model->moveNodes(places);
+    return;
+  }
+  m_model->edit(tr("Insert %1").arg(text(node->title)), [&](Plan& plan) {
+    Node* self = plan.find(only);
+    self->x = places[only].first;
+    self->y = places[only].second;
+    self->inputs[kind->inputs.front().id] = {{onto->link.node, onto->link.output, newUid()}};
+    for (Link& link : plan.find(onto->to)->inputs[onto->input])
+      if (link == onto->link) {
+        link.node = only;
+        link.output = kind->outputs.front().id;
+      }
+  });
+}
+
+void PlanView::openInto(const PlanSlot& slot, const QPoint& at) {
+  const ValueType type = slot.type;
+  const QString uid = text(slot.uid);
+  const std::string id = slot.id;
+  m_find->open(at, [type](const NodeKind& kind) { return gives(kind, type); }, [this, uid, id](const NodeKind& kind) {
+    const QString added = m_model->addInto(kind, uid, id);
+    select({added});
+  });
+}
+
+void PlanView::openOnRibbon(const PlanRibbon& ribbon, const QPoint& at) {
+  const auto type = outputType(m_model->plan(), ribbon.link);
+  if (!type) return;
+  const PlanRibbon r = ribbon;
+  m_find->open(at, [t = *type](const NodeKind& kind) { return takesMain(kind, t) && gives(kind, t) && kind.id != "output"; }, [this, r](const NodeKind& kind) {
+    select({m_model->insertNode(kind, r.link, text(r.to), r.input)});
+  });
+}
+
+void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
+  if (event->button() != Qt::LeftButton) return;
+  const QPointF p = toPlan(event->pos());
+  if (const PlanTag* tag = tagAt(p)) {
+    const std::string key = tag->owner + "/" + tag->uid;
+    if (!m_folded.erase(key)) m_folded.insert(key);
+    rebuild();
+    return;
+  }
+  if (cardAt(p)) {
+    renameSelected();
+    return;
+  }
+  if (const PlanRibbon* ribbon = ribbonAt(p)) {
+    openOnRibbon(*ribbon, event->pos());
+    return;
+  }
+  m_drag = Drag::None;
+  const QPointF place = p;
+  m_find->open(event->pos(), nullptr, [this, place](const NodeKind& kind) { select({m_model->addNode(kind, std::round(place.x() - kCardWidth / 2), std::round(place.y()))}); });
+}
+
+void PlanView::openFindField() {
+  const QString after = m_selection.size() == 1 ? m_selection.first() : QString();
+  const QPoint at = after.isEmpty() ? viewport()->rect().center() - QPoint(165, 200) : centerOf(after) + QPoint(0, 60);
+  m_find->open(at, nullptr, [this, after](const NodeKind& kind) {
+    const bool isDockKind = gives(kind, ValueType::Mask) || gives(kind, ValueType::Kit);
+    if (after.isEmpty()) {
+      double y = 20;
+      for (const PlanCard& c : m_layout.cards) y = std::max(y, c.rect.bottom() + 34);
+      select({m_model->addNode(kind, 140, m_layout.cards.empty() ? 20 : y)});
+      return;
+    }
+    if (isDockKind) {
+      // A mask or kit goes to the first free slot that takes it.
+      for (const PlanSlot& s : m_layout.openings)
+        if (text(s.uid) == after && !s.isOutput && s.isFree && gives(kind, s.type)) {
+          select({m_model->addInto(kind, after, s.id)});
+          return;
+        }
+    }
+    select({m_model->addAfter(kind, after)});
+  });
+}
+
+void PlanView::removeSelected() {
+  if (m_ribbon) {
+    const PlanRibbon r = *m_ribbon;
+    m_ribbon.reset();
+    m_model->disconnectInput(text(r.to), r.input, r.link);
+    return;
+  }
+  m_model->removeNodes(m_selection);
+}
+
+void PlanView::skipSelected() {
+  if (m_selection.isEmpty()) return;
+  const Node* first = m_model->plan().find(m_selection.first().toStdString());
+  m_model->setSkipped(m_selection, first && !first->isSkipped);
+}
+
+void PlanView::renameSelected() {
+  if (m_selection.size() != 1) return;
+  const Node* node = m_model->plan().find(m_selection.first().toStdString());
+  if (!node) return;
+  const QPoint at = centerOf(m_selection.first());
+  m_rename->setText(text(node->title));
+  m_rename->setGeometry(std::clamp(at.x() - 56, 2, std::max(2, viewport()->width() - 204)), at.y() - 13, 200, 26);
+  m_rename->show();
+  m_rename->raise();
+  m_rename->setFocus();
+  m_rename->selectAll();
+}
+
+void PlanView::duplicateSelected() { select(m_model->duplicate(m_selection)); }
+void PlanView::liftSelected() { if (m_selection.size() == 1) m_model->liftOut(m_selection.first()); }
+void PlanView::tidy() { m_model->tidy(m_selection); }
+
+void PlanView::copySelected() {
+  std::vector<std::string> uids;
+  for (const QString& uid : m_selection) uids.push_back(uid.toStdString());
+  if (!uids.empty()) QApplication::clipboard()->setText(text(formatNodes(m_model->plan(), uids)));
+}
+
+void PlanView::pasteClipboard() {
+  const QStringList added = m_model->paste(QApplication::clipboard()->text());
+  if (!added.isEmpty()) select(added);
+}
+
+void PlanView::findInPlan() {
+  bool ok = false;
+  const QString words = QInputDialog::getText(this, tr("Find in plan"), tr("Title or kind:"), QLineEdit::Normal, {}, &ok).trimmed();
+  if (!ok || words.isEmpty()) return;
+  QStringList found;
+  for (const Node& n : m_model->plan().nodes)
+    if (text(n.title).contains(words, Qt::CaseInsensitive) || text(n.kind).contains(words, Qt::CaseInsensitive)) found.push_back(text(n.uid));
+  select(found);
+  if (found.isEmpty()) return;
+  if (const QPoint at = centerOf(found.first()); !viewport()->rect().contains(at)) {
+    horizontalScrollBar()->setValue(horizontalScrollBar()->value() + at.x() - viewport()->width() / 2);
+    verticalScrollBar()->setValue(verticalScrollBar()->value() + at.y() - viewport()->height() / 2);
+  }
+}
+
+void PlanView::zoomTo(double zoom, const QPointF& about) {
+  zoom = std::clamp(zoom, 0.12, 2.0);
+  const QPointF fixed = toView(about);
+  m_zoom = zoom;
+  updateScrollBars();
+  const QPointF now = toView(about);
+  horizontalScrollBar()->setValue(horizontalScrollBar()->value() + static_cast<int>(now.x() - fixed.x()));
+  verticalScrollBar()->setValue(verticalScrollBar()->value() + static_cast<int>(now.y() - fixed.y()));
+  viewport()->update();
+}
+
+void PlanView::fitAll() {
+  const QRectF all = m_layout.bounds.adjusted(-10, -10, 20, 20);
+  if (all.isEmpty()) return;
+  m_zoom = std::clamp(std::min(viewport()->width() / all.width(), viewport()->height() / all.height()), 0.12, 1.0);
+  updateScrollBars();
+  horizontalScrollBar()->setValue(static_cast<int>(all.left() * m_zoom));
+  verticalScrollBar()->setValue(static_cast<int>(all.top() * m_zoom));
+  viewport()->update();
+}
+
+void PlanView::wheelEvent(QWheelEvent* event) {
+  if (event->modifiers() & Qt::ControlModifier) {
+    zoomTo(m_zoom * std::pow(1.2, event->angleDelta().y() / 120.0), toPlan(event->position().toPoint()));
+    return;
+  }
+  QAbstractScrollArea::wheelEvent(event);
+}
+
+void PlanView::keyPressEvent(QKeyEvent* event) {
+  const bool isPlain = !(event->modifiers() & (Qt::ControlModifier | Qt::AltModifier));
+  switch (event->key()) {
+    case Qt::Key_Return:
+    case Qt::Key_Enter: openFindField(); return;
+    case Qt::Key_Delete:
+    case Qt::Key_Backspace: removeSelected(); return;
+    case Qt::Key_Escape: select({}); return;
+    case Qt::Key_K: if (isPlain) return skipSelected(); break;
+    case Qt::Key_I: if (isPlain && m_selection.size() == 1) { Q_EMIT inSiteWanted(m_selection.first() == m_inSite ? QString() : m_selection.first()); return; } break;
+    case Qt::Key_L: if (isPlain) return liftSelected(); break;
+    case Qt::Key_T: if (isPlain) return tidy(); break;
+    case Qt::Key_F2: return renameSelected();
+    case Qt::Key_Home: return fitAll();
+    case Qt::Key_Up:
+    case Qt::Key_Down: {  // to the next card above or below
+      if (m_layout.cards.empty()) return;
+      const PlanCard* now = m_selection.isEmpty() ? nullptr : m_layout.card(m_selection.first().toStdString());
+      const PlanCard* best = now ? nullptr : &m_layout.cards.front();
+      double bestDistance = 1e9;
+      for (const PlanCard& c : m_layout.cards) {
+        if (!now || c.uid == now->uid) continue;
+        const double dy = (c.rect.top() - now->rect.top()) * (event->key() == Qt::Key_Down ? 1 : -1);
+        const double d = dy + 3 * std::abs(c.rect.left() - now->rect.left());
+        if (dy > 0 && d < bestDistance) {
+          bestDistance = d;
+          best = &c;
+        }
+      }
+      if (best) select({text(best->uid)});
+      return;
+    }
+    default: break;
+  }
+  QAbstractScrollArea::keyPressEvent(event);
+}
+
+void PlanView::contextMenuEvent(QContextMenuEvent* event) {
+  const QPointF p = toPlan(event->pos());
+  QMenu menu(this);
+  const PlanTag* tag = tagAt(p);
+  const PlanCard* card = tag ? nullptr : cardAt(p);
+  if (tag || card) {
+    const QString uid = text(tag ? tag->uid : card->uid);
+    if (!m_selection.contains(uid)) select({uid});
+    if (card) {
+      menu.addAction(m_inSite == uid ? tr("Show all in Site\tI") : tr("Show in Site\tI"), this, [this, uid] { Q_EMIT inSiteWanted(m_inSite == uid ? QString() : uid); });
+      menu.addAction(tr("Add after…\tEnter"), this, &PlanView::openFindField);
+    }
+    if (tag && !tag->owner.empty()) {
+      const PlanTag t = *tag;
+      menu.addAction(tr("Take off this card"), this, [this, t] {
+        const Node* owner = m_model->plan().find(t.owner);
+        if (!owner) return;
+        for (const Link& l : owner->inputs.at(t.input))
+          if (l.node == t.uid) {
+            m_model->disconnectInput(text(t.owner), t.input, l);
+            return;
+          }
+      });
+      if (t.hasParts) menu.addAction(t.isUnfolded ? tr("Fold") : tr("Unfold"), this, [this, t] {
+        const std::string key = t.owner + "/" + t.uid;
+        if (!m_folded.erase(key)) m_folded.insert(key);
+        rebuild();
+      });
+    }
+    menu.addAction(tr("Skip\tK"), this, &PlanView::skipSelected);
+    menu.addAction(tr("Rename\tF2"), this, &PlanView::renameSelected);
+    menu.addAction(tr("Duplicate\tCtrl+D"), this, &PlanView::duplicateSelected);
+    if (card) menu.addAction(tr("Lift out\tL"), this, &PlanView::liftSelected);
+    menu.addAction(tr("Copy\tCtrl+C"), this, &PlanView::copySelected);
+    menu.addSeparator();
+    menu.addAction(tr("Delete\tDel"), this, &PlanView::removeSelected);
+  } else if (const PlanRibbon* ribbon = ribbonAt(p)) {
+    m_ribbon = *ribbon;
+    const QPoint at = event->pos();
+    menu.addAction(tr("Insert here…"), this, [this, at] { if (m_ribbon) openOnRibbon(*m_ribbon, at); });
+    menu.addAction(tr("Disconnect\tDel"), this, &PlanView::removeSelected);
+  } else {
+    menu.addAction(tr("Add a node…\tEnter"), this, &PlanView::openFindField);
+    menu.addAction(tr("Paste\tCtrl+V"), this, &PlanView::pasteClipboard);
+    menu.addAction(tr("Tidy\tT"), this, &PlanView::tidy);
+    menu.addAction(tr("Show whole plan\tHome"), this, &PlanView::fitAll);
+  }
+  menu.exec(event->globalPos());
+}
+
+bool PlanView::viewportEvent(QEvent* event) {
+  if (event->type() == QEvent::ToolTip) {
+    const auto* help = static_cast<QHelpEvent*>(event);
+    const QPointF p = toPlan(help->pos());
+    const PlanTag* tag = tagAt(p);
+    const PlanCard* card = tag ? nullptr : cardAt(p);
+    const std::string uid = tag ? tag->uid : card ? card->uid : std::string();
+    const Node* node = m_model->plan().find(uid);
+    if (!node) {
+      QToolTip::hideText();
+      return true;
+    }
+    const NodeKind* kind = findNodeKind(node->kind);
+    QString words = QStringLiteral("<b>%1</b><br>%2").arg(text(node->title).toHtmlEscaped(), text(sentenceOf(m_model->plan(), *node)).toHtmlEscaped());
+    if (m_view)
+      if (const auto it = m_view->evaluation.reports.find(uid); it != m_view->evaluation.reports.end()) {
+        for (const Problem& problem : it->second.problems) words += QStringLiteral("<br>! %1").arg(text(problem.message + (problem.advice.empty() ? "" : ". " + problem.advice + ".")).toHtmlEscaped());
+        words += QStringLiteral("<br>%1 ms · %2 MB").arg(it->second.milliseconds, 0, 'f', 1).arg(static_cast<double>(it->second.bytes) / 1e6, 0, 'f', 1);
+      }
+    if (kind) words += QStringLiteral("<br><i>%1</i>").arg(tr(kind->help.c_str()).toHtmlEscaped());
+    QToolTip::showText(help->globalPos(), words, this);
+    return true;
+  }
+  return QAbstractScrollArea::viewportEvent(event);
+}
+
+void PlanView::resizeEvent(QResizeEvent* event) {
+  QAbstractScrollArea::resizeEvent(event);
+  updateScrollBars();
+}
+
+}  // namespace arvesk

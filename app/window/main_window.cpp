@@ -1,0 +1,525 @@
+#include "app/window/main_window.h"
+
+#include "app/window/export_window.h"
+#include "app/window/settings.h"
+#include "app/window/theme.h"
+#include "core/formats/plan_file.h"
+
+#include <QApplication>
+#include <QButtonGroup>
+#include <QCloseEvent>
+#include <QDir>
+#include <QDockWidget>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLocale>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QStatusBar>
+#include <QToolButton>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+/// The head of a panel: tabs or a title at the left, a quiet word at the right. Dragging it moves the dock.
+QWidget* makeHead(const std::vector<QToolButton*>& tabs, QLabel* hint) {
+  auto* head = new QWidget;
+  head->setProperty("role", QStringLiteral("head"));
+  head->setAttribute(Qt::WA_StyledBackground);
+  auto* row = new QHBoxLayout(head);
+  row->setContentsMargins(8, 0, 12, 0);
+  row->setSpacing(4);
+  for (QToolButton* tab : tabs) row->addWidget(tab);
+  row->addStretch(1);
+  hint->setProperty("role", QStringLiteral("quiet"));
+  row->addWidget(hint);
+  return head;
+}
+
+QToolButton* makeTab(const QString& words, const char* name, bool isOn) {
+  auto* tab = new QToolButton;
+  tab->setText(words);
+  tab->setObjectName(QLatin1String(name));
+  tab->setProperty("role", QStringLiteral("tab"));
+  tab->setCheckable(true);
+  tab->setAutoExclusive(false);
+  tab->setChecked(isOn);
+  return tab;
+}
+
+bool isImageFile(const QString& path) {
+  return QStringList{QStringLiteral("png"), QStringLiteral("tif"), QStringLiteral("tiff"), QStringLiteral("exr"), QStringLiteral("jpg"), QStringLiteral("jpeg")}.contains(QFileInfo(path).suffix().toLower());
+}
+
+}  // namespace
+
+MainWindow::MainWindow() : m_autosave(&m_model) {
+  setObjectName(QStringLiteral("main_window"));
+  setAcceptDrops(true);
+  setDockNestingEnabled(true);
+  m_site = new SiteView(this);
+  setCentralWidget(m_site);
+  buildLeft();
+  buildBottom();
+  buildMenus();
+  buildStatus();
+  setCorner(Qt::BottomLeftCorner, Qt::LeftDockWidgetArea);
+  resize(1280, 800);
+  resizeDocks({m_leftDock}, {452}, Qt::Horizontal);
+  resizeDocks({m_bottomDock}, {262}, Qt::Vertical);
+
+  connect(&m_model, &PlanModel::changed, this, [this] {
+    updateTitle();
+    if (!m_inSite.isEmpty() && !m_model.plan().find(m_inSite.toStdString())) setInSite({});
+    else evaluate();
+  });
+  connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
+  connect(&m_service, &EvaluationService::finished, this, &MainWindow::showResults);
+  connect(&m_service, &EvaluationService::started, this, [this] { m_progressDelay.start(); });
+  connect(&m_service, &EvaluationService::progressed, this, [this](double share, const QString& title) {
+    m_progress->setValue(static_cast<int>(share * 1000));
+    m_progress->setToolTip(title);
+    if (m_progress->isVisible()) m_message->setText(tr("working on %1").arg(title));
+  });
+  connect(&m_service, &EvaluationService::wasCancelled, this, [this] {
+    if (m_service.isBusy()) return;
+    m_progressDelay.stop();
+    m_progress->hide();
+    m_cancel->hide();
+    m_message->clear();
+  });
+  m_progressDelay.setSingleShot(true);
+  m_progressDelay.setInterval(400);
+  connect(&m_progressDelay, &QTimer::timeout, this, [this] {
+    m_progress->show();
+    m_cancel->show();
+  });
+  connect(m_plan, &PlanView::selectionChanged, this, &MainWindow::updateSelection);
+  connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
+  connect(m_site, &SiteView::showAllWanted, this, [this] { setInSite({}); });
+  connect(m_site, &SiteView::modeChanged, this, [this] { evaluate(); });
+  connect(m_site, &SiteView::picked, this, [this](const QString& words, int, int) { m_message->setText(words); });
+  connect(m_bench, &BenchView::headingChanged, this, [this] { m_benchHeading->setText(m_bench->heading()); });
+  m_benchHeading->setText(m_bench->heading());
+  connect(qApp, &QApplication::focusChanged, this, [this](QWidget*, QWidget* now) {
+    if (now == m_site) m_keys->setText(tr("middle drag orbits · right drag pans · Home all · 1…4 cameras"));
+    else m_keys->setText(tr("K skip · I in Site · F2 rename · Enter add"));
+  });
+  const Settings settings;
+  if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
+  if (!settings.layout().isEmpty()) restoreState(settings.layout());
+  updateTitle();
+}
+
+MainWindow::~MainWindow() {
+  // Views are told nothing more while the window comes apart.
+  m_service.disconnect(this);
+  m_model.disconnect(this);
+  qApp->disconnect(this);
+}
+
+void MainWindow::buildLeft() {
+  m_plan = new PlanView(&m_model);
+  m_kit = new KitView(&m_model, &m_service);
+  m_left = new QStackedWidget;
+  m_left->addWidget(m_plan);
+  m_left->addWidget(m_kit);
+  m_planTab = makeTab(tr("Plan"), "tab_plan", true);
+  m_kitTab = makeTab(tr("Kit"), "tab_kit", false);
+  m_leftHint = new QLabel(tr("Enter adds · Ctrl+F finds"));
+  connect(m_planTab, &QToolButton::clicked, this, [this] { showKit(false); });
+  connect(m_kitTab, &QToolButton::clicked, this, [this] { showKit(true); });
+  m_leftDock = new QDockWidget(tr("Plan and Kit"), this);
+  m_leftDock->setObjectName(QStringLiteral("left_dock"));
+  m_leftDock->setWidget(m_left);
+  m_leftDock->setTitleBarWidget(makeHead({m_planTab, m_kitTab}, m_leftHint));
+  addDockWidget(Qt::LeftDockWidgetArea, m_leftDock);
+}
+
+void MainWindow::buildBottom() {
+  m_bench = new BenchView(&m_model);
+  m_benchHeading = new QLabel;
+  m_benchHeading->setObjectName(QStringLiteral("bench_heading"));
+  QToolButton* tab = makeTab(tr("Bench"), "tab_bench", true);
+  connect(tab, &QToolButton::clicked, tab, [tab] { tab->setChecked(true); });
+  m_bottomDock = new QDockWidget(tr("Bench"), this);
+  m_bottomDock->setObjectName(QStringLiteral("bottom_dock"));
+  m_bottomDock->setWidget(m_bench);
+  m_bottomDock->setTitleBarWidget(makeHead({tab}, m_benchHeading));
+  addDockWidget(Qt::BottomDockWidgetArea, m_bottomDock);
+}
+
+void MainWindow::showKit(bool isKit) {
+  m_left->setCurrentIndex(isKit ? 1 : 0);
+  m_planTab->setChecked(!isKit);
+  m_kitTab->setChecked(isKit);
+  m_leftHint->setText(isKit ? tr("drop mesh files here") : tr("Enter adds · Ctrl+F finds"));
+}
+
+void MainWindow::buildMenus() {
+  const auto add = [this](QMenu* menu, const QString& words, const QKeySequence& keys, const char* name, auto&& what) {
+    QAction* action = menu->addAction(words, this, what);
+    action->setShortcut(keys);
+    action->setObjectName(QLatin1String(name));
+    return action;
+  };
+  QMenu* file = menuBar()->addMenu(tr("&File"));
+  add(file, tr("New plan"), QKeySequence::New, "file_new", [this] { newPlan(); });
+  add(file, tr("Open…"), QKeySequence::Open, "file_open", [this] { open(); });
+  m_recent = file->addMenu(tr("Open recent"));
+  connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+  file->addSeparator();
+  add(file, tr("Save"), QKeySequence::Save, "file_save", [this] { save(); });
+  add(file, tr("Save as…"), QKeySequence::SaveAs, "file_save_as", [this] { saveAs(); });
+  add(file, tr("Export…"), QKeySequence(Qt::CTRL | Qt::Key_E), "file_export", [this] { openExport(); });
+  file->addSeparator();
+  add(file, tr("Quit"), QKeySequence::Quit, "file_quit", [this] { close(); });
+
+  QMenu* edit = menuBar()->addMenu(tr("&Edit"));
+  QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
+  undo->setShortcut(QKeySequence::Undo);
+  undo->setObjectName(QStringLiteral("edit_undo"));
+  QAction* redo = m_model.undoStack().createRedoAction(this, tr("Redo"));
+  redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
+  redo->setObjectName(QStringLiteral("edit_redo"));
+  edit->addActions({undo, redo});
+  edit->addSeparator();
+  add(edit, tr("Copy"), QKeySequence::Copy, "edit_copy", [this] { m_plan->copySelected(); });
+  add(edit, tr("Paste"), QKeySequence::Paste, "edit_paste", [this] { m_plan->pasteClipboard(); });
+  add(edit, tr("Duplicate"), QKeySequence(Qt::CTRL | Qt::Key_D), "edit_duplicate", [this] { m_plan->duplicateSelected(); });
+  add(edit, tr("Select all"), QKeySequence::SelectAll, "edit_select_all", [this] { m_plan->selectAll(); });
+
+  // The single-letter keys of the Plan act only while it has focus, so they are shown here but live in the view.
+  QMenu* plan = menuBar()->addMenu(tr("&Plan"));
+  add(plan, tr("Add a node…\tEnter"), {}, "plan_add", [this] { showKit(false); m_plan->setFocus(); m_plan->openFindField(); });
+  add(plan, tr("Find in plan…"), QKeySequence::Find, "plan_find", [this] { showKit(false); m_plan->findInPlan(); });
+  plan->addSeparator();
+  add(plan, tr("Skip\tK"), {}, "plan_skip", [this] { m_plan->skipSelected(); });
+  add(plan, tr("Rename\tF2"), {}, "plan_rename", [this] { m_plan->renameSelected(); });
+  add(plan, tr("Lift out\tL"), {}, "plan_lift", [this] { m_plan->liftSelected(); });
+  add(plan, tr("Tidy\tT"), {}, "plan_tidy", [this] { m_plan->tidy(); });
+  add(plan, tr("Delete\tDel"), {}, "plan_delete", [this] { m_plan->removeSelected(); });
+  add(plan, tr("Show whole plan\tHome"), {}, "plan_fit", [this] { m_plan->fitAll(); });
+  plan->addSeparator();
+  add(plan, tr("Next seed"), QKeySequence(Qt::CTRL | Qt::Key_R), "plan_next_seed", [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
+
+  QMenu* site = menuBar()->addMenu(tr("&Site"));
+  add(site, tr("Dressed"), {}, "site_dressed", [this] { m_site->setMode(SiteMode::Dressed); });
+  add(site, tr("Points"), {}, "site_points", [this] { m_site->setMode(SiteMode::Points); });
+  add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
+  site->addSeparator();
+  add(site, tr("Selected node in Site\tI"), {}, "site_in_site", [this] { if (m_plan->selection().size() == 1) setInSite(m_plan->selection().first()); });
+  add(site, tr("Show all nodes"), {}, "site_all", [this] { setInSite({}); });
+  add(site, tr("Fit everything\tHome"), {}, "site_fit", [this] { m_site->fitAll(); });
+  add(site, tr("Keep this camera"), {}, "site_keep_camera", [this] {
+    m_model.edit(tr("Keep camera"), [this](Plan& p) {
+      const Camera& c = m_site->camera();
+      p.settings.cameras.push_back({tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target, c.fieldOfViewDeg});
+    });
+  });
+
+  QMenu* kit = menuBar()->addMenu(tr("&Kit"));
+  add(kit, tr("Add props…"), {}, "kit_add", [this] { showKit(true); m_kit->addFiles(); });
+  add(kit, tr("Remove selected props"), {}, "kit_remove", [this] { m_kit->removeSelected(); });
+
+  QMenu* view = menuBar()->addMenu(tr("&View"));
+  add(view, tr("Paper"), {}, "view_paper", [this] { setTheme(QStringLiteral("paper")); });
+  add(view, tr("Night"), {}, "view_night", [this] { setTheme(QStringLiteral("night")); });
+  add(view, tr("As the desktop"), {}, "view_desktop", [this] { setTheme(QStringLiteral("desktop")); });
+  view->addSeparator();
+  add(view, tr("Swap the room of Plan and Site"), QKeySequence(Qt::Key_F6), "view_swap", [this] { swapViews(); });
+  view->addAction(m_leftDock->toggleViewAction());
+  view->addAction(m_bottomDock->toggleViewAction());
+
+  QMenu* help = menuBar()->addMenu(tr("&Help"));
+  add(help, tr("Keys and mouse"), {}, "help_keys", [this] {
+    QMessageBox box(QMessageBox::NoIcon, tr("Keys and mouse"),
+                    tr("<b>Plan</b><br>Enter or double-click on paper: add · double-click on a ribbon: insert · drag from a card's foot: connect<br>"
+                       "K skip · I in Site · F2 rename · L lift out · T tidy · Del delete · Home whole plan · Ctrl+wheel zoom · middle drag pan<br><br>"
+                       "<b>Site</b><br>Middle drag: orbit about the point under the cursor · right drag: pan · wheel: toward the cursor · with Alt also left, middle, right<br>"
+                       "click: what is there · F to the clicked place · Home all · 1…4 saved cameras<br><br>"
+                       "<b>Bench</b><br>Numbers: drag sideways, arrow keys, wheel, or type sums and units (1.6/2, 45 cm, 0.8 rad)"), QMessageBox::Close, this);
+    box.exec();
+  });
+  add(help, tr("About Arvesk"), {}, "help_about", [this] {
+    QMessageBox::about(this, tr("About Arvesk"), tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.").arg(QApplication::applicationVersion()));
+  });
+
+  auto* corner = new QWidget;
+  auto* row = new QHBoxLayout(corner);
+  row->setContentsMargins(0, 2, 16, 2);
+  row->setSpacing(0);
+  m_draft = new QPushButton(tr("Draft"));
+  m_final = new QPushButton(tr("Final"));
+  auto* group = new QButtonGroup(corner);
+  for (QPushButton* b : {m_draft, m_final}) {
+    b->setObjectName(QStringLiteral("quality"));
+    b->setCheckable(true);
+    group->addButton(b);
+    row->addWidget(b);
+  }
+  m_draft->setAccessibleName(tr("Draft quality"));
+  m_final->setAccessibleName(tr("Final quality"));
+  m_draft->setToolTip(tr("A fixed share of the points, always the same ones"));
+  m_final->setToolTip(tr("All points, as exported"));
+  m_draft->setChecked(true);
+  connect(m_draft, &QPushButton::clicked, this, [this] { setQuality(Quality::Draft); });
+  connect(m_final, &QPushButton::clicked, this, [this] { setQuality(Quality::Final); });
+  menuBar()->setCornerWidget(corner);
+}
+
+void MainWindow::buildStatus() {
+  m_counts = new QLabel;
+  m_counts->setObjectName(QStringLiteral("counts"));
+  m_message = new QLabel;
+  m_message->setProperty("role", QStringLiteral("quiet"));
+  m_message->setObjectName(QStringLiteral("message"));
+  m_keys = new QLabel(tr("K skip · I in Site · F2 rename · Enter add"));
+  m_keys->setProperty("role", QStringLiteral("quiet"));
+  m_progress = new QProgressBar;
+  m_progress->setRange(0, 1000);
+  m_progress->setFixedWidth(120);
+  m_progress->setTextVisible(false);
+  m_progress->setObjectName(QStringLiteral("progress"));
+  m_progress->hide();
+  m_cancel = new QToolButton;
+  m_cancel->setText(tr("cancel"));
+  m_cancel->setObjectName(QStringLiteral("cancel"));
+  m_cancel->hide();
+  connect(m_cancel, &QToolButton::clicked, this, [this] { m_service.cancel(); });
+  statusBar()->setSizeGripEnabled(false);
+  statusBar()->addWidget(m_counts);
+  statusBar()->addWidget(m_message, 1);
+  statusBar()->addPermanentWidget(m_progress);
+  statusBar()->addPermanentWidget(m_cancel);
+  statusBar()->addPermanentWidget(m_keys);
+  statusBar()->setContentsMargins(8, 0, 8, 0);
+}
+
+QString MainWindow::maskOnGround() const {
+  if (m_site->mode() != SiteMode::Mask || m_plan->selection().size() != 1) return {};
+  const Node* node = m_model.plan().find(m_plan->selection().first().toStdString());
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
+}
+
+void MainWindow::evaluate() { m_service.request({m_model.snapshot(), m_quality, m_inSite.toStdString(), maskOnGround().toStdString()}); }
+
+void MainWindow::showResults() {
+  const EvalViewPtr view = m_service.latest();
+  m_progressDelay.stop();
+  m_progress->hide();
+  m_cancel->hide();
+  m_message->clear();
+  m_plan->showResults(view);
+  m_bench->showResults(view);
+  m_kit->showResults(view);
+  m_site->showResults(view);
+  const QLocale locale;
+  const double millions = static_cast<double>(view->totals.triangles) / 1e6;
+  const QString quality = view->quality == Quality::Draft ? tr("draft") : tr("final");
+  m_counts->setText(tr("%1 placed (%2) · %3 M triangles · %4 ms · %5 MB")
+                        .arg(locale.toString(static_cast<qulonglong>(view->totals.placements)), quality, locale.toString(millions, 'f', millions < 10 ? 2 : 1),
+                             locale.toString(view->evaluation.milliseconds, 'f', 0), locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
+  const Node* mask = m_model.plan().find(maskOnGround().toStdString());
+  m_site->setMaskTitle(mask ? text(mask->title) : QString());
+}
+
+void MainWindow::updateSelection() {
+  const QStringList selection = m_plan->selection();
+  m_bench->showNode(selection.size() == 1 ? selection.first() : QString());
+  if (m_site->mode() == SiteMode::Mask) evaluate();
+}
+
+void MainWindow::setInSite(const QString& uid) {
+  m_inSite = uid;
+  m_plan->setInSite(uid);
+  const Node* node = m_model.plan().find(uid.toStdString());
+  m_site->setInSite(node ? text(node->title) : QString());
+  evaluate();
+}
+
+void MainWindow::setQuality(Quality quality) {
+  m_quality = quality;
+  (quality == Quality::Draft ? m_draft : m_final)->setChecked(true);
+  evaluate();
+}
+
+void MainWindow::updateTitle() {
+  const QString name = m_file.isEmpty() ? tr("untitled.arvesk") : QFileInfo(m_file).fileName();
+  setWindowTitle(tr("%1[*] – Arvesk").arg(name));
+  setWindowModified(!m_model.undoStack().isClean());
+}
+
+void MainWindow::setFile(const QString& path) {
+  m_file = path;
+  const QString folder = path.isEmpty() ? QString() : QFileInfo(path).absolutePath();
+  m_service.setFolder(folder);
+  m_bench->setFolder(folder);
+  m_kit->setFolder(folder);
+  m_autosave.setFile(path);
+  if (!path.isEmpty()) Settings().addRecentFile(QFileInfo(path).absoluteFilePath());
+  updateTitle();
+}
+
+bool MainWindow::mayGoOn() {
+  if (m_model.undoStack().isClean()) return true;
+  QMessageBox box(QMessageBox::NoIcon, tr("Unsaved changes"), tr("Save the changes to %1 first?").arg(m_file.isEmpty() ? tr("the new plan") : QFileInfo(m_file).fileName()),
+                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+  box.setObjectName(QStringLiteral("unsaved_box"));
+  const int answer = box.exec();
+  if (answer == QMessageBox::Cancel) return false;
+  if (answer == QMessageBox::Save) return save();
+  m_autosave.discard();
+  return true;
+}
+
+bool MainWindow::offerRecovery(const QString& path) {
+  const QString kept = Autosave::fileFor(path);
+  if (!QFile::exists(kept)) return false;
+  QMessageBox box(QMessageBox::NoIcon, tr("Unsaved work was found"), tr("Arvesk ended before changes to %1 were saved. Take them back?").arg(path.isEmpty() ? tr("a new plan") : QFileInfo(path).fileName()), QMessageBox::NoButton, this);
+  box.setObjectName(QStringLiteral("recovery_box"));
+  QAbstractButton* take = box.addButton(tr("Take them back"), QMessageBox::AcceptRole);
+  box.addButton(tr("Open the saved plan"), QMessageBox::RejectRole);
+  box.exec();
+  if (box.clickedButton() != take) {
+    QFile::remove(kept);
+    return false;
+  }
+  auto plan = loadPlan(kept.toStdString());
+  if (!plan) {
+    QMessageBox::warning(this, tr("Unsaved work"), text(toLine(plan.error())));
+    return false;
+  }
+  setFile(path);
+  m_model.reset({});
+  m_model.edit(tr("Recovered work"), [&](Plan& p) { p = *plan; });
+  return true;
+}
+
+void MainWindow::newPlan() {
+  if (!mayGoOn()) return;
+  setFile({});
+  m_model.reset({});
+}
+
+void MainWindow::open() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open a plan"), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(), tr("Plans (*.arvesk);;All files (*)"));
+  if (!path.isEmpty()) openFile(path);
+}
+
+bool MainWindow::openFile(const QString& path) {
+  if (!mayGoOn()) return false;
+  if (offerRecovery(path)) return true;
+  auto plan = loadPlan(path.toStdString());
+  if (!plan) {
+    QMessageBox::warning(this, tr("The plan cannot be opened"), text(toLine(plan.error())));
+    return false;
+  }
+  setInSite({});
+  setFile(path);
+  const bool isReadOnly = plan->isReadOnly;
+  m_model.reset(std::move(*plan));
+  if (isReadOnly) m_message->setText(tr("Written by a newer version: open read-only, save it under another name"));
+  return true;
+}
+
+bool MainWindow::saveTo(const QString& path) {
+  Plan plan = m_model.plan();
+  if (path != m_file) plan.isReadOnly = false;
+  if (auto ok = savePlan(plan, path.toStdString()); !ok) {
+    QMessageBox::warning(this, tr("The plan was not saved"), text(toLine(ok.error())));
+    return false;
+  }
+  m_autosave.discard();
+  setFile(path);
+  m_model.undoStack().setClean();
+  m_message->setText(tr("saved"));
+  evaluate();  // relative paths may start elsewhere now
+  return true;
+}
+
+bool MainWindow::save() { return m_file.isEmpty() ? saveAs() : saveTo(m_file); }
+
+bool MainWindow::saveAs() {
+  QString path = QFileDialog::getSaveFileName(this, tr("Save the plan as"), m_file, tr("Plans (*.arvesk)"));
+  if (path.isEmpty()) return false;
+  if (QFileInfo(path).suffix().isEmpty()) path += QStringLiteral(".arvesk");
+  return saveTo(path);
+}
+
+void MainWindow::fillRecent() {
+  m_recent->clear();
+  for (const QString& path : Settings().recentFiles()) m_recent->addAction(QDir::toNativeSeparators(path), this, [this, path] { openFile(path); });
+  if (m_recent->isEmpty()) m_recent->addAction(tr("none yet"))->setEnabled(false);
+}
+
+void MainWindow::openExport() {
+  auto* window = new ExportWindow(m_model.snapshot(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(), this);
+  window->show();
+}
+
+void MainWindow::setTheme(const QString& choice) {
+  Settings().setTheme(choice);
+  Theme::apply(*qApp, choice);
+  for (QWidget* w : findChildren<QWidget*>()) w->update();
+}
+
+void MainWindow::swapViews() {
+  m_isSwapped = !m_isSwapped;
+  QWidget* middle = takeCentralWidget();
+  QWidget* side = m_leftDock->widget();
+  m_leftDock->setWidget(middle);
+  setCentralWidget(side);
+  middle->show();
+  side->show();
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+  if (!mayGoOn()) {
+    event->ignore();
+    return;
+  }
+  if (m_isSwapped) swapViews();
+  Settings().setWindow(saveGeometry(), saveState());
+  m_autosave.discard();
+  m_service.cancel();
+  event->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls()) event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+  event->acceptProposedAction();
+  for (const QUrl& url : event->mimeData()->urls()) {
+    if (!url.isLocalFile()) continue;
+    const QString path = url.toLocalFile();
+    if (path.endsWith(QStringLiteral(".arvesk"))) {
+      openFile(path);
+      return;
+    }
+    const NodeKind* kind = findNodeKind(isImageFile(path) ? "terrain" : "mesh-file");
+    const QString folder = m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath();
+    m_model.undoStack().beginMacro(tr("Add %1").arg(QFileInfo(path).fileName()));
+    double y = 20;
+    for (const PlanCard& card : m_plan->layoutNow().cards) y = std::max(y, card.rect.bottom() + 34);
+    const QString uid = m_model.addNode(*kind, 140, y);
+    m_model.rename(uid, QFileInfo(path).completeBaseName());
+    m_model.setParam(uid, "file", (folder.isEmpty() ? path : QDir(folder).relativeFilePath(path)).toStdString());
+    m_model.undoStack().endMacro();
+    m_plan->select({uid});
+  }
+}
+
+}  // namespace arvesk

@@ -1,0 +1,98 @@
+// The main window: Plan and Kit at the left, Site in the middle, Bench below, menus, status line, and the document's life.
+#pragma once
+
+#include "app/bench/bench_view.h"
+#include "app/kit/kit_view.h"
+#include "app/plan/plan_view.h"
+#include "app/site/site_view.h"
+#include "app/window/autosave.h"
+
+#include <QElapsedTimer>
+#include <QMainWindow>
+
+class QDockWidget;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QStackedWidget;
+class QToolButton;
+
+namespace arvesk {
+
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+
+ public:
+  MainWindow();
+  ~MainWindow() override;
+
+  bool openFile(const QString& path);
+  bool saveTo(const QString& path);
+  QString file() const { return m_file; }
+  PlanModel& model() { return m_model; }
+  PlanView& planView() { return *m_plan; }
+  SiteView& site() { return *m_site; }
+  BenchView& bench() { return *m_bench; }
+  EvaluationService& service() { return m_service; }
+  void showKit(bool isKit);
+  void setQuality(Quality quality);
+  void openExport();
+
+ protected:
+  void closeEvent(QCloseEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+
+ private:
+  void buildLeft();
+  void buildBottom();
+  void buildMenus();
+  void buildStatus();
+  void evaluate();
+  void showResults();
+  void updateTitle();
+  void updateSelection();
+  void setInSite(const QString& uid);
+  void setFile(const QString& path);
+  bool mayGoOn();  // asks about unsaved changes
+  bool offerRecovery(const QString& path);
+  void newPlan();
+  void open();
+  bool save();
+  bool saveAs();
+  void fillRecent();
+  void setTheme(const QString& choice);
+  void swapViews();
+  QString maskOnGround() const;
+
+  PlanModel m_model;
+  EvaluationService m_service;
+  Autosave m_autosave;
+  QString m_file;
+  QString m_inSite;
+  Quality m_quality = Quality::Draft;
+  bool m_isSwapped = false;
+
+  PlanView* m_plan = nullptr;
+  KitView* m_kit = nullptr;
+  SiteView* m_site = nullptr;
+  BenchView* m_bench = nullptr;
+  QStackedWidget* m_left = nullptr;
+  QDockWidget* m_leftDock = nullptr;
+  QDockWidget* m_bottomDock = nullptr;
+  QToolButton* m_planTab = nullptr;
+  QToolButton* m_kitTab = nullptr;
+  QLabel* m_leftHint = nullptr;
+  QLabel* m_benchHeading = nullptr;
+  QPushButton* m_draft = nullptr;
+  QPushButton* m_final = nullptr;
+  QMenu* m_recent = nullptr;
+  QLabel* m_counts = nullptr;
+  QLabel* m_message = nullptr;
+  QLabel* m_keys = nullptr;
+  QProgressBar* m_progress = nullptr;
+  QToolButton* m_cancel = nullptr;
+  QTimer m_progressDelay;
+};
+
+}  // namespace arvesk

@@ -1,0 +1,112 @@
+#include "app/window/pictures.h"
+
+#include "app/window/export_window.h"
+#include "app/window/main_window.h"
+#include "app/window/theme.h"
+
+#include <QDeadlineTimer>
+#include <QDir>
+#include <QFileInfo>
+#include <QSettings>
+#include <QStandardPaths>
+
+#include <cstdio>
+
+namespace arvesk {
+namespace {
+
+void waitUntil(const std::function<bool()>& isDone, int milliseconds) {
+  QDeadlineTimer deadline(milliseconds);
+  while (!isDone() && !deadline.hasExpired()) QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents, 50);
+}
+
+class Photographer {
+ public:
+  Photographer(QApplication& app, QString folder, QString only) : m_app(app), m_folder(std::move(folder)), m_only(std::move(only)) {}
+
+  bool wants(const char* name) const { return m_only.isEmpty() || m_only == QLatin1String(name); }
+  /// Waits for the results and a clean picture in Site, then saves the window.
+  void take(MainWindow& window, const char* name, int samples = 16) {
+    waitUntil([&] { return !window.service().isBusy() && window.service().latest(); }, 60'000);
+    settle(200);
+    waitUntil([&] { return window.site().samplesShown() >= samples; }, 60'000);
+    save(window, name);
+  }
+  void save(QWidget& widget, const char* name) {
+    const QString path = QDir(m_folder).filePath(QLatin1String(name) + QStringLiteral(".png"));
+    if (widget.grab().save(path)) std::printf("%s\n", qPrintable(path));
+    else std::fprintf(stderr, "%s could not be written\n", qPrintable(path));
+  }
+  void settle(int milliseconds) {
+    QDeadlineTimer deadline(milliseconds);
+    while (!deadline.hasExpired()) QApplication::processEvents(QEventLoop::AllEvents, 20);
+  }
+
+ private:
+  QApplication& m_app;
+  QString m_folder;
+  QString m_only;
+};
+
+}  // namespace
+
+int makePictures(QApplication& app, const QString& plan, const QString& folder, const QString& only) {
+  QStandardPaths::setTestModeEnabled(true);
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + QStringLiteral("/arvesk-pictures"));
+  QSettings().clear();
+  QDir().mkpath(folder);
+  Photographer photographer(app, folder, only);
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return 1;
+  waitUntil([&] { return window.service().latest() != nullptr; }, 60'000);
+  if (photographer.wants("main")) {
+    window.planView().select({QStringLiteral("steep-sand")});
+    photographer.take(window, "main");
+  }
+  if (photographer.wants("points")) {
+    window.site().setMode(SiteMode::Points);
+    photographer.take(window, "points");
+    window.site().setMode(SiteMode::Dressed);
+  }
+  if (photographer.wants("in-site")) {
+    Q_EMIT window.planView().inSiteWanted(QStringLiteral("steep-sand"));
+    photographer.take(window, "in-site");
+    Q_EMIT window.planView().inSiteWanted(QString());
+  }
+  if (photographer.wants("mask")) {
+    window.planView().select({QStringLiteral("dry-drift")});
+    window.site().setMode(SiteMode::Mask);
+    photographer.take(window, "mask");
+    window.site().setMode(SiteMode::Dressed);
+  }
+  if (photographer.wants("kit")) {
+    window.planView().select({QStringLiteral("marram-props")});
+    window.showKit(true);
+    waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 60'000);
+    photographer.take(window, "kit");
+    window.showKit(false);
+  }
+  if (photographer.wants("find")) {
+    window.planView().select({QStringLiteral("steep-sand")});
+    window.planView().openFindField();
+    photographer.take(window, "find");
+    window.planView().findField()->hide();
+  }
+  if (photographer.wants("export")) {
+    auto* dialog = new ExportWindow(window.model().snapshot(), QFileInfo(plan).absolutePath(), &window);
+    dialog->show();
+    photographer.settle(200);
+    photographer.save(*dialog, "export");
+    dialog->close();
+  }
+  if (photographer.wants("night")) {
+    Theme::apply(app, QStringLiteral("night"));
+    window.planView().select({QStringLiteral("steep-sand")});
+    photographer.take(window, "night");
+  }
+  return 0;
+}
+
+}  // namespace arvesk
