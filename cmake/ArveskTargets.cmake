@@ -45,6 +45,6 @@ function(arvesk_add_test path label seconds)
   target_compile_definitions(${target} PRIVATE QT_NO_KEYWORDS)
   add_test(NAME ${path} COMMAND ${target})
   set_tests_properties(${path} PROPERTIES
-    LABELS ${label} TIMEOUT ${seconds}
+    LABELS "${label}" TIMEOUT ${seconds}
     ENVIRONMENT "QT_QPA_PLATFORM=offscreen;LC_ALL=C.UTF-8;ARVESK_SOURCE_DIR=${CMAKE_SOURCE_DIR};ARVESK_BIN_DIR=${CMAKE_BINARY_DIR}/bin")
 endfunction()

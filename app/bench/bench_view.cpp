@@ -111,6 +111,7 @@ void BenchView::rebuild() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   m_kind = node ? node->kind : std::string();
+  m_props = m_model->plan().props;
   int cell = 0;
   if (!node) {
     buildPlanControls(grid);
@@ -232,7 +233,8 @@ const ParamSpec* BenchView::handleParam(const Node& node) const {
 
 void BenchView::refresh() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
-  if ((node ? node->kind : std::string()) != m_kind) {
+  const bool listsProps = std::any_of(m_rows.begin(), m_rows.end(), [](const Row& row) { return row.spec.type == ParamType::Props; });
+  if ((node ? node->kind : std::string()) != m_kind || (listsProps && m_props != m_model->plan().props)) {
     rebuild();
     return;
   }

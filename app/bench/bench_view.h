@@ -43,6 +43,7 @@ class BenchView : public QWidget {
   QString m_folder;
   QString m_uid;
   std::string m_kind;
+  std::vector<PropEntry> m_props;  // that the controls were made for
   QScrollArea* m_scroll;
   QLabel* m_problems;
   DistributionView* m_distribution;

@@ -82,7 +82,7 @@ std::optional<double> parseQuantity(const QString& text, Unit unit) {
   if (match.hasMatch()) {
     const QString u = match.captured(1);
     if (unit == Unit::Meter) factor = u == QLatin1String("cm") ? 0.01 : u == QLatin1String("mm") ? 0.001 : u == QLatin1String("km") ? 1000 : u == QLatin1String("m") ? 1 : 0;
-    else if (unit == Unit::Degree) factor = u == QLatin1String("rad") ? 180 / 3.14159265358979323846 : u == QLatin1String("deg") || u == QLatin1String("°") ? 1 : 0;
+    else if (unit == Unit::Degree) factor = u == QLatin1String("rad") ? 180 / 3.14159265358979323846 : u == QLatin1String("deg") || u == QStringLiteral("°") ? 1 : 0;
     else factor = u == QString::fromUtf8(unitSuffix(unit)).trimmed() ? 1 : 0;
     if (factor == 0) return {};  // a unit that does not belong here
     rest.chop(match.capturedLength());

@@ -3,6 +3,8 @@
 #include "core/picture/render.h"
 #include "core/spatial/ground.h"
 
+#include <tbb/task_arena.h>
+
 #include <algorithm>
 #include <chrono>
 
@@ -156,7 +158,10 @@ void EvaluationService::work(std::stop_token stop) {
       task.stop = m_running.get_token();
     }
     QMetaObject::invokeMethod(this, [this] { m_isBusy = true; Q_EMIT started(); }, Qt::QueuedConnection);
-    const EvalViewPtr view = compute(request, task);
+    // One core fewer than the machine has, so that the interface always finds one free.
+    EvalViewPtr view;
+    tbb::task_arena arena(std::max(1, static_cast<int>(std::thread::hardware_concurrency()) - 1));
+    arena.execute([&] { view = compute(request, task); });
     QMetaObject::invokeMethod(this, [this, view] {
       m_isBusy = false;
       if (!view) {

@@ -31,7 +31,9 @@ using Placed = std::pair<Vec3, Vec3>;
 /// Triangles without area (at the poles of a ball) would only be in the way.
 void removeFlatTriangles(Surface& s) {
   std::erase_if(s.triangles, [&](const UVec3& t) {
-    return glm::length(glm::cross(s.positions[t.y] - s.positions[t.x], s.positions[t.z] - s.positions[t.x])) < 1e-12F;
+    const Vec3 a = s.positions[t.y] - s.positions[t.x];
+    const Vec3 b = s.positions[t.z] - s.positions[t.x];
+    return glm::length(glm::cross(a, b)) < 1e-5F * std::max(glm::dot(a, a), glm::dot(b, b));  // thinner than rounding
   });
 }
 

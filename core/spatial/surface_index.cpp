@@ -79,7 +79,9 @@ RTCDeviceTy* embreeDevice() {
   static RTCDevice device = [] {
     RTCDevice d = rtcNewDevice(nullptr);
     ARVESK_ASSERT(d != nullptr, "Embree has no device");
-    rtcSetDeviceErrorFunction(d, [](void*, RTCError, const char* text) { std::fprintf(stderr, "arvesk: Embree: %s\n", text); }, nullptr);
+    rtcSetDeviceErrorFunction(d, [](void*, RTCError error, const char* text) {
+      if (error != RTC_ERROR_CANCELLED) std::fprintf(stderr, "arvesk: Embree: %s\n", text);
+    }, nullptr);
     return d;
   }();
   return device;
@@ -153,9 +155,15 @@ std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface) {
     auto table = std::make_shared<AreaTable>();
     table->area.resize(surface.faceCount());
     table->areaAbove.resize(surface.faceCount());
+    parallelPieces({}, surface.faceCount(), 65536, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t f = begin; f < end; ++f) {
+        const UVec3 t = surface.triangles[f];
+        const Vec3 cross = glm::cross(surface.positions[t.y] - surface.positions[t.x], surface.positions[t.z] - surface.positions[t.x]);
+        table->area[f] = 0.5F * glm::length(cross);
+        table->areaAbove[f] = 0.5F * std::max(0.0F, cross.y);
+      }
+    });
     for (std::size_t f = 0; f < surface.faceCount(); ++f) {
-      table->area[f] = surface.faceArea(f);
-      table->areaAbove[f] = table->area[f] * std::max(0.0F, surface.faceNormal(f).y);
       table->total += static_cast<double>(table->area[f]);
       table->totalAbove += static_cast<double>(table->areaAbove[f]);
     }

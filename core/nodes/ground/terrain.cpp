@@ -15,7 +15,7 @@ struct Params : Placed {
   float highest = 20;  // m at white
 };
 
-Surface gridOf(const Image& image, const Params& p) {
+Surface gridOf(const Task& task, const Image& image, const Params& p) {
   Surface s;
   s.name = "terrain";
   const std::size_t w = static_cast<std::size_t>(image.width);
@@ -28,29 +28,36 @@ Surface gridOf(const Image& image, const Params& p) {
   s.positions.resize(w * h);
   s.normals.resize(w * h);
   s.uvs.resize(w * h);
-  for (std::size_t y = 0; y < h; ++y) {
+  const auto vertexRow = [&](std::size_t y) {
+    const std::size_t up = y > 0 ? y - 1 : y;
+    const std::size_t down = std::min(y + 1, h - 1);
     for (std::size_t x = 0; x < w; ++x) {
       const std::size_t i = y * w + x;
       s.positions[i] = {static_cast<float>(x) * step - 0.5F * p.width, heightAt(x, y), static_cast<float>(y) * step - 0.5F * depth};
       s.uvs[i] = {(static_cast<float>(x) + 0.5F) / static_cast<float>(w), (static_cast<float>(y) + 0.5F) / static_cast<float>(h)};
       const std::size_t left = x > 0 ? x - 1 : x;
       const std::size_t right = std::min(x + 1, w - 1);
-      const std::size_t up = y > 0 ? y - 1 : y;
-      const std::size_t down = std::min(y + 1, h - 1);
       const float slopeX = (heightAt(right, y) - heightAt(left, y)) / (static_cast<float>(right - left) * step);
       const float slopeZ = (heightAt(x, down) - heightAt(x, up)) / (static_cast<float>(down - up) * step);
       s.normals[i] = glm::normalize(Vec3(-slopeX, 1, -slopeZ));
     }
-  }
-  s.triangles.reserve((w - 1) * (h - 1) * 2);
-  for (std::size_t y = 0; y + 1 < h; ++y) {
+  };
+  s.triangles.resize((w - 1) * (h - 1) * 2);
+  const auto faceRow = [&](std::size_t y) {
     for (std::size_t x = 0; x + 1 < w; ++x) {
       const auto a = static_cast<std::uint32_t>(y * w + x);
       const auto b = static_cast<std::uint32_t>(a + w);
-      s.triangles.push_back({a, b, b + 1});
-      s.triangles.push_back({a, b + 1, a + 1});
+      const std::size_t f = (y * (w - 1) + x) * 2;
+      s.triangles[f] = {a, b, b + 1};
+      s.triangles[f + 1] = {a, b + 1, a + 1};
     }
-  }
+  };
+  parallelPieces(task, h, 16, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t y = begin; y < end; ++y) {
+      vertexRow(y);
+      if (y + 1 < h) faceRow(y);
+    }
+  });
   return s;
 }
 
@@ -64,7 +71,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   if (p.highest < p.lowest) return fail(ProblemCode::BadParameter, fmt::format("highest ({} m) is below lowest ({} m)", p.highest, p.lowest), "Swap the two");
   if (im.bitsPerChannel == 8)
     ctx.warn(fmt::format("{} is 8-bit; heights will step by {:.2f} m", p.file, (p.highest - p.lowest) / 255), "Use a 16-bit image");
-  Surface s = gridOf(im, p);
+  Surface s = gridOf(ctx.task, im, p);
+  if (ctx.task.isCancelled()) return Failure(cancelled());
   Material material;
   material.name = "ground";
   if (!p.colorFile.empty()) {

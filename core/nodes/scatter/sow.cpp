@@ -206,16 +206,18 @@ class EvenSow {
 
 namespace {
 
-std::vector<std::size_t> facePieces(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) {
-  constexpr std::size_t kGrain = 16384;
+constexpr std::size_t kPiece = 8192;  // candidates that one thread makes at a time, however large or small the faces are
+
+/// Where each face's candidates begin among all; one more at the end.
+Array<std::size_t> startsOf(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) {
   const std::size_t faces = surface.faceCount();
-  std::vector<std::size_t> start((faces + kGrain - 1) / kGrain + 1, 0);
-  parallelPieces(task, faces, kGrain, [&](std::size_t begin, std::size_t end) {
-    std::size_t sum = 0;
-    for (std::size_t f = begin; f < end; ++f) sum += countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw);
-    start[begin / kGrain + 1] = sum;
+  Array<std::size_t> start(faces + 1);
+  start[0] = 0;
+  parallelPieces(task, faces, 65536, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t f = begin; f < end; ++f) start[f + 1] = countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw);
   });
-  for (std::size_t p = 1; p < start.size(); ++p) start[p] += start[p - 1];
+  if (task.isCancelled()) std::fill(start.begin(), start.end(), std::size_t{0});
+  for (std::size_t f = 0; f < faces; ++f) start[f + 1] += start[f];
   return start;
 }
 
@@ -227,52 +229,42 @@ void resize(Sown& s, std::size_t count) {
   s.id.resize(count);
 }
 
-void fillFaces(const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
-  for (std::size_t f = begin; f < end; ++f) {
-    const auto face = static_cast<std::uint32_t>(f);
-    const std::uint64_t count = countOn(static_cast<double>(areas[f]), density, face, draw);
-    for (std::uint64_t k = 0; k < count; ++k, ++at) {
-      out.face[at] = face;
-      out.code[at] = k;
-      out.id[at] = hashOf(nodeUid, f, k);
-      placeOne(surface, face, k, out.id[at], draw, out.position[at], out.weights[at]);
-    }
+/// Candidates begin…end of all, into `out` from place `at`.
+void fill(const Surface& surface, const Array<std::size_t>& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
+  std::size_t face = static_cast<std::size_t>(std::upper_bound(start.begin(), start.end(), begin) - start.begin()) - 1;
+  for (std::size_t i = begin; i < end; ++i, ++at) {
+    while (i >= start[face + 1]) ++face;
+    const std::uint64_t code = i - start[face];
+    out.face[at] = static_cast<std::uint32_t>(face);
+    out.code[at] = code;
+    out.id[at] = hashOf(nodeUid, face, code);
+    placeOne(surface, out.face[at], code, out.id[at], draw, out.position[at], out.weights[at]);
   }
 }
 
 }  // namespace
 
 Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
-  constexpr std::size_t kGrain = 16384;
-  const std::vector<std::size_t> start = facePieces(task, surface, areas, density, draw);
+  const Array<std::size_t> start = startsOf(task, surface, areas, density, draw);
   Sown out;
   resize(out, start.back());
-  parallelPieces(task, surface.faceCount(), kGrain, [&](std::size_t begin, std::size_t end) {
-    fillFaces(surface, areas, density, nodeUid, draw, begin, end, out, start[begin / kGrain]);
-  });
+  parallelPieces(task, start.back(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
   return out;
 }
 
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
                   const KeepsCandidates& keeps, std::size_t& candidates) {
-  constexpr std::size_t kGrain = 4096;
-  const std::size_t faces = surface.faceCount();
-  std::vector<Sown> pieces((faces + kGrain - 1) / kGrain);
-  std::vector<std::size_t> made(pieces.size(), 0);
-  parallelPieces(task, faces, kGrain, [&](std::size_t begin, std::size_t end) {
+  const Array<std::size_t> start = startsOf(task, surface, areas, density, draw);
+  candidates = start.back();
+  std::vector<Sown> pieces((candidates + kPiece - 1) / kPiece);
+  parallelPieces(task, candidates, kPiece, [&](std::size_t begin, std::size_t end) {
     Sown all;
-    std::size_t count = 0;
-    for (std::size_t f = begin; f < end; ++f) count += countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw);
-    resize(all, count);
-    fillFaces(surface, areas, density, nodeUid, draw, begin, end, all, 0);
-    made[begin / kGrain] = count;
+    resize(all, end - begin);
+    fill(surface, start, nodeUid, draw, begin, end, all, 0);
     const Array<std::uint8_t> stays = keeps(all);
-    Sown& kept = pieces[begin / kGrain];
-    for (std::size_t i = 0; i < count; ++i)
-      if (stays[i]) append(kept, all, i);
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (stays[i]) append(pieces[begin / kPiece], all, i);
   });
-  candidates = 0;
-  for (const std::size_t n : made) candidates += n;
   Sown out;
   const auto join = [&](auto member) {
     for (const Sown& piece : pieces) (out.*member).insert((out.*member).end(), (piece.*member).begin(), (piece.*member).end());

@@ -1,0 +1,171 @@
+// Numbers and units typed, dragged and stepped; the distribution's handles; every text readable.
+#include "app/bench/bench_view.h"
+#include "app/bench/number_field.h"
+#include "app/window/theme.h"
+#include "tests/support/mouse.h"
+#include "tests/support/support.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QSignalSpy>
+#include <QToolButton>
+
+using namespace arvesk;
+using test::within;
+
+class TestBench : public QObject {
+  Q_OBJECT
+
+ private Q_SLOTS:
+  void quantities_data() {
+    QTest::addColumn<QString>("text");
+    QTest::addColumn<int>("unit");
+    QTest::addColumn<double>("value");  // NaN: refused
+    const double no = std::nan("");
+    QTest::newRow("plain") << "1.5" << int(Unit::Meter) << 1.5;
+    QTest::newRow("arithmetic") << "1.6/2" << int(Unit::Meter) << 0.8;
+    QTest::newRow("order of operations") << "2+3*4-6/2" << int(Unit::None) << 11.0;
+    QTest::newRow("brackets and signs") << "-(2+3)*-2" << int(Unit::None) << 10.0;
+    QTest::newRow("centimeters") << "45 cm" << int(Unit::Meter) << 0.45;
+    QTest::newRow("sum in millimeters") << "100+50 mm" << int(Unit::Meter) << 0.15;
+    QTest::newRow("radians") << "0.8 rad" << int(Unit::Degree) << 0.8 * 180 / M_PI;
+    QTest::newRow("own suffix") << "30°" << int(Unit::Degree) << 30.0;
+    QTest::newRow("thousands separator") << "12,500" << int(Unit::None) << 12500.0;
+    QTest::newRow("true minus sign") << QStringLiteral("−4 m") << int(Unit::Meter) << -4.0;
+    QTest::newRow("unit that does not belong") << "3 rad" << int(Unit::Meter) << no;
+    QTest::newRow("words") << "lots" << int(Unit::Meter) << no;
+    QTest::newRow("open bracket") << "(2+3" << int(Unit::Meter) << no;
+    QTest::newRow("division by zero") << "1/0" << int(Unit::Meter) << no;
+    QTest::newRow("empty") << "" << int(Unit::Meter) << no;
+  }
+  void quantities() {
+    QFETCH(QString, text);
+    QFETCH(int, unit);
+    QFETCH(double, value);
+    const auto got = parseQuantity(text, static_cast<Unit>(unit));
+    QCOMPARE(got.has_value(), !std::isnan(value));
+    if (got) QVERIFY(within(*got, value, 1e-12));
+  }
+
+  void numberFieldIsDraggedSteppedAndTyped() {
+    ParamSpec spec;
+    spec.label = QStringLiteral("Spacing").toStdString();
+    spec.in(Unit::Meter).hard(0, 10).usual(0, 5, 0.1);
+    NumberField field(spec);
+    field.showValue(1);
+    field.resize(80, 26);
+    field.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&field));
+    field.clearFocus();  // the only widget of a window gets the focus when it is shown
+    QSignalSpy edited(&field, &NumberField::edited);
+    test::dragMouse(&field, {40, 12}, {70, 12});
+    QVERIFY(within(field.value(), 2.0, 1e-9));
+    QVERIFY(edited.count() > 3);
+    for (const auto& signal : edited) QCOMPARE(signal[1].toInt(), edited[0][1].toInt());  // one drag is one gesture
+    QVERIFY(!field.hasFocus());
+    QTest::mouseClick(&field, Qt::LeftButton, {}, {40, 12});
+    QVERIFY(field.hasFocus());
+    QTest::keyClicks(&field, QStringLiteral("45 cm"));
+    QTest::keyClick(&field, Qt::Key_Return);
+    QVERIFY(within(field.value(), 0.45, 1e-9));
+    QTest::keyClick(&field, Qt::Key_Up);
+    QVERIFY(within(field.value(), 0.55, 1e-9));
+    QTest::keyClick(&field, Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClicks(&field, QStringLiteral("99"));
+    QTest::keyClick(&field, Qt::Key_Return);
+    QVERIFY(field.property("fault").toBool());
+    QVERIFY(within(field.value(), 0.55, 1e-9));
+    QVERIFY(field.toolTip().contains(QStringLiteral("0 m to 10 m")));
+    QTest::keyClick(&field, Qt::Key_Escape);
+    QCOMPARE(field.text(), QStringLiteral("0.55 m"));
+  }
+
+  void controlsFollowTheDeclarationAndTheModel() {
+    PlanModel model;
+    Plan plan;
+    Node node;
+    node.uid = "n";
+    node.kind = "sow-on-surface";
+    node.title = "Sow";
+    plan.nodes.push_back(node);
+    model.reset(plan);
+    BenchView bench(&model);
+    bench.resize(900, 260);
+    bench.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&bench));
+    bench.showNode(QStringLiteral("n"));
+    QCOMPARE(bench.heading(), QStringLiteral("Sow · Sow on surface"));
+    const auto find = [&](const char* name) { return bench.findChild<QWidget*>(QLatin1String(name)); };
+    for (const ParamSpec& p : findNodeKind("sow-on-surface")->params) QVERIFY2(find(p.id.c_str()) || find((p.id + ".0").c_str()), p.id.c_str());
+    QVERIFY(find("density")->isVisible() && !find("spacing")->isVisible());
+    auto* way = bench.findChild<QComboBox*>(QStringLiteral("way"));
+    way->setFocus();
+    QTest::keyClick(way, Qt::Key_Down);  // Free → Even
+    QCOMPARE(std::get<std::string>(model.plan().find("n")->params.at("way")), std::string("even"));
+    QVERIFY(!find("density")->isVisible() && find("spacing")->isVisible());
+    model.undoStack().undo();
+    QVERIFY(find("density")->isVisible());
+    QCOMPARE(way->currentText(), QStringLiteral("Free"));
+    QTest::mouseClick(bench.findChild<QToolButton*>(QStringLiteral("next_seed")), Qt::LeftButton);
+    QCOMPARE(model.plan().find("n")->seed, std::uint64_t{1});
+    bench.showNode({});
+    QVERIFY(find("plan_seed"));
+  }
+
+  void handlesMoveTheBandInOrder() {
+    DistributionView view;
+    view.resize(460, 220);
+    view.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&view));
+    Array<float> values;
+    Array<std::uint8_t> kept;
+    for (int i = 0; i < 900; ++i) {
+      values.push_back(static_cast<float>(i) / 10);
+      kept.push_back(i < 400);
+    }
+    view.showHistogram(std::make_shared<const Histogram>(makeHistogram("slope", "°", 0, 90, values, kept)), false);
+    view.showHandles({10, 20, 40, 50}, 0, 180);
+    std::vector<double> now;
+    int gestures = 0;
+    int last = 0;
+    connect(&view, &DistributionView::handlesMoved, this, [&](const std::vector<double>& v, int gesture) {
+      now = v;
+      gestures += gesture != last;
+      last = gesture;
+    });
+    const QPoint third = view.handlePosition(2).toPoint();
+    const QPoint goal(view.handlePosition(3).toPoint().x() + 60, third.y());
+    test::dragMouse(&view, third, goal);
+    QCOMPARE(now.size(), std::size_t{4});
+    QCOMPARE(now[0], 10.0);
+    QVERIFY(now[2] > 50 && now[3] >= now[2]);  // it pushed the last one along
+    QCOMPARE(gestures, 1);
+  }
+
+  void histogramsCountEveryPoint() {
+    Array<float> values{-5, 0, 10, 45, 90, 200};
+    const Histogram h = makeHistogram("slope", "°", 0, 90, values, {1, 1, 0, 1, 0, 0});
+    std::size_t sum = 0;
+    for (std::size_t i = 0; i < h.kept.size(); ++i) sum += h.kept[i] + h.left[i];
+    QCOMPARE(sum, std::size_t{6});
+    QCOMPARE(h.keptCount, std::size_t{3});
+    QCOMPARE(h.median, 45.0F);
+  }
+
+  // WCAG 2.1, success criterion 1.4.3, asks for 4.5:1.
+  void allTextIsReadable_data() {
+    QTest::addColumn<bool>("night");
+    QTest::newRow("paper") << false;
+    QTest::newRow("night") << true;
+  }
+  void allTextIsReadable() {
+    QFETCH(bool, night);
+    const Theme t = night ? nightTheme() : paperTheme();
+    for (const auto& [text, ground] : t.textPairs())
+      QVERIFY2(contrastRatio(text, ground) >= 4.5, qPrintable(QStringLiteral("%1 on %2: %3").arg(text.name(), ground.name()).arg(contrastRatio(text, ground))));
+    QVERIFY(within(contrastRatio(Qt::black, Qt::white), 21, 1e-9));
+  }
+};
+
+QTEST_MAIN(TestBench)
+#include "tst_bench.moc"

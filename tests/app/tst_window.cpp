@@ -1,0 +1,394 @@
+// The application as an artist uses it: from an empty plan to an export, by mouse and keys alone.
+#include "app/window/export_window.h"
+#include "app/window/main_window.h"
+#include "app/window/theme.h"
+#include "core/formats/plan_file.h"
+#include "tests/support/mouse.h"
+#include "tests/support/support.h"
+
+#include <QApplication>
+#include <QCheckBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QPushButton>
+#include <QSettings>
+#include <QSignalSpy>
+#include <QStandardPaths>
+#include <QTimer>
+#include <QToolButton>
+
+#include <set>
+
+using namespace arvesk;
+
+namespace {
+
+/// Clicks the button with this text in the next message box.
+void answerNextBox(const QString& button) {
+  QTimer::singleShot(100, qApp, [button] {
+    auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+    QVERIFY2(box, "a question was expected");
+    for (QAbstractButton* b : box->buttons())
+      if (b->text().remove(QLatin1Char('&')) == button) {
+        QTest::mouseClick(b, Qt::LeftButton);
+        return;
+      }
+    QFAIL(qPrintable(QStringLiteral("the question has no button %1").arg(button)));
+  });
+}
+
+}  // namespace
+
+class TestWindow : public QObject {
+  Q_OBJECT
+
+  QTemporaryDir m_dir;
+  std::unique_ptr<MainWindow> m_window;
+
+  MainWindow& w() { return *m_window; }
+  PlanView& plan() { return m_window->planView(); }
+  QWidget* paper() { return plan().viewport(); }
+  const Plan& document() { return m_window->model().plan(); }
+
+  void waitForResults() {
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest() && w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(), 60'000);
+  }
+  std::string uidOf(const char* title) {
+    for (const Node& n : document().nodes)
+      if (n.title == title) return n.uid;
+    return {};
+  }
+  QString quid(const char* title) { return QString::fromStdString(uidOf(title)); }
+  const NodeReport& report(const char* title) { return w().service().latest()->evaluation.reports.at(uidOf(title)); }
+
+  void addByKeys(const QString& words) {
+    QTest::keyClick(&plan(), Qt::Key_Return);
+    auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
+    QTRY_VERIFY(line->isVisible());
+    QTest::keyClicks(line, words);
+    QTest::keyClick(line, Qt::Key_Return);
+    QVERIFY(!line->isVisible());
+  }
+  void clickCard(const char* title, Qt::KeyboardModifiers with = {}) { QTest::mouseClick(paper(), Qt::LeftButton, with, plan().centerOf(quid(title))); }
+  void drag(const QPoint& from, const QPoint& to) { test::dragMouse(paper(), from, to); }
+  void trigger(const char* action) {
+    auto* a = w().findChild<QAction*>(QLatin1String(action));
+    QVERIFY2(a, action);
+    a->trigger();
+  }
+  void type(QLineEdit* line, const QString& text) {
+    line->setFocus();
+    line->selectAll();
+    QTest::keyClicks(line, text);
+    QTest::keyClick(line, Qt::Key_Return);
+  }
+
+ private Q_SLOTS:
+  void initTestCase() {
+    QStandardPaths::setTestModeEnabled(true);
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, m_dir.filePath(QStringLiteral("settings")));
+    QApplication::setOrganizationName(QStringLiteral("ArveskTest"));
+    QApplication::setApplicationName(QStringLiteral("ArveskTest"));
+    Theme::apply(*qApp, QStringLiteral("paper"));
+  }
+  void init() {
+    QFile::remove(Autosave::fileFor({}));
+    m_window = std::make_unique<MainWindow>();
+    m_window->resize(1280, 800);
+    m_window->show();
+    QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
+  }
+  void cleanup() { m_window.reset(); }
+
+  void sixNodesFromAnEmptyPlanToAnExport() {
+    plan().setFocus();
+    addByKeys(QStringLiteral("shape"));
+    addByKeys(QStringLiteral("sow"));
+    QCOMPARE(document().nodes.size(), std::size_t{2});
+    QCOMPARE(document().nodes[1].inputs.at("surface").front().node, uidOf("Shape"));  // joined to the card it was added after
+    addByKeys(QStringLiteral("keep by slope"));
+    addByKeys(QStringLiteral("dress"));
+    addByKeys(QStringLiteral("output"));
+    // The kit: click on the free slot at Dress's right edge, and choose.
+    clickCard("Dress");
+    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().slotPlace(quid("Dress"), "kit"));
+    auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
+    QTRY_VERIFY(line->isVisible());
+    QTest::keyClick(line, Qt::Key_Return);
+    QCOMPARE(document().nodes.size(), std::size_t{6});
+    w().findChild<KitView*>(QStringLiteral("kit"))->addFiles({test::sourcePath("demo/tern-cove/kit/pebble-a.glb"), test::sourcePath("demo/tern-cove/kit/boulder-c.glb")});
+    plan().select({quid("Choose props")});
+    for (const PropEntry& p : document().props) QTest::mouseClick(w().bench().findChild<QCheckBox*>(QStringLiteral("props.") + QString::fromStdString(p.uid)), Qt::LeftButton, {}, {8, 8});
+    // A ball gives slopes to cut.
+    plan().select({quid("Shape")});
+    w().model().setParam(quid("Shape"), "form", std::string("ball"));
+    clickCard("Sow on surface");
+    type(w().bench().findChild<QLineEdit*>(QStringLiteral("density")), QStringLiteral("8*5"));
+    QCOMPARE(std::get<double>(document().find(uidOf("Sow on surface"))->params.at("density")), 40.0);
+    waitForResults();
+    QCOMPARE(report("Output").state, NodeState::Done);
+    const std::size_t before = report("Keep by slope").passed.front();
+    QVERIFY(before > 50 && report("Keep by slope").given > before);
+    QVERIFY(w().findChild<QLabel*>(QStringLiteral("counts"))->text().contains(QStringLiteral("placed (draft)")));
+
+    // Cut where the data is: drag the band's third handle to the left and see the count fall.
+    clickCard("Keep by slope");
+    auto* chart = w().bench().findChild<DistributionView*>(QStringLiteral("distribution"));
+    QTRY_VERIFY(chart->histogram());
+    const QPoint handle = chart->handlePosition(2).toPoint();
+    test::dragMouse(chart, handle, handle - QPoint(50, 0));
+    waitForResults();
+    const std::size_t after = report("Keep by slope").passed.front();
+    QVERIFY(after < before);
+    QTest::keyClick(&w(), Qt::Key_Z, Qt::ControlModifier);  // one step for the whole drag
+    waitForResults();
+    QCOMPARE(report("Keep by slope").passed.front(), before);
+    trigger("edit_redo");
+    waitForResults();
+    QCOMPARE(report("Keep by slope").passed.front(), after);
+
+    const QString file = m_dir.filePath(QStringLiteral("six.arvesk"));
+    QVERIFY(w().isWindowModified());
+    QVERIFY(w().saveTo(file));
+    QVERIFY(!w().isWindowModified());
+    const auto nodes = document().nodes;
+    trigger("file_new");
+    QCOMPARE(document().nodes.size(), std::size_t{0});
+    QVERIFY(w().openFile(file));
+    QVERIFY(document().nodes == nodes);
+    waitForResults();
+    QCOMPARE(report("Keep by slope").passed.front(), after);
+
+    trigger("file_export");
+    auto* dialog = w().findChild<ExportWindow*>(QStringLiteral("export_window"));
+    QVERIFY(dialog);
+    const QString out = m_dir.filePath(QStringLiteral("six.csv"));
+    auto* path = dialog->findChild<QLineEdit*>(QStringLiteral("export_path"));
+    path->selectAll();
+    QTest::keyClicks(path, out);
+    QTest::mouseClick(dialog->findChild<QPushButton*>(QStringLiteral("export_start")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(!dialog->isBusy(), 60'000);
+    QFile csv(out);
+    QVERIFY(csv.open(QIODevice::ReadOnly));
+    const QString words = dialog->findChild<QLabel*>(QStringLiteral("export_report"))->text();
+    QVERIFY2(words.startsWith(QLocale().toString(csv.readAll().count('\n') - 1) + QStringLiteral(" placements written")), qPrintable(words));
+    dialog->close();
+  }
+
+  void cardsAreConnectedInsertedLiftedSkippedAndDeleted() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    // Insert by a double click on the ribbon.
+    QTest::mouseDClick(paper(), Qt::LeftButton, {}, plan().ribbonPlace(QStringLiteral("sow"), QStringLiteral("slope")));
+    auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
+    QTRY_VERIFY(line->isVisible());
+    QTest::keyClicks(line, QStringLiteral("vary"));
+    QTest::keyClick(line, Qt::Key_Return);
+    const std::string vary = uidOf("Vary");
+    QCOMPARE(document().find("slope")->inputs.at("points").front().node, vary);
+    QCOMPARE(document().find(vary)->inputs.at("points").front().node, std::string("sow"));
+    // Skip it; the card says so and the count does not change.
+    waitForResults();
+    clickCard("Vary");
+    QTest::keyClick(&plan(), Qt::Key_K);
+    QVERIFY(document().find(vary)->isSkipped);
+    // Lift it out: the ribbon heals.
+    QTest::keyClick(&plan(), Qt::Key_L);
+    QCOMPARE(document().find("slope")->inputs.at("points").front().node, std::string("sow"));
+    QVERIFY(document().find(vary));
+    // Connect it again by dragging from its foot to the card of Dress.
+    plan().select({QString::fromStdString(vary)});
+    drag(plan().slotPlace(QString::fromStdString(vary), "out:points"), plan().centerOf(QStringLiteral("dress")));
+    QCOMPARE(document().find("dress")->inputs.at("points").front().node, vary);
+    w().model().undoStack().undo();
+    // What would close a loop is refused.
+    QVERIFY(!w().model().whyNot(QStringLiteral("dress"), "points", QStringLiteral("slope"), "points").isEmpty());
+    // Delete heals too.
+    clickCard("Level places");
+    QTest::keyClick(&plan(), Qt::Key_Delete);
+    QVERIFY(!document().find("slope"));
+    QCOMPARE(document().find("dress")->inputs.at("points").front().node, std::string("sow"));
+    // A selected ribbon is disconnected.
+    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().ribbonPlace(QStringLiteral("sow"), QStringLiteral("dress")));
+    QTest::keyClick(&plan(), Qt::Key_Delete);
+    QVERIFY(document().find("dress")->inputs.at("points").empty());
+    while (w().model().undoStack().canUndo()) w().model().undoStack().undo();
+    const auto saved = loadPlan(test::sourcePath("demo/examples/one-slope.arvesk").toStdString());
+    QVERIFY(document().nodes == saved->nodes);
+  }
+
+  void masksDockAndAreRenamedAndGivenByDragging() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/from-your-mesh.arvesk")));
+    waitForResults();
+    QVERIFY(isDocked(document(), *document().find("up")));
+    QVERIFY(!w().service().latest()->maskPictures.at("up").isNull());
+    // Select the mask's tag; F2 renames it; the card's line follows.
+    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().centerOf(QStringLiteral("up")));
+    QCOMPARE(plan().selection(), QStringList{QStringLiteral("up")});
+    QTest::keyClick(&plan(), Qt::Key_F2);
+    auto* rename = w().findChild<QLineEdit*>(QStringLiteral("rename_line"));
+    QTest::keyClicks(rename, QStringLiteral("Faces the sky"));
+    QTest::keyClick(rename, Qt::Key_Return);
+    QCOMPARE(document().find("up")->title, std::string("Faces the sky"));
+    QVERIFY(QString::fromStdString(sentenceOf(document(), *document().find("sow"))).endsWith(QStringLiteral("where Faces the sky")));
+    // Dragged onto another card, the same mask is used there too.
+    drag(plan().centerOf(QStringLiteral("up")), plan().centerOf(QStringLiteral("vary")));
+    QCOMPARE(document().find("vary")->inputs.at("where").front().node, std::string("up"));
+    // Its distribution is that of the points that its first user makes.
+    waitForResults();
+    plan().select({QStringLiteral("up")});
+    QTRY_VERIFY(w().bench().findChild<DistributionView*>(QStringLiteral("distribution"))->histogram());
+    // The Mask view asks for it on the ground.
+    QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("mode_2")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene && w().service().latest()->scene->input().groundMask, 30'000);
+  }
+
+  void oneNodeInSiteShowsItsBanner() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    clickCard("Level places");
+    QTest::keyClick(&plan(), Qt::Key_I);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->inSite == "slope", 30'000);
+    auto* banner = w().site().findChild<QWidget*>(QStringLiteral("banner"));
+    QVERIFY(banner->isVisible());
+    QCOMPARE(w().service().latest()->bare.size(), std::size_t{1});  // undressed points are shown as points
+    QVERIFY(w().service().latest()->scene->input().layers.back().isGhost);
+    QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("show_all")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->inSite.empty(), 30'000);
+    QVERIFY(!banner->isVisible());
+  }
+
+  void siteOrbitsZoomsPansAndPicks() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    QTRY_VERIFY_WITH_TIMEOUT(w().site().samplesShown() >= 1, 30'000);
+    SiteView& site = w().site();
+    const QPoint middle = site.rect().center();
+    const Camera start = site.camera();
+    test::dragMouse(&site, middle, middle + QPoint(60, 20), Qt::MiddleButton);
+    QVERIFY(glm::distance(start.eye, site.camera().eye) > 1);
+    const Camera orbited = site.camera();
+    QVERIFY(test::within(static_cast<double>(glm::distance(orbited.eye, orbited.target)), static_cast<double>(glm::distance(start.eye, start.target)), 1e-3));
+    test::dragMouse(&site, middle, middle + QPoint(50, 0), Qt::RightButton);
+    QVERIFY(glm::distance(orbited.target, site.camera().target) > 0.1F);
+    QWheelEvent wheel(middle, site.mapToGlobal(middle), {}, {0, 240}, {}, {}, Qt::NoScrollPhase, false);
+    const float before = glm::length(site.camera().eye);
+    QApplication::sendEvent(&site, &wheel);
+    QVERIFY(glm::length(site.camera().eye) < before);
+    QTest::keyClick(&site, Qt::Key_1);
+    QVERIFY(site.camera() == start);
+    QSignalSpy picked(&site, &SiteView::picked);
+    QTest::mouseClick(&site, Qt::LeftButton, {}, middle);
+    QCOMPARE(picked.count(), 1);
+    QVERIFY(!picked[0][0].toString().isEmpty());
+  }
+
+  void copiedNodesArriveWithTheirProps() {
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    plan().select({QStringLiteral("kale"), QStringLiteral("kale-flat"), QStringLiteral("kale-props")});
+    plan().setFocus();
+    trigger("edit_copy");
+    trigger("file_new");
+    trigger("edit_paste");
+    QCOMPARE(document().nodes.size(), std::size_t{3});
+    QCOMPARE(document().props.size(), std::size_t{1});
+    const std::string sow = uidOf("Sea kale");
+    QVERIFY(sow != "kale");
+    QCOMPARE(document().find(uidOf("Level sand"))->inputs.at("points").front().node, sow);
+    QVERIFY(document().find(sow)->inputs.at("surface").empty());  // the ground was not copied along
+    trigger("edit_duplicate");
+    QCOMPARE(document().nodes.size(), std::size_t{6});
+  }
+
+  void filesDroppedBecomeGround() {
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/tern-cove-height.png")), QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/kit/boulder-a.glb"))});
+    QDragEnterEvent enter(QPoint(100, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(&w(), &enter);
+    QVERIFY(enter.isAccepted());
+    QDropEvent drop(QPointF(100, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(&w(), &drop);
+    QCOMPARE(document().nodes.size(), std::size_t{2});
+    QCOMPARE(document().nodes[0].kind, std::string("terrain"));
+    QCOMPARE(document().nodes[1].kind, std::string("mesh-file"));
+    waitForResults();
+    QCOMPARE(report("boulder-a").state, NodeState::Done);
+  }
+
+  void unsavedWorkIsGuardedAndRecovered() {
+    const QString file = m_dir.filePath(QStringLiteral("guarded.arvesk"));
+    QFile::copy(test::sourcePath("demo/examples/one-slope.arvesk"), file);
+    QFile::setPermissions(file, QFile::ReadOwner | QFile::WriteOwner);
+    QVERIFY(w().openFile(file));
+    w().model().rename(QStringLiteral("slope"), QStringLiteral("Renamed"));
+    answerNextBox(QStringLiteral("Cancel"));
+    QVERIFY(!w().close());
+    // A crash: the window goes without being closed, and the autosave stays.
+    Autosave autosave(&w().model());
+    autosave.setFile(file);
+    autosave.saveNow();
+    QVERIFY(QFile::exists(Autosave::fileFor(file)));
+    m_window = std::make_unique<MainWindow>();
+    answerNextBox(QStringLiteral("Take them back"));
+    QVERIFY(w().openFile(file));
+    QCOMPARE(document().find("slope")->title, std::string("Renamed"));
+    QVERIFY(w().isWindowModified());
+    QVERIFY(w().saveTo(file));
+    QVERIFY(!QFile::exists(Autosave::fileFor(file)));
+    QCOMPARE(loadPlan(file.toStdString())->find("slope")->title, std::string("Renamed"));
+  }
+
+  void brokenPlansAreRefusedAndTheOldOneStays() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    const auto nodes = document().nodes;
+    QFile bad(m_dir.filePath(QStringLiteral("bad.arvesk")));
+    QVERIFY(bad.open(QIODevice::WriteOnly));
+    bad.write("no plan");
+    bad.close();
+    answerNextBox(QStringLiteral("OK"));
+    QVERIFY(!w().openFile(bad.fileName()));
+    QVERIFY(document().nodes == nodes);
+  }
+
+  void draftAndFinal() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    const std::size_t draft = report("Stones").passed.front();
+    for (QPushButton* b : w().findChildren<QPushButton*>(QStringLiteral("quality")))
+      if (b->text() == QStringLiteral("Final")) QTest::mouseClick(b, Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->quality == Quality::Final, 30'000);
+    QVERIFY(report("Stones").passed.front() > draft * 3 / 2);
+    QVERIFY(w().findChild<QLabel*>(QStringLiteral("counts"))->text().contains(QStringLiteral("(final)")));
+  }
+
+  void planZoomsInThreeLevels() {
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    for (const double zoom : {1.0, 0.5, 0.2}) {
+      plan().zoomTo(zoom, {300, 300});
+      plan().grab();
+    }
+    plan().fitAll();
+    for (const Node& n : document().nodes)
+      if (!isDocked(document(), n)) QVERIFY2(paper()->rect().contains(plan().centerOf(QString::fromStdString(n.uid))), n.title.c_str());
+  }
+
+  // Everything that can be worked by hand has a name for tests and screen readers, and every shortcut is used once.
+  void widgetsAreNamedAndShortcutsUnique() {
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    plan().select({QStringLiteral("steep-sand")});
+    for (QWidget* widget : w().findChildren<QWidget*>()) {
+      if (!widget->isVisible() || widget->focusPolicy() == Qt::NoFocus || widget->objectName().startsWith(QStringLiteral("qt_"))) continue;
+      const QVariant text = widget->property("text");
+      const bool isNamed = !widget->accessibleName().isEmpty() || (text.isValid() && !text.toString().isEmpty()) || qobject_cast<QAbstractScrollArea*>(widget) || widget->focusProxy();
+      QVERIFY2(isNamed || widget == &w(), qPrintable(QLatin1String(widget->metaObject()->className()) + QLatin1Char(' ') + widget->objectName()));
+    }
+    std::set<QString> keys;
+    for (const QAction* action : w().findChildren<QAction*>())
+      for (const QKeySequence& k : action->shortcuts()) QVERIFY2(keys.insert(k.toString()).second, qPrintable(k.toString()));
+  }
+};
+
+QTEST_MAIN(TestWindow)
+#include "tst_window.moc"

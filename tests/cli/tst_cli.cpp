@@ -1,0 +1,131 @@
+// arvesk-run as people use it: counts, exports, pictures, checks, the manual, and exit statuses.
+#include "tests/support/support.h"
+
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+
+using namespace arvesk;
+
+namespace {
+
+struct Ran { int status; QString out; QString err; };
+
+Ran run(const QStringList& arguments) {
+  QProcess p;
+  p.start(test::binPath("arvesk-run"), arguments);
+  p.waitForFinished(300'000);
+  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()), QString::fromUtf8(p.readAllStandardError())};
+}
+
+QString slope() { return test::sourcePath("demo/examples/one-slope.arvesk"); }
+
+}  // namespace
+
+class TestCli : public QObject {
+  Q_OBJECT
+
+ private Q_SLOTS:
+  void everyDemoPlanEvaluates_data() {
+    QTest::addColumn<QString>("plan");
+    for (const char* plan : {"demo/tern-cove/tern-cove.arvesk", "demo/examples/one-slope.arvesk", "demo/examples/from-your-mesh.arvesk"}) QTest::newRow(plan) << test::sourcePath(plan);
+  }
+  void everyDemoPlanEvaluates() {
+    QFETCH(QString, plan);
+    const Ran draft = run({"evaluate", plan, "--json", "--quality", "draft"});
+    QVERIFY2(draft.status == 0, qPrintable(draft.err));
+    const QJsonObject json = QJsonDocument::fromJson(draft.out.toUtf8()).object();
+    QVERIFY(json["placed"].toInt() > 100);
+    for (const QJsonValue& node : json["nodes"].toArray()) QVERIFY2(node.toObject()["state"].toString() == QStringLiteral("done"), qPrintable(node.toObject()["title"].toString()));
+    const Ran table = run({"evaluate", plan, "--quality", "draft", "--quiet"});
+    QVERIFY(table.out.contains(QStringLiteral("placed (draft)")) && table.err.isEmpty());
+  }
+
+  void settingsAndSeedsChangeTheResult() {
+    const auto placed = [](const QStringList& more) {
+      const Ran r = run(QStringList{"evaluate", slope(), "--json", "--quiet"} + more);
+      return QJsonDocument::fromJson(r.out.toUtf8()).object()["placed"].toInt();
+    };
+    const int plain = placed({});
+    QCOMPARE(placed({}), plain);
+    QCOMPARE(placed({"--threads", "1"}), plain);
+    QVERIFY(placed({"--set", "Level places.slope=0,0,5,6"}) < plain);
+    QVERIFY(placed({"--seed", "99"}) != plain);
+  }
+
+  void exportsAgree() {
+    QTemporaryDir dir;
+    QStringList counts;
+    for (const char* name : {"a.glb", "a.usda", "a.csv"}) {
+      const Ran r = run({"export", slope(), "--to", dir.filePath(QString::fromLatin1(name)), "--quiet"});
+      QVERIFY2(r.status == 0, qPrintable(r.err));
+      counts << r.out.trimmed().section(QLatin1Char('\n'), -1).section(QStringLiteral("  in all"), 0, 0).trimmed();
+    }
+    QCOMPARE(counts[0], counts[1]);
+    QCOMPARE(counts[0], counts[2]);
+    QVERIFY(counts[0].toInt() > 1000);
+  }
+
+  void picturesHaveTheSizeAsked() {
+    QTemporaryDir dir;
+    const QString path = dir.filePath(QStringLiteral("p.png"));
+    const Ran r = run({"picture", slope(), "--to", path, "--size", "120x80", "--samples", "1", "--quality", "draft", "--quiet"});
+    QVERIFY2(r.status == 0, qPrintable(r.err));
+    QFile png(path);
+    QVERIFY(png.open(QIODevice::ReadOnly));
+    const QByteArray head = png.read(24);
+    QCOMPARE(static_cast<uchar>(head[19]), uchar{120});  // width and height in the header chunk, big endian
+    QCOMPARE(static_cast<uchar>(head[23]), uchar{80});
+  }
+
+  void checkTellsFactsAndFaults() {
+    const Ran mesh = run({"check", test::sourcePath("demo/tern-cove/kit/boulder-a.glb"), "--json"});
+    QCOMPARE(mesh.status, 0);
+    QCOMPARE(QJsonDocument::fromJson(mesh.out.toUtf8()).array()[0].toObject()["facts"].toObject()["triangles"].toInt(), 1280);
+    QTemporaryDir dir;
+    QFile bad(dir.filePath(QStringLiteral("bad.arvesk")));
+    QVERIFY(bad.open(QIODevice::WriteOnly));
+    bad.write(R"({"format":"arvesk-plan","nodes":[{"uid":"a","kind":"vary","title":"V","params":{"amount":900},"inputs":{"points":[{"node":"gone","output":"points"}]}}]})");
+    bad.close();
+    const Ran plan = run({"check", bad.fileName()});
+    QCOMPARE(plan.status, 1);
+    QVERIFY(plan.err.contains(QStringLiteral("error: V: Amount is 900 %, must be 0 to 200")));
+    QVERIFY(plan.err.contains(QStringLiteral("comes from a node that is not there (gone)")));
+  }
+
+  void theManualIsTheOneInDocs() {
+    const Ran r = run({"nodes", "--markdown"});
+    QCOMPARE(r.status, 0);
+    QFile doc(test::sourcePath("docs/nodes.md"));
+    QVERIFY(doc.open(QIODevice::ReadOnly));
+    QVERIFY2(QString::fromUtf8(doc.readAll()) == r.out, "docs/nodes.md is out of date: arvesk-run nodes --markdown > docs/nodes.md");
+    QVERIFY(QJsonDocument::fromJson(run({"nodes", "--json"}).out.toUtf8()).array().size() >= 19);
+  }
+
+  void exitStatusAndMessage_data() {
+    QTest::addColumn<QStringList>("arguments");
+    QTest::addColumn<int>("status");
+    QTest::addColumn<QString>("message");
+    QTest::newRow("no subcommand") << QStringList{} << 2 << "subcommand";
+    QTest::newRow("unknown option") << QStringList{"evaluate", slope(), "--colour"} << 2 << "--colour";
+    QTest::newRow("bad quality") << QStringList{"evaluate", slope(), "--quality", "best"} << 2 << "best";
+    QTest::newRow("no such plan") << QStringList{"evaluate", "gone.arvesk"} << 1 << "error: gone.arvesk: there is no such file";
+    QTest::newRow("no such node") << QStringList{"evaluate", slope(), "--set", "Moss.density=2"} << 1 << "no node has the title or uid \"Moss\"";
+    QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1 << "Use .glb, .gltf, .usda or .csv";
+    QTest::newRow("no such output") << QStringList{"export", slope(), "--to", "x.glb", "--output", "Moss"} << 1 << "no Output node titled \"Moss\"";
+    QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1 << "the limit is 100";
+    QTest::newRow("size is no size") << QStringList{"picture", slope(), "--to", "x.png", "--size", "huge"} << 1 << "is not like 1280x800";
+  }
+  void exitStatusAndMessage() {
+    QFETCH(QStringList, arguments);
+    QFETCH(int, status);
+    QFETCH(QString, message);
+    const Ran r = run(arguments);
+    QCOMPARE(r.status, status);
+    QVERIFY2(r.err.contains(message), qPrintable(r.err));
+  }
+};
+
+QTEST_GUILESS_MAIN(TestCli)
+#include "tst_cli.moc"

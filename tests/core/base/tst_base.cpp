@@ -1,0 +1,102 @@
+// Hashing, draws, bands, patterns: the ground that identities and randomness stand on.
+#include "core/base/band.h"
+#include "core/base/pattern.h"
+#include "core/base/random.h"
+#include "core/base/vec.h"
+#include "core/plan/params.h"
+#include "tests/support/support.h"
+
+using namespace arvesk;
+using test::within;
+
+class TestBase : public QObject {
+  Q_OBJECT
+
+ private Q_SLOTS:
+  // The first outputs of SplitMix64 seeded with 0, as published with the algorithm (Vigna, splitmix64.c) and used by many test suites.
+  void mix64GivesTheKnownSequence() {
+    QCOMPARE(mix64(0), 0xe220a8397b1dcdafULL);
+    QCOMPARE(mix64(0x9e3779b97f4a7c15ULL), 0x6e789e6aa1b965f4ULL);
+    QCOMPARE(mix64(2 * 0x9e3779b97f4a7c15ULL), 0x06c45d188009454fULL);
+  }
+
+  void drawsAreUniformAndIndependentOfPurpose() {
+    const Draw a(1, 2, 3, "a");
+    const Draw b(1, 2, 3, "b");
+    constexpr int kCount = 200000;
+    double sum = 0;
+    double product = 0;
+    std::array<int, 10> bins{};
+    for (std::uint64_t i = 0; i < kCount; ++i) {
+      const double u = static_cast<double>(a.unit(i));
+      QVERIFY(u >= 0 && u < 1);
+      sum += u;
+      product += (u - 0.5) * (static_cast<double>(b.unit(i)) - 0.5);
+      ++bins[static_cast<std::size_t>(u * 10)];
+    }
+    // Five standard deviations of a mean of uniforms, and of a product of two.
+    QVERIFY(within(sum / kCount, 0.5, 5 * std::sqrt(1.0 / 12 / kCount)));
+    QVERIFY(within(product / kCount, 0, 5.0 / 12 / std::sqrt(kCount)));
+    double chiSquare = 0;
+    for (const int n : bins) chiSquare += std::pow(n - kCount / 10.0, 2) / (kCount / 10.0);
+    QVERIFY2(chiSquare < 33.7, "chi-square with 9 degrees of freedom, 0.01 % point 33.72 (NIST/SEMATECH e-Handbook, table 1.3.6.7.4)");
+  }
+
+  void bandIsOneInsideZeroOutsideAndHalfwayAtTheMiddleOfAnEdge() {
+    const Band band{10, 20, 30, 50};
+    QCOMPARE(band.weight(9.9F), 0.0F);
+    QCOMPARE(band.weight(20), 1.0F);
+    QCOMPARE(band.weight(30), 1.0F);
+    QCOMPARE(band.weight(15), 0.5F);
+    QCOMPARE(band.weight(40), 0.5F);
+    QCOMPARE(band.weight(50), 0.0F);
+    QCOMPARE(band.weight(std::numeric_limits<float>::quiet_NaN()), 0.0F);
+    const Band hard{0, 0, 1, 1};
+    QCOMPARE(hard.weight(0), 1.0F);
+    QCOMPARE(hard.weight(1), 1.0F);
+    QCOMPARE(hard.weight(1.0001F), 0.0F);
+  }
+
+  void patterns_data() {
+    QTest::addColumn<QString>("pattern");
+    QTest::addColumn<QString>("name");
+    QTest::addColumn<bool>("fits");
+    QTest::newRow("star takes any text") << "Boulder*" << "Boulder A" << true;
+    QTest::newRow("star takes nothing") << "Boulder*" << "Boulder" << true;
+    QTest::newRow("star in the middle backs up") << "*a*b" << "aabab" << true;
+    QTest::newRow("question mark is one character") << "post_?" << "post_12" << false;
+    QTest::newRow("one of several") << "kelp, post_?" << "post_1" << true;
+    QTest::newRow("empty pattern fits nothing") << "" << "x" << false;
+    QTest::newRow("whole name, not a part") << "oulder" << "Boulder" << false;
+  }
+  void patterns() {
+    QFETCH(QString, pattern);
+    QFETCH(QString, name);
+    QFETCH(bool, fits);
+    QCOMPARE(matchesAny(pattern.toStdString(), name.toStdString()), fits);
+  }
+
+  void shortestTurnTakesOneDirectionToTheOther() {
+    for (std::uint64_t i = 0; i < 500; ++i) {
+      const auto direction = [](std::uint64_t seed) { return glm::normalize(Vec3(unitFloat(mix64(seed)), unitFloat(mix64(seed + 1)), unitFloat(mix64(seed + 2))) - 0.5F); };
+      const Vec3 a = direction(i * 7);
+      const Vec3 b = i % 50 == 0 ? -a : direction(i * 7 + 1000003);
+      QVERIFY(glm::length(shortestTurn(a, b) * a - b) < 2e-3F);
+    }
+    QVERIFY(within(static_cast<double>(degrees(angleBetween(kUp, glm::normalize(Vec3(1, 1, 0))))), 45, 1e-4));
+  }
+
+  void parametersOutOfRangeAreNamed() {
+    ParamSpec spec;
+    spec.id = "spacing";
+    spec.label = "Spacing";
+    spec.in(Unit::Meter).hard(0.5, 10);
+    QCOMPARE(faultOf(spec, 2.0), std::string());
+    QCOMPARE(faultOf(spec, 0.0), std::string("Spacing is 0 m, must be 0.5 to 10"));
+    QCOMPARE(faultOf(spec, true), std::string("Spacing must be a number"));
+    QVERIFY(!faultOf(spec, std::nan("")).empty());
+  }
+};
+
+QTEST_GUILESS_MAIN(TestBase)
+#include "tst_base.moc"

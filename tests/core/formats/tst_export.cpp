@@ -1,0 +1,189 @@
+// Export: what is written is read back and compared, placement by placement; glTF passes the Khronos validator.
+#include "core/deliver/delivery.h"
+#include "core/formats/mesh_reader.h"
+#include "core/formats/plan_file.h"
+#include "tests/support/support.h"
+
+#include <QProcess>
+#include <QRegularExpression>
+#include <QStandardPaths>
+
+#include <algorithm>
+
+using namespace arvesk;
+
+namespace {
+
+/// Placements with every kind of awkward name, and unequal sizes.
+std::vector<ExportLayer> layers() {
+  test::Bench bench;
+  const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(20, 20, 3)}}), {{"density", 6.0}});
+  const PointsPtr turned = bench.points("orient", test::inputs({{"points", sown}}), {{"lean", 100.0}});
+  const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}), {{"size_by", std::string("per-axis")}, {"size_x", std::vector<double>{0.5, 2}}, {"size_y", std::vector<double>{0.5, 2}}});
+  const PointsPtr dressed = bench.points("dress", test::inputs({{"points", varied}, {"kit", test::someKit()}}));
+  return {{"Rocks \"and\", more", dressed}, {"Rocks \"and\", more", bench.points("dress", test::inputs({{"points", sown}, {"kit", test::someKit()}}))}};
+}
+
+QString readText(const QString& path) {
+  QFile file(path);
+  return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
+}
+
+/// Runs the Khronos validator from npm on a file; its error count, or nothing where node or the package is not to be had.
+std::optional<int> validatorErrors(const QString& file) {
+  static const QString folder = [] {
+    const QString at = test::binPath("../gltf-validator");
+    QDir().mkpath(at);
+    if (!QFile::exists(at + QStringLiteral("/node_modules/gltf-validator/index.js"))) {
+      QProcess npm;
+      npm.setWorkingDirectory(at);
+      npm.start(QStringLiteral("npm"), {QStringLiteral("install"), QStringLiteral("--no-save"), QStringLiteral("--prefix"), at, QStringLiteral("gltf-validator@2.0.0-dev.3.10")});
+      npm.waitForFinished(120'000);
+    }
+    return QFile::exists(at + QStringLiteral("/node_modules/gltf-validator/index.js")) ? at : QString();
+  }();
+  if (folder.isEmpty() || QStandardPaths::findExecutable(QStringLiteral("node")).isEmpty()) return {};
+  QProcess node;
+  node.setWorkingDirectory(folder);
+  node.start(QStringLiteral("node"), {QStringLiteral("-e"), QStringLiteral("const v=require('gltf-validator'),fs=require('fs'),p=require('path');const f=process.argv[1];"
+             "v.validateBytes(new Uint8Array(fs.readFileSync(f)),{maxIssues:50,externalResourceFunction:u=>Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(f),u))))})"
+             ".then(r=>{console.error(JSON.stringify(r.issues.messages.filter(m=>m.severity==0)));console.log('errors='+r.issues.numErrors)})"), file});
+  node.waitForFinished(60'000);
+  const QString out = QString::fromUtf8(node.readAllStandardOutput());
+  const QByteArray problems = node.readAllStandardError();
+  if (!out.startsWith(QStringLiteral("errors="))) return {};
+  if (out.trimmed() != QStringLiteral("errors=0")) qWarning("%s", problems.constData());
+  return out.trimmed().mid(7).toInt();
+}
+
+}  // namespace
+
+class TestExport : public QObject {
+  Q_OBJECT
+
+  QTemporaryDir m_dir;
+
+ private Q_SLOTS:
+  void gltfReadsBackToTheSameTransforms_data() {
+    QTest::addColumn<QString>("name");
+    QTest::newRow("glb") << "out.glb";
+    QTest::newRow("gltf with bin") << "out.gltf";
+  }
+  void gltfReadsBackToTheSameTransforms() {
+    QFETCH(QString, name);
+    const auto all = layers();
+    const QString path = m_dir.filePath(name);
+    const auto report = exportLayers(all, path.toStdString(), {});
+    QVERIFY2(report, report ? "" : toLine(report.error()).c_str());
+    const auto instances = readGltfInstances(path.toStdString());
+    QVERIFY2(instances, instances ? "" : toLine(instances.error()).c_str());
+    QCOMPARE(instances->size(), report->placements);
+    std::size_t at = 0;
+    std::set<std::string> names;
+    for (const ExportLayer& layer : all) {
+      const Points& p = *layer.points;
+      for (std::size_t k = 0; k < p.kit->entries.size(); ++k) {
+        names.insert((*instances)[at].node);
+        for (std::size_t i = 0; i < p.count; ++i) {
+          if (p.prop[i] != static_cast<std::int32_t>(k)) continue;
+          const GltfInstance& g = (*instances)[at++];
+          QCOMPARE(g.mesh, p.kit->entries[k].prop->name);
+          QVERIFY(glm::length(g.position - p.position[i]) < 1e-6F);
+          QVERIFY(glm::length(g.size - p.size[i]) < 1e-6F);
+          QVERIFY(std::abs(std::abs(glm::dot(g.turn, p.orientation[i])) - 1) < 1e-5F);
+          QVERIFY(test::within(static_cast<double>(glm::length(g.turn)), 1, 1e-5));  // the validator lets others pass
+        }
+      }
+    }
+    QCOMPARE(names.size(), std::size_t{6});  // two layers of the same name × three props: all nodes named apart
+    const auto errors = validatorErrors(path);
+    if (!errors) QSKIP("the Khronos glTF validator was not run: node, npm or the package is missing here");
+    QCOMPARE(*errors, 0);
+  }
+
+  void countsAgreeInAllFormats() {
+    const auto all = layers();
+    std::size_t expected = 0;
+    for (const ExportLayer& l : all) expected += l.points->count;
+    for (const char* name : {"n.glb", "n.usda", "n.csv"}) QCOMPARE(exportLayers(all, m_dir.filePath(QString::fromLatin1(name)).toStdString(), {})->placements, expected);
+    const QString csv = readText(m_dir.filePath(QStringLiteral("n.csv")));
+    QCOMPARE(csv.count(QLatin1Char('\n')), static_cast<qsizetype>(expected + 1));
+    QVERIFY(csv.contains(QStringLiteral("\"Rocks \"\"and\"\", more\"")));
+    const QString usda = readText(m_dir.filePath(QStringLiteral("n.usda")));
+    qsizetype ids = 0;
+    for (const QRegularExpressionMatch& m : QRegularExpression(QStringLiteral("int64\\[\\] ids = \\[([^\\]]*)\\]")).globalMatch(usda)) ids += m.captured(1).count(QLatin1Char(',')) + 1;
+    QCOMPARE(ids, static_cast<qsizetype>(expected));
+    QCOMPARE(usda.count(QStringLiteral("def PointInstancer")), 2);
+    QCOMPARE(usda.count(QLatin1Char('{')), usda.count(QLatin1Char('}')));
+    QVERIFY(usda.startsWith(QStringLiteral("#usda 1.0")) && usda.contains(QStringLiteral("upAxis = \"Y\"")) && usda.contains(QStringLiteral("metersPerUnit = 1")));
+  }
+
+  void csvReadsBackToTheSameNumbers() {
+    const auto all = layers();
+    const QString path = m_dir.filePath(QStringLiteral("back.csv"));
+    QVERIFY(exportLayers({all[1]}, path.toStdString(), {}));
+    std::map<quint64, std::size_t> places;
+    const Points& p = *all[1].points;
+    for (std::size_t i = 0; i < p.count; ++i) places[p.id[i]] = i;
+    const QStringList lines = readText(path).split(QLatin1Char('\n'), Qt::SkipEmptyParts);
+    for (qsizetype l = 1; l < lines.size(); ++l) {
+      const QStringList c = lines[l].split(QLatin1Char(','));
+      const std::size_t i = places.at(c[0].toULongLong());
+      const qsizetype n = c.size();
+      for (int a = 0; a < 3; ++a) QCOMPARE(c[n - 10 + a].toFloat(), p.position[i][a]);
+      QCOMPARE(c[n - 4].toFloat(), p.orientation[i].w);
+      QCOMPARE(c[n - 1].toFloat(), p.size[i].z);
+    }
+  }
+
+  void propsKeepMaterialsAndShape() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath(QStringLiteral("one.glb")).toStdString();
+    Surface s = makeBox({1, 2, 3});
+    Material red;
+    red.name = "red";
+    red.baseColor = {0.8F, 0.1F, 0.1F, 1};
+    Material leaf;
+    leaf.name = "leaf";
+    leaf.isTwoSided = true;
+    s.materials = {red, leaf};
+    for (std::size_t f = 0; f < s.faceCount(); ++f) s.faceMaterials.push_back(f < 4 ? 0 : 1);
+    QVERIFY(exporters::glbOf(s, "box", path));
+    std::vector<Problem> warnings;
+    const auto back = readMesh(path, warnings);
+    QVERIFY(back);
+    QCOMPARE(back->faceCount(), s.faceCount());
+    QVERIFY(glm::length(back->bounds().extent() - Vec3(1, 2, 3)) < 1e-6F);
+    QCOMPARE(back->materialOf(0).name, std::string("red"));
+    QVERIFY(back->materialOf(11).isTwoSided);
+    QVERIFY(glm::length(back->materialOf(0).baseColor - red.baseColor) < 1e-6F);
+  }
+
+  void failuresLeaveTheOldFile() {
+    const auto all = layers();
+    const QString path = m_dir.filePath(QStringLiteral("old.csv"));
+    QFile old(path);
+    QVERIFY(old.open(QIODevice::WriteOnly));
+    old.write("keep me");
+    old.close();
+    std::stop_source stop;
+    stop.request_stop();
+    QCOMPARE(exportLayers(all, path.toStdString(), {stop.get_token(), {}}).error().code, ProblemCode::Cancelled);
+    QCOMPARE(readText(path), QStringLiteral("keep me"));
+    QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("no/such/folder.glb")).toStdString(), {}).error().code, ProblemCode::WriteFailed);
+    QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("x.docx")).toStdString(), {}).error().code, ProblemCode::BadParameter);
+    QCOMPARE(QDir(m_dir.path()).entryList({QStringLiteral("*.part")}).size(), 0);
+  }
+
+  void outputsAreChosenByTitle() {
+    const auto plan = loadPlan(test::sourcePath("demo/examples/one-slope.arvesk").toStdString());
+    Evaluator evaluator(std::make_shared<DiskFileService>(test::sourcePath("demo/examples").toStdString()));
+    const Evaluation e = evaluator.evaluate(*plan, {});
+    QCOMPARE(exportLayersOf(*plan, e, {})->size(), std::size_t{1});
+    QCOMPARE(exportLayersOf(*plan, e, {"Stones"})->size(), std::size_t{1});
+    QCOMPARE(exportLayersOf(*plan, e, {"Moss"}).error().message, std::string("there is no Output node titled \"Moss\""));
+  }
+};
+
+QTEST_GUILESS_MAIN(TestExport)
+#include "tst_export.moc"

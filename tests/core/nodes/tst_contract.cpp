@@ -1,0 +1,348 @@
+// The stability contract (docs/architecture.md), clause by clause, over every registered kind of node. A kind that cannot keep a
+// clause declares it, and the declaration is tested from both sides.
+#include "tests/support/support.h"
+
+#include <set>
+
+using namespace arvesk;
+
+namespace {
+
+const SurfacePtr& ground() {
+  static const SurfacePtr g = test::hills(48, 40, 5);
+  return g;
+}
+
+PointsPtr pointsOnGround() {
+  static const PointsPtr points = [] {
+    test::Bench bench;
+    const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", ground()}}), {{"density", 3.0}, {"footprint", 0.3}});
+    return sown;
+  }();
+  return points;
+}
+
+/// Something for every input, so that every kind runs.
+Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
+  Inputs in;
+  for (const InputSpec& spec : kind.inputs) {
+    Value value;
+    switch (spec.type) {
+      case ValueType::Surface: value = ground(); break;
+      case ValueType::Points: value = points; break;
+      case ValueType::Mask: value = test::rampMask(4); break;
+      case ValueType::Kit: value = test::someKit(); break;
+    }
+    // A set of points is never kept clear of itself.
+    if (spec.id == "against") continue;
+    in.links[spec.id].push_back({value, hashText(spec.id)});
+    if (spec.isMany && spec.type == ValueType::Points) {
+      // A second set with ids of its own.
+      test::Bench other;
+      other.ctx.nodeUid = hashText("another node");
+      in.links[spec.id].push_back({other.points("sow-on-surface", test::inputs({{"surface", ground()}}), {{"density", 0.5}}), hashText("second slot")});
+    }
+  }
+  return in;
+}
+
+/// Parameters that make the kind do something, where its defaults do not or need a file.
+ParamMap paramsFor(const NodeKind& kind) {
+  if (kind.id == "terrain") return {{"file", std::string("tern-cove-wet.png")}};
+  if (kind.id == "picture") return {{"file", std::string("tern-cove-wet.png")}};
+  if (kind.id == "mesh-file") return {{"file", std::string("kit/boulder-a.glb")}};
+  if (kind.id == "choose-props") return {{"pattern", std::string("*")}};
+  if (kind.id == "vary") return {{"move_x", std::vector<double>{-1, 1}}, {"turn_y", std::vector<double>{0, 360}}, {"hue", std::vector<double>{-10, 10}}};
+  if (kind.id == "orient") return {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
+  if (kind.id == "clearance") return {{"stays", std::string("chance")}};
+  return {};
+}
+
+/// All that an output holds, as numbers that can be compared bit for bit.
+std::vector<std::uint64_t> fingerprint(const Value& value) {
+  std::vector<std::uint64_t> out;
+  const auto add = [&](float v) {
+    std::uint32_t bits;
+    std::memcpy(&bits, &v, sizeof v);
+    out.push_back(bits);
+  };
+  if (const auto* points = std::get_if<PointsPtr>(&value)) {
+    const Points& p = **points;
+    for (std::size_t i = 0; i < p.count; ++i) {
+      out.push_back(p.id[i]);
+      out.push_back(static_cast<std::uint64_t>(p.prop[i]));
+      for (int a = 0; a < 3; ++a) {
+        add(p.position[i][a]);
+        add(p.size[i][a]);
+        add(p.groundNormal[i][a]);
+      }
+      for (const float q : {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z, p.footprint[i]}) add(q);
+    }
+  }
+  if (const auto* surface = std::get_if<SurfacePtr>(&value))
+    for (const Vec3& v : (*surface)->positions) for (int a = 0; a < 3; ++a) add(v[a]);
+  if (const auto* mask = std::get_if<MaskPtr>(&value)) {
+    const PointsPtr p = pointsOnGround();
+    for (const float v : maskValues({}, **mask, *p)) add(v);
+  }
+  if (const auto* kit = std::get_if<KitPtr>(&value))
+    for (const KitEntry& e : (*kit)->entries) out.push_back(hashText(e.prop->uid));
+  return out;
+}
+
+std::vector<std::uint64_t> fingerprint(const Outputs& outputs) {
+  std::vector<std::uint64_t> all;
+  for (const Value& v : outputs)
+    for (const std::uint64_t n : fingerprint(v)) all.push_back(n);
+  return all;
+}
+
+std::map<std::uint64_t, std::size_t> placesById(const Points& p) {
+  std::map<std::uint64_t, std::size_t> out;
+  for (std::size_t i = 0; i < p.count; ++i) out[p.id[i]] = i;
+  return out;
+}
+
+std::set<std::uint64_t> idsOf(const Outputs& outputs) {
+  std::set<std::uint64_t> ids;
+  for (const Value& v : outputs)
+    if (const auto* points = std::get_if<PointsPtr>(&v))
+      for (std::size_t i = 0; i < (*points)->count; ++i) ids.insert((*points)->id[i]);
+  return ids;
+}
+
+PointsPtr everySecond(const Points& p) {
+  Array<std::uint32_t> some;
+  for (std::uint32_t i = 0; i < p.count; i += 2) some.push_back(i);
+  return std::make_shared<const Points>(gathered(p, some));
+}
+
+}  // namespace
+
+class TestContract : public QObject {
+  Q_OBJECT
+
+ private:
+  void everyKind() {
+    QTest::addColumn<QString>("id");
+    for (const NodeKind* kind : allNodeKinds()) QTest::newRow(kind->id.c_str()) << QString::fromStdString(kind->id);
+  }
+  const NodeKind& kind() {
+    QFETCH(QString, id);
+    return *findNodeKind(id.toStdString());
+  }
+
+ private Q_SLOTS:
+  void declarationIsWhole_data() { everyKind(); }
+  void declarationIsWhole() {
+    const NodeKind& k = kind();
+    QVERIFY(!k.label.empty() && k.help.size() > 30 && !k.glyph.empty() && !k.outputs.empty());
+    QVERIFY(k.id.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789-") == std::string::npos);
+    std::set<std::string> ids;
+    for (const ParamSpec& p : k.params) {
+      QVERIFY2(ids.insert(p.id).second, p.id.c_str());
+      QVERIFY2(!p.label.empty() && p.help.size() > 8, p.id.c_str());
+      QVERIFY2(faultOf(p, p.defaultValue).empty(), p.id.c_str());
+      QVERIFY2(p.shownBy.empty() || k.findParam(p.shownBy), p.id.c_str());
+      QVERIFY(p.id.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos);
+    }
+    QVERIFY(!k.sentence({}).empty());
+    QFile glyph(test::sourcePath("app/resources/glyphs/%1.svg").arg(QString::fromStdString(k.glyph)));
+    QVERIFY2(glyph.exists(), k.glyph.c_str());
+  }
+
+  void idsAreUniqueAndPointsWhole_data() { everyKind(); }
+  void idsAreUniqueAndPointsWhole() {
+    test::Bench bench;
+    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
+    QVERIFY2(out, out ? "" : toLine(out.error()).c_str());
+    QCOMPARE(out->size(), kind().outputs.size());
+    for (const Value& v : *out)
+      if (const auto* points = std::get_if<PointsPtr>(&v)) {
+        const auto fault = findFault(**points);
+        QVERIFY2(!fault, fault ? fault->c_str() : "");
+      }
+    // Several outputs never hold the same point twice.
+    std::size_t sum = 0;
+    for (const Value& v : *out) sum += std::holds_alternative<PointsPtr>(v) ? countOf(v) : 0;
+    QCOMPARE(idsOf(*out).size(), sum);
+  }
+
+  void threadsDoNotMatter_data() { everyKind(); }
+  void threadsDoNotMatter() {
+    std::vector<std::uint64_t> one;
+    std::vector<std::uint64_t> two;
+    const Inputs in = inputsFor(kind(), pointsOnGround());
+    withThreads(1, [&] { test::Bench bench; one = fingerprint(*bench.run(kind().id, in, paramsFor(kind()))); });
+    withThreads(2, [&] { test::Bench bench; two = fingerprint(*bench.run(kind().id, in, paramsFor(kind()))); });
+    QVERIFY(!one.empty());
+    QVERIFY(one == two);
+  }
+
+  void filtersAndAdjustmentsKeepIds_data() { everyKind(); }
+  void filtersAndAdjustmentsKeepIds() {
+    if (kind().family != Family::Thin && kind().family != Family::Adjust && kind().id != "dress") return;
+    test::Bench bench;
+    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
+    std::set<std::uint64_t> before;
+    for (std::size_t i = 0; i < pointsOnGround()->count; ++i) before.insert(pointsOnGround()->id[i]);
+    QVERIFY(idsOf(*out) == before);  // "left out" included, nothing is lost and nothing made
+  }
+
+  // Removing other points changes no point's own result, for kinds that look at one point at a time.
+  void noPointDependsOnOthers_data() { everyKind(); }
+  void noPointDependsOnOthers() {
+    const bool takesPoints = !kind().inputs.empty() && kind().inputs.front().type == ValueType::Points && !kind().inputs.front().isMany;
+    if (!takesPoints || kind().reach != Reach::None) return;
+    test::Bench bench;
+    const PointsPtr all = pointsOnGround();
+    const PointsPtr some = everySecond(*all);
+    const auto whole = bench.run(kind().id, inputsFor(kind(), all), paramsFor(kind()));
+    const auto part = bench.run(kind().id, inputsFor(kind(), some), paramsFor(kind()));
+    for (std::size_t o = 0; o < whole->size(); ++o) {
+      const Points& a = *std::get<PointsPtr>((*whole)[o]);
+      const Points& b = *std::get<PointsPtr>((*part)[o]);
+      const auto places = placesById(a);
+      QVERIFY(o > 0 || b.count > 0);
+      Array<std::uint32_t> same;
+      for (std::size_t i = 0; i < b.count; ++i) {
+        QVERIFY(places.contains(b.id[i]));
+        same.push_back(static_cast<std::uint32_t>(places.at(b.id[i])));
+      }
+      QVERIFY(fingerprint(std::make_shared<const Points>(gathered(a, same))) == fingerprint(std::make_shared<const Points>(b)));
+    }
+  }
+
+  void raisingTheAmountOnlyAdds_data() { everyKind(); }
+  void raisingTheAmountOnlyAdds() {
+    if (kind().amountParam.empty() || !kind().exemptions.nestsInAmount) return;
+    std::map<std::uint64_t, std::vector<std::uint64_t>> before;
+    for (const double amount : {0.3, 1.0, 1.1, 4.0}) {
+      test::Bench bench;
+      ParamMap params = paramsFor(kind());
+      params[kind().amountParam] = amount;
+      const PointsPtr now = bench.points(kind().id, inputsFor(kind(), pointsOnGround()), params);
+      std::map<std::uint64_t, std::vector<std::uint64_t>> after;
+      for (std::size_t i = 0; i < now->count; ++i) after[now->id[i]] = fingerprint(std::make_shared<const Points>(gathered(*now, {static_cast<std::uint32_t>(i)})));
+      QVERIFY(after.size() > before.size());
+      for (const auto& [id, print] : before) {
+        QVERIFY2(after.contains(id), "a point went away when the amount was raised");
+        QVERIFY2(after.at(id) == print, "a point changed when the amount was raised");
+      }
+      before = std::move(after);
+    }
+  }
+
+  void draftIsASubsetOfFinal_data() {
+    QTest::addColumn<QString>("id");
+    QTest::addColumn<QString>("way");
+    QTest::addColumn<QString>("amount");
+    QTest::newRow("free, by density") << "sow-on-surface" << "free" << "density";
+    QTest::newRow("free, exact total") << "sow-on-surface" << "free" << "total";
+    QTest::newRow("even") << "sow-on-surface" << "even" << "density";
+  }
+  void draftIsASubsetOfFinal() {
+    QFETCH(QString, way);
+    QFETCH(QString, amount);
+    const ParamMap params{{"way", way.toStdString()}, {"amount", amount.toStdString()}, {"spacing", 0.5}};
+    test::Bench bench;
+    const PointsPtr all = bench.points("sow-on-surface", inputsFor(*findNodeKind("sow-on-surface"), nullptr), params);
+    bench.ctx.quality = Quality::Draft;
+    bench.ctx.draftShare = 0.25F;
+    const PointsPtr some = bench.points("sow-on-surface", inputsFor(*findNodeKind("sow-on-surface"), nullptr), params);
+    const auto places = placesById(*all);
+    QVERIFY(test::within(static_cast<double>(some->count), 0.25 * static_cast<double>(all->count), 0, 0.25));
+    for (std::size_t i = 0; i < some->count; ++i) {
+      QVERIFY(places.contains(some->id[i]));
+      QCOMPARE(some->position[i], all->position[places.at(some->id[i])]);
+    }
+  }
+
+  void anEditOfGroundStaysInItsReach_data() {
+    QTest::addColumn<QString>("way");
+    QTest::addColumn<float>("reach");
+    QTest::newRow("free: no reach") << "free" << 0.01F;
+    QTest::newRow("even: some spacings") << "even" << 12 * 0.5F;
+  }
+  void anEditOfGroundStaysInItsReach() {
+    QFETCH(QString, way);
+    QFETCH(float, reach);
+    Surface other = *ground();
+    other.derived = std::make_shared<Derived>();
+    const Vec3 corner(-20, 0, -20);
+    float changed = 0;
+    for (Vec3& p : other.positions)
+      if (glm::length(Vec2(p.x - corner.x, p.z - corner.z)) < 8) {
+        changed = std::max(changed, glm::length(Vec2(p.x - corner.x, p.z - corner.z)));
+        p.y += 1.5F;
+      }
+    const ParamMap params{{"way", way.toStdString()}, {"density", 4.0}, {"spacing", 0.5}};
+    test::Bench bench;
+    const PointsPtr a = bench.points("sow-on-surface", test::inputs({{"surface", ground()}}), params);
+    const PointsPtr b = bench.points("sow-on-surface", test::inputs({{"surface", std::make_shared<const Surface>(other)}}), params);
+    const auto places = placesById(*b);
+    const float faceSize = 40.0F / 48 * 1.5F;
+    std::size_t outside = 0;
+    for (std::size_t i = 0; i < a->count; ++i) {
+      if (glm::length(Vec2(a->position[i].x - corner.x, a->position[i].z - corner.z)) < changed + faceSize + reach) continue;
+      ++outside;
+      QVERIFY2(places.contains(a->id[i]), "a point outside the reach of the edit went away");
+      QCOMPARE(b->position[places.at(a->id[i])], a->position[i]);
+    }
+    QVERIFY(outside > 1000);
+    QVERIFY(findDifference(*a, *b));  // and the edit did change something
+  }
+
+  // Clearance declares that chains of conflicts have no strict bound: here a change at one end of a line shows at the other.
+  void clearanceChainsAsDeclared() {
+    const NodeKind& k = *findNodeKind("clearance");
+    QVERIFY(!k.exemptions.isLocal && !k.exemptions.nestsInAmount);
+    const auto line = [](std::size_t count, std::size_t from) {
+      Points p;
+      p.count = count;
+      Array<Vec3> position;
+      Array<std::uint64_t> id;
+      for (std::size_t i = from; i < from + count; ++i) {
+        position.push_back({static_cast<float>(i) * 0.9F, 0, 0});
+        id.push_back(i + 1);
+      }
+      p.position = std::move(position);
+      p.id = std::move(id);
+      p.footprint = Column<float>(0.5F);
+      return std::make_shared<const Points>(p);
+    };
+    test::Bench bench;
+    const ParamMap params{{"stays", std::string("earlier")}};
+    const PointsPtr whole = bench.points("clearance", test::inputs({{"points", line(101, 0)}}), params);
+    const PointsPtr shorter = bench.points("clearance", test::inputs({{"points", line(100, 1)}}), params);
+    QVERIFY(placesById(*whole).contains(101));
+    QVERIFY(!placesById(*shorter).contains(101));
+  }
+
+  // Even says in its help that it does not nest in its spacing: here is a point that a smaller spacing takes away.
+  void evenDoesNotNestAsDeclared() {
+    QVERIFY(QString::fromStdString(findNodeKind("sow-on-surface")->help).contains(QStringLiteral("does not nest")));
+    test::Bench bench;
+    const auto in = test::inputs({{"surface", ground()}});
+    const PointsPtr wide = bench.points("sow-on-surface", in, {{"way", std::string("even")}, {"spacing", 1.0}});
+    const PointsPtr narrow = bench.points("sow-on-surface", in, {{"way", std::string("even")}, {"spacing", 0.9}});
+    const auto places = placesById(*narrow);
+    std::size_t gone = 0;
+    for (std::size_t i = 0; i < wide->count; ++i) gone += !places.contains(wide->id[i]);
+    QVERIFY(narrow->count > wide->count && gone > 0);
+  }
+
+  void cancellingIsHonored_data() { everyKind(); }
+  void cancellingIsHonored() {
+    test::Bench bench;
+    std::stop_source stop;
+    stop.request_stop();
+    bench.ctx.task.stop = stop.get_token();
+    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
+    // What is too quick to be cancelled may finish; what does not finish says that it was cancelled.
+    QVERIFY2(out || out.error().code == ProblemCode::Cancelled, out ? "" : toLine(out.error()).c_str());
+  }
+};
+
+QTEST_GUILESS_MAIN(TestContract)
+#include "tst_contract.moc"

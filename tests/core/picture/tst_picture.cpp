@@ -1,0 +1,197 @@
+// The renderer against what geometry says: where things are seen, what is in shadow, how normals bend, that threads do not matter.
+#include "core/picture/render.h"
+#include "tests/support/support.h"
+
+#include <QFile>
+
+using namespace arvesk;
+using test::within;
+
+namespace {
+
+PictureScenePtr sceneOf(std::vector<SurfacePtr> grounds, std::vector<PointsPtr> layers = {}) {
+  PictureInput input;
+  input.grounds = std::move(grounds);
+  for (PointsPtr& p : layers) input.layers.push_back({std::move(p), false});
+  auto scene = PictureScene::build(std::move(input), {});
+  ARVESK_ASSERT(scene, "the scene builds");
+  return *scene;
+}
+
+/// One crate of 1 × 0.5 × 1 m, placed.
+PointsPtr crate(const Vec3& at, const Quat& turn, const Vec3& size) {
+  Points p;
+  p.count = 1;
+  p.position = Column<Vec3>(at);
+  p.orientation = Column<Quat>(turn);
+  p.size = Column<Vec3>(size);
+  p.id = Column<std::uint64_t>(1);
+  p.kit = test::someKit();
+  p.prop = Column<std::int32_t>(0);
+  return std::make_shared<const Points>(p);
+}
+
+double brightness(std::uint32_t pixel) { return (pixel >> 16 & 255) + (pixel >> 8 & 255) + (pixel & 255); }
+
+}  // namespace
+
+class TestPicture : public QObject {
+  Q_OBJECT
+
+ private Q_SLOTS:
+  void placementsAreWhereTheirTransformPutsThem() {
+    for (std::uint64_t seed = 0; seed < 60; ++seed) {
+      const auto r = [&](std::uint64_t n) { return unitFloat(mix64(seed * 31 + n)); };
+      const Vec3 at(r(1) * 20 - 10, r(2) * 5, r(3) * 20 - 10);
+      const Quat turn = glm::normalize(Quat(r(4) - 0.5F, r(5) - 0.5F, r(6) - 0.5F, r(7) - 0.5F));
+      const Vec3 size(0.3F + r(8) * 3, 0.3F + r(9) * 3, 0.3F + r(10) * 3);
+      const auto scene = sceneOf({}, {crate(at, turn, size)});
+      // A ray from outside through a known place on the top face, along the face's own normal, hits exactly there.
+      const Vec3 local(r(11) - 0.5F, 0.5F, r(12) - 0.5F);
+      const Vec3 world = at + turn * (local * size);
+      const Vec3 normal = glm::normalize(turn * (Vec3(0, 1, 0) / size));
+      const PictureRayHit hit = scene->first(world + normal * 4.0F, -normal);
+      QVERIFY(hit.isHit());
+      QVERIFY(within(static_cast<double>(hit.distance), 4, 1e-3));
+      QVERIFY(scene->isBlocked(world + normal * 4.0F, -normal, 5));
+      QVERIFY(!scene->isBlocked(world + normal * 4.0F, -normal, 3.9F));
+      QVERIFY(!scene->first(world + normal * 0.01F, normal).isHit());
+    }
+  }
+
+  void depthOfTheFilmIsTheDistanceToTheGround() {
+    const auto scene = sceneOf({test::plane(200, 4)});
+    Camera camera;
+    camera.eye = {0, 10, 0};
+    camera.target = {0, 0, -10};
+    Film film(64, 64);
+    QVERIFY(renderPass(*scene, camera, 1, film, {}));
+    // 45° down: the middle of the picture sees the ground at 10 √2 m; one pixel covers about 0.2 m there.
+    QVERIFY(within(static_cast<double>(film.distance[film.at(32, 32)]), 10 * std::sqrt(2.0), 0.25));
+    const Vec3 p = camera.projected({0, 0, -10}, 64, 64);
+    QVERIFY(within(static_cast<double>(p.x), 32, 1e-3) && within(static_cast<double>(p.y), 32, 1e-3));
+  }
+
+  void thingsThrowShadowsAwayFromTheSun() {
+    PictureInput input;
+    input.grounds = {test::plane(60, 2)};
+    input.layers = {{crate({0, 0, 0}, Quat(1, 0, 0, 0), {2, 8, 2}), false}};
+    input.light.sunHeadingDeg = 90;  // in the east, +X
+    input.light.sunHeightDeg = 45;
+    const auto scene = PictureScene::build(input, {});
+    Camera camera;
+    camera.eye = {0, 40, 0.01F};
+    camera.target = {0, 0, 0};
+    const auto pixels = renderPicture(**scene, camera, 100, 100, 4, {});
+    const auto at = [&](const Vec3& p) {
+      const Vec3 q = camera.projected(p, 100, 100);
+      return brightness(pixels[static_cast<std::size_t>(q.y) * 100 + static_cast<std::size_t>(q.x)]);
+    };
+    QVERIFY(at({-3, 0, 0}) < 0.75 * at({3, 0, 0}));   // shadow 4 m to the west
+    QVERIFY(within(at({-8, 0, 0}), at({8, 0, 0}), 25));  // beyond its end both are lit
+  }
+
+  void coarsePassesShowTheSamePlaces() {
+    const auto scene = sceneOf({test::hills(40, 30, 3)});
+    Camera camera;
+    camera.eye = {20, 15, 20};
+    Film coarse(81, 47);
+    Film fine(81, 47);
+    QVERIFY(renderPass(*scene, camera, 4, coarse, {}));
+    QVERIFY(renderPass(*scene, camera, 1, fine, {}));
+    QCOMPARE(coarse.samples, 0);
+    QCOMPARE(fine.samples, 1);
+    double difference = 0;
+    std::size_t n = 0;
+    for (std::size_t i = 0; i < fine.distance.size(); ++i)
+      if (std::isfinite(fine.distance[i]) && std::isfinite(coarse.distance[i])) {
+        difference += static_cast<double>(std::abs(fine.distance[i] - coarse.distance[i]) / fine.distance[i]);
+        ++n;
+      }
+    QVERIFY(n > 1000 && difference / static_cast<double>(n) < 0.05);
+  }
+
+  void threadsDoNotMatter() {
+    const auto scene = sceneOf({test::hills(40, 30, 3)}, {crate({0, 2, 0}, Quat(1, 0, 0, 0), Vec3(3))});
+    Camera camera;
+    camera.eye = {20, 15, 20};
+    Array<std::uint32_t> one;
+    Array<std::uint32_t> two;
+    withThreads(1, [&] { one = renderPicture(*scene, camera, 70, 50, 2, {}); });
+    withThreads(2, [&] { two = renderPicture(*scene, camera, 70, 50, 2, {}); });
+    QVERIFY(one == two);
+  }
+
+  void cancelledPassesSaySo() {
+    const auto scene = sceneOf({test::hills(40, 30, 3)});
+    std::stop_source stop;
+    stop.request_stop();
+    Film film(64, 64);
+    QVERIFY(!renderPass(*scene, {}, 1, film, {stop.get_token(), {}}));
+    QCOMPARE(film.samples, 0);
+  }
+
+  void discsHideBehindTheGround() {
+    const auto scene = sceneOf({std::make_shared<const Surface>(makeBox({4, 4, 4}))});
+    Camera camera;
+    camera.eye = {0, 2, 20};
+    camera.target = {0, 2, 0};
+    Film film(60, 60);
+    QVERIFY(renderPass(*scene, camera, 1, film, {}));
+    const auto drawnWith = [&](const Vec3& at) {
+      Points p;
+      p.count = 1;
+      p.position = Column<Vec3>(at);
+      p.id = Column<std::uint64_t>(1);
+      Array<std::uint32_t> a(60 * 60);
+      film.develop(a.data());
+      Array<std::uint32_t> b = a;
+      drawPoints(p, {}, camera, 3, film, b.data());
+      return a != b;
+    };
+    QVERIFY(drawnWith({0, 2, 3}));
+    QVERIFY(!drawnWith({0, 2, -8}));
+  }
+
+  void maskOnTheGroundRunsThroughTheScale() {
+    PictureInput input;
+    input.grounds = {test::plane(20, 2)};
+    input.groundMask = test::rampMask(0);
+    const auto scene = PictureScene::build(input, {});
+    Camera camera;
+    camera.eye = {0, 30, 0.01F};
+    camera.target = {0, 0, 0};
+    const auto pixels = renderPicture(**scene, camera, 60, 60, 2, {});
+    QVERIFY(brightness(pixels[30 * 60 + 22]) > 1.5 * brightness(pixels[30 * 60 + 38]));  // 1 in the west is light, 0 in the east dark
+  }
+
+  // Lightness in CIE L* (CIE 15:2004) rises in even steps.
+  void scaleIsPerceptuallyEven() {
+    const auto lightness = [](const Vec3& c) {
+      const double y = 0.2126 * static_cast<double>(linearFromSrgb(c.r)) + 0.7152 * static_cast<double>(linearFromSrgb(c.g)) + 0.0722 * static_cast<double>(linearFromSrgb(c.b));
+      return y > 0.008856 ? 116 * std::cbrt(y) - 16 : 903.3 * y;
+    };
+    double before = lightness(scaleColor(0));
+    const double whole = lightness(scaleColor(1)) - before;
+    for (int i = 1; i <= 8; ++i) {
+      const double now = lightness(scaleColor(static_cast<float>(i) / 8));
+      QVERIFY(within(now - before, whole / 8, 0, 0.35));
+      before = now;
+    }
+  }
+
+  void pngIsWrittenWhole() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath(QStringLiteral("p.png")).toStdString();
+    Array<std::uint32_t> pixels;
+    pixels.assign(12, 0xff336699U);
+    QVERIFY(writePng(path, pixels, 4, 3));
+    QFile file(QString::fromStdString(path));
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    QVERIFY(file.read(8) == QByteArray("\x89PNG\r\n\x1a\n", 8));
+    QVERIFY(!writePng("/no/such/folder/p.png", pixels, 4, 3));
+  }
+};
+
+QTEST_GUILESS_MAIN(TestPicture)
+#include "tst_picture.moc"

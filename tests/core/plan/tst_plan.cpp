@@ -1,0 +1,279 @@
+// The document as a file, and its evaluation: cache, skipping, failing, cancelling, guards, same file same result.
+#include "core/deliver/delivery.h"
+#include "core/formats/plan_file.h"
+#include "core/plan/set_param.h"
+#include "tests/support/support.h"
+
+#include <QFileInfo>
+
+#include <chrono>
+#include <csignal>
+#include <fstream>
+#include <sys/wait.h>
+#include <thread>
+#include <unistd.h>
+
+using namespace arvesk;
+
+namespace {
+
+Plan demo(const char* file) {
+  auto plan = loadPlan(test::sourcePath(file).toStdString());
+  ARVESK_ASSERT(plan, "the demo plan can be read");
+  return std::move(*plan);
+}
+
+std::shared_ptr<DiskFileService> filesOf(const char* plan) { return std::make_shared<DiskFileService>(QFileInfo(test::sourcePath(plan)).absolutePath().toStdString()); }
+
+constexpr const char* kSlope = "demo/examples/one-slope.arvesk";
+constexpr const char* kCove = "demo/tern-cove/tern-cove.arvesk";
+
+PointsPtr outputOf(const Evaluation& e, const std::string& uid) { return std::get<PointsPtr>(e.values.at(uid).front()); }
+
+}  // namespace
+
+class TestPlan : public QObject {
+  Q_OBJECT
+
+ private Q_SLOTS:
+  void demoPlansAreWrittenAsTheyAreFormatted_data() {
+    QTest::addColumn<QString>("file");
+    for (const char* file : {kSlope, kCove, "demo/examples/from-your-mesh.arvesk"}) QTest::newRow(file) << QString::fromLatin1(file);
+  }
+  void demoPlansAreWrittenAsTheyAreFormatted() {
+    QFETCH(QString, file);
+    const Plan plan = demo(file.toLatin1().constData());
+    QVERIFY(checkPlan(plan).empty());
+    const auto again = parsePlan(formatPlan(plan), "again");
+    QVERIFY(again);
+    QVERIFY(again->nodes == plan.nodes && again->props == plan.props && again->settings == plan.settings);
+    QCOMPARE(formatPlan(*again), formatPlan(plan));
+  }
+
+  void numbersReadBackBitForBit() {
+    Plan plan;
+    Node node;
+    node.uid = "n";
+    node.kind = "vary";
+    for (int i = 0; i < 2000; ++i) {
+      const double v = std::ldexp(unitDouble(mix64(static_cast<std::uint64_t>(i))) - 0.5, i % 40 - 20);
+      node.params["amount"] = v;
+      node.params["size"] = std::vector<double>{v, 1 / v};
+      plan.nodes = {node};
+      QVERIFY(parsePlan(formatPlan(plan), "")->nodes == plan.nodes);
+    }
+  }
+
+  void unknownNodesKeysAndParametersSurvive() {
+    const std::string text = R"({"format":"arvesk-plan","version":1,"weather":{"rain":true},"settings":{"seed":5,"moon":"half"},
+      "nodes":[{"uid":"a","kind":"weave-baskets","title":"Baskets","params":{"reeds":12},"inputs":{},"mood":"calm"},
+               {"uid":"b","kind":"vary","title":"V","params":{"amount":50,"from_the_future":[1,2]},"inputs":{}}],
+      "props":[{"uid":"p","name":"P","file":"p.glb","scent":"salt"}]})";
+    const auto plan = parsePlan(text, "test");
+    QVERIFY2(plan, plan ? "" : toLine(plan.error()).c_str());
+    const QString out = QString::fromStdString(formatPlan(*plan));
+    for (const char* kept : {"weave-baskets", "\"reeds\"", "\"mood\"", "from_the_future", "\"rain\"", "\"moon\"", "\"scent\""}) QVERIFY2(out.contains(QLatin1String(kept)), kept);
+    QCOMPARE(checkPlan(*plan).front().code, ProblemCode::UnknownKind);
+  }
+
+  void badDocumentsAreRefusedWithPlaceAndReason_data() {
+    QTest::addColumn<QByteArray>("text");
+    QTest::newRow("empty") << QByteArray();
+    QTest::newRow("not JSON") << QByteArray("hello");
+    QTest::newRow("another format") << QByteArray(R"({"format":"shopping-list"})");
+    QTest::newRow("a list") << QByteArray("[1,2]");
+    QTest::newRow("node without uid") << QByteArray(R"({"format":"arvesk-plan","nodes":[{"kind":"vary"}]})");
+    QTest::newRow("number where a list should be") << QByteArray(R"({"format":"arvesk-plan","nodes":[{"uid":"a","kind":"vary","params":{"size":{}}}]})");
+    QTest::newRow("cut short") << QByteArray(R"({"format":"arvesk-plan","nodes":[{"uid":"a")");
+    QTest::newRow("deep nesting") << QByteArray(R"({"format":"arvesk-plan","nodes":)") + QByteArray(2000, '[');
+  }
+  void badDocumentsAreRefusedWithPlaceAndReason() {
+    QFETCH(QByteArray, text);
+    const auto plan = parsePlan(text.toStdString(), "shore.arvesk");
+    QVERIFY(!plan);
+    QCOMPARE(plan.error().where, std::string("shore.arvesk"));
+    QVERIFY(!plan.error().message.empty());
+  }
+
+  void mutatedPlansNeverCrash() {
+    const std::string good = formatPlan(demo(kSlope));
+    int readable = 0;
+    for (std::uint64_t seed = 0; seed < 2000; ++seed) {
+      std::string bad = good;
+      for (int k = 0; k < 3; ++k) bad[mix64(seed * 7 + static_cast<std::uint64_t>(k)) % bad.size()] = static_cast<char>(mix64(seed * 11 + static_cast<std::uint64_t>(k)) & 127);
+      if (const auto plan = parsePlan(bad, "mutated")) {
+        ++readable;
+        (void)checkPlan(*plan);
+      }
+    }
+    QVERIFY(readable > 20);
+  }
+
+  void newerVersionsOpenReadOnly() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath(QStringLiteral("new.arvesk")).toStdString();
+    std::ofstream(path) << R"({"format":"arvesk-plan","version":99,"nodes":[]})";
+    const auto plan = loadPlan(path);
+    QVERIFY(plan && plan->isReadOnly);
+    QCOMPARE(savePlan(*plan, path).error().code, ProblemCode::FileNewer);
+  }
+
+  // The process is killed at many moments while it saves again and again: the file is always one of the two whole plans.
+  void killedWhileSavingLeavesAWholeFile() {
+    QTemporaryDir dir;
+    const std::string path = dir.filePath(QStringLiteral("plan.arvesk")).toStdString();
+    const Plan small = demo(kSlope);
+    const Plan large = demo(kCove);
+    QVERIFY(savePlan(small, path));
+    for (int round = 0; round < 40; ++round) {
+      const pid_t child = ::fork();
+      if (child == 0) {
+        for (int i = 0;; ++i) (void)savePlan(i % 2 ? small : large, path);
+      }
+      std::this_thread::sleep_for(std::chrono::microseconds(300 + 311 * round));
+      ::kill(child, SIGKILL);
+      ::waitpid(child, nullptr, 0);
+      const auto plan = loadPlan(path);
+      QVERIFY2(plan, plan ? "" : toLine(plan.error()).c_str());
+      QVERIFY(plan->nodes == small.nodes || plan->nodes == large.nodes);
+    }
+  }
+
+  void sameFileSameResultBitForBit() {
+    const Plan plan = demo(kSlope);
+    const auto again = parsePlan(formatPlan(plan), "");
+    const Evaluation a = Evaluator(filesOf(kSlope)).evaluate(plan, {});
+    const Evaluation b = Evaluator(filesOf(kSlope)).evaluate(*again, {});
+    QVERIFY(outputOf(a, "out")->count > 1000);
+    const auto difference = findDifference(*outputOf(a, "out"), *outputOf(b, "out"));
+    QVERIFY2(!difference, difference ? difference->c_str() : "");
+  }
+
+  void onlyWhatDependsOnAChangeIsComputedAgain() {
+    Plan plan = demo(kSlope);
+    Evaluator evaluator(filesOf(kSlope));
+    (void)evaluator.evaluate(plan, {});
+    QVERIFY(setParamByText(plan, "Level places.slope=0,0,10,12"));
+    const Evaluation e = evaluator.evaluate(plan, {});
+    for (const char* same : {"ground", "sow", "kit"}) QVERIFY2(e.reports.at(same).isFromCache, same);
+    for (const char* anew : {"slope", "dress", "out"}) QVERIFY2(!e.reports.at(anew).isFromCache, anew);
+    plan.settings.seed = 9;
+    const Evaluation f = evaluator.evaluate(plan, {});
+    QVERIFY(f.reports.at("ground").isFromCache && !f.reports.at("sow").isFromCache);
+    plan.find("sow")->isSeedLocked = true;
+    const PointsPtr locked = outputOf(evaluator.evaluate(plan, {}), "sow");
+    plan.settings.seed = 10;
+    QVERIFY(!findDifference(*locked, *outputOf(evaluator.evaluate(plan, {}), "sow")));
+  }
+
+  void cacheKeepsItsLimit() {
+    Plan plan = demo(kSlope);
+    Evaluator evaluator(filesOf(kSlope));
+    EvalRequest request;
+    request.limits.cacheBytes = 3'000'000;
+    for (int i = 0; i < 12; ++i) {
+      plan.settings.seed = static_cast<std::uint64_t>(i);
+      (void)evaluator.evaluate(plan, request);
+      QVERIFY(evaluator.cacheBytes() <= 3'000'000 + 2'000'000);  // the newest result stays, whatever its size
+    }
+  }
+
+  void skippedNodesPassTheirMainInput() {
+    Plan plan = demo(kSlope);
+    QVERIFY(setParamByText(plan, "slope.skip=true"));
+    const Evaluation e = Evaluator(filesOf(kSlope)).evaluate(plan, {});
+    QCOMPARE(e.reports.at("slope").state, NodeState::Skipped);
+    QCOMPARE(outputOf(e, "out")->count, outputOf(e, "sow")->count);
+    // Without an input of its output's type a skipped node has nothing to give, and its users say what they miss.
+    QVERIFY(setParamByText(plan, "sow.skip=true"));
+    const Evaluation f = Evaluator(filesOf(kSlope)).evaluate(plan, {});
+    QVERIFY(!f.reports.at("sow").problems.empty());
+    QCOMPARE(f.reports.at("dress").state, NodeState::Failed);
+    QCOMPARE(f.reports.at("dress").problems.front().code, ProblemCode::MissingInput);
+  }
+
+  void aFailingNodeStopsOnlyWhatDependsOnIt() {
+    Plan plan = demo(kCove);
+    plan.find("boulders")->params["density"] = -1.0;
+    plan.find("cove")->params["file"] = std::string("tern-cove-wet.png");
+    const Evaluation e = Evaluator(filesOf(kCove)).evaluate(plan, {Quality::Draft, {}, {}, {}, {}});
+    QCOMPARE(e.reports.at("boulders").state, NodeState::Failed);
+    QCOMPARE(e.reports.at("rock-dress").state, NodeState::Waiting);
+    QCOMPARE(e.reports.at("rock-dress").problems.front().message, std::string("waiting for Bed in"));
+    QCOMPARE(e.reports.at("plants").state, NodeState::Done);
+  }
+
+  void loopsAreFoundNotFollowed() {
+    Plan plan = demo(kSlope);
+    plan.find("sow")->inputs["where"] = {{"slope", "points", "s"}};
+    plan.find("slope")->inputs["where"] = {{"out", "placed", "s"}};
+    QVERIFY(wouldLoop(plan, "slope", "sow"));
+    const Evaluation e = Evaluator(filesOf(kSlope)).evaluate(plan, {});
+    QVERIFY(e.reports.at("out").state != NodeState::Done);
+    const auto problems = checkPlan(plan);
+    QVERIFY(std::any_of(problems.begin(), problems.end(), [](const Problem& p) { return p.code == ProblemCode::Loop || p.code == ProblemCode::WrongInput; }));
+  }
+
+  void cancellingStopsSoon() {
+    Plan plan = demo(kSlope);
+    plan.find("sow")->params["density"] = 6000.0;  // some millions of points
+    Evaluator evaluator(filesOf(kSlope));
+    std::stop_source stop;
+    EvalRequest request;
+    request.task.stop = stop.get_token();
+    std::chrono::steady_clock::time_point asked;
+    std::jthread canceller([&] {
+      std::this_thread::sleep_for(std::chrono::milliseconds(150));
+      asked = std::chrono::steady_clock::now();
+      stop.request_stop();
+    });
+    const Evaluation e = evaluator.evaluate(plan, request);
+    const double late = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
+    QVERIFY(e.isCancelled);
+    qInfo("stopped %.0f ms after the cancel", late);  // the design asks for 100 ms; told, not asserted, since a test machine may be busy
+    QVERIFY(!e.values.contains("out"));
+  }
+
+  void explosionsAreGuarded() {
+    Plan plan = demo(kSlope);
+    plan.find("sow")->params["density"] = 900000.0;
+    const Evaluation e = Evaluator(filesOf(kSlope)).evaluate(plan, {});
+    const Problem& p = e.reports.at("sow").problems.front();
+    QCOMPARE(p.code, ProblemCode::TooMany);
+    QVERIFY(QString::fromStdString(p.message).contains(QStringLiteral("the limit is 20000000")));
+    QCOMPARE(p.advice, std::string("Lower the density"));
+  }
+
+  void copiedNodesAreAnotherDraw() {
+    Plan plan = demo(kSlope);
+    Node copy = *plan.find("sow");
+    copy.uid = "sow-again";
+    plan.nodes.push_back(copy);
+    const Evaluation e = Evaluator(filesOf(kSlope)).evaluate(plan, {});
+    QVERIFY(findDifference(*outputOf(e, "sow"), *outputOf(e, "sow-again")));
+  }
+
+  void parametersAreSetByText_data() {
+    QTest::addColumn<QString>("text");
+    QTest::addColumn<QString>("error");  // empty: fine
+    QTest::newRow("by title") << "Level places.slope=0,0,20,25" << "";
+    QTest::newRow("by uid") << "sow.density=3.5" << "";
+    QTest::newRow("choice") << "sow.way=even" << "";
+    QTest::newRow("no such node") << "Moss.density=1" << "no node has the title or uid \"Moss\"";
+    QTest::newRow("no such parameter") << "sow.wind=1" << "Pebbles has no parameter \"wind\"";
+    QTest::newRow("no such choice") << "sow.way=wild" << "Way is \"wild\", must be one of free, even";
+    QTest::newRow("not a number") << "sow.density=lots" << "\"lots\" is not a number";
+    QTest::newRow("band falls") << "slope.slope=9,5,3,1" << "Slope: the band's four numbers must not fall";
+    QTest::newRow("no equals sign") << "sow.density" << "\"sow.density\" is not of the form node.parameter=value";
+  }
+  void parametersAreSetByText() {
+    QFETCH(QString, text);
+    QFETCH(QString, error);
+    Plan plan = demo(kSlope);
+    const auto ok = setParamByText(plan, text.toStdString());
+    QCOMPARE(ok ? QString() : QString::fromStdString(ok.error().message), error);
+  }
+};
+
+QTEST_GUILESS_MAIN(TestPlan)
+#include "tst_plan.moc"

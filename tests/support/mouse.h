@@ -1,0 +1,22 @@
+// Dragging with the mouse: press, moves with the button held, release, as real events to the widget.
+// (QTest::mouseMove sends moves without buttons by way of the cursor, which the offscreen platform does not have.)
+#pragma once
+
+#include <QApplication>
+#include <QMouseEvent>
+#include <QTest>
+#include <QWidget>
+
+namespace arvesk::test {
+
+inline void dragMouse(QWidget* widget, const QPoint& from, const QPoint& to, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers with = {}) {
+  const auto send = [&](QEvent::Type type, const QPoint& at, Qt::MouseButton changed, Qt::MouseButtons held) {
+    QMouseEvent event(type, QPointF(at), QPointF(widget->mapToGlobal(at)), changed, held, with);
+    QApplication::sendEvent(widget, &event);
+  };
+  send(QEvent::MouseButtonPress, from, button, button);
+  for (int i = 1; i <= 10; ++i) send(QEvent::MouseMove, from + (to - from) * i / 10, Qt::NoButton, button);
+  send(QEvent::MouseButtonRelease, to, button, Qt::NoButton);
+}
+
+}  // namespace arvesk::test
