@@ -101,6 +101,8 @@ QString formatQuantity(double value, Unit unit) {
 NumberField::NumberField(const ParamSpec& spec, QWidget* parent)
     : QLineEdit(parent), m_unit(spec.unit), m_min(spec.hardMin), m_max(spec.hardMax), m_step(spec.step), m_isInteger(spec.type == ParamType::Integer) {
   setMinimumWidth(56);
+  // A press must not give focus by itself: it may begin a drag. The release of a plain click gives it.
+  setFocusPolicy(Qt::TabFocus);
   setCursor(Qt::SizeHorCursor);
   connect(this, &QLineEdit::returnPressed, this, [this] { commitText(); selectAll(); });
   connect(this, &QLineEdit::textEdited, this, [this] { setProperty("fault", false); });

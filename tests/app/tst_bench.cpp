@@ -67,7 +67,7 @@ class TestBench : public QObject {
     QVERIFY(field.hasFocus());
     QTest::keyClicks(&field, QStringLiteral("45 cm"));
     QTest::keyClick(&field, Qt::Key_Return);
-    QVERIFY(within(field.value(), 0.45, 1e-9));
+    QVERIFY2(within(field.value(), 0.45, 1e-9), qPrintable(field.text() + field.toolTip()));
     QTest::keyClick(&field, Qt::Key_Up);
     QVERIFY(within(field.value(), 0.55, 1e-9));
     QTest::keyClick(&field, Qt::Key_A, Qt::ControlModifier);

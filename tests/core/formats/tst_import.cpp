@@ -173,9 +173,9 @@ class TestImport : public QObject {
     for (std::uint64_t seed = 0; seed < 500; ++seed) {
       std::string bad = content.toStdString();
       auto random = [&, n = std::uint64_t{0}]() mutable { return mix64(seed * 1000 + n++); };
-      // The first bytes hold counts and structure, so they are hit more often.
-      const std::size_t front = std::min<std::size_t>(bad.size(), 2000);
       for (std::uint64_t k = 0; k < 1 + seed % 4; ++k) {
+        // The first bytes hold counts and structure, so they are hit more often.
+        const std::size_t front = std::min<std::size_t>(bad.size(), 2000);
         const std::size_t at = random() % (random() % 2 ? front : bad.size());
         switch (random() % 4) {
           case 0: bad[at] = static_cast<char>(random()); break;
