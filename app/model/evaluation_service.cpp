@@ -3,8 +3,6 @@
 #include "core/picture/render.h"
 #include "core/spatial/ground.h"
 
-#include <tbb/task_arena.h>
-
 #include <algorithm>
 #include <chrono>
 
@@ -146,6 +144,7 @@ void EvaluationService::cancel() {
 
 void EvaluationService::work(std::stop_token stop) {
   setFloatingPointMode();
+  yieldToInterface();
   while (!stop.stop_requested()) {
     Request request;
     Task task;
@@ -158,10 +157,7 @@ void EvaluationService::work(std::stop_token stop) {
       task.stop = m_running.get_token();
     }
     QMetaObject::invokeMethod(this, [this] { m_isBusy = true; Q_EMIT started(); }, Qt::QueuedConnection);
-    // One core fewer than the machine has, so that the interface always finds one free.
-    EvalViewPtr view;
-    tbb::task_arena arena(std::max(1, static_cast<int>(std::thread::hardware_concurrency()) - 1));
-    arena.execute([&] { view = compute(request, task); });
+    const EvalViewPtr view = compute(request, task);
     QMetaObject::invokeMethod(this, [this, view] {
       m_isBusy = false;
       if (!view) {

@@ -25,6 +25,7 @@ void RenderService::request(RenderRequest request) {
 
 void RenderService::work(std::stop_token stop) {
   setFloatingPointMode();
+  yieldToInterface();
   while (!stop.stop_requested()) {
     RenderRequest request;
     Task task;

@@ -10,7 +10,12 @@
 #include <tbb/task_scheduler_observer.h>
 
 #include <pmmintrin.h>
+#include <sys/resource.h>
+#include <sys/syscall.h>
+#include <unistd.h>
 #include <xmmintrin.h>
+
+#include <atomic>
 
 namespace arvesk {
 namespace {
@@ -20,10 +25,23 @@ void setModeOfThisThread() {
   _MM_SET_DENORMALS_ZERO_MODE(_MM_DENORMALS_ZERO_ON);
 }
 
+std::atomic<bool> g_workersYield{false};
+
+void lowerPriorityOfThisThread() {
+  thread_local bool isLowered = false;
+  if (isLowered) return;
+  isLowered = true;
+  // On Linux a priority belongs to a thread, named by its id.
+  ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 10);
+}
+
 class ModeObserver : public tbb::task_scheduler_observer {
  public:
   ModeObserver() { observe(true); }
-  void on_scheduler_entry(bool) override { setModeOfThisThread(); }
+  void on_scheduler_entry(bool isWorker) override {
+    setModeOfThisThread();
+    if (isWorker && g_workersYield) lowerPriorityOfThisThread();
+  }
 };
 
 }  // namespace
@@ -37,6 +55,11 @@ std::string toLine(const Problem& p) {
 void setFloatingPointMode() {
   setModeOfThisThread();
   static ModeObserver observer;
+}
+
+void yieldToInterface() {
+  g_workersYield = true;
+  lowerPriorityOfThisThread();
 }
 
 void parallelPieces(const Task& task, std::size_t count, std::size_t grain,

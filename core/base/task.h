@@ -23,6 +23,10 @@ void parallelPieces(const Task& task, std::size_t count, std::size_t grain, cons
 /// so that results do not depend on which thread computed them.
 void setFloatingPointMode();
 
+/// Lowers the priority of the calling thread and, from now on, of all workers, so that an interface thread is served first
+/// whenever it wants to run, even with every core at work.
+void yieldToInterface();
+
 /// Runs `body` with at most `threads` workers (0: all of the machine).
 void withThreads(int threads, const std::function<void()>& body);
 

@@ -53,14 +53,18 @@ Texture textureOf(const Image& image) {
   Texture t;
   t.width = image.width;
   t.height = image.height;
-  t.rgba.reserve(static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height) * 4);
-  const auto byteOf = [](float v) { return static_cast<std::uint8_t>(std::lround(255 * std::clamp(v, 0.0F, 1.0F))); };
-  for (int y = 0; y < image.height; ++y)
-    for (int x = 0; x < image.width; ++x) {
-      for (int c = 0; c < 3; ++c) t.rgba.push_back(byteOf(image.at(x, y, image.channels < 3 ? 0 : c)));
-      const bool hasAlpha = image.channels == 2 || image.channels == 4;
-      t.rgba.push_back(hasAlpha ? byteOf(image.at(x, y, image.channels - 1)) : std::uint8_t{255});
-    }
+  const std::size_t pixels = static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height);
+  const auto channels = static_cast<std::size_t>(image.channels);
+  const bool isGray = channels < 3;
+  const bool hasAlpha = channels == 2 || channels == 4;
+  const auto byteOf = [](float v) { return static_cast<std::uint8_t>(255 * std::clamp(v, 0.0F, 1.0F) + 0.5F); };
+  t.rgba.resize(pixels * 4);
+  for (std::size_t i = 0; i < pixels; ++i) {
+    const float* from = &image.values[i * channels];
+    std::uint8_t* to = &t.rgba[i * 4];
+    for (std::size_t c = 0; c < 3; ++c) to[c] = byteOf(from[isGray ? 0 : c]);
+    to[3] = hasAlpha ? byteOf(from[channels - 1]) : std::uint8_t{255};
+  }
   return t;
 }
 

@@ -16,8 +16,8 @@ constexpr int kTile = 16;
 
 Vec3 skyColor(const Vec3& d, const Vec3& sun) {
   const float up = std::max(0.0F, d.y);
-  const Vec3 horizon(0.72F, 0.78F, 0.84F);
-  const Vec3 zenith(0.22F, 0.38F, 0.62F);
+  const Vec3 horizon(0.62F, 0.70F, 0.78F);
+  const Vec3 zenith(0.16F, 0.31F, 0.56F);
   const float toward = std::max(0.0F, glm::dot(d, sun));
   Vec3 c = glm::mix(horizon, zenith, std::pow(up, 0.55F));
   c += Vec3(1.0F, 0.82F, 0.58F) * (0.20F * std::pow(toward, 8.0F) + 0.5F * std::pow(toward, 200.0F));
@@ -110,15 +110,15 @@ class Shader {
     if (front + through > 0) {
       const Vec3 toSun = m_isCoarse ? m_sun : glm::normalize(m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
       const Vec3 from = facing >= 0 ? start : s.position - s.flat * 1e-3F;
-      if (!m_scene.isBlocked(from, toSun, 1e4F)) sunLight = Vec3(2.55F, 2.30F, 1.95F) * (front + through);
+      if (!m_scene.isBlocked(from, toSun, 1e4F)) sunLight = Vec3(2.45F, 2.15F, 1.75F) * (front + through);
     }
     Vec3 skyLight;
     const Vec3 bounce(0.16F, 0.15F, 0.12F);
     if (m_isCoarse) {
-      skyLight = 0.72F * glm::mix(bounce, Vec3(0.46F, 0.56F, 0.70F), 0.5F + 0.5F * s.normal.y);
+      skyLight = 0.6F * glm::mix(bounce, Vec3(0.46F, 0.56F, 0.70F), 0.5F + 0.5F * s.normal.y);
     } else {
       const Vec3 d = around(s.normal, dice.next(), dice.next());
-      skyLight = m_scene.isBlocked(start, d, 12.0F) ? bounce * 0.7F : d.y > 0 ? 0.9F * skyColor(d, m_sun) : bounce;
+      skyLight = m_scene.isBlocked(start, d, 12.0F) ? bounce * 0.7F : d.y > 0 ? 0.72F * skyColor(d, m_sun) : bounce;
     }
     return s.color * (sunLight + skyLight);
   }

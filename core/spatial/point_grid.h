@@ -27,6 +27,10 @@ class PointGrid {
     if (points.empty()) return;
     const Vec3 extent = m_box.extent();
     for (int axis = 0; axis < 3; ++axis) m_cells[axis] = static_cast<std::int64_t>(std::min(extent[axis] * m_perMeter, 2e6F)) + 1;
+    // Points on ground lie in one layer: where columns along the flattest axis hold few points, one cell spans all of it.
+    const int flattest = extent.x < extent.y ? (extent.x < extent.z ? 0 : 2) : (extent.y < extent.z ? 1 : 2);
+    const double columns = static_cast<double>(m_cells[(flattest + 1) % 3]) * static_cast<double>(m_cells[(flattest + 2) % 3]);
+    if (static_cast<double>(points.size()) < 6 * columns) m_cells[flattest] = 1;
     const double dense = static_cast<double>(m_cells[0]) * static_cast<double>(m_cells[1]) * static_cast<double>(m_cells[2]);
     std::size_t slots = 1024;
     while (slots < points.size()) slots *= 2;
@@ -58,12 +62,19 @@ class PointGrid {
     const Cell from = cellOf(position - Vec3(reach));
     const Cell to = cellOf(position + Vec3(reach));
     for (std::int64_t z = from.z; z <= to.z; ++z)
-      for (std::int64_t y = from.y; y <= to.y; ++y)
+      for (std::int64_t y = from.y; y <= to.y; ++y) {
+        if (m_isDense) {  // cells along x follow each other in the array
+          const std::size_t last = m_start[slotOf({to.x, y, z}) + 1];
+          for (std::size_t e = m_start[slotOf({from.x, y, z})]; e < last; ++e)
+            if (visit(m_entries[e])) return true;
+          continue;
+        }
         for (std::int64_t x = from.x; x <= to.x; ++x) {
           const std::size_t slot = slotOf({x, y, z});
           for (std::uint32_t e = m_start[slot]; e < m_start[slot + 1]; ++e)
             if (visit(m_entries[e])) return true;
         }
+      }
     return false;
   }
 

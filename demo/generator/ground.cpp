@@ -80,18 +80,18 @@ void writeImage(const std::string& path, int size, int channels, const std::vect
 Vec3 colorAt(float x, float z, const Place& here, float steepness) {
   const Vec3 p(x, 0, z);
   const float h = here.height;
-  Vec3 sand = glm::mix(srgb(204, 186, 150), srgb(224, 209, 178), 0.5F + 0.5F * noise(p, 9, 4, 71));
+  Vec3 sand = glm::mix(srgb(186, 166, 132), srgb(208, 190, 158), 0.5F + 0.5F * noise(p, 9, 4, 71));
   sand *= 1 + 0.06F * noise(p, 0.5F, 2, 73);
   const float damp = 1 - smooth(0.25F, 1.15F, h + 0.25F * noise(p, 6, 3, 79));
-  sand = glm::mix(sand, sand * Vec3(0.56F, 0.52F, 0.49F), damp);
+  sand = glm::mix(sand, sand * Vec3(0.60F, 0.60F, 0.62F), damp);
   const float wrack = std::exp(-std::pow((h - kHighWater + 0.16F - 0.15F * noise(p, 4, 3, 83)) / 0.09F, 2.0F));
   sand = glm::mix(sand, srgb(92, 80, 60), 0.55F * wrack * smooth(-0.1F, 0.35F, noise(p, 1.2F, 3, 89)));
   // Turf behind and on the headland, thin on the dunes.
   const float turfNoise = noise(p, 7, 4, 97);
   const float turf = smooth(4.0F, 7.5F, h + 2.2F * turfNoise) * (1 - smooth(0.5F, 0.9F, steepness)) * (1 - 0.72F * here.sandDune);
-  const Vec3 grass = glm::mix(srgb(98, 110, 62), srgb(142, 142, 84), 0.5F + 0.6F * noise(p, 3, 4, 103));
+  const Vec3 grass = glm::mix(srgb(84, 98, 50), srgb(132, 130, 74), 0.5F + 0.6F * noise(p, 3, 4, 103));
   Vec3 c = glm::mix(sand, grass, turf);
-  Vec3 stone = glm::mix(srgb(104, 100, 96), srgb(152, 144, 132), 0.5F + 0.55F * noise(p, 3.2F, 5, 107));
+  Vec3 stone = glm::mix(srgb(84, 80, 76), srgb(134, 126, 114), 0.5F + 0.55F * noise(p, 3.2F, 5, 107));
   stone = glm::mix(stone, srgb(150, 124, 96), 0.35F * smooth(0.1F, 0.6F, noise(p + Vec3(0, h, 0), 5, 3, 109)));
   const float tide = 1 - smooth(0.9F, 1.9F, h + 0.3F * noise(p, 2.5F, 3, 113));
   stone = glm::mix(stone, stone * Vec3(0.46F, 0.47F, 0.45F), tide);

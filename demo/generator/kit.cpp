@@ -130,7 +130,7 @@ Surface marram(std::uint32_t seed, int blades, float height) {
     const float heading = chance.between(0, 2 * kPi);
     const Vec3 out(std::cos(heading), 0, std::sin(heading));
     const Vec3 side(-out.z, 0, out.x);
-    const Vec3 root = out * chance.between(0.01F, 0.11F) + Vec3(0, -0.02F, 0);
+    const Vec3 root = out * chance.between(0.01F, 0.19F) + Vec3(0, -0.02F, 0);
     const float tall = height * chance.between(0.6F, 1.05F);
     const float bend = chance.between(0.15F, 0.62F);
     std::vector<Vec3> spine;
@@ -139,7 +139,7 @@ Surface marram(std::uint32_t seed, int blades, float height) {
       const float over = t * t * bend;
       spine.push_back(root + out * (tall * over * 0.85F) + Vec3(0.16F * tall * t * t, tall * (t - 0.42F * bend * t * t * t), 0.05F * tall * t * t));
     }
-    const float width = chance.between(0.010F, 0.017F);
+    const float width = chance.between(0.012F, 0.021F);
     const float dry = chance.between(0, 1);
     const Vec3 tip = dry > 0.72F ? srgb(196, 178, 118) : glm::mix(srgb(126, 141, 74), srgb(160, 164, 96), chance.between(0, 1));
     addBlade(s, spine, side, [width](float t) { return width * (1 - t * t * 0.98F); }, dry > 0.72F ? srgb(150, 132, 84) : srgb(78, 92, 46), tip);
@@ -187,9 +187,9 @@ void makeKit(const std::string& folder) {
   emit(pebble(71, {0.22F, 0.11F, 0.17F}, srgb(108, 102, 100)), "pebble-c");
   emit(driftwood(2, 2.2F, 0.24F), "driftwood-a");
   emit(driftwood(5, 1.3F, 0.17F), "driftwood-b");
-  emit(marram(81, 46, 0.78F), "marram-a", true);
-  emit(marram(87, 34, 0.62F), "marram-b", true);
-  emit(marram(93, 24, 0.46F), "marram-c", true);
+  emit(marram(81, 66, 0.82F), "marram-a", true);
+  emit(marram(87, 54, 0.68F), "marram-b", true);
+  emit(marram(93, 40, 0.5F), "marram-c", true);
   Surface kale = seaKale(97);  // in centimeters on purpose
   for (Vec3& p : kale.positions) p *= 100.0F;
   emit(std::move(kale), "sea-kale", true);

@@ -60,7 +60,7 @@ class EvenSow {
   EvenSow(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most, bool isFromAbove,
           const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw)
       : m_task(task), m_surface(surface), m_areas(areas), m_least(least), m_most(most), m_spacingOf(spacingOf), m_nodeUid(nodeUid),
-        m_draw(draw), m_rule{1, 0, {}, isFromAbove}, m_kept(m_rule) {}
+        m_draw(draw), m_rule{1, 0, {}, isFromAbove}, m_kept(m_rule), m_newest(m_rule) {}
 
   Sown run() {
     // Four candidates per disk of the spacing; more would be slower than filling the gaps that are left.
@@ -70,10 +70,12 @@ class EvenSow {
       const Fragment whole{static_cast<std::uint32_t>(f), 1, {Vec2(0, 0), Vec2(1, 0), Vec2(0, 1)}};
       if (m_areas[f] > 0) addOpenParts(whole, out);
     });
-    for (int round = 0; round < 24 && !open.empty() && !m_task.isCancelled(); ++round) {
+    // A fixed number of rounds: to stop when little is won would make one end of the ground depend on the other.
+    for (int round = 0; round < 9 && !open.empty() && !m_task.isCancelled(); ++round) {
       accept(throwDarts(open, round), true);
+      // What older points did not cover before they do not cover now: only the round's own points are asked about whole pieces.
       open = collected<Fragment>(m_task, open.size(), 256, [&](std::size_t i, std::vector<Fragment>& out) {
-        if (!isCovered(open[i])) splitOrKeep(open[i], out);
+        if (!isCoveredBy(m_newest, open[i])) splitOrKeep(open[i], out);
       });
     }
     return inOrder();
@@ -89,9 +91,10 @@ class EvenSow {
   }
 
   /// True when one kept point keeps every place of the fragment from being taken (a triangle within a ball is so by its corners).
-  bool isCovered(const Fragment& f) const {
+  bool isCovered(const Fragment& f) const { return isCoveredBy(m_kept, f); }
+  bool isCoveredBy(const KeptPoints& kept, const Fragment& f) const {
     const std::array<Vec3, 3> corners{cornerOf(f, 0), cornerOf(f, 1), cornerOf(f, 2)};
-    return m_kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
+    return kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
       return std::all_of(corners.begin(), corners.end(), [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
     });
   }
@@ -176,6 +179,8 @@ class EvenSow {
       kept.push_back(entries[i]);
     }
     m_kept.add(kept);
+    m_newest = KeptPoints(m_rule);
+    m_newest.add(kept);
   }
 
   Sown inOrder() const {
@@ -199,6 +204,7 @@ class EvenSow {
   Draw m_draw;
   ConflictRule m_rule;
   KeptPoints m_kept;
+  KeptPoints m_newest;  // what the last round added
   Sown m_result;
 };
 
