@@ -6,6 +6,7 @@
 #include <QCheckBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QLocale>
 #include <QMenu>
 #include <QScrollArea>
 #include <QToolButton>
@@ -43,10 +44,26 @@ const PlanControl kPlanControls[] = {
      [](const PlanSettings& s) { return s.waterLevel; }, [](PlanSettings& s, double v) { s.waterLevel = v; s.hasWater = true; }},
 };
 
+/// A line per output: how many, and what share of all.
+QString summaryOf(const EvalViewPtr& view) {
+  if (!view) return {};
+  const QLocale locale;
+  QString rows;
+  for (const Node& node : view->plan->nodes) {
+    const auto report = view->evaluation.reports.find(node.uid);
+    if (node.kind != "output" || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
+    const auto count = static_cast<qulonglong>(report->second.passed.front());
+    const double share = view->totals.placements > 0 ? 100.0 * static_cast<double>(count) / static_cast<double>(view->totals.placements) : 0;
+    rows += QStringLiteral("<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right style='padding-left:24px'>%3 %</td></tr>").arg(text(node.title).toHtmlEscaped(), locale.toString(count), locale.toString(share, 'f', share < 10 ? 1 : 0));
+  }
+  if (rows.isEmpty()) return BenchView::tr("No outputs yet: an Output node makes a layer that is shown and exported.");
+  return QStringLiteral("<b>%1</b><table>%2</table>").arg(view->quality == Quality::Draft ? BenchView::tr("Outputs, draft") : BenchView::tr("Outputs, final"), rows);
+}
+
 }  // namespace
 
 BenchView::BenchView(PlanModel* model, QWidget* parent)
-    : QWidget(parent), m_model(model), m_scroll(new QScrollArea(this)), m_problems(new QLabel(this)), m_distribution(new DistributionView(this)) {
+    : QWidget(parent), m_model(model), m_scroll(new QScrollArea(this)), m_problems(new QLabel(this)), m_summary(new QLabel(this)), m_distribution(new DistributionView(this)) {
   setObjectName(QStringLiteral("bench"));
   m_scroll->setWidgetResizable(true);
   m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -55,6 +72,9 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   m_problems->setObjectName(QStringLiteral("problems"));
   auto* right = new QVBoxLayout;
   right->addWidget(m_problems);
+  m_summary->setObjectName(QStringLiteral("summary"));
+  m_summary->setAlignment(Qt::AlignTop | Qt::AlignLeft);
+  right->addWidget(m_summary, 1);
   right->addWidget(m_distribution, 1);
   auto* row = new QHBoxLayout(this);
   row->setContentsMargins(12, 6, 4, 4);
@@ -270,6 +290,8 @@ void BenchView::showResults(const EvalViewPtr& view) {
   m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   m_distribution->setVisible(node != nullptr);
+  m_summary->setVisible(node == nullptr);
+  if (!node) m_summary->setText(summaryOf(view));
   m_distribution->showHistogram(histogram, kind && kind->family == Family::Mask);
   const ParamSpec* spec = node ? handleParam(*node) : nullptr;
   if (spec) m_distribution->showHandles(std::get<std::vector<double>>(node->value(*spec)), spec->hardMin, spec->hardMax);

@@ -46,6 +46,7 @@ class BenchView : public QWidget {
   std::vector<PropEntry> m_props;  // that the controls were made for
   QScrollArea* m_scroll;
   QLabel* m_problems;
+  QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
   DistributionView* m_distribution;
   std::vector<Row> m_rows;
   std::vector<std::function<void()>> m_refreshers;

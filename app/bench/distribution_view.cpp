@@ -83,7 +83,7 @@ void DistributionView::paintEvent(QPaintEvent*) {
   for (std::size_t i = 0; i < h.kept.size(); ++i) most = std::max(most, scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])));
   const double bin = c.width() / static_cast<double>(h.kept.size());
   const double tall = c.height() - 18;
-  QBrush hatch(t.hatch, Qt::BDiagPattern);
+  const QBrush hatch = hatchBrush(t.quiet);
   for (std::size_t i = 0; i < h.kept.size(); ++i) {
     const double both = scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])) / most * tall;
     const double share = h.kept[i] + h.left[i] > 0 ? static_cast<double>(h.kept[i]) / static_cast<double>(h.kept[i] + h.left[i]) : 0;
@@ -119,6 +119,14 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(xOf(v) - 30, c.bottom() + 6, 60, 16), Qt::AlignHCenter, text);
   }
   const QLocale locale;
+  // The numbers stand where the chart is low.
+  std::size_t leftSide = 0;
+  std::size_t rightSide = 0;
+  for (std::size_t i = 0; i < h.kept.size(); ++i) {
+    if (i * 5 < h.kept.size() * 2) leftSide = std::max<std::size_t>(leftSide, h.kept[i] + h.left[i]);
+    if (i * 5 >= h.kept.size() * 3) rightSide = std::max<std::size_t>(rightSide, h.kept[i] + h.left[i]);
+  }
+  const bool isRightTall = rightSide > leftSide;
   const std::size_t all = h.keptCount + h.leftCount;
   const double percent = all > 0 ? 100.0 * static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
   const QStringList lines{tr("%1 of %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
@@ -131,9 +139,10 @@ void DistributionView::paintEvent(QPaintEvent*) {
     f.setWeight(i == 1 ? QFont::DemiBold : QFont::Normal);
     p.setFont(f);
     p.setPen(i == 1 ? t.ink : t.quiet);
-    const QRectF box(width() - 236, 20 + i * 17, 220, 16);
-    p.fillRect(QRectF(box.right() - QFontMetricsF(f).horizontalAdvance(lines[i]) - 3, box.top(), QFontMetricsF(f).horizontalAdvance(lines[i]) + 6, 16), QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
-    p.drawText(box, Qt::AlignRight | Qt::AlignVCenter, lines[i]);
+    const QRectF box(isRightTall ? c.left() + 12 : width() - 236, 20 + i * 17, 220, 16);
+    const double wide = QFontMetricsF(f).horizontalAdvance(lines[i]);
+    p.fillRect(QRectF(isRightTall ? box.left() - 3 : box.right() - wide - 3, box.top(), wide + 6, 16), QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
+    p.drawText(box, (isRightTall ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, lines[i]);
   }
   if (m_values.empty()) return;
   p.setPen(QPen(t.accent, 2));

@@ -223,7 +223,8 @@ class PropsEditor : public ParamEditor {
       auto* field = new NumberField(weight, this);
       field->setAccessibleName(tr("Weight of %1").arg(text(prop.name)));
       field->setToolTip(tr("Weight: 2 comes up twice as often as 1"));
-      field->setMaximumWidth(64);
+      field->setMinimumWidth(36);
+      field->setMaximumWidth(44);
       grid->addWidget(box, row / 2, (row % 2) * 2);
       grid->addWidget(field, row / 2, (row % 2) * 2 + 1);
       ++row;

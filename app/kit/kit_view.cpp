@@ -36,9 +36,8 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   m_list->setResizeMode(QListView::Adjust);
   m_list->setMovement(QListView::Static);
   m_list->setIconSize(QSize(88, 88));
-  m_list->setGridSize(QSize(104, 126));
-  m_list->setSpacing(4);
-  m_list->setWordWrap(true);
+  m_list->setGridSize(QSize(99, 124));
+    m_list->setWordWrap(true);
   m_list->setFrameShape(QFrame::NoFrame);
   m_list->setSelectionMode(QAbstractItemView::ExtendedSelection);
   m_facts->setWordWrap(true);
@@ -121,7 +120,7 @@ void KitView::showSelected() {
   const PropEntry* entry = selected();
   m_controls->setVisible(entry != nullptr);
   if (!entry) {
-    m_facts->setText(m_model->plan().props.empty() ? tr("No props yet. Add mesh files, or drop them here.") : tr("%n prop(s) in the plan", nullptr, static_cast<int>(m_model->plan().props.size())));
+    m_facts->setText(m_model->plan().props.empty() ? tr("No props yet. Add mesh files, or drop them here.") : tr("%1 props in the plan").arg(m_model->plan().props.size()));
     return;
   }
   m_unit->showValue(entry->unitScale);

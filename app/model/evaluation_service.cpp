@@ -213,12 +213,18 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
   PictureInput input = pictureInputOf(plan, view->evaluation, request.inSite, view->bare);
   for (const PictureLayer& layer : input.layers)
     if (!layer.isGhost) view->allPoints.push_back(layer.points);
+  if (request.isPoints) {  // discs in place of props: only the ground is traced
+    view->bare.clear();
+    input.layers.clear();
+  }
   const auto maskOf = [&](const std::string& uid) -> MaskPtr {
     const auto it = view->evaluation.values.find(uid);
     const auto* mask = it == view->evaluation.values.end() || it->second.empty() ? nullptr : std::get_if<MaskPtr>(&it->second.front());
     return mask ? *mask : nullptr;
   };
   input.groundMask = request.maskOnGround.empty() ? nullptr : maskOf(request.maskOnGround);
+  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : maskOf(request.colorBy))
+    for (const PointsPtr& points : view->allPoints) view->pointValues.push_back(maskValues(task, *mask, *points));
   if (!input.grounds.empty() || !input.layers.empty()) {
     auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return nullptr;

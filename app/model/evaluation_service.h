@@ -24,8 +24,8 @@ struct EvalView {
   std::size_t cacheBytes = 0;
   PictureScenePtr scene;            // null when nothing is to be seen
   std::vector<PointsPtr> bare;      // points without props, drawn as discs
-  PointsPtr shownPoints;            // what the Points view shows: the node in Site, or all visible outputs' first
-  std::vector<PointsPtr> allPoints;
+  std::vector<PointsPtr> allPoints;        // what the Points view draws
+  std::vector<Array<float>> pointValues;   // values of the chosen mask at them, to color by; empty when none is chosen
   std::string inSite;
   std::map<std::string, QImage> maskPictures;                      // small, by uid of the mask
   std::map<std::string, std::shared_ptr<const Histogram>> maskHistograms;  // over the points that the mask's first user gets
@@ -45,6 +45,8 @@ class EvaluationService : public QObject {
     Quality quality = Quality::Draft;
     std::string inSite;        // uid, or empty
     std::string maskOnGround;  // uid of a mask to show on the ground, or empty
+    bool isPoints = false;     // points as discs in place of props
+    std::string colorBy;       // uid of a mask that colors the discs, or empty
   };
   void request(Request request);
   void cancel();

@@ -61,9 +61,13 @@ void RenderService::publish(const RenderRequest& request, const Film& film) {
   frame.camera = request.camera;
   auto* pixels = reinterpret_cast<std::uint32_t*>(frame.image.bits());
   film.develop(pixels);
-  const float radius = 3.2F;
-  const std::vector<PointsPtr>& points = request.drawsPoints ? request.view->allPoints : request.view->bare;
-  for (const PointsPtr& p : points) drawPoints(*p, {}, request.camera, radius, film, pixels);
+  const EvalView& view = *request.view;
+  const float radius = 2.6F;
+  if (request.drawsPoints)
+    for (std::size_t i = 0; i < view.allPoints.size(); ++i)
+      drawPoints(*view.allPoints[i], i < view.pointValues.size() ? view.pointValues[i] : Array<float>(), request.camera, radius, film, pixels);
+  else
+    for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels);
   frame.film = std::make_shared<const Film>(film);
   QMetaObject::invokeMethod(this, [this, frame = std::move(frame)] {
     m_latest = frame;

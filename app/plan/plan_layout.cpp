@@ -48,7 +48,7 @@ class Builder {
     PlanCard c;
     c.uid = n.uid;
     c.title = text(n.title);
-    c.sentence = text(sentenceOf(m_plan, n));
+    c.sentence = text(sentenceOf(m_plan, n)).replace(QStringLiteral(" -"), QStringLiteral(" \u2212"));
     c.glyph = kind ? text(kind->glyph) : QStringLiteral("unknown");
     c.isSkipped = n.isSkipped;
     double height = 48;

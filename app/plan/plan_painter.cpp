@@ -23,7 +23,7 @@ class Painter {
   void all() {
     for (const PlanRibbon& r : l.ribbons) ribbon(r);
     if (s.detail != PlanDetail::Tick)
-      for (const auto& [rect, width] : l.stubs) p.fillRect(rect, QBrush(t.hatch, Qt::BDiagPattern));
+      for (const auto& [rect, width] : l.stubs) p.fillRect(rect, hatchBrush(t.quiet));
     for (const PlanCard& c : l.cards) card(c);
     if (s.detail == PlanDetail::Tick) return;
     for (const PlanTag& tagItem : l.tags) tag(tagItem);
@@ -79,7 +79,7 @@ class Painter {
     if (c.hasYield) {
       const QRectF bar(r.left() + 10, y, r.width() - 20, 5);
       p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * c.kept, bar.height()), t.ink);
-      p.fillRect(QRectF(bar.left() + bar.width() * c.kept, bar.top(), bar.width() * (1 - c.kept), bar.height()), QBrush(t.hatch, Qt::BDiagPattern));
+      p.fillRect(QRectF(bar.left() + bar.width() * c.kept, bar.top(), bar.width() * (1 - c.kept), bar.height()), hatchBrush(t.quiet));
       const QRectF line(r.left() + 10, y + 5, r.width() - 20, 15);
       elided(line.adjusted(0, 0, -40, 0), c.yieldText, fontOf(11), t.quiet);
       const double percent = c.kept * 100;
@@ -105,7 +105,7 @@ class Painter {
     } else if (s.view && s.view->maskPictures.contains(tag.uid)) {
       p.drawImage(QRectF(r.left() + 4, r.top() + 4, 22, 22), s.view->maskPictures.at(tag.uid));
     } else {
-      p.fillRect(QRectF(r.left() + 4, r.top() + 4, 22, 22), QBrush(t.hatch, Qt::BDiagPattern));
+      p.fillRect(QRectF(r.left() + 4, r.top() + 4, 22, 22), hatchBrush(t.hatch));
     }
     elided(QRectF(words.left(), words.top(), words.width(), 15), tag.title, fontOf(11, QFont::DemiBold), t.ink);
     const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · used %1×").arg(tag.uses) : QString();

@@ -62,9 +62,9 @@ void PlanView::rebuild() {
 }
 
 void PlanView::updateScrollBars() {
-  const QRectF all = m_layout.bounds.adjusted(-60, -30, 120, 160);
+  const QRectF all = m_layout.bounds.adjusted(-12, -16, 14, 160);
   const auto set = [this](QScrollBar* bar, double from, double to, int page) {
-    bar->setRange(static_cast<int>(std::min(0.0, from) * m_zoom), std::max(static_cast<int>(std::min(0.0, from) * m_zoom), static_cast<int>(to * m_zoom) - page));
+    bar->setRange(static_cast<int>(from * m_zoom), std::max(static_cast<int>(from * m_zoom), static_cast<int>(to * m_zoom) - page));
     bar->setPageStep(page);
     bar->setSingleStep(20);
   };

@@ -183,8 +183,8 @@ void SiteView::paintOverlays(QPainter& p) {
   p.setBrush(QColor(0x22, 0x30, 0x2F));
   p.drawPolygon(QPolygonF{QPointF(0, -10), QPointF(4.5, 7), QPointF(0, 4), QPointF(-4.5, 7)});
   p.restore();
-  if (m_mode == SiteMode::Mask) {
-    const QRectF box(width() - 250, height() - 62, 200, 44);
+  if (m_mode == SiteMode::Mask || (m_mode == SiteMode::Points && !m_maskTitle.isEmpty())) {
+    const QRectF box(width() - 280, height() - 58, 200, 44);
     p.setPen(Qt::NoPen);
     p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
     p.drawRoundedRect(box.adjusted(-8, 0, 8, 0), 4, 4);

@@ -305,14 +305,18 @@ void MainWindow::buildStatus() {
   statusBar()->setContentsMargins(8, 0, 8, 0);
 }
 
-QString MainWindow::maskOnGround() const {
-  if (m_site->mode() != SiteMode::Mask || m_plan->selection().size() != 1) return {};
+QString MainWindow::selectedMask() const {
+  if (m_site->mode() == SiteMode::Dressed || m_plan->selection().size() != 1) return {};
   const Node* node = m_model.plan().find(m_plan->selection().first().toStdString());
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
 }
 
-void MainWindow::evaluate() { m_service.request({m_model.snapshot(), m_quality, m_inSite.toStdString(), maskOnGround().toStdString()}); }
+void MainWindow::evaluate() {
+  EvaluationService::Request request{m_model.snapshot(), m_quality, m_inSite.toStdString(), {}, m_site->mode() == SiteMode::Points, {}};
+  (m_site->mode() == SiteMode::Mask ? request.maskOnGround : request.colorBy) = selectedMask().toStdString();
+  m_service.request(std::move(request));
+}
 
 void MainWindow::showResults() {
   const EvalViewPtr view = m_service.latest();
@@ -330,14 +334,14 @@ void MainWindow::showResults() {
   m_counts->setText(tr("%1 placed (%2) · %3 M triangles · %4 ms · %5 MB")
                         .arg(locale.toString(static_cast<qulonglong>(view->totals.placements)), quality, locale.toString(millions, 'f', millions < 10 ? 2 : 1),
                              locale.toString(view->evaluation.milliseconds, 'f', 0), locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
-  const Node* mask = m_model.plan().find(maskOnGround().toStdString());
+  const Node* mask = m_model.plan().find(selectedMask().toStdString());
   m_site->setMaskTitle(mask ? text(mask->title) : QString());
 }
 
 void MainWindow::updateSelection() {
   const QStringList selection = m_plan->selection();
   m_bench->showNode(selection.size() == 1 ? selection.first() : QString());
-  if (m_site->mode() == SiteMode::Mask) evaluate();
+  if (m_site->mode() != SiteMode::Dressed) evaluate();
 }
 
 void MainWindow::setInSite(const QString& uid) {

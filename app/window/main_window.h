@@ -63,7 +63,7 @@ class MainWindow : public QMainWindow {
   void fillRecent();
   void setTheme(const QString& choice);
   void swapViews();
-  QString maskOnGround() const;
+  QString selectedMask() const;
 
   PlanModel m_model;
   EvaluationService m_service;

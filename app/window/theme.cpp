@@ -156,6 +156,16 @@ double contrastRatio(const QColor& a, const QColor& b) {
   return (std::max(la, lb) + 0.05) / (std::min(la, lb) + 0.05);
 }
 
+QBrush hatchBrush(const QColor& color) {
+  QPixmap tile(5, 5);
+  tile.fill(Qt::transparent);
+  QPainter painter(&tile);
+  painter.setPen(color);
+  for (int i = 0; i < 5; ++i) painter.drawPoint(i, 4 - i);
+  painter.end();
+  return QBrush(tile);
+}
+
 QPixmap glyph(const QString& name, const QColor& color, int size, qreal ratio) {
   QFile file(QStringLiteral(":/glyphs/%1.svg").arg(name));
   QByteArray svg = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QApplication>
+#include <QBrush>
 #include <QColor>
 #include <QIcon>
 #include <QString>
@@ -24,6 +25,9 @@ double contrastRatio(const QColor& a, const QColor& b);
 
 Theme paperTheme();
 Theme nightTheme();
+
+/// Fine diagonal hatching for what is left out.
+QBrush hatchBrush(const QColor& color);
 
 /// One of our line glyphs in a color, `size` px.
 QPixmap glyph(const QString& name, const QColor& color, int size, qreal ratio = 1);

@@ -12,12 +12,18 @@
 
 namespace arvesk {
 
+/// Memory for arrays; large blocks ask the system for huge pages, which takes far fewer page faults. Throws std::bad_alloc.
+void* allocateBytes(std::size_t bytes);
+void freeBytes(void* p) noexcept;
+
 /// Default-initializes instead of zeroing: at ten million points page faults on fresh memory dominate.
 template <typename T>
 struct UninitializedAllocator : std::allocator<T> {
   template <typename U>
   struct rebind { using other = UninitializedAllocator<U>; };
   using std::allocator<T>::allocator;
+  T* allocate(std::size_t count) { return static_cast<T*>(allocateBytes(count * sizeof(T))); }
+  void deallocate(T* p, std::size_t) { freeBytes(p); }
   template <typename U, typename... Args>
   void construct(U* p, Args&&... args) {
     if constexpr (sizeof...(Args) == 0 && std::is_trivially_destructible_v<U>)

@@ -44,8 +44,12 @@ Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
 
 std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uint8_t>& keeps) {
   ARVESK_ASSERT(keeps.size() == points.count, "one decision per point");
+  const auto keptCount = static_cast<std::size_t>(std::count_if(keeps.begin(), keeps.end(), [](std::uint8_t k) { return k != 0; }));
+  if (keptCount == points.count) return {std::make_shared<const Points>(points), std::make_shared<const Points>(gathered(points, {}))};
   Array<std::uint32_t> kept;
   Array<std::uint32_t> left;
+  kept.reserve(keptCount);
+  left.reserve(points.count - keptCount);
   for (std::size_t i = 0; i < points.count; ++i) (keeps[i] ? kept : left).push_back(static_cast<std::uint32_t>(i));
   return {std::make_shared<const Points>(gathered(points, kept)), std::make_shared<const Points>(gathered(points, left))};
 }

@@ -40,10 +40,11 @@ Vec3 Surface::positionAt(std::size_t face, Vec2 w) const {
 }
 
 Vec3 Surface::normalAt(std::size_t face, Vec2 w) const {
-  const Vec3 flat = faceNormal(face);
-  if (normals.empty()) return flat;
+  if (normals.empty()) return faceNormal(face);
   const UVec3 t = triangles[face];
-  return directionOr(normals[t.x] * (1 - w.x - w.y) + normals[t.y] * w.x + normals[t.z] * w.y, flat);
+  const Vec3 smooth = normals[t.x] * (1 - w.x - w.y) + normals[t.y] * w.x + normals[t.z] * w.y;
+  const float squared = glm::dot(smooth, smooth);
+  return squared > 1e-12F ? smooth / std::sqrt(squared) : faceNormal(face);
 }
 
 void computeSmoothNormals(Surface& s) {

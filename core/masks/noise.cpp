@@ -12,10 +12,13 @@
 #define ARVESK_CLONES __attribute__((target_clones("default", "arch=x86-64-v3", "arch=x86-64-v4")))
 #endif
 
+// Each clone must contain the whole body to vectorize it.
+#define ARVESK_INLINE __attribute__((always_inline)) inline
+
 namespace arvesk {
 namespace {
 
-inline std::uint32_t hashPlace(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed) {
+ARVESK_INLINE std::uint32_t hashPlace(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed) {
   // Rounds of the "lowbias32" integer hash (Wellons, "Prospecting for hash functions", 2018) over a sum with odd factors.
   std::uint32_t h = x * 0x8da6b343U + y * 0xd8163841U + z * 0xcb1ab31fU + seed;
   h = (h ^ (h >> 16)) * 0x7feb352dU;
@@ -24,7 +27,7 @@ inline std::uint32_t hashPlace(std::uint32_t x, std::uint32_t y, std::uint32_t z
 }
 
 /// Dot of the hashed gradient with the offset: the gradient's three components are drawn in −1…1 from the hash's bits, which needs no branch.
-inline float corner(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed, float dx, float dy, float dz) {
+ARVESK_INLINE float corner(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed, float dx, float dy, float dz) {
   const std::uint32_t h = hashPlace(x, y, z, seed);
   const float gx = static_cast<float>(static_cast<std::int32_t>(h & 1023U) - 512) * (1.0F / 512.0F);
   const float gy = static_cast<float>(static_cast<std::int32_t>((h >> 10) & 1023U) - 512) * (1.0F / 512.0F);
@@ -32,16 +35,16 @@ inline float corner(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint
   return gx * dx + gy * dy + gz * dz;
 }
 
-inline float fade(float t) { return t * t * t * (t * (t * 6.0F - 15.0F) + 10.0F); }
-inline float mix(float a, float b, float t) { return a + (b - a) * t; }
+ARVESK_INLINE float fade(float t) { return t * t * t * (t * (t * 6.0F - 15.0F) + 10.0F); }
+ARVESK_INLINE float mix(float a, float b, float t) { return a + (b - a) * t; }
 
 /// Floor by conversion, which vectorizes where std::floor does not; |v| below 2^31.
-inline std::int32_t floorToInt(float v) {
+ARVESK_INLINE std::int32_t floorToInt(float v) {
   const std::int32_t i = static_cast<std::int32_t>(v);
   return i - static_cast<std::int32_t>(v < static_cast<float>(i));
 }
 
-inline float oneValue(float x, float y, float z, std::uint32_t seed) {
+ARVESK_INLINE float oneValue(float x, float y, float z, std::uint32_t seed) {
   const std::int32_t xi = floorToInt(x);
   const std::int32_t yi = floorToInt(y);
   const std::int32_t zi = floorToInt(z);

@@ -313,7 +313,7 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
     // The disc as an ellipse: its axis along the normal is shortened by how much it faces the eye.
     const Vec3 n = points.orientation[d.index] * kUp;
     const Vec3 toEye = (camera.eye - place) / distance;
-    const float facing = std::max(0.35F, std::abs(glm::dot(n, toEye)));
+    const float facing = std::max(0.45F, std::abs(glm::dot(n, toEye)));
     Vec2 axis(glm::dot(n, right), -glm::dot(n, up));
     axis = glm::length(axis) > 1e-4F ? glm::normalize(axis) : Vec2(0, 1);
     std::uint32_t color = ink;
@@ -335,7 +335,7 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
         const std::size_t at = film.at(x, y);
         // Points lie on the ground, so what is a little in front of them is the ground itself.
         if (film.distance[at] < distance * 0.985F - 0.05F) continue;
-        developed[at] = radius > pixelRadius - 1.1F && pixelRadius > 2 ? 0xfffcfbf8U : color;
+        developed[at] = color;
       }
   }
 }

@@ -37,15 +37,20 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
   Array<Vec3> position = points.position.copied(points.count);
-  Array<Vec3> normal = points.groundNormal.copied(points.count);
-  Array<std::uint32_t> face = points.groundFace.copied(points.count);
-  Array<Vec2> uv = points.groundUv.copied(points.count);
+  Array<Vec3> normal(points.count);
+  Array<std::uint32_t> face(points.count);
+  Array<Vec2> uv(points.count);
   Array<std::uint8_t> keeps(points.count);
   parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = order[k];
       keeps[i] = hits[k].isHit() || p.misses == Misses::Kept;
-      if (!hits[k].isHit()) continue;
+      if (!hits[k].isHit()) {
+        normal[i] = points.groundNormal[i];
+        face[i] = points.groundFace[i];
+        uv[i] = points.groundUv[i];
+        continue;
+      }
       const GroundPlace place = groundPlaceOf(*ground, hits[k]);
       const float sink = p.sinkBy == SinkBy::Meters ? p.sink : p.sinkShare / 100 * points.size[i].y;
       const Vec3 into = p.way == SetDownWay::NearestPlace ? -place.normal : direction;

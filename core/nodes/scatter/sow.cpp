@@ -215,14 +215,16 @@ namespace {
 constexpr std::size_t kPiece = 8192;  // candidates that one thread makes at a time, however large or small the faces are
 
 /// Where each face's candidates begin among all; one more at the end.
-Array<std::size_t> startsOf(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) {
+/// Totals fit 32 bits: the guard before allows far fewer points.
+using Starts = Array<std::uint32_t>;
+Starts startsOf(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) {
   const std::size_t faces = surface.faceCount();
-  Array<std::size_t> start(faces + 1);
+  Starts start(faces + 1);
   start[0] = 0;
   parallelPieces(task, faces, 65536, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t f = begin; f < end; ++f) start[f + 1] = countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw);
+    for (std::size_t f = begin; f < end; ++f) start[f + 1] = static_cast<std::uint32_t>(countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw));
   });
-  if (task.isCancelled()) std::fill(start.begin(), start.end(), std::size_t{0});
+  if (task.isCancelled()) std::fill(start.begin(), start.end(), 0U);
   for (std::size_t f = 0; f < faces; ++f) start[f + 1] += start[f];
   return start;
 }
@@ -236,8 +238,8 @@ void resize(Sown& s, std::size_t count) {
 }
 
 /// Candidates begin…end of all, into `out` from place `at`.
-void fill(const Surface& surface, const Array<std::size_t>& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
-  std::size_t face = static_cast<std::size_t>(std::upper_bound(start.begin(), start.end(), begin) - start.begin()) - 1;
+void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
+  std::size_t face = static_cast<std::size_t>(std::upper_bound(start.begin(), start.end(), static_cast<std::uint32_t>(begin)) - start.begin()) - 1;
   for (std::size_t i = begin; i < end; ++i, ++at) {
     while (i >= start[face + 1]) ++face;
     const std::uint64_t code = i - start[face];
@@ -251,7 +253,7 @@ void fill(const Surface& surface, const Array<std::size_t>& start, std::uint64_t
 }  // namespace
 
 Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
-  const Array<std::size_t> start = startsOf(task, surface, areas, density, draw);
+  const Starts start = startsOf(task, surface, areas, density, draw);
   Sown out;
   resize(out, start.back());
   parallelPieces(task, start.back(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
@@ -260,7 +262,7 @@ Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas
 
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
                   const KeepsCandidates& keeps, std::size_t& candidates) {
-  const Array<std::size_t> start = startsOf(task, surface, areas, density, draw);
+  const Starts start = startsOf(task, surface, areas, density, draw);
   candidates = start.back();
   std::vector<Sown> pieces((candidates + kPiece - 1) / kPiece);
   parallelPieces(task, candidates, kPiece, [&](std::size_t begin, std::size_t end) {
