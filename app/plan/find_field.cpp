@@ -13,7 +13,7 @@ namespace arvesk {
 FindField::FindField(QWidget* parent) : QFrame(parent), m_line(new QLineEdit(this)), m_list(new QListWidget(this)), m_help(new QLabel(this)) {
   setObjectName(QStringLiteral("find_field"));
   setAutoFillBackground(true);
-  setFrameShape(QFrame::Box);
+  setAttribute(Qt::WA_StyledBackground);
   m_line->setObjectName(QStringLiteral("find_line"));
   m_line->setPlaceholderText(tr("Add a node: name or what it does"));
   m_line->setAccessibleName(tr("Find a node to add"));
@@ -39,7 +39,9 @@ FindField::FindField(QWidget* parent) : QFrame(parent), m_line(new QLineEdit(thi
   connect(m_list, &QListWidget::currentRowChanged, this, [this] {
     const QListWidgetItem* item = m_list->currentItem();
     const NodeKind* kind = item ? findNodeKind(item->data(Qt::UserRole).toString().toStdString()) : nullptr;
-    m_help->setText(kind ? tr(kind->help.c_str()).section(QStringLiteral(". "), 0, 0) + QLatin1Char('.') : QString());
+    QString help = kind ? tr(kind->help.c_str()).section(QStringLiteral(". "), 0, 0) : QString();
+    if (!help.isEmpty() && !help.endsWith(QLatin1Char('.'))) help += QLatin1Char('.');
+    m_help->setText(help);
   });
 }
 

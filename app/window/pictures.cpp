@@ -2,6 +2,7 @@
 
 #include "app/window/export_window.h"
 #include "app/window/main_window.h"
+#include "app/window/settings.h"
 #include "app/window/theme.h"
 
 #include <QDeadlineTimer>
@@ -95,6 +96,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     window.planView().findField()->hide();
   }
   if (photographer.wants("export")) {
+    Settings().setExportPath(QStringLiteral("tern-cove.glb"));  // no path of the machine that makes the picture
     auto* dialog = new ExportWindow(window.model().snapshot(), QFileInfo(plan).absolutePath(), &window);
     dialog->show();
     photographer.settle(200);

@@ -49,6 +49,7 @@ QString styleSheet(const Theme& t) {
     QToolButton[role="mode"] { color: @quiet; padding: 3px 6px; }
     QToolButton[role="mode"]:checked { color: @ink; font-weight: 600; }
     QFrame[role="float"] { background: @card; border-radius: 4px; }
+    QFrame#find_field { background: @paper; border: 1px solid @quiet; border-radius: 4px; }
     QWidget[role="head"] { background: @paper; border-bottom: 1px solid @rule; }
     QLabel { color: @ink; background: transparent; }
     QLabel[role="quiet"] { color: @quiet; }
