@@ -21,7 +21,7 @@ void addSow() {
        [surface, table] {
          withThreads(1, [&] {
            const Draw draw(1, 2, 3, "place");
-           benchmark::DoNotOptimize(pointsFrom({}, *surface, sowFree({}, *surface, table->area, 1e6 / table->total, 3, draw), 0.1F));
+           benchmark::DoNotOptimize(sowFreePoints({}, *surface, table->area, 1e6 / table->total, 3, draw, 0.1F));
          });
        },
        [mesh] {

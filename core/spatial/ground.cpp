@@ -28,19 +28,13 @@ std::optional<GroundPlace> groundUnder(const Surface& ground, const SurfaceIndex
   return groundPlaceOf(ground, hit);
 }
 
-void findGround(const Task& task, const SurfaceIndex& index, const Column<Vec3>& positions, const Array<std::uint32_t>& order,
-                SetDownWay way, const Vec3& direction, float reach, Array<SurfaceHit>& hits) {
-  hits.resize(order.size());
-  parallelPieces(task, order.size(), 1024, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t k = begin; k < end; ++k) {
-      const Vec3& p = positions[order[k]];
-      switch (way) {
-        case SetDownWay::NearestAlong: hits[k] = nearestAlong(index, p, direction, reach); break;
-        case SetDownWay::TopmostAlong: hits[k] = index.first(p - direction * reach, direction, 2 * reach); break;
-        case SetDownWay::NearestPlace: hits[k] = index.nearest(p, reach); break;
-      }
-    }
-  });
+SurfaceHit groundHit(const SurfaceIndex& index, const Vec3& p, SetDownWay way, const Vec3& direction, float reach) {
+  switch (way) {
+    case SetDownWay::NearestAlong: return nearestAlong(index, p, direction, reach);
+    case SetDownWay::TopmostAlong: return index.first(p - direction * reach, direction, 2 * reach);
+    case SetDownWay::NearestPlace: return index.nearest(p, reach);
+  }
+  return {};
 }
 
 }  // namespace arvesk

@@ -19,8 +19,8 @@ std::optional<GroundPlace> groundUnder(const Surface& ground, const SurfaceIndex
 
 enum class SetDownWay { NearestAlong, TopmostAlong, NearestPlace };
 
-/// Places for points `order` of `positions`; hits[k] belongs to order[k]. Reach in m to both sides. Direction is unit length.
-void findGround(const Task& task, const SurfaceIndex& index, const Column<Vec3>& positions, const Array<std::uint32_t>& order,
-                SetDownWay way, const Vec3& direction, float reach, Array<SurfaceHit>& hits);
+/// Where one point lands. Reach in m to both sides; direction is unit length. Go through many points in Morton order: neighbors
+/// share what the cache holds of index and triangles.
+SurfaceHit groundHit(const SurfaceIndex& index, const Vec3& position, SetDownWay way, const Vec3& direction, float reach);
 
 }  // namespace arvesk

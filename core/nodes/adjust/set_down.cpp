@@ -31,9 +31,6 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Vec3 direction = p.along == Along::Vertical ? -kUp : directionOr(p.direction, Vec3(0));
   if (direction == Vec3(0)) return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, -1, 0 for down");
   const Array<std::uint32_t> order = mortonOrder(points.position, points.count);
-  Array<SurfaceHit> hits;
-  findGround(ctx.task, **index, points.position, order, p.way, direction, p.reach, hits);
-  if (ctx.task.isCancelled()) return Failure(cancelled());
 
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
   Array<Vec3> position = points.position.copied(points.count);
@@ -41,17 +38,18 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<std::uint32_t> face(points.count);
   Array<Vec2> uv(points.count);
   Array<std::uint8_t> keeps(points.count);
-  parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
+  parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = order[k];
-      keeps[i] = hits[k].isHit() || p.misses == Misses::Kept;
-      if (!hits[k].isHit()) {
+      const SurfaceHit hit = groundHit(**index, points.position[i], p.way, direction, p.reach);
+      keeps[i] = hit.isHit() || p.misses == Misses::Kept;
+      if (!hit.isHit()) {
         normal[i] = points.groundNormal[i];
         face[i] = points.groundFace[i];
         uv[i] = points.groundUv[i];
         continue;
       }
-      const GroundPlace place = groundPlaceOf(*ground, hits[k]);
+      const GroundPlace place = groundPlaceOf(*ground, hit);
       const float sink = p.sinkBy == SinkBy::Meters ? p.sink : p.sinkShare / 100 * points.size[i].y;
       const Vec3 into = p.way == SetDownWay::NearestPlace ? -place.normal : direction;
       position[i] += (place.position + into * sink - position[i]) * effect[i];
@@ -60,6 +58,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       uv[i] = place.uv;
     }
   });
+  if (ctx.task.isCancelled()) return Failure(cancelled());
   Points out = points;
   out.position = std::move(position);
   out.groundNormal = std::move(normal);

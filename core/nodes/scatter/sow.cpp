@@ -237,17 +237,31 @@ void resize(Sown& s, std::size_t count) {
   s.id.resize(count);
 }
 
+/// Calls visit(i, face, ordinal) for the candidates begin…end of all.
+template <typename Visit>
+void walk(const Starts& start, std::size_t begin, std::size_t end, Visit visit) {
+  std::size_t face = static_cast<std::size_t>(std::upper_bound(start.begin(), start.end(), static_cast<std::uint32_t>(begin)) - start.begin()) - 1;
+  for (std::size_t i = begin; i < end; ++i) {
+    while (i >= start[face + 1]) ++face;
+    visit(i, static_cast<std::uint32_t>(face), static_cast<std::uint64_t>(i - start[face]));
+  }
+}
+
 /// Candidates begin…end of all, into `out` from place `at`.
 void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
-  std::size_t face = static_cast<std::size_t>(std::upper_bound(start.begin(), start.end(), static_cast<std::uint32_t>(begin)) - start.begin()) - 1;
-  for (std::size_t i = begin; i < end; ++i, ++at) {
-    while (i >= start[face + 1]) ++face;
-    const std::uint64_t code = i - start[face];
-    out.face[at] = static_cast<std::uint32_t>(face);
-    out.code[at] = code;
-    out.id[at] = hashOf(nodeUid, face, code);
-    placeOne(surface, out.face[at], code, out.id[at], draw, out.position[at], out.weights[at]);
-  }
+  walk(start, begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
+    const std::size_t k = at + i - begin;
+    out.face[k] = face;
+    out.code[k] = code;
+    out.id[k] = hashOf(nodeUid, face, code);
+    placeOne(surface, face, code, out.id[k], draw, out.position[k], out.weights[k]);
+  });
+}
+
+Vec2 uvAt(const Surface& surface, std::uint32_t face, Vec2 w) {
+  if (surface.uvs.empty()) return w;
+  const UVec3 t = surface.triangles[face];
+  return surface.uvs[t.x] * (1 - w.x - w.y) + surface.uvs[t.y] * w.x + surface.uvs[t.z] * w.y;
 }
 
 }  // namespace
@@ -258,6 +272,34 @@ Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas
   resize(out, start.back());
   parallelPieces(task, start.back(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
   return out;
+}
+
+Points sowFreePoints(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, float footprint) {
+  const Starts start = startsOf(task, surface, areas, density, draw);
+  Points p;
+  p.count = start.back();
+  Array<Vec3> position(p.count);
+  Array<Vec3> normal(p.count);
+  Array<Vec2> uv(p.count);
+  Array<std::uint32_t> faces(p.count);
+  Array<std::uint64_t> id(p.count);
+  parallelPieces(task, p.count, kPiece, [&](std::size_t begin, std::size_t end) {
+    walk(start, begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
+      Vec2 weights;
+      faces[i] = face;
+      id[i] = hashOf(nodeUid, face, code);
+      placeOne(surface, face, code, id[i], draw, position[i], weights);
+      normal[i] = surface.normalAt(face, weights);
+      uv[i] = uvAt(surface, face, weights);
+    });
+  });
+  p.position = std::move(position);
+  p.groundNormal = std::move(normal);
+  p.groundUv = std::move(uv);
+  p.groundFace = std::move(faces);
+  p.id = std::move(id);
+  p.footprint = Column<float>(footprint);
+  return p;
 }
 
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
@@ -303,11 +345,7 @@ Points pointsFrom(const Task& task, const Surface& surface, Sown sown, float foo
     for (std::size_t i = begin; i < end; ++i) {
       const Vec2 w = sown.weights[i];
       normals[i] = surface.normalAt(sown.face[i], w);
-      uvs[i] = w;
-      if (!surface.uvs.empty()) {
-        const UVec3 t = surface.triangles[sown.face[i]];
-        uvs[i] = surface.uvs[t.x] * (1 - w.x - w.y) + surface.uvs[t.y] * w.x + surface.uvs[t.z] * w.y;
-      }
+      uvs[i] = uvAt(surface, sown.face[i], w);
     }
   });
   p.position = std::move(sown.position);

@@ -19,6 +19,9 @@ struct Sown {
 /// [0, 1) of its own, so a higher density only adds. Positions by folding the unit square (Turk, "Generating random points in triangles", Graphics Gems, 1990).
 Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw);
 
+/// The same points with their ground records, made in one pass: what a density without "where" needs.
+Points sowFreePoints(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, float footprint);
+
 /// The same, with "where" applied piece by piece, so that millions of candidates that do not stay take no memory.
 /// `keeps` gets the candidates of some faces and says which stay; `candidates` becomes the number of all.
 using KeepsCandidates = std::function<Array<std::uint8_t>(const Sown& candidates)>;

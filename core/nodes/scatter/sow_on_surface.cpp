@@ -75,9 +75,8 @@ Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, con
   if (auto ok = guardPoints(ctx, density * area, "Lower the density"); !ok) return Failure(ok.error());
   const Draw draw = ctx.draw("place");
   if (!where) {
-    Sown sown = sowFree(ctx.task, surface, areas, density, ctx.nodeUid, draw);
+    Points all = sowFreePoints(ctx.task, surface, areas, density, ctx.nodeUid, draw, p.footprint);
     if (ctx.task.isCancelled()) return Failure(cancelled());
-    Points all = pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
     *ctx.candidates = all.count;
     return all;
   }
