@@ -1,27 +1,34 @@
 #include "core/base/array.h"
 
-#include <sys/mman.h>
-
-#include <cstdlib>
 #include <new>
+
+#ifdef ARVESK_SANITIZED
+#include <cstdlib>
+#else
+#include <tbb/scalable_allocator.h>
+#endif
 
 namespace arvesk {
 
+// oneTBB's allocator keeps large blocks for the next array of about the size, where the system's would give them back and
+// pay for a fault on each page again. Sanitizers see only the system's.
 void* allocateBytes(std::size_t bytes) {
-  constexpr std::size_t kHugePage = std::size_t{2} << 20;
-  void* p = nullptr;
-  if (bytes >= 2 * kHugePage) {
-    if (bytes > SIZE_MAX - kHugePage) throw std::bad_alloc();
-    const std::size_t rounded = (bytes + kHugePage - 1) / kHugePage * kHugePage;
-    p = std::aligned_alloc(kHugePage, rounded);
-    if (p) ::madvise(p, rounded, MADV_HUGEPAGE);  // where the system has none, nothing is lost
-  } else {
-    p = std::malloc(bytes > 0 ? bytes : 1);
-  }
+  const std::size_t size = bytes > 0 ? bytes : 1;
+#ifdef ARVESK_SANITIZED
+  void* p = std::malloc(size);
+#else
+  void* p = scalable_malloc(size);
+#endif
   if (!p) throw std::bad_alloc();
   return p;
 }
 
-void freeBytes(void* p) noexcept { std::free(p); }
+void freeBytes(void* p) noexcept {
+#ifdef ARVESK_SANITIZED
+  std::free(p);
+#else
+  scalable_free(p);
+#endif
+}
 
 }  // namespace arvesk

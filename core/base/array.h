@@ -12,7 +12,7 @@
 
 namespace arvesk {
 
-/// Memory for arrays; large blocks ask the system for huge pages, which takes far fewer page faults. Throws std::bad_alloc.
+/// Memory for arrays, with large blocks kept for reuse. Throws std::bad_alloc.
 void* allocateBytes(std::size_t bytes);
 void freeBytes(void* p) noexcept;
 
