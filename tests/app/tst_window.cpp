@@ -25,10 +25,11 @@ using namespace arvesk;
 
 namespace {
 
-/// Clicks the button with this text in the next message box.
-void answerNextBox(const QString& button) {
-  QTimer::singleShot(100, qApp, [button] {
+/// Clicks the button with this text in the next message box, once it is there.
+void answerNextBox(const QString& button, int tries = 200) {
+  QTimer::singleShot(50, qApp, [button, tries] {
     auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+    if (!box && tries > 0) return answerNextBox(button, tries - 1);
     QVERIFY2(box, "a question was expected");
     for (QAbstractButton* b : box->buttons())
       if (b->text().remove(QLatin1Char('&')) == button) {
