@@ -9,6 +9,14 @@ if(ARVESK_SANITIZE)
   target_compile_definitions(arvesk_sanitizers INTERFACE ARVESK_SANITIZED)
 endif()
 
+# The standard library, glm and fmt take most of the time to compile a small file: read once per target.
+option(ARVESK_PRECOMPILE "Precompiled headers" ON)
+function(arvesk_precompile target)
+  if(ARVESK_PRECOMPILE)
+    target_precompile_headers(${target} PRIVATE ${ARGN})
+  endif()
+endfunction()
+
 # Floating point that does not depend on the machine: no contraction, no reassociation; traps off so that loops vectorize.
 add_library(arvesk_numerics INTERFACE)
 target_compile_options(arvesk_numerics INTERFACE -ffp-contract=off -fno-trapping-math)
@@ -43,6 +51,9 @@ function(arvesk_add_test path label seconds)
   target_include_directories(${target} PRIVATE ${CMAKE_SOURCE_DIR} ${CMAKE_SOURCE_DIR}/tests)
   target_link_libraries(${target} PRIVATE ${ARGN} Qt6::Test arvesk_warnings arvesk_sanitizers arvesk_numerics)
   target_compile_definitions(${target} PRIVATE QT_NO_KEYWORDS)
+  if(ARVESK_PRECOMPILE AND NOT "arvesk_app" IN_LIST ARGN)  # the application's definitions differ
+    target_precompile_headers(${target} REUSE_FROM arvesk_test_support)
+  endif()
   add_test(NAME ${path} COMMAND ${target})
   set_tests_properties(${path} PROPERTIES
     LABELS "${label}" TIMEOUT ${seconds}

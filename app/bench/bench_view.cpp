@@ -2,14 +2,19 @@
 
 #include "app/bench/number_field.h"
 #include "app/window/theme.h"
+#include "core/plan/dials.h"
 
 #include <QCheckBox>
 #include <QGridLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QLocale>
 #include <QMenu>
 #include <QScrollArea>
+#include <QStyle>
 #include <QToolButton>
+
+#include <fmt/format.h>
 
 #include <algorithm>
 
@@ -85,6 +90,10 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
     const Node* node = m_model->plan().find(m_uid.toStdString());
     if (const ParamSpec* spec = node ? handleParam(*node) : nullptr) m_model->setParam(m_uid, spec->id, values, QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
   });
+  connect(m_distribution, &DistributionView::curveChanged, this, [this](const std::vector<double>& points, int gesture) {
+    const Node* node = m_model->plan().find(m_uid.toStdString());
+    if (const ParamSpec* spec = node ? curveParam(*node) : nullptr) m_model->setParam(m_uid, spec->id, points, QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
+  });
   rebuild();
 }
 
@@ -132,6 +141,7 @@ void BenchView::rebuild() {
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   m_kind = node ? node->kind : std::string();
   m_props = m_model->plan().props;
+  m_dialUids = dialUids();
   int cell = 0;
   if (!node) {
     buildPlanControls(grid);
@@ -145,6 +155,7 @@ void BenchView::rebuild() {
       connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
         m_model->setParam(m_uid, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
       });
+      connect(editor, &ParamEditor::followed, this, [this, id](const QString& formula) { m_model->follow(m_uid, id, formula); });
       editor->setContextMenuPolicy(Qt::CustomContextMenu);
       connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
         QMenu menu(this);
@@ -228,6 +239,87 @@ void BenchView::buildPlanControls(QGridLayout* grid) {
   connect(water, &QCheckBox::clicked, this, [this](bool isOn) { m_model->edit(tr("Water"), [&](Plan& plan) { plan.settings.hasWater = isOn; }); });
   m_refreshers.push_back([this, water] { water->setChecked(m_model->plan().settings.hasWater); });
   addRow(grid, cell, tr("Water"), tr("Site shows a level sheet of water"), water, false, nullptr);
+  buildDials(grid, cell);
+}
+
+std::vector<std::string> BenchView::dialUids() const {
+  std::vector<std::string> uids;
+  for (const Dial& d : m_model->plan().dials) uids.push_back(d.uid);
+  return uids;
+}
+
+/// One line per dial: its name, what it is in draft and in final; and a way to add and remove.
+void BenchView::buildDials(QGridLayout* grid, int& cell) {
+  auto* holder = new QWidget(m_scroll->widget());
+  auto* rows = new QGridLayout(holder);
+  rows->setContentsMargins(0, 0, 0, 0);
+  rows->setHorizontalSpacing(6);
+  rows->setVerticalSpacing(3);
+  const auto change = [this](const std::string& uid, const std::function<void(Dial&)>& set, const QString& key) {
+    m_model->edit(tr("Dial"), [&](Plan& plan) {
+      for (Dial& d : plan.dials)
+        if (d.uid == uid) set(d);
+    }, key);
+  };
+  int row = 0;
+  for (const Dial& dial : m_model->plan().dials) {
+    const std::string uid = dial.uid;
+    auto* name = new QLineEdit(text(dial.name), holder);
+    name->setObjectName(QStringLiteral("dial.%1.name").arg(row));
+    name->setAccessibleName(tr("Name of the dial"));
+    rows->addWidget(name, row, 0);
+    connect(name, &QLineEdit::editingFinished, this, [this, name, uid, change] {
+      if (!name->isModified()) return;
+      name->setModified(false);
+      const std::string fault = faultOfDialName(m_model->plan(), name->text().toStdString(), uid);
+      name->setToolTip(text(fault));
+      name->setProperty("fault", !fault.empty());
+      name->style()->polish(name);
+      if (fault.empty()) change(uid, [&](Dial& d) { d.name = name->text().toStdString(); }, {});
+    });
+    const auto number = [&](double Dial::*member, const QString& word, int column) {
+      ParamSpec spec;
+      spec.hard(-1e9, 1e9).usual(0, 10, 0.05);
+      auto* field = new NumberField(spec, holder);
+      field->setObjectName(QStringLiteral("dial.%1.%2").arg(row).arg(word));
+      field->setAccessibleName(tr("%1 value of %2").arg(word, text(dial.name)));
+      auto* label = new QLabel(word, holder);
+      label->setProperty("role", QStringLiteral("quiet"));
+      rows->addWidget(label, row, column);
+      rows->addWidget(field, row, column + 1);
+      connect(field, &NumberField::edited, this, [change, uid, member, word](double v, int gesture) {
+        change(uid, [&](Dial& d) { d.*member = v; }, QStringLiteral("dial.%1.%2.%3").arg(text(uid), word).arg(gesture));
+      });
+      m_refreshers.push_back([this, field, uid, member] {
+        for (const Dial& d : m_model->plan().dials)
+          if (d.uid == uid) field->showValue(d.*member);
+      });
+    };
+    number(&Dial::draft, tr("draft"), 1);
+    number(&Dial::final, tr("final"), 3);
+    auto* remove = new QToolButton(holder);
+    remove->setText(tr("remove"));
+    remove->setObjectName(QStringLiteral("dial.%1.remove").arg(row));
+    rows->addWidget(remove, row, 5);
+    connect(remove, &QToolButton::clicked, this, [this, uid] {
+      m_model->edit(tr("Remove dial"), [&](Plan& plan) { std::erase_if(plan.dials, [&](const Dial& d) { return d.uid == uid; }); });
+    });
+    ++row;
+  }
+  auto* add = new QToolButton(holder);
+  add->setText(tr("add dial"));
+  add->setObjectName(QStringLiteral("add_dial"));
+  add->setToolTip(tr("A number with a name; parameters follow it when its name, or a formula with it such as spacing * 2, is typed into them"));
+  rows->addWidget(add, row, 0, 1, 6, Qt::AlignLeft);
+  connect(add, &QToolButton::clicked, this, [this] {
+    m_model->edit(tr("Add dial"), [](Plan& plan) {
+      Dial dial;
+      dial.uid = newUid();
+      for (int n = 1; dial.name.empty() || !faultOfDialName(plan, dial.name, dial.uid).empty(); ++n) dial.name = fmt::format("dial{}", n);
+      plan.dials.push_back(dial);
+    });
+  });
+  addRow(grid, cell, tr("Dials"), tr("Named numbers of the plan that parameters follow"), holder, true, nullptr);
 }
 
 bool BenchView::isShown(const ParamSpec& spec, const Node& node) const {
@@ -251,21 +343,35 @@ const ParamSpec* BenchView::handleParam(const Node& node) const {
   return nullptr;
 }
 
+const ParamSpec* BenchView::curveParam(const Node& node) const {
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (!kind) return nullptr;
+  const auto it = std::find_if(kind->params.begin(), kind->params.end(), [&](const ParamSpec& spec) { return spec.type == ParamType::Curve && isShown(spec, node); });
+  return it == kind->params.end() ? nullptr : &*it;
+}
+
 void BenchView::refresh() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const bool listsProps = std::any_of(m_rows.begin(), m_rows.end(), [](const Row& row) { return row.spec.type == ParamType::Props; });
-  if ((node ? node->kind : std::string()) != m_kind || (listsProps && m_props != m_model->plan().props)) {
+  if ((node ? node->kind : std::string()) != m_kind || (listsProps && m_props != m_model->plan().props) || (!node && dialUids() != m_dialUids)) {
     rebuild();
     return;
   }
   for (const auto& refresher : m_refreshers) refresher();
-  if (node)
+  if (node) {
+    Plan followed;  // only this node, so that what follows a dial shows the dial's value
+    followed.nodes.push_back(*node);
+    followed.dials = m_model->plan().dials;
+    followDials(followed, m_view ? m_view->quality : Quality::Draft);
     for (const Row& row : m_rows) {
       const bool isVisible = isShown(row.spec, *node);
       row.label->setVisible(isVisible);
       row.editor->setVisible(isVisible);
-      row.editor->show(node->value(row.spec));
+      row.editor->show(followed.find(m_uid.toStdString())->value(row.spec));
+      const auto formula = node->follows.find(row.spec.id);
+      row.editor->showFormula(formula == node->follows.end() ? QString() : text(formula->second));
     }
+  }
   showResults(m_view);
   Q_EMIT headingChanged();
 }
@@ -296,6 +402,8 @@ void BenchView::showResults(const EvalViewPtr& view) {
   const ParamSpec* spec = node ? handleParam(*node) : nullptr;
   if (spec) m_distribution->showHandles(std::get<std::vector<double>>(node->value(*spec)), spec->hardMin, spec->hardMax);
   else m_distribution->showHandles({}, 0, 1);
+  const ParamSpec* curve = node ? curveParam(*node) : nullptr;
+  m_distribution->showCurve(curve ? std::get<std::vector<double>>(node->value(*curve)) : std::vector<double>());
 }
 
 void BenchView::fitToData() {

@@ -35,8 +35,11 @@ class BenchView : public QWidget {
   void addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide, QWidget** labelOut);
   void addSeedRow(QGridLayout* grid, int& cell);
   void buildPlanControls(QGridLayout* grid);
+  void buildDials(QGridLayout* grid, int& cell);
+  std::vector<std::string> dialUids() const;
   bool isShown(const ParamSpec& spec, const Node& node) const;
   const ParamSpec* handleParam(const Node& node) const;
+  const ParamSpec* curveParam(const Node& node) const;
   void fitToData();
 
   PlanModel* m_model;
@@ -44,6 +47,7 @@ class BenchView : public QWidget {
   QString m_uid;
   std::string m_kind;
   std::vector<PropEntry> m_props;  // that the controls were made for
+  std::vector<std::string> m_dialUids;
   QScrollArea* m_scroll;
   QLabel* m_problems;
   QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench

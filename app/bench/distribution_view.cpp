@@ -1,6 +1,7 @@
 #include "app/bench/distribution_view.h"
 
 #include "app/window/theme.h"
+#include "core/base/curve.h"
 
 #include <QContextMenuEvent>
 #include <QLocale>
@@ -72,6 +73,12 @@ void DistributionView::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const QRectF c = chart();
+  if (!m_histogram && !m_curve.empty()) {
+    p.setPen(QPen(t.rule, 1));
+    p.drawRect(c);
+    paintCurve(p);
+    return;
+  }
   if (!m_histogram) {
     p.setPen(t.quiet);
     p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignCenter | Qt::TextWordWrap, tr("This node measures nothing."));
@@ -144,6 +151,7 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.fillRect(QRectF(isRightTall ? box.left() - 3 : box.right() - wide - 3, box.top(), wide + 6, 16), QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
     p.drawText(box, (isRightTall ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, lines[i]);
   }
+  if (!m_curve.empty()) paintCurve(p);
   if (m_values.empty()) return;
   p.setPen(QPen(t.accent, 2));
   if (m_values.size() == 4) {
@@ -158,8 +166,79 @@ void DistributionView::paintEvent(QPaintEvent*) {
   }
 }
 
+void DistributionView::showCurve(std::vector<double> points) {
+  if (points.empty()) m_curvePoint = -1;
+  if (!m_isCurveDragged) m_curve = std::move(points);
+  setFocusPolicy(m_curve.empty() ? Qt::NoFocus : Qt::StrongFocus);
+  update();
+}
+
+QPointF DistributionView::curvePosition(int point) const {
+  const QRectF c = chart();
+  const auto i = static_cast<std::size_t>(point) * 2;
+  return i + 1 < m_curve.size() ? QPointF(c.left() + m_curve[i] * c.width(), c.bottom() - m_curve[i + 1] * c.height()) : QPointF();
+}
+
+int DistributionView::curvePointAt(const QPointF& at) const {
+  for (int i = 0; i * 2 < static_cast<int>(m_curve.size()); ++i)
+    if (QLineF(at, curvePosition(i)).length() < 12) return i;
+  return -1;
+}
+
+void DistributionView::paintCurve(QPainter& p) const {
+  const Theme& t = Theme::current();
+  const QRectF c = chart();
+  CurveShape shape;
+  shape.points.clear();
+  for (std::size_t i = 0; i + 1 < m_curve.size(); i += 2) shape.points.push_back({static_cast<float>(m_curve[i]), static_cast<float>(m_curve[i + 1])});
+  QPainterPath line;
+  for (int x = 0; x <= static_cast<int>(c.width()); x += 2) {
+    const QPointF at(c.left() + x, c.bottom() - static_cast<double>(shape.at(static_cast<float>(x / c.width()))) * c.height());
+    if (x == 0) line.moveTo(at);
+    else line.lineTo(at);
+  }
+  p.setBrush(Qt::NoBrush);
+  p.setPen(QPen(t.accent, 2));
+  p.drawPath(line);
+  for (int i = 0; i * 2 < static_cast<int>(m_curve.size()); ++i) {
+    p.setBrush(i == m_curvePoint ? t.accent : t.card);
+    p.drawEllipse(curvePosition(i), 5.5, 5.5);
+  }
+}
+
+void DistributionView::mouseDoubleClickEvent(QMouseEvent* event) {
+  if (m_curve.empty() || event->button() != Qt::LeftButton || curvePointAt(event->position()) >= 0) return;
+  const QRectF c = chart();
+  const double x = std::clamp((event->position().x() - c.left()) / c.width(), 0.0, 1.0);
+  const double y = std::clamp((c.bottom() - event->position().y()) / c.height(), 0.0, 1.0);
+  std::size_t at = 0;
+  while (at < m_curve.size() && m_curve[at] < x) at += 2;
+  const std::vector<double> point{x, y};
+  m_curve.insert(m_curve.begin() + static_cast<std::ptrdiff_t>(at), point.begin(), point.end());
+  m_curvePoint = static_cast<int>(at / 2);
+  Q_EMIT curveChanged(m_curve, ++m_gesture);
+  update();
+}
+
+void DistributionView::keyPressEvent(QKeyEvent* event) {
+  if ((event->key() != Qt::Key_Delete && event->key() != Qt::Key_Backspace) || m_curvePoint < 0 || m_curve.size() <= 4) return QWidget::keyPressEvent(event);
+  const auto at = m_curve.begin() + 2 * m_curvePoint;
+  m_curve.erase(at, at + 2);
+  m_curvePoint = -1;
+  Q_EMIT curveChanged(m_curve, ++m_gesture);
+  update();
+}
+
 void DistributionView::mousePressEvent(QMouseEvent* event) {
   if (event->button() != Qt::LeftButton) return;
+  if (const int point = curvePointAt(event->position()); point >= 0) {
+    static int curveGesture = 3'000'000;
+    m_gesture = ++curveGesture;
+    m_curvePoint = point;
+    m_isCurveDragged = true;
+    update();
+    return;
+  }
   double best = 14;
   // Handles that lie on each other: the one that can still move away is taken.
   for (int i = 0; i < static_cast<int>(m_values.size()); ++i) {
@@ -176,6 +255,17 @@ void DistributionView::mousePressEvent(QMouseEvent* event) {
 }
 
 void DistributionView::mouseMoveEvent(QMouseEvent* event) {
+  if (m_isCurveDragged) {
+    const QRectF c = chart();
+    const auto i = static_cast<std::size_t>(m_curvePoint) * 2;
+    const double low = i >= 2 ? m_curve[i - 2] : 0;
+    const double high = i + 2 < m_curve.size() ? m_curve[i + 2] : 1;
+    m_curve[i] = std::clamp(std::round((event->position().x() - c.left()) / c.width() * 200) / 200, low, high);
+    m_curve[i + 1] = std::clamp(std::round((c.bottom() - event->position().y()) / c.height() * 200) / 200, 0.0, 1.0);
+    Q_EMIT curveChanged(m_curve, m_gesture);
+    update();
+    return;
+  }
   if (m_dragged < 0) {
     bool isOver = false;
     for (int i = 0; i < static_cast<int>(m_values.size()); ++i) isOver = isOver || QLineF(event->position(), handlePosition(i)).length() < 14;
@@ -196,6 +286,7 @@ void DistributionView::mouseMoveEvent(QMouseEvent* event) {
 
 void DistributionView::mouseReleaseEvent(QMouseEvent*) {
   m_dragged = -1;
+  m_isCurveDragged = false;
   update();
 }
 

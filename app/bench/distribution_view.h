@@ -16,18 +16,24 @@ class DistributionView : public QWidget {
   void showHistogram(std::shared_ptr<const Histogram> histogram, bool isMask);
   /// 4 numbers of a band, 2 of a range, or none; `hardMin`, `hardMax` bound the handles.
   void showHandles(std::vector<double> values, double hardMin, double hardMax);
+  /// The points of a curve (x and y of each) drawn over the chart, or none. Double-click adds one, Delete takes the last touched away.
+  void showCurve(std::vector<double> points);
+  QPointF curvePosition(int point) const;
   /// Where a handle is drawn, for tests and for hitting it.
   QPointF handlePosition(int handle) const;
   const Histogram* histogram() const { return m_histogram.get(); }
 
  Q_SIGNALS:
   void handlesMoved(const std::vector<double>& values, int gesture);
+  void curveChanged(const std::vector<double>& points, int gesture);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
   void mouseReleaseEvent(QMouseEvent* event) override;
+  void mouseDoubleClickEvent(QMouseEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;
   QSize sizeHint() const override { return {420, 200}; }
 
@@ -37,6 +43,8 @@ class DistributionView : public QWidget {
   double to() const;
   double xOf(double value) const;
   double valueAt(double x) const;
+  void paintCurve(QPainter& p) const;
+  int curvePointAt(const QPointF& at) const;
 
   std::shared_ptr<const Histogram> m_histogram;
   std::shared_ptr<const Histogram> m_ghost;
@@ -45,6 +53,9 @@ class DistributionView : public QWidget {
   std::vector<double> m_values;
   double m_hardMin = 0;
   double m_hardMax = 1;
+  std::vector<double> m_curve;
+  int m_curvePoint = -1;       // last touched
+  bool m_isCurveDragged = false;
   int m_dragged = -1;
   int m_gesture = 0;
 };

@@ -1,5 +1,7 @@
 #include "app/bench/number_field.h"
 
+#include "core/base/formula.h"
+
 #include <QKeyEvent>
 #include <QLocale>
 #include <QMouseEvent>
@@ -12,64 +14,6 @@ namespace arvesk {
 namespace {
 
 int g_gesture = 0;
-
-/// Sums and products of numbers with brackets, by recursive descent.
-class Arithmetic {
- public:
-  explicit Arithmetic(QString text) : m_text(std::move(text)) { m_text.remove(QLatin1Char(' ')); }
-  std::optional<double> result() {
-    const double v = sum();
-    if (!m_isGood || m_at != m_text.size() || !std::isfinite(v)) return {};
-    return v;
-  }
-
- private:
-  QChar peek() const { return m_at < m_text.size() ? m_text[m_at] : QChar(); }
-  bool take(char c) {
-    if (peek() != QLatin1Char(c)) return false;
-    ++m_at;
-    return true;
-  }
-  double sum() {
-    double v = product();
-    while (m_isGood) {
-      if (take('+')) v += product();
-      else if (take('-')) v -= product();
-      else break;
-    }
-    return v;
-  }
-  double product() {
-    double v = factor();
-    while (m_isGood) {
-      if (take('*')) v *= factor();
-      else if (take('/')) v /= factor();
-      else break;
-    }
-    return v;
-  }
-  double factor() {
-    if (take('-')) return -factor();
-    if (take('+')) return factor();
-    if (take('(')) {
-      const double v = sum();
-      m_isGood = m_isGood && take(')');
-      return v;
-    }
-    static const QRegularExpression number(QStringLiteral("\\G(\\d+\\.?\\d*|\\.\\d+)([eE][-+]?\\d+)?"));
-    const auto match = number.match(m_text, m_at);
-    if (!match.hasMatch()) {
-      m_isGood = false;
-      return 0;
-    }
-    m_at += match.capturedLength();
-    return match.captured().toDouble();
-  }
-
-  QString m_text;
-  qsizetype m_at = 0;
-  bool m_isGood = true;
-};
 
 }  // namespace
 
@@ -87,9 +31,11 @@ std::optional<double> parseQuantity(const QString& text, Unit unit) {
     if (factor == 0) return {};  // a unit that does not belong here
     rest.chop(match.capturedLength());
   }
-  const auto v = Arithmetic(rest).result();
-  if (!v) return {};
-  return *v * factor;
+  const auto formula = Formula::compile(rest.toStdString());
+  if (!formula || !formula->names().empty()) return {};
+  const double v = formula->evaluate(std::vector<double>()) * factor;
+  if (!std::isfinite(v)) return {};
+  return v;
 }
 
 QString formatQuantity(double value, Unit unit) {
@@ -108,9 +54,17 @@ NumberField::NumberField(const ParamSpec& spec, QWidget* parent)
   connect(this, &QLineEdit::textEdited, this, [this] { setProperty("fault", false); });
 }
 
+void NumberField::showFormula(const QString& formula) {
+  m_formula = formula;
+  if (!formula.isEmpty()) setToolTip(tr("%1: follows a dial. Type a number to let it go.").arg(formatQuantity(m_value, m_unit)));
+  showValue(m_value);
+}
+
+QString NumberField::shownText() const { return m_formula.isEmpty() ? formatQuantity(m_value, m_unit) : m_formula; }
+
 void NumberField::showValue(double value) {
   m_value = value;
-  if (!hasFocus() || !isModified()) setText(formatQuantity(value, m_unit));
+  if (!hasFocus() || !isModified()) setText(shownText());
   setCursorPosition(0);
 }
 
@@ -119,11 +73,21 @@ void NumberField::change(double value, int gesture) {
   if (m_isInteger) value = std::round(value);
   if (value == m_value) return;
   m_value = value;
-  setText(formatQuantity(value, m_unit));
+  m_formula.clear();
+  setText(shownText());
   Q_EMIT edited(value, gesture);
 }
 
 void NumberField::commitText() {
+  if (m_canFollow) {
+    const QString words = text().trimmed();
+    const auto formula = Formula::compile(words.toStdString());
+    if (formula && !formula->names().empty() && !parseQuantity(words, m_unit)) {
+      setModified(false);
+      if (words != m_formula) Q_EMIT followed(words);
+      return;
+    }
+  }
   const auto v = parseQuantity(text(), m_unit);
   const bool isFault = !v || *v < m_min || *v > m_max;
   setProperty("fault", isFault);
@@ -134,9 +98,12 @@ void NumberField::commitText() {
     return;
   }
   setModified(false);
-  const double before = m_value;
+  if (!m_formula.isEmpty() && *v == m_value) {  // the same number, but no longer from a dial
+    m_formula.clear();
+    Q_EMIT edited(m_value, ++g_gesture);
+  }
   change(*v, ++g_gesture);
-  if (m_value == before) setText(formatQuantity(m_value, m_unit));
+  setText(shownText());
 }
 
 void NumberField::mousePressEvent(QMouseEvent* event) {
@@ -180,7 +147,7 @@ void NumberField::keyPressEvent(QKeyEvent* event) {
     return;
   }
   if (event->key() == Qt::Key_Escape) {
-    setText(formatQuantity(m_value, m_unit));
+    setText(shownText());
     clearFocus();
     return;
   }

@@ -19,8 +19,13 @@ class NumberField : public QLineEdit {
   double value() const { return m_value; }
   /// Shows a value without telling anyone.
   void showValue(double value);
+  /// Shows the formula that the value follows, or goes back to the number when it is empty.
+  void showFormula(const QString& formula);
+  /// Whether a text with names is taken as a formula over dials.
+  void setCanFollow(bool can) { m_canFollow = can; }
 
  Q_SIGNALS:
+  void followed(const QString& formula);
   /// `gesture` is the same for all changes of one drag, wheel run or typing.
   void edited(double value, int gesture);
 
@@ -36,6 +41,7 @@ class NumberField : public QLineEdit {
  private:
   void change(double value, int gesture);
   void commitText();
+  QString shownText() const;
 
   Unit m_unit;
   double m_min;
@@ -43,6 +49,8 @@ class NumberField : public QLineEdit {
   double m_step;
   bool m_isInteger;
   double m_value = 0;
+  QString m_formula;
+  bool m_canFollow = false;
   std::optional<QPoint> m_pressedAt;
   bool m_isDragging = false;
   double m_dragStart = 0;

@@ -1,6 +1,7 @@
 #include "app/bench/param_editors.h"
 
 #include "app/bench/number_field.h"
+#include "app/window/theme.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -11,7 +12,9 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QLocale>
 #include <QToolButton>
+#include <QVBoxLayout>
 #include <QWheelEvent>
 
 namespace arvesk {
@@ -30,9 +33,12 @@ class NumberEditor : public ParamEditor {
     m_field->setObjectName(text(spec.id));
     m_field->setAccessibleName(text(spec.label));
     setFocusProxy(m_field);
+    m_field->setCanFollow(true);
     connect(m_field, &NumberField::edited, this, [this](double v, int gesture) { Q_EMIT edited(v, gesture); });
+    connect(m_field, &NumberField::followed, this, &ParamEditor::followed);
   }
   void show(const ParamValue& value) override { m_field->showValue(std::get<double>(value)); }
+  void showFormula(const QString& formula) override { m_field->showFormula(formula); }
 
  private:
   NumberField* m_field;
@@ -154,10 +160,16 @@ class ChoiceEditor : public ParamEditor {
 
 class TextEditor : public ParamEditor {
  public:
-  TextEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_line(new QLineEdit(this)) {
-    auto* row = new QHBoxLayout(this);
+  TextEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_check(spec.check), m_line(new QLineEdit(this)), m_fault(new QLabel(this)) {
+    auto* row = new QVBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(2);
     row->addWidget(m_line);
+    row->addWidget(m_fault);
+    m_fault->setObjectName(text(spec.id) + QStringLiteral(".fault"));
+    m_fault->setWordWrap(true);
+    m_fault->hide();
+    if (m_check) connect(m_line, &QLineEdit::textChanged, this, [this] { judge(); });
     m_line->setObjectName(text(spec.id));
     m_line->setAccessibleName(text(spec.label));
     setFocusProxy(m_line);
@@ -166,10 +178,50 @@ class TextEditor : public ParamEditor {
       m_line->setModified(false);
     });
   }
+  bool isWide() const override { return static_cast<bool>(m_check); }
   void show(const ParamValue& value) override { if (!m_line->isModified()) m_line->setText(text(std::get<std::string>(value))); }
 
  private:
+  void judge() {
+    const std::string fault = m_check(m_line->text().toStdString());
+    m_fault->setText(text(fault));
+    m_fault->setStyleSheet(QStringLiteral("color: %1").arg(Theme::current().trouble.name()));
+    m_fault->setVisible(!fault.empty());
+  }
+  std::function<std::string(const std::string&)> m_check;
   QLineEdit* m_line;
+  QLabel* m_fault;
+};
+
+/// What is made in another view: how much there is, and a way to take it all back.
+class ListEditor : public ParamEditor {
+ public:
+  ListEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_type(spec.type), m_label(new QLabel(this)), m_clear(new QToolButton(this)) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(m_label, 1);
+    if (m_type != ParamType::Curve) row->addWidget(m_clear);
+    m_label->setWordWrap(true);
+    m_label->setObjectName(text(spec.id));
+    m_clear->setText(tr("clear"));
+    m_clear->setObjectName(text(spec.id) + QStringLiteral(".clear"));
+    m_clear->setVisible(m_type != ParamType::Curve);
+    connect(m_clear, &QToolButton::clicked, this, [this] { Q_EMIT edited(std::vector<double>(), ++g_gesture); });
+  }
+  bool isWide() const override { return true; }
+  void show(const ParamValue& value) override {
+    const std::size_t numbers = std::get<std::vector<double>>(value).size();
+    const auto count = static_cast<int>(numbers / (m_type == ParamType::Curve ? 2 : m_type == ParamType::Strokes ? kNumbersPerDab : 1));
+    m_label->setText(m_type == ParamType::Curve     ? tr("%1 points, on the chart").arg(count)
+                     : m_type == ParamType::Strokes ? (count == 0 ? tr("Paint in Site with the left button; Ctrl takes away.") : tr("%1 dabs").arg(QLocale().toString(count)))
+                                                    : (count == 0 ? tr("Click faces in Site; Ctrl takes away.") : tr("%1 faces").arg(QLocale().toString(count))));
+    m_clear->setEnabled(count > 0);
+  }
+
+ private:
+  ParamType m_type;
+  QLabel* m_label;
+  QToolButton* m_clear;
 };
 
 class FileEditor : public ParamEditor {
@@ -275,6 +327,9 @@ ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const QString& 
     case ParamType::Vector:
     case ParamType::Range:
     case ParamType::Band: return new NumbersEditor(spec, parent);
+    case ParamType::Curve:
+    case ParamType::Strokes:
+    case ParamType::Faces: return new ListEditor(spec, parent);
     case ParamType::Props: return new PropsEditor(spec, plan, parent);
   }
   return nullptr;

@@ -14,11 +14,14 @@ class ParamEditor : public QWidget {
  public:
   using QWidget::QWidget;
   virtual void show(const ParamValue& value) = 0;
+  /// Shows what the value follows; empty when it follows nothing.
+  virtual void showFormula(const QString& formula) { Q_UNUSED(formula) }
   /// Wide controls take a whole row of the Bench.
   virtual bool isWide() const { return false; }
 
  Q_SIGNALS:
   void edited(const ParamValue& value, int gesture);
+  void followed(const QString& formula);
 };
 
 /// `plan` gives the kit for lists of props; `folder` is where relative file names start.

@@ -64,10 +64,15 @@ QImage maskPicture(const Mask& mask, const Points& grid) {
   return image;
 }
 
-const char* suffixOf(const NodeKind& kind) {
-  for (const ParamSpec& p : kind.params)
-    if (p.type == ParamType::Band) return unitSuffix(p.unit);
-  return "";
+/// The band that the chart's handles move: where it is declared, its unit and usual range are the chart's.
+const ParamSpec* bandOf(const NodeKind& kind, const Node& node) {
+  for (const ParamSpec& p : kind.params) {
+    if (p.type != ParamType::Band) continue;
+    const ParamSpec* by = p.shownBy.empty() ? nullptr : kind.findParam(p.shownBy);
+    if (by && by->type == ParamType::Choice && std::find(p.shownFor.begin(), p.shownFor.end(), std::get<std::string>(node.value(*by))) == p.shownFor.end()) continue;
+    return &p;
+  }
+  return nullptr;
 }
 
 /// The points that reach the first card that uses the mask, directly or through other masks.
@@ -109,9 +114,13 @@ std::shared_ptr<const Histogram> maskHistogram(const Plan& plan, const Evaluatio
   Array<std::uint8_t> isOn(points->count);
   for (std::size_t i = 0; i < points->count; ++i) isOn[i] = value[i] >= 0.5F;
   const NodeKind* kind = findNodeKind(node.kind);
-  QString label = QString::fromStdString(kind->label).toLower();
-  return std::make_shared<const Histogram>(makeHistogram(label.toStdString(), isMeasured ? suffixOf(*kind) : "", node.kind == "slope" ? 0.0F : isMeasured ? 0.0F : 0.0F,
-                                                         node.kind == "slope" ? 90.0F : isMeasured && node.kind == "height" ? 0.0F : 1.0F, isMeasured ? measured : value, isOn));
+  const std::string label = QString::fromStdString(kind->label).toLower().toStdString();
+  const ParamSpec* band = isMeasured ? bandOf(*kind, node) : nullptr;
+  if (!band) return std::make_shared<const Histogram>(makeHistogram(label, "", 0, 1, isMeasured ? measured : value, isOn));
+  // Angles and shares have ends that everybody knows; for meters and counts the data's own range shows more.
+  const bool hasKnownEnds = band->unit == Unit::Degree || (band->unit == Unit::None && band->hardMin == 0 && band->hardMax == 1);
+  return std::make_shared<const Histogram>(makeHistogram(label, unitSuffix(band->unit), hasKnownEnds ? static_cast<float>(band->usualMin) : 0.0F,
+                                                         hasKnownEnds ? static_cast<float>(band->usualMax) : 0.0F, measured, isOn));
 }
 
 }  // namespace

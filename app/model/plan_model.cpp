@@ -122,7 +122,17 @@ void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamVa
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
   if (!spec) return;
-  edit(tr("%1: %2").arg(QString::fromStdString(node->title), QString::fromStdString(spec->label)), [&](Plan& plan) { plan.find(uid.toStdString())->params[paramId] = std::move(value); }, mergeKey);
+  edit(tr("%1: %2").arg(QString::fromStdString(node->title), QString::fromStdString(spec->label)), [&](Plan& plan) {
+    Node& changed = *plan.find(uid.toStdString());
+    changed.params[paramId] = std::move(value);
+    changed.follows.erase(paramId);
+  }, mergeKey);
+}
+
+void PlanModel::follow(const QString& uid, const std::string& paramId, const QString& formula) {
+  edit(tr("Follow %1").arg(formula), [&](Plan& plan) {
+    if (Node* node = plan.find(uid.toStdString())) node->follows[paramId] = formula.toStdString();
+  });
 }
 
 void PlanModel::setSkipped(const QStringList& uids, bool isSkipped) {

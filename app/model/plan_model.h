@@ -29,6 +29,8 @@ class PlanModel : public QObject {
 
   // Edits that several views share.
   void setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
+  /// Lets a number follow a formula over the plan's dials.
+  void follow(const QString& uid, const std::string& paramId, const QString& formula);
   void setSkipped(const QStringList& uids, bool isSkipped);
   void rename(const QString& uid, const QString& title);
   /// Adds a node at a place; `link` says what it gets, `consumer` whose input it takes over. Returns its uid.

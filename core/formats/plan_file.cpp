@@ -59,6 +59,7 @@ json toJson(const Node& node) {
   json& params = j["params"];
   if (params.is_null()) params = json::object();
   for (const auto& [id, value] : node.params) params[id] = toJson(value);
+  if (!node.follows.empty()) j["follows"] = node.follows;
   json& inputs = j["inputs"];
   if (inputs.is_null()) inputs = json::object();
   for (const auto& [id, links] : node.inputs) {
@@ -82,8 +83,9 @@ Node toNode(const json& j) {
   node.isSkipped = j.value("skipped", false);
   node.seed = j.value("seed", std::uint64_t{0});
   node.isSeedLocked = j.value("seed_locked", false);
+  if (j.contains("follows")) node.follows = j["follows"].get<std::map<std::string, std::string>>();
   json unknown = j;
-  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "seed", "seed_locked", "inputs"}) unknown.erase(key);
+  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "seed", "seed_locked", "inputs", "follows"}) unknown.erase(key);
   const NodeKind* kind = findNodeKind(node.kind);
   if (j.contains("params")) {
     for (const auto& [id, value] : j["params"].items()) {
@@ -120,6 +122,33 @@ json toJson(const PropEntry& p) {
 PropEntry toProp(const json& j) {
   return {j.at("uid").get<std::string>(), j.value("name", std::string()), j.at("file").get<std::string>(), j.value("unit_scale", 1.0),
           j.value("z_up", false), j.value("base_pivot", false), leftover(j, {"uid", "name", "file", "unit_scale", "z_up", "base_pivot"})};
+}
+
+json toJson(const Dial& d) {
+  json j = withUnknown(d.unknown);
+  j.update({{"uid", d.uid}, {"name", d.name}, {"draft", d.draft}, {"final", d.final}});
+  return j;
+}
+
+Dial toDial(const json& j) {
+  return {j.at("uid").get<std::string>(), j.at("name").get<std::string>(), j.value("draft", 1.0), j.value("final", 1.0), leftover(j, {"uid", "name", "draft", "final"})};
+}
+
+json toJson(const PaperItem& p) {
+  json j = withUnknown(p.unknown);
+  j.update({{"uid", p.uid}, {"sort", p.sort == PaperItem::Sort::Bed ? "bed" : "note"}, {"text", p.text}, {"at", {p.x, p.y}}, {"extent", {p.width, p.height}}});
+  return j;
+}
+
+PaperItem toPaperItem(const json& j) {
+  PaperItem p;
+  p.uid = j.at("uid").get<std::string>();
+  p.sort = j.value("sort", std::string("note")) == "bed" ? PaperItem::Sort::Bed : PaperItem::Sort::Note;
+  p.text = j.value("text", std::string());
+  if (j.contains("at")) p.x = j["at"].at(0).get<double>(), p.y = j["at"].at(1).get<double>();
+  if (j.contains("extent")) p.width = j["extent"].at(0).get<double>(), p.height = j["extent"].at(1).get<double>();
+  p.unknown = leftover(j, {"uid", "sort", "text", "at", "extent"});
+  return p;
 }
 
 json toJson(const PlanSettings& s) {
@@ -182,6 +211,8 @@ json toJson(const Plan& plan) {
   for (const Node& node : plan.nodes) j["nodes"].push_back(toJson(node));
   j["props"] = json::array();
   for (const PropEntry& prop : plan.props) j["props"].push_back(toJson(prop));
+  for (const Dial& dial : plan.dials) j["dials"].push_back(toJson(dial));
+  for (const PaperItem& item : plan.paper) j["paper"].push_back(toJson(item));
   return j;
 }
 
@@ -196,8 +227,10 @@ Result<Plan> parsePlan(const std::string& text, const std::string& where) {
     plan.isReadOnly = j.value("version", 1) > kVersion;
     for (const json& node : j.value("nodes", json::array())) plan.nodes.push_back(toNode(node));
     for (const json& prop : j.value("props", json::array())) plan.props.push_back(toProp(prop));
+    for (const json& dial : j.value("dials", json::array())) plan.dials.push_back(toDial(dial));
+    for (const json& item : j.value("paper", json::array())) plan.paper.push_back(toPaperItem(item));
     plan.settings = toSettings(j.value("settings", json::object()));
-    plan.unknown = leftover(j, {"format", "version", "settings", "nodes", "props"});
+    plan.unknown = leftover(j, {"format", "version", "settings", "nodes", "props", "dials", "paper"});
     return plan;
   } catch (const std::exception& e) {
     return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read as a plan: {}", e.what()), "Restore the file from a copy", where);

@@ -9,8 +9,7 @@ template <typename T>
 Column<T> joined(const std::vector<std::pair<const Attributes*, std::size_t>>& parts, const std::string& name) {
   Array<T> out;
   for (const auto& [attributes, count] : parts) {
-    const auto it = attributes->find(name);
-    const auto* column = it == attributes->end() ? nullptr : std::get_if<Column<T>>(&it->second);
+    const auto* column = columnOf<Column<T>>(*attributes, name);
     for (std::size_t i = 0; i < count; ++i) out.push_back(column ? (*column)[i] : T{});
   }
   return Column<T>(std::move(out));
@@ -26,8 +25,7 @@ TextColumn joinedText(const std::vector<std::pair<const Attributes*, std::size_t
     return static_cast<std::uint32_t>(names.size() - 1);
   };
   for (const auto& [attributes, count] : parts) {
-    const auto it = attributes->find(name);
-    const auto* column = it == attributes->end() ? nullptr : std::get_if<TextColumn>(&it->second);
+    const auto* column = columnOf<TextColumn>(*attributes, name);
     std::vector<std::uint32_t> map;
     if (column)
       for (const std::string& text : *column->names) map.push_back(idOf(text));
@@ -41,21 +39,21 @@ TextColumn joinedText(const std::vector<std::pair<const Attributes*, std::size_t
 
 std::size_t bytesOf(const Attributes& attributes) {
   std::size_t sum = 0;
-  for (const auto& [name, column] : attributes) {
-    if (const auto* text = std::get_if<TextColumn>(&column)) sum += text->index.bytes();
-    if (const auto* number = std::get_if<Column<float>>(&column)) sum += number->bytes();
-    if (const auto* vector = std::get_if<Column<Vec3>>(&column)) sum += vector->bytes();
-  }
+  for (const auto& [name, column] : attributes)
+    sum += std::visit([](const auto& c) {
+      if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>) return c.index.bytes();
+      else return c.bytes();
+    }, column);
   return sum;
 }
 
 Attributes gathered(const Attributes& attributes, const Array<std::uint32_t>& indices) {
   Attributes out;
-  for (const auto& [name, column] : attributes) {
-    if (const auto* text = std::get_if<TextColumn>(&column)) out.emplace(name, TextColumn{text->names, text->index.gathered(indices)});
-    if (const auto* number = std::get_if<Column<float>>(&column)) out.emplace(name, number->gathered(indices));
-    if (const auto* vector = std::get_if<Column<Vec3>>(&column)) out.emplace(name, vector->gathered(indices));
-  }
+  for (const auto& [name, column] : attributes)
+    out.emplace(name, std::visit([&](const auto& c) -> AttributeColumn {
+      if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>) return TextColumn{c.names, c.index.gathered(indices)};
+      else return c.gathered(indices);
+    }, column));
   return out;
 }
 
@@ -66,6 +64,7 @@ Attributes concatenated(const std::vector<std::pair<const Attributes*, std::size
       if (out.contains(name)) continue;
       if (std::holds_alternative<Column<float>>(column)) out.emplace(name, joined<float>(parts, name));
       else if (std::holds_alternative<Column<Vec3>>(column)) out.emplace(name, joined<Vec3>(parts, name));
+      else if (std::holds_alternative<Column<std::uint64_t>>(column)) out.emplace(name, joined<std::uint64_t>(parts, name));
       else out.emplace(name, joinedText(parts, name));
     }
   }

@@ -1,4 +1,4 @@
-// Named values per point, vertex or face: numbers, vectors (colors, tints) and text.
+// Named values per point, vertex or face: numbers, vectors (colors, tints), text and ids of other points.
 #pragma once
 
 #include "core/base/array.h"
@@ -19,11 +19,17 @@ struct TextColumn {
   const std::string& at(std::size_t i) const { return (*names)[index[i]]; }
 };
 
-using AttributeColumn = std::variant<Column<float>, Column<Vec3>, TextColumn>;
+using AttributeColumn = std::variant<Column<float>, Column<Vec3>, TextColumn, Column<std::uint64_t>>;
 using Attributes = std::map<std::string, AttributeColumn>;
 
 std::size_t bytesOf(const Attributes& attributes);
 Attributes gathered(const Attributes& attributes, const Array<std::uint32_t>& indices);
+/// The column `name` when it is there and of type T (Column<float>, Column<Vec3>, TextColumn or Column<std::uint64_t>), else null.
+template <typename T>
+const T* columnOf(const Attributes& attributes, const std::string& name) {
+  const auto it = attributes.find(name);
+  return it == attributes.end() ? nullptr : std::get_if<T>(&it->second);
+}
 /// One set after the other; an attribute that a part lacks is 0, or empty text, there. A name used for two types keeps the first one's.
 Attributes concatenated(const std::vector<std::pair<const Attributes*, std::size_t>>& parts);
 

@@ -34,19 +34,6 @@ std::size_t Surface::bytes() const {
          bytesOf(vertexAttributes);
 }
 
-Vec3 Surface::positionAt(std::size_t face, Vec2 w) const {
-  const UVec3 t = triangles[face];
-  return positions[t.x] * (1 - w.x - w.y) + positions[t.y] * w.x + positions[t.z] * w.y;
-}
-
-Vec3 Surface::normalAt(std::size_t face, Vec2 w) const {
-  if (normals.empty()) return faceNormal(face);
-  const UVec3 t = triangles[face];
-  const Vec3 smooth = normals[t.x] * (1 - w.x - w.y) + normals[t.y] * w.x + normals[t.z] * w.y;
-  const float squared = glm::dot(smooth, smooth);
-  return squared > 1e-12F ? smooth / std::sqrt(squared) : faceNormal(face);
-}
-
 void computeSmoothNormals(Surface& s) {
   s.normals.assign(s.positions.size(), Vec3(0));
   for (const UVec3& t : s.triangles) {

@@ -40,10 +40,19 @@ struct Surface {
   float faceArea(std::size_t face) const;
   const Material& materialOf(std::size_t face) const;
   std::size_t bytes() const;
-  /// Position at barycentric weights (of the second and third corner).
-  Vec3 positionAt(std::size_t face, Vec2 weights) const;
+  // What lies at barycentric weights (of the second and third corner) of a face. Inline: a million points ask one after the other.
+  template <typename T>
+  static T between(const Array<T>& values, const UVec3& t, Vec2 w) { return values[t.x] * (1 - w.x - w.y) + values[t.y] * w.x + values[t.z] * w.y; }
+  Vec3 positionAt(std::size_t face, Vec2 weights) const { return between(positions, triangles[face], weights); }
   /// Smooth normal, or the face's own when there are none.
-  Vec3 normalAt(std::size_t face, Vec2 weights) const;
+  Vec3 normalAt(std::size_t face, Vec2 weights) const {
+    if (normals.empty()) return faceNormal(face);
+    const Vec3 smooth = between(normals, triangles[face], weights);
+    const float squared = glm::dot(smooth, smooth);
+    return squared > 1e-12F ? smooth / std::sqrt(squared) : faceNormal(face);
+  }
+  /// The weights themselves when there are no uvs.
+  Vec2 uvAt(std::size_t face, Vec2 weights) const { return uvs.empty() ? weights : between(uvs, triangles[face], weights); }
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;

@@ -91,7 +91,7 @@ class Shader {
     const UVec3 t = s.triangles[hit.face];
     const Vec3 w(1 - hit.weights.x - hit.weights.y, hit.weights.x, hit.weights.y);
     if (!s.colors.empty()) c *= Vec3(s.colors[t.x] * w.x + s.colors[t.y] * w.y + s.colors[t.z] * w.z);
-    if (m.texture && !s.uvs.empty()) c *= Vec3(m.texture->sampledLinear(s.uvs[t.x] * w.x + s.uvs[t.y] * w.y + s.uvs[t.z] * w.z));
+    if (m.texture && !s.uvs.empty()) c *= Vec3(m.texture->sampledLinear(s.uvAt(hit.face, hit.weights)));
     out.isGround = in.layer == kGround;
     out.isGhost = !out.isGround && m_scene.input().layers[in.layer].isGhost;
     if (!out.isGround && m_tints[in.layer]) c = tinted(c, (*m_tints[in.layer])[in.point]);
@@ -208,12 +208,7 @@ void paintMask(const PictureScene& scene, std::vector<PixelWork>& work) {
     position.push_back(w.surfel.position);
     normal.push_back(w.surfel.normal);
     face.push_back(w.hit.face);
-    Vec2 at = w.hit.weights;
-    if (!s.uvs.empty()) {
-      const UVec3 t = s.triangles[w.hit.face];
-      at = s.uvs[t.x] * (1 - at.x - at.y) + s.uvs[t.y] * at.x + s.uvs[t.z] * at.y;
-    }
-    uv.push_back(at);
+    uv.push_back(s.uvAt(w.hit.face, w.hit.weights));
     owners.push_back(&w);
   }
   if (owners.empty()) return;

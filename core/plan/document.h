@@ -23,6 +23,7 @@ struct Node {
   std::uint64_t seed = 0;
   bool isSeedLocked = false;
   ParamMap params;
+  std::map<std::string, std::string> follows;  // parameter → formula over the plan's dials, such as "spacing * 2"
   std::map<std::string, std::vector<Link>> inputs;
   std::string unknown;  // JSON object with keys and parameters that this version does not know; written back as they were
   bool operator==(const Node&) const = default;
@@ -42,6 +43,30 @@ struct PropEntry {
   bool isBasePivot = false;  // pivot moved to the center of the base
   std::string unknown;
   bool operator==(const PropEntry&) const = default;
+};
+
+/// A number of the plan with a name, which parameters can follow.
+struct Dial {
+  std::string uid;
+  std::string name;  // letters, digits and _
+  double draft = 1;
+  double final = 1;
+  std::string unknown;
+  bool operator==(const Dial&) const = default;
+};
+
+/// A titled area of the Plan that groups cards, or a note stuck on paper.
+struct PaperItem {
+  enum class Sort { Bed, Note };
+  std::string uid;
+  Sort sort = Sort::Note;
+  std::string text;
+  double x = 0;
+  double y = 0;
+  double width = 240;
+  double height = 80;
+  std::string unknown;
+  bool operator==(const PaperItem&) const = default;
 };
 
 struct CameraEntry {
@@ -68,6 +93,8 @@ struct PlanSettings {
 struct Plan {
   std::vector<Node> nodes;
   std::vector<PropEntry> props;
+  std::vector<Dial> dials;
+  std::vector<PaperItem> paper;
   PlanSettings settings;
   std::string unknown;
   bool isReadOnly = false;  // written by a newer version

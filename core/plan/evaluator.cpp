@@ -1,5 +1,7 @@
 #include "core/plan/evaluator.h"
 
+#include "core/plan/dials.h"
+
 #include <fmt/format.h>
 
 #include <chrono>
@@ -63,6 +65,7 @@ struct Evaluator::Run {
   Evaluator& owner;
   const Plan& plan;
   const EvalRequest& request;
+  std::map<std::string, Problem> dialProblems;
   Evaluation result;
   std::map<std::string, Key> keys;
   std::set<std::string> open;  // on the way back from here; guards against loops
@@ -98,6 +101,8 @@ struct Evaluator::Run {
                                            "Open the plan with the version that wrote it; saving keeps the node"));
     for (const ParamSpec& spec : kind->params)
       if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty()) return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
+
+    if (const auto wrong = dialProblems.find(node.uid); wrong != dialProblems.end()) return failed(node, wrong->second);
 
     Inputs inputs;
     KeyBuilder key;
@@ -283,13 +288,14 @@ void Evaluator::store(const Key& key, const Outputs& outputs, const NodeReport& 
 Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   setFloatingPointMode();
   const Clock::time_point start = Clock::now();
-  Run run{*this, plan, request, {}, {}, {}, 0, 0};
+  Plan now = plan;
+  Run run{*this, now, request, followDials(now, request.quality), {}, {}, {}, 0, 0};
   run.loadProps();
   const auto want = [&](const Node& node) { if (!request.task.isCancelled()) run.need(node); };
   if (request.wanted.empty())
-    for (const Node& node : plan.nodes) want(node);
+    for (const Node& node : now.nodes) want(node);
   for (const std::string& uid : request.wanted)
-    if (const Node* node = plan.find(uid)) want(*node);
+    if (const Node* node = now.find(uid)) want(*node);
   run.result.isCancelled = request.task.isCancelled();
   run.result.milliseconds = millisecondsSince(start);
   return std::move(run.result);

@@ -81,6 +81,8 @@ struct NodeKind {
   std::string amountParam;            // the count-like parameter that nests, or empty
   std::function<Result<Outputs>(const EvalContext&, const Inputs&, const ParamMap&)> evaluate;
   std::function<std::string(const ParamMap&)> sentence;  // what it does now, in few words
+  /// Of filters: by what value each of `points` (passed on or left out) was judged, in few words ("slope 41.2°, limit 34° to 40°").
+  std::function<std::vector<std::string>(const EvalContext&, const Inputs&, const ParamMap&, const Points& points)> explain;
 
   const ParamSpec* findParam(const std::string& paramId) const;
   const InputSpec* findInput(const std::string& inputId) const;
@@ -105,6 +107,15 @@ NodeKind define(NodeKind kind, Result<Outputs> (*evaluate)(const EvalContext&, c
   };
   kind.sentence = [specs, sentence](const ParamMap& values) { return sentence(readParams<P>(*specs, values)); };
   return kind;
+}
+
+/// Binds a filter's explanation, as `define` binds its evaluation.
+template <typename P>
+void explains(NodeKind& kind, std::vector<std::string> (*explain)(const EvalContext&, const Inputs&, const P&, const Points&)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.explain = [specs, explain](const EvalContext& ctx, const Inputs& in, const ParamMap& values, const Points& points) {
+    return explain(ctx, in, readParams<P>(*specs, values), points);
+  };
 }
 
 /// All kinds, in family order. The list is written by the build from arvesk_add_node lines.

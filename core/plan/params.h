@@ -2,6 +2,8 @@
 #pragma once
 
 #include "core/base/band.h"
+#include "core/base/curve.h"
+#include "core/base/strokes.h"
 #include "core/base/text.h"
 #include "core/base/vec.h"
 
@@ -22,11 +24,12 @@ struct PropChoice {
 };
 using PropChoices = std::vector<PropChoice>;
 
-/// Numbers are in the unit of the declaration; vectors hold 3, ranges 2 and bands 4 numbers.
+/// Numbers are in the unit of the declaration; vectors hold 3, ranges 2 and bands 4 numbers, curves x and y of each point, strokes
+/// x, y, z, radius, strength and softness of each dab, face lists the faces' numbers.
 using ParamValue = std::variant<bool, double, std::string, std::vector<double>, PropChoices>;
 using ParamMap = std::map<std::string, ParamValue>;
 
-enum class ParamType { Toggle, Number, Integer, Choice, Text, File, Vector, Range, Band, Props };
+enum class ParamType { Toggle, Number, Integer, Choice, Text, File, Vector, Range, Band, Props, Curve, Strokes, Faces };
 enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, Share, Pixel };
 
 /// Suffix for people: " m", "°", " %"; empty for none.
@@ -53,11 +56,13 @@ struct ParamSpec {
   std::vector<std::string> shownFor;  // its values that show this; for a toggle "on" or "off"
   std::string fileKind;  // "image" or "mesh" for files
   bool isOptional = false;  // a file that may be left out
+  std::function<std::string(const std::string&)> check;  // of a text: what is wrong with it, or empty; asked at every key
   ParamValue defaultValue;
   std::function<void(void*, const ParamValue&)> assign;  // into the kind's own Params struct
 
   // Builders, so that a declaration reads as one line.
   ParamSpec& in(Unit u) { unit = u; return *this; }
+  ParamSpec& checked(std::function<std::string(const std::string&)> by) { check = std::move(by); return *this; }
   ParamSpec& optional() { isOptional = true; return *this; }
   ParamSpec& hard(double from, double to) { hardMin = from; hardMax = to; return *this; }
   ParamSpec& usual(double from, double to, double by = 0) {
@@ -68,6 +73,10 @@ struct ParamSpec {
   }
   ParamSpec& shown(std::string by, std::vector<std::string> values) { shownBy = std::move(by); shownFor = std::move(values); return *this; }
 };
+
+inline constexpr std::size_t kNumbersPerDab = 6;
+std::vector<double> numbersOf(const Strokes& strokes);
+Strokes strokesFrom(const std::vector<double>& numbers);
 
 /// Is `value` of the right shape and in the hard range? Empty text when it is, else what is wrong.
 std::string faultOf(const ParamSpec& spec, const ParamValue& value);
@@ -82,6 +91,12 @@ ParamValue toValue(const T& v, const std::vector<Option>& options) {
   else if constexpr (std::is_same_v<T, Range>) return std::vector<double>{static_cast<double>(v.from), static_cast<double>(v.to)};
   else if constexpr (std::is_same_v<T, Band>)
     return std::vector<double>{static_cast<double>(v.fadeIn), static_cast<double>(v.fullFrom), static_cast<double>(v.fullTo), static_cast<double>(v.fadeOut)};
+  else if constexpr (std::is_same_v<T, CurveShape>) {
+    std::vector<double> out;
+    for (const Vec2& p : v.points) out.insert(out.end(), {static_cast<double>(p.x), static_cast<double>(p.y)});
+    return out;
+  } else if constexpr (std::is_same_v<T, Strokes>) return numbersOf(v);
+  else if constexpr (std::is_same_v<T, FaceList>) return std::vector<double>(v.faces.begin(), v.faces.end());
   else return v;
 }
 
@@ -97,7 +112,15 @@ void fromValue(T& out, const ParamValue& value, const std::vector<Option>& optio
   else if constexpr (std::is_same_v<T, Vec3>) { const auto n = numbers(); out = {f(n[0]), f(n[1]), f(n[2])}; }
   else if constexpr (std::is_same_v<T, Range>) { const auto n = numbers(); out = {f(n[0]), f(n[1])}; }
   else if constexpr (std::is_same_v<T, Band>) { const auto n = numbers(); out = {f(n[0]), f(n[1]), f(n[2]), f(n[3])}; }
-  else out = std::get<T>(value);
+  else if constexpr (std::is_same_v<T, CurveShape>) {
+    const auto n = numbers();
+    out.points.clear();
+    for (std::size_t i = 0; i + 1 < n.size(); i += 2) out.points.push_back({f(n[i]), f(n[i + 1])});
+  } else if constexpr (std::is_same_v<T, Strokes>) out = strokesFrom(numbers());
+  else if constexpr (std::is_same_v<T, FaceList>) {
+    out.faces.clear();
+    for (const double d : numbers()) out.faces.push_back(static_cast<std::uint32_t>(d));
+  } else out = std::get<T>(value);
 }
 
 template <typename T>
@@ -110,6 +133,9 @@ constexpr ParamType typeOf() {
   else if constexpr (std::is_same_v<T, Range>) return ParamType::Range;
   else if constexpr (std::is_same_v<T, Band>) return ParamType::Band;
   else if constexpr (std::is_same_v<T, PropChoices>) return ParamType::Props;
+  else if constexpr (std::is_same_v<T, CurveShape>) return ParamType::Curve;
+  else if constexpr (std::is_same_v<T, Strokes>) return ParamType::Strokes;
+  else if constexpr (std::is_same_v<T, FaceList>) return ParamType::Faces;
   else return ParamType::Text;
 }
 }  // namespace detail

@@ -41,6 +41,9 @@ Result<ParamValue> parseParam(const ParamSpec& spec, const std::string& text) {
       value = *number;
       break;
     }
+    case ParamType::Curve:
+    case ParamType::Strokes:
+    case ParamType::Faces:
     case ParamType::Vector:
     case ParamType::Range:
     case ParamType::Band: {

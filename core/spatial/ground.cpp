@@ -14,12 +14,7 @@ SurfaceHit nearestAlong(const SurfaceIndex& index, const Vec3& p, const Vec3& di
 }  // namespace
 
 GroundPlace groundPlaceOf(const Surface& ground, const SurfaceHit& hit) {
-  GroundPlace place{ground.positionAt(hit.face, hit.weights), ground.normalAt(hit.face, hit.weights), hit.face, hit.weights};
-  if (!ground.uvs.empty()) {
-    const UVec3 t = ground.triangles[hit.face];
-    place.uv = ground.uvs[t.x] * (1 - hit.weights.x - hit.weights.y) + ground.uvs[t.y] * hit.weights.x + ground.uvs[t.z] * hit.weights.y;
-  }
-  return place;
+  return {ground.positionAt(hit.face, hit.weights), ground.normalAt(hit.face, hit.weights), hit.face, ground.uvAt(hit.face, hit.weights)};
 }
 
 std::optional<GroundPlace> groundUnder(const Surface& ground, const SurfaceIndex& index, const Vec3& position) {

@@ -32,30 +32,38 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (direction == Vec3(0)) return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, -1, 0 for down");
   const Array<std::uint32_t> order = mortonOrder(points.position, points.count);
 
-  const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
-  Array<Vec3> position = points.position.copied(points.count);
-  Array<Vec3> normal(points.count);
-  Array<std::uint32_t> face(points.count);
-  Array<Vec2> uv(points.count);
-  Array<std::uint8_t> keeps(points.count);
+  // Rays go in Morton order, so what they find is written far apart: one record per point, turned into columns afterwards.
+  Array<GroundPlace> found(points.count);
   parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = order[k];
       const SurfaceHit hit = groundHit(**index, points.position[i], p.way, direction, p.reach);
-      keeps[i] = hit.isHit() || p.misses == Misses::Kept;
-      if (!hit.isHit()) {
-        normal[i] = points.groundNormal[i];
-        face[i] = points.groundFace[i];
-        uv[i] = points.groundUv[i];
-        continue;
-      }
-      const GroundPlace place = groundPlaceOf(*ground, hit);
+      if (hit.isHit()) found[i] = groundPlaceOf(*ground, hit);
+      else found[i].face = kNoFace;
+    }
+  });
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+
+  const MaskPtr where = in.mask("where");
+  const Array<float> effect = where ? effectOf(ctx, where, points, p.amount) : Array<float>();
+  Array<Vec3> position(points.count);
+  Array<Vec3> normal(points.count);
+  Array<std::uint32_t> face(points.count);
+  Array<Vec2> uv(points.count);
+  Array<std::uint8_t> keeps(points.count);
+  parallelPieces(ctx.task, points.count, 8192, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) {
+      const GroundPlace& place = found[i];
+      const bool isHit = place.face != kNoFace;
+      keeps[i] = isHit || p.misses == Misses::Kept;
+      position[i] = points.position[i];
+      normal[i] = isHit ? place.normal : points.groundNormal[i];
+      face[i] = isHit ? place.face : points.groundFace[i];
+      uv[i] = isHit ? place.uv : points.groundUv[i];
+      if (!isHit) continue;
       const float sink = p.sinkBy == SinkBy::Meters ? p.sink : p.sinkShare / 100 * points.size[i].y;
       const Vec3 into = p.way == SetDownWay::NearestPlace ? -place.normal : direction;
-      position[i] += (place.position + into * sink - position[i]) * effect[i];
-      normal[i] = place.normal;
-      face[i] = place.face;
-      uv[i] = place.uv;
+      position[i] += (place.position + into * sink - position[i]) * (where ? effect[i] : p.amount / 100);
     }
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -67,6 +75,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   auto [kept, left] = split(out, keeps);
   if (left->count > 0) ctx.warn(fmt::format("{} points found no ground within {:g} m", left->count, p.reach), "Raise the reach, or keep the misses");
   return Outputs{std::move(kept), std::move(left)};
+}
+
+std::vector<std::string> explain(const EvalContext&, const Inputs&, const Params& p, const Points& points) {
+  return std::vector<std::string>(points.count, fmt::format("ground within {:g} m", p.reach));
 }
 
 std::string sentence(const Params& p) {
@@ -101,7 +113,9 @@ const NodeKind& setDown() {
         param("misses", &Params::misses, ARVESK_TEXT("node", "Misses"), ARVESK_TEXT("node", "What happens to points that find no ground."), {{"left-out", ARVESK_TEXT("node", "Left out")}, {"kept", ARVESK_TEXT("node", "Kept")}}),
         amountParam(&Params::amount),
     };
-    return define<Params>(std::move(k), &evaluate, &sentence);
+    k = define<Params>(std::move(k), &evaluate, &sentence);
+    explains<Params>(k, &explain);
+    return k;
   }();
   return kind;
 }

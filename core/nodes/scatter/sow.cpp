@@ -9,23 +9,11 @@
 namespace arvesk {
 namespace {
 
-std::uint64_t countOn(double area, double density, std::uint32_t face, Draw draw) {
-  const double expected = area * density;
-  return static_cast<std::uint64_t>(expected + unitDouble(draw.bits(face)));
-}
-
-void placeOne(const Surface& s, std::uint32_t face, std::uint64_t code, std::uint64_t id, Draw draw, Vec3& position, Vec2& weights) {
-  const std::uint64_t h = draw.bits(id ^ code);
-  float u = static_cast<float>(h >> 40) * 0x1p-24F;
-  float v = static_cast<float>((h >> 16) & 0xffffffU) * 0x1p-24F;
-  if (u + v > 1) {
-    u = 1 - u;
-    v = 1 - v;
-  }
-  weights = {u, v};
-  const UVec3 t = s.triangles[face];
-  const Vec3 a = s.positions[t.x];
-  position = a + (s.positions[t.y] - a) * u + (s.positions[t.z] - a) * v;
+/// Weights of the second and third corner, uniform over a triangle.
+Vec2 foldedWeights(std::uint64_t h) {
+  const float u = static_cast<float>(h >> 40) * 0x1p-24F;
+  const float v = static_cast<float>((h >> 16) & 0xffffffU) * 0x1p-24F;
+  return u + v > 1 ? Vec2(1 - u, 1 - v) : Vec2(u, v);
 }
 
 void append(Sown& to, const Sown& from, std::size_t i) {
@@ -133,16 +121,11 @@ class EvenSow {
     const auto hits = collected<std::pair<std::size_t, Vec2>>(m_task, open.size(), 256, [&](std::size_t i, std::vector<std::pair<std::size_t, Vec2>>& out) {
       const Fragment& f = open[i];
       const std::uint64_t h = m_draw.bits(hashOf(f.face, f.path, static_cast<std::uint64_t>(round)));
-      float u = static_cast<float>(h >> 40) * 0x1p-24F;
-      float v = static_cast<float>((h >> 16) & 0xffffffU) * 0x1p-24F;
-      if (u + v > 1) {
-        u = 1 - u;
-        v = 1 - v;
-      }
+      const Vec2 w = foldedWeights(h);
       // Where faces are far smaller than the spacing, a dart for each would be many more than can stay.
       const float edge = longestEdge(f) / m_least;
       if (edge < 0.05F && static_cast<float>(h & 0xffffU) / 65536.0F > edge * 20) return;
-      out.push_back({i, f.corners[0] + (f.corners[1] - f.corners[0]) * u + (f.corners[2] - f.corners[0]) * v});
+      out.push_back({i, f.corners[0] + (f.corners[1] - f.corners[0]) * w.x + (f.corners[2] - f.corners[0]) * w.y});
     });
     Sown darts;
     for (const auto& [i, weights] : hits) {
@@ -159,7 +142,7 @@ class EvenSow {
 
   void accept(const Sown& candidates, bool isGapRound) {
     Array<float> spacing(candidates.size());
-    m_spacingOf(candidates, 0, spacing);
+    m_spacingOf(candidates, spacing);
     Array<PointGrid::Entry> entries(candidates.size());
     struct Ranked { std::uint64_t rank; std::uint32_t index; };
     Array<Ranked> ranked(candidates.size());
@@ -212,22 +195,57 @@ class EvenSow {
 
 namespace {
 
-constexpr std::size_t kPiece = 8192;  // candidates that one thread makes at a time, however large or small the faces are
+constexpr std::size_t kPiece = 8192;       // candidates that one thread makes at a time, however large or small the faces are
+constexpr std::size_t kFacesPerGroup = 4096;
 
-/// Where each face's candidates begin among all; one more at the end.
-/// Totals fit 32 bits: the guard before allows far fewer points.
-using Starts = Array<std::uint32_t>;
-Starts startsOf(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) {
-  const std::size_t faces = surface.faceCount();
-  Starts start(faces + 1);
-  start[0] = 0;
-  parallelPieces(task, faces, 65536, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t f = begin; f < end; ++f) start[f + 1] = static_cast<std::uint32_t>(countOn(static_cast<double>(areas[f]), density, static_cast<std::uint32_t>(f), draw));
-  });
-  if (task.isCancelled()) std::fill(start.begin(), start.end(), 0U);
-  for (std::size_t f = 0; f < faces; ++f) start[f + 1] += start[f];
-  return start;
-}
+/// How many candidates each face has, and how many come before each group of faces; one more at the end.
+class Starts {
+ public:
+  Starts(const Task& task, const Array<float>& areas, double density, Draw draw) : m_count(areas.size()) {
+    const std::size_t groups = (areas.size() + kFacesPerGroup - 1) / kFacesPerGroup;
+    m_start.assign(groups + 1, 0);
+    parallelPieces(task, areas.size(), kFacesPerGroup, [&](std::size_t begin, std::size_t end) {
+      std::size_t total = 0;
+      for (std::size_t f = begin; f < end; ++f) {
+        // Fits 32 bits: the guard before allows far fewer points.
+        m_count[f] = static_cast<std::uint32_t>(static_cast<std::int64_t>(static_cast<double>(areas[f]) * density + unitDouble(draw.bits(f))));
+        total += m_count[f];
+      }
+      m_start[begin / kFacesPerGroup + 1] = total;
+    });
+    if (task.isCancelled()) m_start.assign(groups + 1, 0);
+    for (std::size_t g = 0; g < groups; ++g) m_start[g + 1] += m_start[g];
+  }
+
+  std::size_t total() const { return m_start.back(); }
+
+  /// Calls visit(i, face, ordinal) for the candidates begin…end of all, at most kPiece of them.
+  template <typename Visit>
+  void walk(std::size_t begin, std::size_t end, Visit visit) const {
+    struct Candidate { std::uint32_t face, ordinal; };
+    std::array<Candidate, kPiece + 1> found;
+    std::size_t n = 0;
+    const auto group = static_cast<std::size_t>(std::upper_bound(m_start.begin(), m_start.end(), begin) - m_start.begin()) - 1;
+    std::size_t first = m_start[group];  // candidate of the face
+    for (auto face = static_cast<std::uint32_t>(group * kFacesPerGroup); first < end; ++face) {
+      const std::size_t from = std::max(first, begin);
+      const std::size_t next = first + m_count[face];
+      const std::size_t to = std::min(next, end);
+      const auto ordinal = static_cast<std::uint32_t>(from - first);
+      // Written even when there is none: a branch that nobody can foretell would cost more.
+      found[n] = {face, ordinal};
+      if (to > from + 1)
+        for (std::uint32_t k = 1; k < to - from; ++k) found[n + k] = {face, ordinal + k};
+      n += to > from ? to - from : 0;
+      first = next;
+    }
+    for (std::size_t k = 0; k < n; ++k) visit(begin + k, found[k].face, std::uint64_t{found[k].ordinal});
+  }
+
+ private:
+  Array<std::uint32_t> m_count;
+  std::vector<std::size_t> m_start;
+};
 
 void resize(Sown& s, std::size_t count) {
   s.position.resize(count);
@@ -237,60 +255,45 @@ void resize(Sown& s, std::size_t count) {
   s.id.resize(count);
 }
 
-/// Calls visit(i, face, ordinal) for the candidates begin…end of all.
-template <typename Visit>
-void walk(const Starts& start, std::size_t begin, std::size_t end, Visit visit) {
-  std::size_t face = static_cast<std::size_t>(std::upper_bound(start.begin(), start.end(), static_cast<std::uint32_t>(begin)) - start.begin()) - 1;
-  for (std::size_t i = begin; i < end; ++i) {
-    while (i >= start[face + 1]) ++face;
-    visit(i, static_cast<std::uint32_t>(face), static_cast<std::uint64_t>(i - start[face]));
-  }
-}
-
 /// Candidates begin…end of all, into `out` from place `at`.
 void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
-  walk(start, begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
+  start.walk(begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
     const std::size_t k = at + i - begin;
     out.face[k] = face;
     out.code[k] = code;
     out.id[k] = hashOf(nodeUid, face, code);
-    placeOne(surface, face, code, out.id[k], draw, out.position[k], out.weights[k]);
+    out.weights[k] = foldedWeights(draw.bits(out.id[k] ^ code));
+    out.position[k] = surface.positionAt(face, out.weights[k]);
   });
-}
-
-Vec2 uvAt(const Surface& surface, std::uint32_t face, Vec2 w) {
-  if (surface.uvs.empty()) return w;
-  const UVec3 t = surface.triangles[face];
-  return surface.uvs[t.x] * (1 - w.x - w.y) + surface.uvs[t.y] * w.x + surface.uvs[t.z] * w.y;
 }
 
 }  // namespace
 
 Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
-  const Starts start = startsOf(task, surface, areas, density, draw);
+  const Starts start(task, areas, density, draw);
   Sown out;
-  resize(out, start.back());
-  parallelPieces(task, start.back(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
+  resize(out, start.total());
+  parallelPieces(task, start.total(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
   return out;
 }
 
 Points sowFreePoints(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, float footprint) {
-  const Starts start = startsOf(task, surface, areas, density, draw);
+  const Starts start(task, areas, density, draw);
   Points p;
-  p.count = start.back();
+  p.count = start.total();
   Array<Vec3> position(p.count);
   Array<Vec3> normal(p.count);
   Array<Vec2> uv(p.count);
   Array<std::uint32_t> faces(p.count);
   Array<std::uint64_t> id(p.count);
   parallelPieces(task, p.count, kPiece, [&](std::size_t begin, std::size_t end) {
-    walk(start, begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
-      Vec2 weights;
+    start.walk(begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
       faces[i] = face;
       id[i] = hashOf(nodeUid, face, code);
-      placeOne(surface, face, code, id[i], draw, position[i], weights);
+      const Vec2 weights = foldedWeights(draw.bits(id[i] ^ code));
+      position[i] = surface.positionAt(face, weights);
       normal[i] = surface.normalAt(face, weights);
-      uv[i] = uvAt(surface, face, weights);
+      uv[i] = surface.uvAt(face, weights);
     });
   });
   p.position = std::move(position);
@@ -304,8 +307,8 @@ Points sowFreePoints(const Task& task, const Surface& surface, const Array<float
 
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
                   const KeepsCandidates& keeps, std::size_t& candidates) {
-  const Starts start = startsOf(task, surface, areas, density, draw);
-  candidates = start.back();
+  const Starts start(task, areas, density, draw);
+  candidates = start.total();
   std::vector<Sown> pieces((candidates + kPiece - 1) / kPiece);
   parallelPieces(task, candidates, kPiece, [&](std::size_t begin, std::size_t end) {
     Sown all;
@@ -345,7 +348,7 @@ Points pointsFrom(const Task& task, const Surface& surface, Sown sown, float foo
     for (std::size_t i = begin; i < end; ++i) {
       const Vec2 w = sown.weights[i];
       normals[i] = surface.normalAt(sown.face[i], w);
-      uvs[i] = uvAt(surface, sown.face[i], w);
+      uvs[i] = surface.uvAt(sown.face[i], w);
     }
   });
   p.position = std::move(sown.position);

@@ -35,7 +35,7 @@ double appearsAt(std::uint32_t face, std::uint64_t code, const Array<float>& are
 /// candidates, then darts only where nothing reaches yet, on triangles split in four (after Ebeida et al., "A simple algorithm for
 /// maximal Poisson-disk sampling in high dimensions", Eurographics 2012; here on surface triangles, with each round's darts decided by priority).
 /// `spacingOf` gives the spacing of places in m; all results lie in [least, most].
-using SpacingOf = std::function<void(const Sown& at, std::size_t from, Array<float>& out)>;
+using SpacingOf = std::function<void(const Sown& at, Array<float>& out)>;
 Sown sowEven(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most, bool isFromAbove,
              const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw);
 

@@ -105,7 +105,7 @@ Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<
   }
   if (!(least > 0)) return fail(ProblemCode::BadParameter, fmt::format("spacing is {} m, must be above 0 m", least));
   if (auto ok = guardPoints(ctx, 4 * area / (0.785 * static_cast<double>(least) * static_cast<double>(least)), "Raise the spacing"); !ok) return Failure(ok.error());
-  const SpacingOf spacingOf = [&](const Sown& at, std::size_t, Array<float>& out) {
+  const SpacingOf spacingOf = [&](const Sown& at, Array<float>& out) {
     if (!spacingMask) {
       std::fill(out.begin(), out.end(), p.spacingBy == SpacingBy::Mask ? p.spacings.from : p.spacing);
       return;

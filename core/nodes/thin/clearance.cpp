@@ -54,11 +54,16 @@ Array<PointGrid::Entry> entriesOf(const Points& points) {
   return out;
 }
 
+ConflictRule ruleOf(const Params& p) {
+  ConflictRule rule{p.factor, p.gap, {}, p.isFromAbove};
+  if (p.by == DistanceBy::Spacing) rule.fixedSpacing = p.spacing;
+  return rule;
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   if (p.stays == Stays::Mask && !in.mask("priority")) return fail(ProblemCode::MissingInput, "who stays is to follow a mask, but none is connected", "Connect a mask to Priority");
-  ConflictRule rule{p.factor, p.gap, {}, p.isFromAbove};
-  if (p.by == DistanceBy::Spacing) rule.fixedSpacing = p.spacing;
+  const ConflictRule rule = ruleOf(p);
   KeptPoints against(rule);
   for (const Inputs::Link& link : in.many("against")) against.add(entriesOf(*std::get<PointsPtr>(link.value)));
 
@@ -89,6 +94,33 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (std::size_t i = 0; i < points.count; ++i) footprints[i] = entries[i].radius;
   ctx.measured(makeHistogram("footprint", " m", 0, 0, footprints, keeps));
   return keptAndLeft(ctx, points, keeps);
+}
+
+/// The conflicts of a left out point: with the staying point that comes closest to its room, of those joined and of the points themselves.
+std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
+  const ConflictRule rule = ruleOf(p);
+  const auto outputs = evaluate(ctx, in, p);  // who stays; the answer is as cheap as the question was
+  std::vector<std::string> out(points.count, "not in conflict");
+  if (!outputs) return out;
+  std::vector<PointsPtr> staying{std::get<PointsPtr>(outputs->front())};
+  for (const Inputs::Link& link : in.many("against")) staying.push_back(std::get<PointsPtr>(link.value));
+  for (std::size_t i = 0; i < points.count; ++i) {
+    float worst = 0;
+    for (std::size_t s = 0; s < staying.size(); ++s)
+      for (std::size_t k = 0; k < staying[s]->count; ++k) {
+        const Points& other = *staying[s];
+        if (s == 0 && other.id[k] == points.id[i]) continue;
+        const float radius = points.effectiveFootprint(i);
+        if (!rule.conflicts(points.position[i], radius, other.position[k], other.effectiveFootprint(k))) continue;
+        Vec3 d = points.position[i] - other.position[k];
+        if (p.isFromAbove) d.y = 0;
+        const float needed = rule.distance(radius, other.effectiveFootprint(k));
+        if (needed - glm::length(d) <= worst) continue;
+        worst = needed - glm::length(d);
+        out[i] = fmt::format("{:.2f} m from {}, needs {:.2f} m", glm::length(d), s == 0 ? "one that stays" : "one of Against", needed);
+      }
+  }
+  return out;
 }
 
 std::string sentence(const Params& p) {
@@ -127,7 +159,9 @@ const NodeKind& clearance() {
     k.reach = Reach::Distance;
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;
-    return define<Params>(std::move(k), &evaluate, &sentence);
+    k = define<Params>(std::move(k), &evaluate, &sentence);
+    explains<Params>(k, &explain);
+    return k;
   }();
   return kind;
 }

@@ -27,6 +27,20 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return keptAndLeft(ctx, points, keeps);
 }
 
+std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
+  const Array<float> value = maskValues(ctx.task, *in.mask("mask"), points);
+  Array<float> measured(points.count);
+  const bool isMeasured = in.mask("mask")->measure(points, 0, points.count, measured.data());
+  const Draw rank = ctx.draw("keep");
+  std::vector<std::string> out;
+  for (std::size_t i = 0; i < points.count; ++i) {
+    std::string text = fmt::format("mask value {:.3f}", value[i]);
+    if (isMeasured) text += fmt::format(" (from {:.4g})", measured[i]);
+    out.push_back(text + (p.keep == Keep::Limit ? fmt::format(", limits {:g} to {:g}", p.limit.from, p.limit.to) : fmt::format(", its rank is {:.3f}", rank.unit(points.id[i]))));
+  }
+  return out;
+}
+
 std::string sentence(const Params& p) {
   return p.keep == Keep::Limit ? fmt::format("Keep by mask · {:g} to {:g}", p.limit.from, p.limit.to) : std::string("Keep by mask · by chance");
 }
@@ -50,7 +64,9 @@ const NodeKind& keepByMask() {
         param("limit", &Params::limit, ARVESK_TEXT("node", "Limits"), ARVESK_TEXT("node", "Points between these values stay, both ends included.")).hard(0, 1).usual(0, 1, 0.01).shown("keep", {"limit"}),
     };
     k.usesSeed = true;
-    return define<Params>(std::move(k), &evaluate, &sentence);
+    k = define<Params>(std::move(k), &evaluate, &sentence);
+    explains<Params>(k, &explain);
+    return k;
   }();
   return kind;
 }

@@ -35,6 +35,23 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return keptAndLeft(ctx, points, keeps);
 }
 
+std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
+  Array<float> slopeDeg(points.count);
+  measureSlope(points, p.of, in.surface().get(), 0, points.count, slopeDeg.data());
+  const Draw rank = ctx.draw("keep");
+  std::vector<std::string> out;
+  for (std::size_t i = 0; i < points.count; ++i) {
+    const bool isBelow = slopeDeg[i] < p.slopeDeg.fullFrom;
+    std::string text = fmt::format("slope {:.1f}°, limit {:g}°", slopeDeg[i], isBelow ? p.slopeDeg.fullFrom : p.slopeDeg.fullTo);
+    const float end = isBelow ? p.slopeDeg.fadeIn : p.slopeDeg.fadeOut;
+    if (p.keep == Keep::Chance && end != (isBelow ? p.slopeDeg.fullFrom : p.slopeDeg.fullTo))
+      text = fmt::format("slope {:.1f}°, limit {:g}° to {:g}°", slopeDeg[i], isBelow ? end : p.slopeDeg.fullTo, isBelow ? p.slopeDeg.fullFrom : end);
+    if (const float share = p.slopeDeg.weight(slopeDeg[i]); p.keep == Keep::Chance && share > 0 && share < 1) text += fmt::format(", chance {:.0f} %, its rank is {:.0f}", share * 100, rank.unit(points.id[i]) * 100);
+    out.push_back(std::move(text));
+  }
+  return out;
+}
+
 std::string sentence(const Params& p) {
   std::string text = fmt::format("Keep by slope · {:g} to {:g}°", p.slopeDeg.fullFrom, p.slopeDeg.fullTo);
   if (p.keep == Keep::Chance && p.slopeDeg.fadeOut > p.slopeDeg.fullTo) text += fmt::format(", soft to {:g}°", p.slopeDeg.fadeOut);
@@ -61,7 +78,9 @@ const NodeKind& keepBySlope() {
         param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"), ARVESK_TEXT("node", "By limit: inside the full range. By chance: also on the soft edges, by share."), {{"limit", ARVESK_TEXT("node", "By limit")}, {"chance", ARVESK_TEXT("node", "By chance")}}),
     };
     k.usesSeed = true;
-    return define<Params>(std::move(k), &evaluate, &sentence);
+    k = define<Params>(std::move(k), &evaluate, &sentence);
+    explains<Params>(k, &explain);
+    return k;
   }();
   return kind;
 }

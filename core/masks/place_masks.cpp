@@ -1,0 +1,294 @@
+#include "core/masks/place_masks.h"
+
+#include "core/spatial/ground.h"
+#include "core/spatial/occluders.h"
+#include "core/spatial/point_grid.h"
+#include "core/spatial/point_tree.h"
+
+#include <unordered_map>
+
+namespace arvesk {
+namespace {
+
+constexpr float kGoldenAngle = 2.39996323F;
+
+/// `count` places of the unit disk, evenly spread (Vogel, "A better way to construct the sunflower head", 1979).
+std::vector<Vec2> sunflower(int count) {
+  std::vector<Vec2> out;
+  for (int k = 0; k < count; ++k) {
+    const float r = std::sqrt((static_cast<float>(k) + 0.5F) / static_cast<float>(count));
+    const float angle = static_cast<float>(k) * kGoldenAngle;
+    out.push_back(r * Vec2(std::cos(angle), std::sin(angle)));
+  }
+  return out;
+}
+
+Quat frameAbout(const Vec3& normal) { return shortestTurn(kUp, normal); }
+
+class FacingMask final : public BandMask {
+ public:
+  FacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_ground(std::move(ground)), m_direction(direction), m_isTwoSided(isTwoSided) {}
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const auto index = m_ground ? SurfaceIndex::of(*m_ground).value_or(nullptr) : nullptr;
+    for (std::size_t i = begin; i < end; ++i) {
+      Vec3 normal = at.groundNormal[i];
+      if (index)
+        if (const auto place = groundUnder(*m_ground, *index, at.position[i])) normal = place->normal;
+      float angle = degrees(angleBetween(normal, m_direction));
+      if (m_isTwoSided) angle = std::min(angle, 180 - angle);
+      out[i - begin] = angle;
+    }
+    return true;
+  }
+
+ private:
+  SurfacePtr m_ground;
+  Vec3 m_direction;
+  bool m_isTwoSided;
+};
+
+/// Open edges as thin triangles, so that the nearest-place query serves them too.
+SurfacePtr edgesAsSurface(const Surface& surface, bool isFlat) {
+  Surface out;
+  for (const auto& [a, b] : openEdges(surface)) {
+    const auto first = static_cast<std::uint32_t>(out.positions.size());
+    for (const Vec3& p : {a, b}) out.positions.push_back(isFlat ? Vec3(p.x, 0, p.z) : p);
+    out.triangles.push_back({first, first + 1, first + 1});
+  }
+  return std::make_shared<const Surface>(std::move(out));
+}
+
+SurfacePtr flattened(const Surface& surface) {
+  Surface out;
+  out.positions = surface.positions;
+  for (Vec3& p : out.positions) p.y = 0;
+  out.triangles = surface.triangles;
+  return std::make_shared<const Surface>(std::move(out));
+}
+
+class DistanceMask final : public BandMask {
+ public:
+  DistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_rule(rule), m_far(far),
+        // What lies beyond the band's end counts 0 wherever it lies, so the search may stop there.
+        m_reach(std::min(far, band.fadeOut)) {
+    Array<Vec3> positions;
+    Array<float> radii;
+    for (const PointsPtr& p : points) {
+      if (!p) continue;
+      for (std::size_t i = 0; i < p->count; ++i) {
+        positions.push_back(flat(p->position[i]));
+        if (rule.isToFootprints) radii.push_back(p->effectiveFootprint(i));
+      }
+    }
+    m_tree = std::make_unique<PointTree>(std::move(positions), std::move(radii));
+    if (surface && surface->faceCount() > 0) {
+      m_surface = rule.isToOpenEdges ? edgesAsSurface(*surface, rule.isFromAbove) : rule.isFromAbove ? flattened(*surface) : surface;
+      if (!m_surface->triangles.empty()) m_index = SurfaceIndex::of(*m_surface).value_or(nullptr);
+    }
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    // "Far" must come out as far even if the search ended at the band's end: past it both count alike.
+    for (std::size_t i = begin; i < end; ++i) {
+      const Vec3 place = flat(at.position[i]);
+      float d = m_tree->isEmpty() ? m_reach : m_tree->distance(place, m_reach);
+      if (m_index)
+        if (const SurfaceHit hit = m_index->nearest(place, d); hit.isHit()) d = std::min(d, hit.distance);
+      out[i - begin] = d < m_reach ? d : m_far;
+    }
+    return true;
+  }
+
+ private:
+  Vec3 flat(const Vec3& p) const { return m_rule.isFromAbove ? Vec3(p.x, 0, p.z) : p; }
+
+  DistanceRule m_rule;
+  float m_far;
+  float m_reach;
+  std::unique_ptr<PointTree> m_tree;
+  SurfacePtr m_surface;
+  std::shared_ptr<const SurfaceIndex> m_index;
+};
+
+class RegionMask final : public Mask {
+ public:
+  RegionMask(const Region& region, MaskFinish finish) : m_region(region), m_half(0.5F * glm::abs(region.extent)), m_back(glm::conjugate(region.turn)), m_finish(finish) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const Band band{0, m_region.softness, std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
+    for (std::size_t i = begin; i < end; ++i) {
+      const float depth = depthOf(m_back * (at.position[i] - m_region.center));
+      out[i - begin] = m_finish.apply(depth <= 0 ? 0.0F : band.weight(depth));
+    }
+  }
+
+ private:
+  /// How deep inside, m; below 0 outside.
+  float depthOf(const Vec3& p) const {
+    if (m_region.shape == RegionShape::HalfSpace) return -p.y;
+    if (m_region.shape == RegionShape::Box) {
+      const Vec3 d = m_half - glm::abs(p);
+      return std::min({d.x, d.y, d.z});
+    }
+    if (!(m_half.x > 0) || !(m_half.y > 0) || !(m_half.z > 0)) return -1;
+    return (1 - glm::length(p / m_half)) * std::min({m_half.x, m_half.y, m_half.z});
+  }
+
+  Region m_region;
+  Vec3 m_half;
+  Quat m_back;
+  MaskFinish m_finish;
+};
+
+class CrowdingMask final : public BandMask {
+ public:
+  CrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_radius(radius), m_isFromAbove(isFromAbove) {
+    Array<PointGrid::Entry> entries;
+    for (const PointsPtr& p : points) {
+      if (!p) continue;
+      for (std::size_t i = 0; i < p->count; ++i) {
+        entries.push_back({flat(p->position[i]), 0, static_cast<std::uint32_t>(m_ids.size())});
+        m_ids.push_back(p->id[i]);
+      }
+    }
+    m_grid = PointGrid(entries, radius);
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) {
+      const Vec3 place = flat(at.position[i]);
+      const std::uint64_t self = at.id[i];
+      // The grid may hand out an entry twice where hashed cells share a slot: entries count once, by index.
+      thread_local std::vector<std::uint32_t> found;
+      found.clear();
+      m_grid.near(place, m_radius, [&](const PointGrid::Entry& e) {
+        const Vec3 d = e.position - place;
+        if (glm::dot(d, d) <= m_radius * m_radius && m_ids[e.index] != self) found.push_back(e.index);
+        return false;
+      });
+      std::sort(found.begin(), found.end());
+      out[i - begin] = static_cast<float>(std::unique(found.begin(), found.end()) - found.begin());
+    }
+    return true;
+  }
+
+ private:
+  Vec3 flat(const Vec3& p) const { return m_isFromAbove ? Vec3(p.x, 0, p.z) : p; }
+
+  float m_radius;
+  bool m_isFromAbove;
+  PointGrid m_grid;
+  Array<std::uint64_t> m_ids;
+};
+
+class OpennessMask final : public BandMask {
+ public:
+  OpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach, bool isAboutNormal, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_occluders(ground, placements), m_reach(reach), m_isAboutNormal(isAboutNormal) {
+    // A disk lifted onto the half ball has the cosine's weight (Malley's method).
+    for (const Vec2& p : sunflower(rays)) m_directions.push_back({p.x, std::sqrt(std::max(0.0F, 1 - glm::dot(p, p))), p.y});
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) {
+      const Vec3 normal = at.groundNormal[i];
+      const Quat turn = m_isAboutNormal ? frameAbout(normal) : Quat(1, 0, 0, 0);
+      // A little above the ground, so that the face itself does not stop its rays.
+      const Vec3 origin = at.position[i] + normal * kLift;
+      int stopped = 0;
+      for (const Vec3& d : m_directions) stopped += m_occluders.isStopped(origin, m_isAboutNormal ? turn * d : d, 0, m_reach);
+      out[i - begin] = 1 - static_cast<float>(stopped) / static_cast<float>(m_directions.size());
+    }
+    return true;
+  }
+
+ private:
+  static constexpr float kLift = 0.002F;  // m
+  Occluders m_occluders;
+  std::vector<Vec3> m_directions;
+  float m_reach;
+  bool m_isAboutNormal;
+};
+
+class HollowsMask final : public BandMask {
+ public:
+  HollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_ground(std::move(ground)), m_radius(radius), m_disk(sunflower(samples)) {}
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const auto index = SurfaceIndex::of(*m_ground).value_or(nullptr);
+    for (std::size_t i = begin; i < end; ++i) {
+      const Vec3 normal = at.groundNormal[i];
+      const Quat turn = frameAbout(normal);
+      float sum = 0;
+      int count = 0;
+      for (const Vec2& p : m_disk) {
+        if (!index) break;
+        const Vec3 from = at.position[i] + turn * Vec3(p.x * m_radius, 0, p.y * m_radius);
+        const SurfaceHit hit = groundHit(*index, from, SetDownWay::NearestAlong, -normal, 2 * m_radius);
+        if (!hit.isHit()) continue;
+        sum -= hit.distance;
+        ++count;
+      }
+      out[i - begin] = count > 0 ? sum / static_cast<float>(count) / m_radius : 0;
+    }
+    return true;
+  }
+
+ private:
+  SurfacePtr m_ground;
+  float m_radius;
+  std::vector<Vec2> m_disk;
+};
+
+}  // namespace
+
+std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) {
+  // Vertices at the same place count as one: files split them for normals and uvs, and rounding moves them a little.
+  const Vec3 extent = s.bounds().extent();
+  const float grain = std::max({extent.x, extent.y, extent.z}) * 1e-5F;
+  const auto placeKey = [&](const Vec3& p) {
+    const Vec3 cell = glm::round(p / std::max(grain, 1e-12F));
+    const auto bits = [](float v) { return static_cast<std::uint64_t>(static_cast<std::int64_t>(v)); };
+    return hashOf(bits(cell.x), bits(cell.y), bits(cell.z));
+  };
+  std::unordered_map<std::uint64_t, std::uint32_t> places;
+  Array<std::uint32_t> placeOf(s.positions.size());
+  for (std::size_t v = 0; v < s.positions.size(); ++v) placeOf[v] = places.emplace(placeKey(s.positions[v]), static_cast<std::uint32_t>(places.size())).first->second;
+  std::unordered_map<std::uint64_t, std::pair<int, std::pair<std::uint32_t, std::uint32_t>>> edges;
+  for (const UVec3& t : s.triangles)
+    for (int k = 0; k < 3; ++k) {
+      const std::uint32_t a = t[k];
+      const std::uint32_t b = t[(k + 1) % 3];
+      if (placeOf[a] == placeOf[b]) continue;  // an edge without length
+      const std::uint64_t low = std::min(placeOf[a], placeOf[b]);
+      const std::uint64_t high = std::max(placeOf[a], placeOf[b]);
+      auto& edge = edges[low << 32 | high];
+      ++edge.first;
+      edge.second = {a, b};
+    }
+  std::vector<std::pair<std::uint64_t, std::pair<std::uint32_t, std::uint32_t>>> open;
+  for (const auto& [key, edge] : edges)
+    if (edge.first == 1) open.push_back({key, edge.second});
+  std::sort(open.begin(), open.end());
+  std::vector<std::pair<Vec3, Vec3>> out;
+  for (const auto& [key, ends] : open) out.push_back({s.positions[ends.first], s.positions[ends.second]});
+  return out;
+}
+
+MaskPtr makeFacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish) {
+  return std::make_shared<FacingMask>(std::move(ground), direction, isTwoSided, band, finish);
+}
+MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far, Band band, MaskFinish finish) {
+  return std::make_shared<DistanceMask>(points, surface, rule, far, band, finish);
+}
+MaskPtr makeRegionMask(Region region, MaskFinish finish) { return std::make_shared<RegionMask>(region, finish); }
+MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band, MaskFinish finish) {
+  return std::make_shared<CrowdingMask>(points, radius, isFromAbove, band, finish);
+}
+MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach, bool isAboutNormal, Band band, MaskFinish finish) {
+  return std::make_shared<OpennessMask>(ground, placements, rays, reach, isAboutNormal, band, finish);
+}
+MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish) {
+  return std::make_shared<HollowsMask>(std::move(ground), radius, samples, band, finish);
+}
+
+}  // namespace arvesk

@@ -1,0 +1,160 @@
+#include "core/masks/point_masks.h"
+
+#include "core/base/pattern.h"
+#include "core/spatial/clearance.h"
+
+namespace arvesk {
+namespace {
+
+class NumberMask final : public BandMask {
+ public:
+  NumberMask(std::string name, float fallback, Band band, MaskFinish finish) : BandMask(band, finish), m_name(std::move(name)), m_fallback(fallback) {}
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    if (!readNumbers(at, m_name, begin, end, out)) std::fill(out, out + (end - begin), m_fallback);
+    return true;
+  }
+
+ private:
+  std::string m_name;
+  float m_fallback;
+};
+
+class TextMask final : public Mask {
+ public:
+  TextMask(std::string name, std::string patterns, MaskFinish finish) : m_name(std::move(name)), m_patterns(std::move(patterns)), m_finish(finish) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) {
+      const auto text = readText(at, m_name, i);
+      out[i - begin] = m_finish.apply(text && matchesAny(m_patterns, *text) ? 1.0F : 0.0F);
+    }
+  }
+
+ private:
+  std::string m_name;
+  std::string m_patterns;
+  MaskFinish m_finish;
+};
+
+class RandomMask final : public BandMask {
+ public:
+  RandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) : BandMask(band, finish), m_draw(draw), m_per(per) {}
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const bool isBareGround = at.id.isConstant() && at.count > 1;
+    for (std::size_t i = begin; i < end; ++i) {
+      std::uint64_t id = drawId(at, m_per, i);
+      if (isBareGround) {
+        const Vec3 cell = glm::floor(at.position[i] * 10.0F);
+        id = hashOf(static_cast<std::uint64_t>(static_cast<std::int64_t>(cell.x)), static_cast<std::uint64_t>(static_cast<std::int64_t>(cell.z)));
+      }
+      out[i - begin] = m_draw.unit(id);
+    }
+    return true;
+  }
+
+ private:
+  Draw m_draw;
+  DrawPer m_per;
+};
+
+class FormulaMask final : public Mask {
+ public:
+  FormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish) : m_formula(std::move(formula)), m_masks(std::move(masks)), m_finish(finish) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const std::size_t n = end - begin;
+    std::vector<std::vector<double>> columns;
+    std::vector<const double*> starts;
+    for (const std::string& name : m_formula.names()) {
+      if (const MaskPtr* mask = maskNamed(name)) {
+        if (*mask) (*mask)->values(at, begin, end, out);
+        else std::fill(out, out + n, 0.0F);
+      } else {
+        readNumbers(at, name, begin, end, out);
+      }
+      columns.emplace_back(out, out + n);
+      starts.push_back(columns.back().data());
+    }
+    std::vector<double> result(n);
+    m_formula.evaluate(starts, n, result.data());
+    for (std::size_t i = 0; i < n; ++i) out[i] = m_finish.apply(std::clamp(static_cast<float>(result[i]), 0.0F, 1.0F));
+  }
+
+ private:
+  const MaskPtr* maskNamed(const std::string& name) const {
+    const std::size_t k = name.size() == 1 ? static_cast<std::size_t>(name[0] - 'a') : m_masks.size();
+    return k < m_masks.size() ? &m_masks[k] : nullptr;
+  }
+
+  Formula m_formula;
+  std::vector<MaskPtr> m_masks;
+  MaskFinish m_finish;
+};
+
+class CurveMask final : public Mask {
+ public:
+  CurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) : m_mask(std::move(mask)), m_curve(std::move(curve)), m_finish(finish) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    m_mask->values(at, begin, end, out);
+    for (std::size_t i = 0; i < end - begin; ++i) out[i] = m_finish.apply(std::clamp(m_curve.at(std::clamp(out[i], 0.0F, 1.0F)), 0.0F, 1.0F));
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    m_mask->values(at, begin, end, out);
+    return true;
+  }
+
+ private:
+  MaskPtr m_mask;
+  CurveShape m_curve;
+  MaskFinish m_finish;
+};
+
+class PaintedMask final : public Mask {
+ public:
+  PaintedMask(const Strokes& strokes, MaskFinish finish) : m_dabs(strokes.dabs), m_finish(finish) {
+    Array<PointGrid::Entry> entries;
+    for (std::size_t i = 0; i < m_dabs.size(); ++i)
+      if (m_dabs[i].radius > 0 && isFinite(m_dabs[i].place)) entries.push_back({m_dabs[i].place, m_dabs[i].radius, static_cast<std::uint32_t>(i)});
+    ConflictRule rule;
+    m_grids = gridsBySize(entries, rule);
+  }
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    std::vector<std::uint32_t> covering;
+    for (std::size_t i = begin; i < end; ++i) {
+      covering.clear();
+      const Vec3 place = at.position[i];
+      for (const PointGrid& grid : m_grids)
+        grid.near(place, grid.largestRadius(), [&](const PointGrid::Entry& e) {
+          const Vec3 d = e.position - place;
+          if (glm::dot(d, d) < e.radius * e.radius) covering.push_back(e.index);
+          return false;
+        });
+      std::sort(covering.begin(), covering.end());
+      covering.erase(std::unique(covering.begin(), covering.end()), covering.end());
+      float v = 0;
+      for (const std::uint32_t k : covering) {
+        const Dab& dab = m_dabs[k];
+        const float hard = dab.radius * (1 - std::clamp(dab.softness, 0.0F, 1.0F));
+        const float share = Band{-1, 0, hard, dab.radius}.weight(glm::distance(dab.place, place)) * std::clamp(std::abs(dab.strength), 0.0F, 1.0F);
+        v = dab.strength > 0 ? v + (1 - v) * share : v * (1 - share);
+      }
+      out[i - begin] = m_finish.apply(v);
+    }
+  }
+
+ private:
+  std::vector<Dab> m_dabs;
+  std::vector<PointGrid> m_grids;
+  MaskFinish m_finish;
+};
+
+}  // namespace
+
+MaskPtr makeNumberMask(std::string name, float fallback, Band band, MaskFinish finish) { return std::make_shared<NumberMask>(std::move(name), fallback, band, finish); }
+MaskPtr makeTextMask(std::string name, std::string patterns, MaskFinish finish) { return std::make_shared<TextMask>(std::move(name), std::move(patterns), finish); }
+MaskPtr makeRandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) { return std::make_shared<RandomMask>(draw, per, band, finish); }
+MaskPtr makeFormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish) {
+  return std::make_shared<FormulaMask>(std::move(formula), std::move(masks), finish);
+}
+MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) { return std::make_shared<CurveMask>(std::move(mask), std::move(curve), finish); }
+MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish) { return std::make_shared<PaintedMask>(strokes, finish); }
+
+}  // namespace arvesk

@@ -1,0 +1,129 @@
+// Write attribute: gives points a number or a text.
+#include "core/nodes/draw_per.h"
+#include "core/nodes/registry.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class Write { Number, Choice, Text };
+struct Params {
+  std::string name = "kind";
+  Write write = Write::Number;
+  Range range{0, 1};
+  DrawPer per = DrawPer::Point;
+  std::string choices = "first 2, second";
+  std::string text = "marked";
+};
+
+struct WeightedText { std::string text; float weight; };
+
+/// "kelp 3, moss 0.5, bare": texts with a weight each, 1 where none is given.
+std::optional<std::vector<WeightedText>> choicesIn(const std::string& all) {
+  std::vector<WeightedText> out;
+  std::size_t start = 0;
+  while (start <= all.size()) {
+    const std::size_t comma = std::min(all.find(',', start), all.size());
+    std::string part = all.substr(start, comma - start);
+    start = comma + 1;
+    while (!part.empty() && part.front() == ' ') part.erase(0, 1);
+    while (!part.empty() && part.back() == ' ') part.pop_back();
+    if (part.empty()) return {};
+    float weight = 1;
+    if (const std::size_t space = part.rfind(' '); space != std::string::npos) {
+      const auto [end, error] = std::from_chars(part.data() + space + 1, part.data() + part.size(), weight);
+      if (error == std::errc() && end == part.data() + part.size()) part.resize(part.find_last_not_of(' ', space) + 1);
+      else weight = 1;
+    }
+    if (!(weight >= 0) || !std::isfinite(weight)) return {};
+    out.push_back({std::move(part), weight});
+  }
+  return out;
+}
+
+std::string faultOfChoices(const std::string& text) { return choicesIn(text) ? std::string() : "must be texts with commas between, each with a weight if wished, such as moss 3, bare"; }
+
+std::string faultOfName(const std::string& name) {
+  if (name.empty()) return "must not be empty";
+  for (const char* taken : {"x", "y", "z", "height", "slope", "size", "footprint", "prop", "parent", "patch"})
+    if (name == taken) return fmt::format("\"{}\" is taken", name);
+  return {};
+}
+
+TextColumn chosen(const EvalContext& ctx, const Points& points, const Params& p, const std::vector<WeightedText>& choices) {
+  auto names = std::make_shared<std::vector<std::string>>();
+  float total = 0;
+  for (const WeightedText& c : choices) {
+    names->push_back(c.text);
+    total += c.weight;
+  }
+  const Draw draw = ctx.draw("choice");
+  Array<std::uint32_t> index(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) {
+    float left = draw.unit(drawId(points, p.per, i)) * total;
+    std::uint32_t k = 0;
+    while (k + 1 < choices.size() && left >= choices[k].weight) left -= choices[k++].weight;
+    index[i] = k;
+  }
+  return {std::move(names), Column<std::uint32_t>(std::move(index))};
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  Points out = *in.points();
+  if (p.write == Write::Number) {
+    Array<float> value(out.count);
+    if (const MaskPtr mask = in.mask("mask")) {
+      value = maskValues(ctx.task, *mask, out);
+      for (float& v : value) v = p.range.from + (p.range.to - p.range.from) * v;
+    } else {
+      const Draw draw = ctx.draw("number");
+      for (std::size_t i = 0; i < out.count; ++i) value[i] = draw.between(drawId(out, p.per, i), p.range.from, p.range.to);
+    }
+    out.attributes.insert_or_assign(p.name, Column<float>(std::move(value)));
+  } else if (p.write == Write::Choice) {
+    const auto choices = choicesIn(p.choices);
+    if (!choices) return fail(ProblemCode::BadParameter, "Choices " + faultOfChoices(p.choices));
+    out.attributes.insert_or_assign(p.name, chosen(ctx, out, p, *choices));
+  } else {
+    out.attributes.insert_or_assign(p.name, TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{p.text}), Column<std::uint32_t>(0)});
+  }
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  return Outputs{std::make_shared<const Points>(std::move(out))};
+}
+
+std::string sentence(const Params& p) {
+  if (p.write == Write::Number) return fmt::format("{} = {:g} to {:g}", p.name, p.range.from, p.range.to);
+  return fmt::format("{} = {}", p.name, p.write == Write::Choice ? p.choices : p.text);
+}
+
+}  // namespace
+
+const NodeKind& writeAttribute() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "write-attribute";
+    k.family = Family::Adjust;
+    k.label = ARVESK_TEXT("node", "Write attribute");
+    k.help = ARVESK_TEXT("node", "Gives points a value by name, which masks, Share out, Order, Ledger and export can use: a number (by a mask, or by lot), a text chosen by weights, or one text for all. Lots are drawn per point, or once for a parent or patch.");
+    k.glyph = "attribute";
+    k.synonyms = {"set", "property", "tag", "value", "label", "kind"};
+    k.inputs = {pointsInput(), {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Takes the number from the first to the second value."), true, false}};
+    k.outputs = {pointsOutput()};
+    k.params = {
+        param("name", &Params::name, ARVESK_TEXT("node", "Name"), ARVESK_TEXT("node", "How the attribute is called.")).checked(&faultOfName),
+        param("write", &Params::write, ARVESK_TEXT("node", "Write"), ARVESK_TEXT("node", "A number, one of several texts, or a text."), {{"number", ARVESK_TEXT("node", "A number")}, {"choice", ARVESK_TEXT("node", "One of several")}, {"text", ARVESK_TEXT("node", "A text")}}),
+        param("range", &Params::range, ARVESK_TEXT("node", "From, to"), ARVESK_TEXT("node", "The number where the mask is 0, and where it is 1; without a mask by lot between.")).hard(-1e9, 1e9).usual(0, 1, 0.01).shown("write", {"number"}),
+        param("choices", &Params::choices, ARVESK_TEXT("node", "Choices"), ARVESK_TEXT("node", "Texts with commas between; a number behind one is its weight.")).checked(&faultOfChoices).shown("write", {"choice"}),
+        param("text", &Params::text, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that all get.")).shown("write", {"text"}),
+        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "What shares one lot."), drawPerOptions()).shown("write", {"number", "choice"}),
+    };
+    k.usesSeed = true;
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,13 @@
+// The choice "per point, parent or patch" that several kinds offer.
+#pragma once
+
+#include "core/plan/params.h"
+#include "core/props/quantities.h"
+
+namespace arvesk::nodes {
+
+inline std::vector<Option> drawPerOptions() {
+  return {{"point", ARVESK_TEXT("node", "Point")}, {"parent", ARVESK_TEXT("node", "Parent")}, {"patch", ARVESK_TEXT("node", "Patch")}};
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,109 @@
+// Part of surface: some of the faces.
+#include "core/base/pattern.h"
+#include "core/nodes/registry.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class By { Mask, Name, Picked };
+struct Params {
+  By by = By::Mask;
+  float limit = 0.5F;
+  std::string patterns = "*";
+  FaceList faces;
+  bool isInverted = false;
+};
+
+Points centersOf(const Surface& s) {
+  Points p;
+  p.count = s.faceCount();
+  Array<Vec3> position(p.count);
+  Array<Vec3> normal(p.count);
+  Array<std::uint32_t> face(p.count);
+  Array<Vec2> uv(p.count);
+  constexpr Vec2 kMiddle(1.0F / 3, 1.0F / 3);
+  for (std::size_t f = 0; f < p.count; ++f) {
+    position[f] = s.positionAt(f, kMiddle);
+    normal[f] = s.faceNormal(f);
+    face[f] = static_cast<std::uint32_t>(f);
+    uv[f] = s.uvAt(f, kMiddle);
+  }
+  p.position = std::move(position);
+  p.groundNormal = std::move(normal);
+  p.groundFace = std::move(face);
+  p.groundUv = std::move(uv);
+  return p;
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const Surface& s = *in.surface("surface");
+  const std::size_t faces = s.faceCount();
+  Array<std::uint8_t> isPart;
+  isPart.assign(faces, 0);
+  if (p.by == By::Mask) {
+    if (!in.mask("mask")) return fail(ProblemCode::MissingInput, "faces are to go by a mask, but none is connected", "Connect a mask, or choose names or picked faces");
+    const Array<float> value = maskValues(ctx.task, *in.mask("mask"), centersOf(s));
+    for (std::size_t f = 0; f < faces; ++f) isPart[f] = value[f] >= p.limit;
+  } else if (p.by == By::Name) {
+    for (std::size_t f = 0; f < faces; ++f) {
+      const bool byPart = !s.parts.empty() && matchesAny(p.patterns, s.parts[s.faceParts.empty() ? 0 : s.faceParts[f]]);
+      isPart[f] = byPart || (!s.materials.empty() && matchesAny(p.patterns, s.materialOf(f).name));
+    }
+  } else {
+    std::size_t missing = 0;
+    for (const std::uint32_t f : p.faces.faces) {
+      if (f < faces) isPart[f] = 1;
+      else ++missing;
+    }
+    if (missing > 0) ctx.warn(fmt::format("{} picked faces are not on this surface, which has {}", missing, faces), "Pick them again");
+  }
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  Surface out = s;
+  out.derived = std::make_shared<Derived>();
+  out.triangles.clear();
+  out.faceMaterials.clear();
+  out.faceParts.clear();
+  for (std::size_t f = 0; f < faces; ++f) {
+    if ((isPart[f] != 0) == p.isInverted) continue;
+    out.triangles.push_back(s.triangles[f]);
+    if (!s.faceMaterials.empty()) out.faceMaterials.push_back(s.faceMaterials[f]);
+    if (!s.faceParts.empty()) out.faceParts.push_back(s.faceParts[f]);
+  }
+  if (out.triangles.empty()) ctx.warn("no face is left", "Lower the limit, change the names, or invert");
+  return Outputs{std::make_shared<const Surface>(std::move(out))};
+}
+
+std::string sentence(const Params& p) {
+  if (p.by == By::Picked) return fmt::format("{}{} picked faces", p.isInverted ? "all but " : "", p.faces.faces.size());
+  return p.by == By::Mask ? fmt::format("faces {} {:g}", p.isInverted ? "below" : "from", p.limit) : fmt::format("{}{}", p.isInverted ? "not " : "", p.patterns);
+}
+
+}  // namespace
+
+const NodeKind& partOfSurface() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "part-of-surface";
+    k.family = Family::Ground;
+    k.label = ARVESK_TEXT("node", "Part of surface");
+    k.help = ARVESK_TEXT("node", "Keeps some of the faces: those whose middle reaches a mask's limit, those of parts or materials by name, or those picked in Site. To thin points, a mask on the points is finer than faces can be.");
+    k.glyph = "part";
+    k.synonyms = {"faces", "select", "material", "group", "subset"};
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "The surface whose faces are chosen."), false, false},
+                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Asked at the middle of each face."), true, false}};
+    k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
+    k.params = {
+        param("by", &Params::by, ARVESK_TEXT("node", "Faces by"), ARVESK_TEXT("node", "A mask, names, or picked by hand."), {{"mask", ARVESK_TEXT("node", "Mask")}, {"name", ARVESK_TEXT("node", "Part or material name")}, {"picked", ARVESK_TEXT("node", "Picked in Site")}}),
+        param("limit", &Params::limit, ARVESK_TEXT("node", "Limit"), ARVESK_TEXT("node", "Mask values from here on are kept.")).hard(0, 1).usual(0, 1, 0.01).shown("by", {"mask"}),
+        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Patterns with * and ?, separated by spaces or commas.")).shown("by", {"name"}),
+        param("faces", &Params::faces, ARVESK_TEXT("node", "Faces"), ARVESK_TEXT("node", "Click or drag over faces in Site while this node is selected; Ctrl takes away.")).shown("by", {"picked"}),
+        param("invert", &Params::isInverted, ARVESK_TEXT("node", "Invert"), ARVESK_TEXT("node", "Keeps the others instead.")),
+    };
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,171 @@
+#include "core/nodes/thin/keep_area.h"
+
+#include "core/base/pattern.h"
+#include "core/nodes/mask/references.h"
+#include "core/nodes/thin/exposed.h"
+#include "core/nodes/thin/patches.h"
+
+#include <fmt/format.h>
+
+#include <set>
+
+namespace arvesk::nodes {
+namespace {
+
+struct Params {
+  OutlineShape shape = OutlineShape::Disc;
+  float raggedness = 0;
+  float toothSize = 0.5F;
+  float margin = 0;
+  bool isFromAbove = true;
+  float limit = 0.5F;
+  std::string copies;
+};
+
+AreaRule ruleOf(const Params& p) { return {{p.shape, p.raggedness / 100, p.toothSize}, p.margin, p.isFromAbove, p.limit}; }
+
+struct Area {
+  std::vector<PointsPtr> sets;
+  std::optional<Patches> patches;
+  std::optional<InsideTest> inside;
+  MaskPtr mask;
+  float limit;
+
+  Area(const Inputs& in, const Params& p) : sets(referredPoints(in, "patches")), mask(in.mask("mask")), limit(p.limit) {
+    if (!sets.empty()) patches.emplace(sets, ruleOf(p));
+    if (in.surface("surface")) inside.emplace(in.surface("surface"), p.isFromAbove, p.margin);
+  }
+};
+
+/// What the points would be without their patch: the chosen attributes come whole from the patch that holds each.
+void copyFromPatches(Points& points, const Area& area, const std::vector<std::optional<Holder>>& holders, const std::string& patterns) {
+  Array<std::uint64_t> patch(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) patch[i] = holders[i] ? holders[i]->id : 0;
+  points.attributes.insert_or_assign("patch", Column<std::uint64_t>(std::move(patch)));
+  std::set<std::string> names;
+  for (const PointsPtr& set : area.sets)
+    for (const auto& [name, column] : set->attributes)
+      if (matchesAny(patterns, name)) names.insert(name);
+  for (const std::string& name : names) {
+    // Joined end to end, the sets' columns are looked up by the holder's place among all.
+    std::vector<Attributes> one;
+    std::vector<std::pair<const Attributes*, std::size_t>> parts;
+    one.reserve(area.sets.size());
+    std::vector<std::size_t> start;
+    std::size_t total = 0;
+    for (const PointsPtr& set : area.sets) {
+      Attributes& only = one.emplace_back();
+      if (const auto it = set->attributes.find(name); it != set->attributes.end()) only.insert(*it);
+      parts.push_back({&only, set->count});
+      start.push_back(total);
+      total += set->count;
+    }
+    Attributes own;  // one more, for points that no patch holds
+    if (const auto it = points.attributes.find(name); it != points.attributes.end()) own.insert(*it);
+    parts.push_back({&own, points.count});
+    const Attributes all = concatenated(parts);
+    Array<std::uint32_t> from(points.count);
+    for (std::size_t i = 0; i < points.count; ++i) from[i] = static_cast<std::uint32_t>(holders[i] ? start[holders[i]->set] + holders[i]->index : total + i);
+    for (auto& [copied, column] : gathered(all, from)) points.attributes.insert_or_assign(copied, column);
+  }
+}
+
+template <bool KeepsInside>
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const Points& points = *in.points();
+  const Area area(in, p);
+  if (!area.patches && !area.inside && !area.mask)
+    return fail(ProblemCode::MissingInput, "nothing to keep by is connected", "Connect patches, a surface or a mask");
+  const Array<float> maskValue = area.mask ? maskValues(ctx.task, *area.mask, points) : Array<float>();
+  const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
+  std::vector<std::optional<Holder>> holders(points.count);
+  Array<std::uint8_t> keeps(points.count);
+  parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) {
+      if (area.patches) holders[i] = area.patches->holderOf(points.position[i]);
+      const bool isInside = holders[i] || (area.inside && area.inside->holds(points.position[i])) || (area.mask && maskValue[i] >= area.limit);
+      keeps[i] = !exposed[i] || isInside == KeepsInside;
+    }
+  });
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  if (!KeepsInside || !area.patches) return keptAndLeft(ctx, points, keeps);
+  Points out = points;
+  copyFromPatches(out, area, holders, p.copies);
+  return keptAndLeft(ctx, out, keeps);
+}
+
+std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
+  const Area area(in, p);
+  const Array<float> maskValue = area.mask ? maskValues(ctx.task, *area.mask, points) : Array<float>();
+  std::vector<std::string> out;
+  for (std::size_t i = 0; i < points.count; ++i) {
+    std::string text;
+    if (area.patches) {
+      const auto nearest = area.patches->nearestOf(points.position[i]);
+      text = !nearest ? "no patch near" : fmt::format("{:.2f} of the way from a patch's center to its rim", nearest->distance);
+    }
+    if (area.inside) text += fmt::format("{}{} the surface", text.empty() ? "" : ", ", area.inside->holds(points.position[i]) ? "inside" : "outside");
+    if (area.mask) text += fmt::format("{}mask value {:.2f}, limit {:.2f}", text.empty() ? "" : ", ", maskValue[i], p.limit);
+    out.push_back(std::move(text));
+  }
+  return out;
+}
+
+template <bool KeepsInside>
+std::string sentence(const Params& p) {
+  std::string text = KeepsInside ? "Keep in" : "Keep out";
+  if (p.margin != 0) text += fmt::format(" · {:+g} m", p.margin);
+  if (p.raggedness > 0) text += " · ragged";
+  return text;
+}
+
+NodeKind common() {
+  NodeKind k;
+  k.family = Family::Thin;
+  k.inputs = {pointsInput(), referredPointsInput("patches", ARVESK_TEXT("node", "Patches"), ARVESK_TEXT("node", "Points used for the area their footprint covers.")),
+              {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "A closed surface, or from above any surface."), true, false},
+              {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Inside is where it reaches the limit."), true, false},
+              whereInput(ARVESK_TEXT("node", "The share of points that are exposed to the filter; the others pass."))};
+  k.outputs = {pointsOutput(), leftOutOutput()};
+  k.params = {
+      param("shape", &Params::shape, ARVESK_TEXT("node", "Patch shape"), ARVESK_TEXT("node", "A disc of the footprint, or a box of footprint × own x and z size."), {{"disc", ARVESK_TEXT("node", "Disc")}, {"box", ARVESK_TEXT("node", "Box")}}),
+      param("margin", &Params::margin, ARVESK_TEXT("node", "Margin"), ARVESK_TEXT("node", "Added to the patches' radius and around a surface; below 0 makes patches smaller.")).in(Unit::Meter).hard(-1e4, 1e4).usual(-2, 5, 0.05),
+      param("raggedness", &Params::raggedness, ARVESK_TEXT("node", "Ragged"), ARVESK_TEXT("node", "How much of the radius the outline's noise takes or adds; each patch has its own outline.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
+      param("tooth_size", &Params::toothSize, ARVESK_TEXT("node", "Tooth size"), ARVESK_TEXT("node", "Size of the ragged teeth, as a share of the radius.")).hard(0.05, 5).usual(0.1, 2, 0.05),
+      param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"), ARVESK_TEXT("node", "Patches and surfaces as seen from above; else in three dimensions, where a surface must be closed.")),
+      param("limit", &Params::limit, ARVESK_TEXT("node", "Mask limit"), ARVESK_TEXT("node", "Mask values from here on count as inside.")).hard(0, 1).usual(0, 1, 0.01),
+  };
+  k.usesSeed = true;
+  k.reach = Reach::Distance;
+  return k;
+}
+
+}  // namespace
+
+NodeKind makeKeepIn() {
+  NodeKind k = common();
+  k.id = "keep-in";
+  k.label = ARVESK_TEXT("node", "Keep in");
+  k.help = ARVESK_TEXT("node", "Keeps points inside patches, a surface or a mask; inside one of them is enough. In a patch's own frame the distance from its center to its rim goes from 0 to 1; when several patches hold a point the one with the smallest distance wins, then the lower id. "
+                               "Kept points get the patch's id as the attribute patch, and its chosen attributes whole. The order of the inputs has no effect.");
+  k.glyph = "keep-in";
+  k.synonyms = {"inside", "patch", "area", "crop", "boundary"};
+  k.params.push_back(param("copies", &Params::copies, ARVESK_TEXT("node", "Copies"), ARVESK_TEXT("node", "Names of the patch's attributes that its points get: patterns with * and ?, separated by spaces or commas.")));
+  k = define<Params>(std::move(k), &evaluate<true>, &sentence<true>);
+  explains<Params>(k, &explain);
+  return k;
+}
+
+NodeKind makeKeepOut() {
+  NodeKind k = common();
+  k.id = "keep-out";
+  k.label = ARVESK_TEXT("node", "Keep out");
+  k.help = ARVESK_TEXT("node", "Keeps points outside of all joined patches, the surface and the mask: room for other things, paths and water. In a patch's own frame the distance from its center to its rim goes from 0 to 1; below 1 is inside. The order of the inputs has no effect.");
+  k.glyph = "keep-out";
+  k.synonyms = {"outside", "avoid", "room", "path", "boundary", "exclude"};
+  k = define<Params>(std::move(k), &evaluate<false>, &sentence<false>);
+  explains<Params>(k, &explain);
+  return k;
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,77 @@
+#include "core/nodes/thin/patches.h"
+
+#include "core/spatial/clearance.h"
+
+namespace arvesk::nodes {
+
+Patches::Patches(const std::vector<PointsPtr>& sets, const AreaRule& rule) : m_sets(sets), m_rule(rule) {
+  Array<PointGrid::Entry> entries;
+  for (std::size_t s = 0; s < sets.size(); ++s)
+    for (std::size_t i = 0; i < sets[s]->count; ++i) {
+      const Points& p = *sets[s];
+      float radius = p.effectiveFootprint(i);
+      if (rule.outline.shape == OutlineShape::Box) radius = p.footprint[i] * std::hypot(p.size[i].x, p.size[i].z);
+      radius = radius * (1 + rule.outline.raggedness) + std::max(0.0F, rule.margin);
+      if (!(radius > 0)) continue;
+      Vec3 place = p.position[i];
+      if (rule.isFromAbove) place.y = 0;
+      entries.push_back({place, radius, static_cast<std::uint32_t>(m_refs.size())});
+      m_refs.push_back({s, static_cast<std::uint32_t>(i)});
+    }
+  m_grids = gridsBySize(entries, ConflictRule{});
+}
+
+float Patches::normalized(const Points& p, std::uint32_t i, const Vec3& place) const {
+  Vec3 offset = place - p.position[i];
+  if (m_rule.isFromAbove) offset.y = 0;
+  const Vec3 own = glm::conjugate(p.orientation[i]) * offset;
+  const float factor = m_rule.outline.factor({own.x, own.z}, p.id[i]);
+  const auto share = [&](float distance, float radius) {
+    const float r = radius * factor + m_rule.margin;
+    return r > 0 ? distance / r : std::numeric_limits<float>::infinity();
+  };
+  if (m_rule.outline.shape == OutlineShape::Disc) return share(m_rule.isFromAbove ? glm::length(Vec2(offset.x, offset.z)) : glm::length(own), p.effectiveFootprint(i));
+  const float f = p.footprint[i];
+  const float d = std::max(share(std::abs(own.x), f * std::abs(p.size[i].x)), share(std::abs(own.z), f * std::abs(p.size[i].z)));
+  return m_rule.isFromAbove ? d : std::max(d, share(std::abs(own.y), f * std::abs(p.size[i].y)));
+}
+
+std::optional<Holder> Patches::nearestOf(const Vec3& place) const {
+  Holder best;
+  const Vec3 asked = m_rule.isFromAbove ? Vec3(place.x, 0, place.z) : place;
+  for (const PointGrid& grid : m_grids)
+    grid.near(asked, grid.largestRadius(), [&](const PointGrid::Entry& e) {
+      const Ref ref = m_refs[e.index];
+      const Points& p = *m_sets[ref.set];
+      const float d = normalized(p, ref.index, place);
+      const std::uint64_t id = p.id[ref.index];
+      if (d < best.distance || (d == best.distance && id < best.id)) best = {ref.set, ref.index, id, d};
+      return false;
+    });
+  if (best.distance == std::numeric_limits<float>::infinity()) return {};
+  return best;
+}
+
+std::optional<Holder> Patches::holderOf(const Vec3& place) const {
+  const auto nearest = nearestOf(place);
+  return nearest && nearest->distance < 1 ? nearest : std::nullopt;
+}
+
+InsideTest::InsideTest(SurfacePtr surface, bool isFromAbove, float margin)
+    : m_surface(std::move(surface)), m_index(SurfaceIndex::of(*m_surface).value_or(nullptr)), m_isFromAbove(isFromAbove), m_margin(margin) {}
+
+bool InsideTest::holds(const Vec3& place) const {
+  constexpr float kEver = std::numeric_limits<float>::infinity();
+  if (!m_index) return false;
+  if (m_margin > 0 && m_index->nearest(place, m_margin).isHit()) return true;
+  if (m_isFromAbove) return m_index->first(place, kUp, kEver).isHit() || m_index->first(place, -kUp, kEver).isHit();
+  // The first face met in each of three slanted directions must show its back: two of three decide, for meshes with small holes.
+  int inside = 0;
+  for (const Vec3& d : {Vec3(0.0995037F, 0.9950372F, 0), Vec3(-0.8F, 0.5F, 0.3316625F), Vec3(0.3F, 0.4F, -0.8660254F)}) {
+    const SurfaceHit hit = m_index->first(place, d, kEver);
+    inside += hit.isHit() && glm::dot(m_surface->faceNormal(hit.face), d) > 0;
+  }
+  return inside >= 2;
+}
+
+}  // namespace arvesk::nodes

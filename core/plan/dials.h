@@ -1,0 +1,19 @@
+// Dials: numbers of the plan that parameters follow, as they are or by a formula ("spacing * 2").
+#pragma once
+
+#include "core/plan/context.h"
+#include "core/plan/document.h"
+
+namespace arvesk {
+
+/// Sets every parameter of `plan` that follows dials to its value in `quality`. What cannot be worked out keeps its own value and is
+/// told per node uid: a formula that does not parse, a name that no dial has, a result outside of the parameter's range.
+std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
+
+/// What is wrong with `name` for a dial of `plan`, or empty: names are letters, digits and _, each used once.
+std::string faultOfDialName(const Plan& plan, const std::string& name, const std::string& ownUid);
+
+/// The value of a formula over the plan's dials.
+Result<double> dialValue(const Plan& plan, const std::string& formula, Quality quality);
+
+}  // namespace arvesk

@@ -1,0 +1,32 @@
+// A kd-tree of points: the nearest one, for masks that measure distance. By nanoflann.
+#pragma once
+
+#include "core/base/array.h"
+#include "core/base/vec.h"
+
+#include <memory>
+
+namespace arvesk {
+
+class PointTree {
+ public:
+  /// `radii`: empty for distances to the points themselves, else one per point (m) for distances to disks or balls about them.
+  PointTree(Array<Vec3> positions, Array<float> radii);
+  ~PointTree();
+  PointTree(const PointTree&) = delete;
+  PointTree& operator=(const PointTree&) = delete;
+
+  /// Least distance from `place` to a point's rim in m, 0 inside one; `reach` when none is nearer than that.
+  /// Distances to rims are exact: a branch is left only when even the largest radius could not make it nearer.
+  float distance(const Vec3& place, float reach) const;
+  bool isEmpty() const { return m_positions.empty(); }
+
+ private:
+  struct Tree;
+  Array<Vec3> m_positions;
+  Array<float> m_radii;
+  float m_largest = 0;
+  std::unique_ptr<Tree> m_tree;
+};
+
+}  // namespace arvesk
