@@ -1,6 +1,7 @@
 #include "app/model/evaluation_service.h"
 
 #include "core/picture/render.h"
+#include "core/props/quantities.h"
 #include "core/spatial/ground.h"
 
 #include <algorithm>
@@ -10,6 +11,8 @@ namespace arvesk {
 namespace {
 
 constexpr int kMaskPixels = 26;
+/// Along the longer side: fine enough to see a clump, coarse enough to see a density.
+constexpr int kCoverCells = 220;
 
 /// The largest surface that the evaluation made; small mask pictures are taken over it.
 SurfacePtr largestGround(const Evaluation& evaluation) {
@@ -98,8 +101,7 @@ PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std
   return nullptr;
 }
 
-std::shared_ptr<const Histogram> maskHistogram(const Plan& plan, const Evaluation& evaluation, const Node& node, const Mask& mask) {
-  PointsPtr points = pointsAtUser(plan, evaluation, node.uid);
+std::shared_ptr<const Histogram> maskHistogram(PointsPtr points, const Node& node, const Mask& mask) {
   if (!points || points->count == 0) return nullptr;
   constexpr std::size_t kMost = 100'000;
   if (points->count > kMost) {
@@ -121,6 +123,30 @@ std::shared_ptr<const Histogram> maskHistogram(const Plan& plan, const Evaluatio
   const bool hasKnownEnds = band->unit == Unit::Degree || (band->unit == Unit::None && band->hardMin == 0 && band->hardMax == 1);
   return std::make_shared<const Histogram>(makeHistogram(label, unitSuffix(band->unit), hasKnownEnds ? static_cast<float>(band->usualMin) : 0.0F,
                                                          hasKnownEnds ? static_cast<float>(band->usualMax) : 0.0F, measured, isOn));
+}
+
+/// Colors the shown points by a number that they carry, from its least to its greatest value.
+void colorByNumber(const std::string& name, EvalView& view) {
+  for (const PictureLayer& layer : view.shown)
+    for (const std::string& n : numberNames(*layer.points)) view.colorNames.insert(n);
+  if (name.empty()) return;
+  view.pointValues.clear();
+  view.colorTitle = name;
+  float least = std::numeric_limits<float>::max();
+  float most = std::numeric_limits<float>::lowest();
+  for (const PictureLayer& layer : view.shown) {
+    Array<float>& values = view.pointValues.emplace_back(layer.points->count);
+    if (!readNumbers(*layer.points, name, 0, layer.points->count, values.data())) continue;
+    for (const float v : values) {
+      least = std::min(least, v);
+      most = std::max(most, v);
+    }
+  }
+  if (least > most) least = most = 0;
+  for (Array<float>& values : view.pointValues)
+    for (float& v : values) v = most > least ? (v - least) / (most - least) : 0.5F;
+  view.colorFrom = least;
+  view.colorTo = most;
 }
 
 }  // namespace
@@ -221,7 +247,12 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
 
   PictureInput input = pictureInputOf(plan, view->evaluation, request.inSite, view->bare);
   for (const PictureLayer& layer : input.layers)
-    if (!layer.isGhost) view->allPoints.push_back(layer.points);
+    if (!layer.isGhost) view->shown.push_back(layer);
+  if (request.isCover) {
+    std::vector<PointsPtr> counted;
+    for (const PictureLayer& layer : view->shown) counted.push_back(layer.points);
+    view->cover = std::make_shared<const CoverMap>(coverOf(counted, input.grounds, kCoverCells, task));
+  }
   if (request.isPoints) {  // discs in place of props: only the ground is traced
     view->bare.clear();
     input.layers.clear();
@@ -233,21 +264,33 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
   };
   input.groundMask = request.maskOnGround.empty() ? nullptr : maskOf(request.maskOnGround);
   if (const MaskPtr mask = request.colorBy.empty() ? nullptr : maskOf(request.colorBy))
-    for (const PointsPtr& points : view->allPoints) view->pointValues.push_back(maskValues(task, *mask, *points));
+    for (const PictureLayer& layer : view->shown) view->pointValues.push_back(maskValues(task, *mask, *layer.points));
+  if (request.isPoints) colorByNumber(request.colorByNumber, *view);
+  if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty()) view->colorTitle = node->title;
   if (!input.grounds.empty() || !input.layers.empty()) {
     auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return nullptr;
     view->scene = *scene;
   }
   if (const SurfacePtr ground = largestGround(view->evaluation)) {
-    const Points grid = groundGrid(*ground, task);
+    Points grid;
     for (const Node& node : plan.nodes) {
       if (task.isCancelled()) return nullptr;
       const MaskPtr mask = maskOf(node.uid);
       if (!mask) continue;
-      view->maskPictures[node.uid] = maskPicture(*mask, grid);
-      view->maskHistograms[node.uid] = maskHistogram(plan, view->evaluation, node, *mask);
+      MaskShown& shown = m_maskShown[node.uid];
+      const PointsPtr points = pointsAtUser(plan, view->evaluation, node.uid);
+      if (shown.mask != mask || shown.ground != ground) {
+        if (grid.count == 0) grid = groundGrid(*ground, task);
+        shown.picture = maskPicture(*mask, grid);
+      }
+      if (shown.mask != mask || shown.points != points) shown.histogram = maskHistogram(points, node, *mask);
+      if (task.isCancelled()) return nullptr;
+      shown = {mask, ground, points, shown.picture, shown.histogram};
+      view->maskPictures[node.uid] = shown.picture;
+      view->maskHistograms[node.uid] = shown.histogram;
     }
+    std::erase_if(m_maskShown, [&](const auto& entry) { return !view->maskPictures.contains(entry.first); });
   }
   return view;
 }

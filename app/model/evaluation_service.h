@@ -3,6 +3,7 @@
 #pragma once
 
 #include "app/model/plan_model.h"
+#include "core/deliver/cover.h"
 #include "core/deliver/delivery.h"
 #include "core/formats/file_service.h"
 
@@ -24,8 +25,13 @@ struct EvalView {
   std::size_t cacheBytes = 0;
   PictureScenePtr scene;            // null when nothing is to be seen
   std::vector<PointsPtr> bare;      // points without props, drawn as discs
-  std::vector<PointsPtr> allPoints;        // what the Points view draws
-  std::vector<Array<float>> pointValues;   // values of the chosen mask at them, to color by; empty when none is chosen
+  std::vector<PictureLayer> shown;         // all points that are shown and not ghosts
+  std::vector<Array<float>> pointValues;   // 0…1 for each of them, to color by; empty when nothing is chosen
+  std::string colorTitle;                  // what colors them
+  float colorFrom = 0;                     // what 0 and 1 stand for
+  float colorTo = 1;
+  std::set<std::string> colorNames;        // numbers that they could be colored by
+  std::shared_ptr<const CoverMap> cover;   // when it was asked for
   std::string inSite;
   std::map<std::string, QImage> maskPictures;                      // small, by uid of the mask
   std::map<std::string, std::shared_ptr<const Histogram>> maskHistograms;  // over the points that the mask's first user gets
@@ -47,6 +53,8 @@ class EvaluationService : public QObject {
     std::string maskOnGround;  // uid of a mask to show on the ground, or empty
     bool isPoints = false;     // points as discs in place of props
     std::string colorBy;       // uid of a mask that colors the discs, or empty
+    std::string colorByNumber; // or a number that the points carry
+    bool isCover = false;
   };
   void request(Request request);
   void cancel();
@@ -76,6 +84,14 @@ class EvaluationService : public QObject {
   bool m_isBusy = false;
   std::map<std::string, QImage> m_thumbnails;
   std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; worker only
+  struct MaskShown {  // what a mask's small picture and distribution were made of, so that only a changed mask is drawn anew
+    MaskPtr mask;
+    SurfacePtr ground;
+    PointsPtr points;
+    QImage picture;
+    std::shared_ptr<const Histogram> histogram;
+  };
+  std::map<std::string, MaskShown> m_maskShown;  // worker only
 
   std::mutex m_mutex;
   std::condition_variable_any m_wake;

@@ -34,6 +34,7 @@ class PlanEdit : public QUndoCommand {
 namespace {
 
 constexpr double kColumn = 104;  // half a card: cards nearer than this stand in one column
+constexpr double kTidyColumn = 440;  // a card with its tags at the left and its chips at the right
 constexpr double kStep = 100;    // from one card to the next
 
 Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
@@ -244,13 +245,18 @@ void PlanModel::liftOut(const QString& uid) {
   });
 }
 
-void PlanModel::moveNodes(const std::map<std::string, std::pair<double, double>>& places) {
-  edit(tr("Move cards"), [&](Plan& plan) {
-    for (const auto& [uid, place] : places)
+void PlanModel::movePlaces(const std::map<std::string, std::pair<double, double>>& places) {
+  edit(tr("Move"), [&](Plan& plan) {
+    for (const auto& [uid, place] : places) {
       if (Node* node = plan.find(uid)) {
         node->x = place.first;
         node->y = place.second;
       }
+      if (PaperItem* item = plan.findPaper(uid)) {
+        item->x = place.first;
+        item->y = place.second;
+      }
+    }
   });
 }
 
@@ -288,24 +294,71 @@ QStringList PlanModel::paste(const QString& text) {
   return added;
 }
 
-void PlanModel::tidy(const QStringList& uids) {
+void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double>& heights) {
   edit(tr("Tidy"), [&](Plan& plan) {
+    // Cards are what has a height; masks and kits stand at their cards.
     std::vector<Node*> cards;
-    for (Node& n : plan.nodes) {
+    for (Node& n : plan.nodes)
+      if (heights.contains(n.uid) && (uids.isEmpty() || uids.contains(QString::fromStdString(n.uid)))) cards.push_back(&n);
+    if (cards.empty()) return;
+    const auto among = [&](const std::string& uid) -> Node* {
+      const auto it = std::find_if(cards.begin(), cards.end(), [&](const Node* n) { return n->uid == uid; });
+      return it == cards.end() ? nullptr : *it;
+    };
+    const auto sourcesOf = [&](const Node& n) {
+      std::vector<Node*> out;
       const NodeKind* kind = findNodeKind(n.kind);
-      const bool isDocked = kind && (kind->family == Family::Mask || kind->id == "choose-props");
-      if (!isDocked && (uids.isEmpty() || uids.contains(QString::fromStdString(n.uid)))) cards.push_back(&n);
+      if (!kind || kind->inputs.empty()) return out;
+      if (const auto it = n.inputs.find(kind->inputs.front().id); it != n.inputs.end())
+        for (const Link& l : it->second)
+          if (Node* source = among(l.node)) out.push_back(source);
+      return out;
+    };
+    double left = cards.front()->x;
+    double top = cards.front()->y;
+    for (const Node* n : cards) {
+      left = std::min(left, n->x);
+      top = std::min(top, n->y);
     }
-    std::sort(cards.begin(), cards.end(), [](const Node* a, const Node* b) { return std::pair(std::round(a->x / (2 * kColumn)), a->y) < std::pair(std::round(b->x / (2 * kColumn)), b->y); });
-    double column = -1e9;
-    double y = 0;
+    // Columns: each end of a chain goes up through first sources in one column; further sources open columns of their own.
+    std::map<const Node*, int> column;
+    std::set<const Node*> isSource;
+    for (const Node* n : cards)
+      for (const Node* s : sourcesOf(*n)) isSource.insert(s);
+    std::vector<Node*> ends;
+    for (Node* n : cards)
+      if (!isSource.contains(n)) ends.push_back(n);
+    std::stable_sort(ends.begin(), ends.end(), [](const Node* a, const Node* b) { return a->x < b->x; });
+    int columns = 0;
+    const std::function<void(Node*, int)> place = [&](Node* n, int at) {
+      if (!column.emplace(n, at).second) return;
+      bool isFirst = true;
+      for (Node* s : sourcesOf(*n)) {
+        if (column.contains(s)) continue;
+        place(s, isFirst ? at : columns++);
+        isFirst = false;
+      }
+    };
+    for (Node* end : ends) place(end, columns++);
+    // Rows: below all sources and below what the column holds already.
+    constexpr double kGap = 34;
+    std::map<int, double> freeFrom;
+    std::map<const Node*, double> y;
+    const std::function<double(Node*)> row = [&](Node* n) -> double {
+      if (const auto it = y.find(n); it != y.end()) return it->second;
+      double at = top;
+      y[n] = top;  // also stops at a loop
+      for (Node* s : sourcesOf(*n)) at = std::max(at, row(s) + heights.at(s->uid) + kGap);
+      double& from = freeFrom.try_emplace(column[n], top).first->second;
+      at = std::max(at, from);
+      from = at + heights.at(n->uid) + kGap;
+      return y[n] = at;
+    };
+    for (Node* end : ends) row(end);
+    for (Node* n : cards) row(n);
     for (Node* n : cards) {
-      const double own = std::round(n->x / (2 * kColumn));
-      if (own != column) y = n->y;
-      column = own;
-      n->x = std::round(n->x / 20) * 20;
-      n->y = std::round(y / 2) * 2;
-      y += kStep;
+      n->x = std::round(left + kTidyColumn * column[n]);
+      n->y = std::round(y[n]);
     }
   });
 }

@@ -47,12 +47,13 @@ class PlanModel : public QObject {
   void removeNodes(const QStringList& uids);
   /// Takes a node out of its ribbon, which heals, and leaves it beside.
   void liftOut(const QString& uid);
-  void moveNodes(const std::map<std::string, std::pair<double, double>>& places);
+  /// Cards, beds and notes by uid.
+  void movePlaces(const std::map<std::string, std::pair<double, double>>& places);
   QStringList duplicate(const QStringList& uids);
   /// Adds the nodes of a text made by formatNodes; returns their new uids, or nothing when it is no such text.
   QStringList paste(const QString& text);
-  /// Arranges cards in columns; all when `uids` is empty.
-  void tidy(const QStringList& uids);
+  /// Arranges cards in columns, each chain below its head; all when `uids` is empty. `heights`: the room that each card takes.
+  void tidy(const QStringList& uids, const std::map<std::string, double>& heights);
 
   /// Why a link would be refused; empty when it fits.
   QString whyNot(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) const;

@@ -64,8 +64,8 @@ void RenderService::publish(const RenderRequest& request, const Film& film) {
   const EvalView& view = *request.view;
   const float radius = 2.6F;
   if (request.drawsPoints)
-    for (std::size_t i = 0; i < view.allPoints.size(); ++i)
-      drawPoints(*view.allPoints[i], i < view.pointValues.size() ? view.pointValues[i] : Array<float>(), request.camera, radius, film, pixels);
+    for (std::size_t i = 0; i < view.shown.size(); ++i)
+      drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(), request.camera, radius, film, pixels);
   else
     for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels);
   frame.film = std::make_shared<const Film>(film);

@@ -21,18 +21,31 @@ class Builder {
     for (const Node& n : plan.nodes) m_nodes[n.uid] = &n;
     for (const Node& n : plan.nodes)
       for (const auto& [id, links] : n.inputs)
-        for (const Link& l : links) ++m_uses[l.node];
+        for (const Link& l : links) {
+          ++m_uses[l.node];
+          m_taken.insert(l.node + "/" + l.output);
+        }
   }
 
   PlanLayout build() {
     for (const Node& n : m_plan.nodes)
-      if (!isDockKind(findNodeKind(n.kind)) || m_uses[n.uid] == 0) addCard(n);
+      if (n.isFolded && !m_standsFor.contains(n.uid)) {
+        std::vector<std::string> chain = chainFrom(m_plan, n.uid);
+        if (chain.size() < 2) continue;
+        for (const std::string& uid : chain) m_standsFor[uid] = n.uid;
+        m_chains[n.uid] = std::move(chain);
+      }
+    for (const Node& n : m_plan.nodes)
+      if ((!isDockKind(findNodeKind(n.kind)) || m_uses[n.uid] == 0) && !isInside(n.uid)) addCard(n);
+    for (const PaperItem& item : m_plan.paper) addPaper(item);
+    std::stable_sort(out.paper.begin(), out.paper.end(), [](const PlanPaper& a, const PlanPaper& b) { return a.sort < b.sort; });
     for (std::size_t i = 0; i < out.cards.size(); ++i) m_cardOf[out.cards[i].uid] = i;
     for (const Node& n : m_plan.nodes)
       if (m_cardOf.contains(n.uid)) addConnections(n);
     for (const PlanCard& c : out.cards) out.bounds |= c.rect;
     for (const PlanTag& t : out.tags) out.bounds |= t.rect;
     for (const PlanChip& c : out.chips) out.bounds |= c.rect;
+    for (const PlanPaper& item : out.paper) out.bounds |= item.rect;
     return std::move(out);
   }
 
@@ -41,6 +54,40 @@ class Builder {
     if (!m_view) return nullptr;
     const auto it = m_view->evaluation.reports.find(uid);
     return it == m_view->evaluation.reports.end() ? nullptr : &it->second;
+  }
+
+  /// In a folded chain, but not its head.
+  bool isInside(const std::string& uid) const {
+    const auto it = m_standsFor.find(uid);
+    return it != m_standsFor.end() && it->second != uid;
+  }
+
+  void addPaper(const PaperItem& item) {
+    const auto it = m_moved.find(item.uid);
+    const QPointF at = it == m_moved.end() ? QPointF(item.x, item.y) : it->second;
+    out.paper.push_back({item.uid, item.sort, QRectF(at, QSizeF(item.width, item.height)), text(item.text)});
+  }
+
+  /// One line for a whole chain: what its head was given and its tail passed on.
+  void fold(PlanCard& c, const std::vector<std::string>& chain) {
+    const NodeReport* head = report(chain.front());
+    const NodeReport* tail = report(chain.back());
+    const Node* last = m_nodes[chain.back()];
+    c.folded = chain;
+    c.glyph = QStringLiteral("chain");
+    c.title = tr("%1 … %2").arg(text(m_nodes[chain.front()]->title), text(last->title));
+    c.sentence = tr("%1 nodes").arg(chain.size());
+    if (head && tail && !tail->passed.empty()) {
+      const std::size_t given = head->given > 0 ? head->given : head->passed.empty() ? 0 : head->passed.front();
+      c.kept = given > 0 ? std::min(1.0, static_cast<double>(tail->passed.front()) / static_cast<double>(given)) : 0;
+      c.sentence += QStringLiteral(" · %1 → %2 · %3 %").arg(count(given), count(tail->passed.front())).arg(c.kept * 100, 0, 'f', 0);
+    }
+    for (const std::string& uid : chain)
+      if (const NodeReport* r = report(uid); r && (r->state == NodeState::Failed || r->state == NodeState::Waiting) && !r->problems.empty() && c.problem.isEmpty()) {
+        c.isFailed = r->state == NodeState::Failed;
+        c.isWaiting = !c.isFailed;
+        c.problem = text(m_nodes[uid]->title + ": " + r->problems.front().message);
+      }
   }
 
   void addCard(const Node& n) {
@@ -69,12 +116,18 @@ class Builder {
         height += 18;
       } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
-        if (kind->id == "output" && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");
+        if (kind->isLayer && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");
       } else if (kind && kind->id == "mesh-file" && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }
     }
     if (c.isSkipped) height = 26;
+    if (const auto chain = m_chains.find(n.uid); chain != m_chains.end()) {
+      c.hasYield = c.isFailed = c.isWaiting = c.isSkipped = false;
+      c.problem.clear();
+      fold(c, chain->second);
+      height = c.problem.isEmpty() ? 46 : 64;
+    }
     const auto it = m_moved.find(n.uid);
     const QPointF at = it == m_moved.end() ? QPointF(n.x, n.y) : it->second;
     c.rect = QRectF(at, QSizeF(kCardWidth, height));
@@ -84,6 +137,11 @@ class Builder {
   /// What 40 px of ribbon stand for: the points that the head of the chain made. (Its candidates would make every ribbon of a chain with a
   /// narrow "where" a hairline; how many of those stayed is told by the head's own bar.)
   double sourceOf(const std::string& uid, int depth = 0) const {
+    if (const auto known = m_sources.find(uid); known != m_sources.end()) return known->second;
+    return m_sources[uid] = sourceNow(uid, depth);
+  }
+
+  double sourceNow(const std::string& uid, int depth) const {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end() || depth > 400) return 0;
     const NodeKind* kind = findNodeKind(it->second->kind);
@@ -122,21 +180,44 @@ class Builder {
     t.title = text(n.title);
     const NodeKind* kind = findNodeKind(n.kind);
     t.sentence = text(kind ? kind->sentence(n.params) : n.kind);
-    const auto parts = n.inputs.find("masks");
-    t.hasParts = parts != n.inputs.end() && !parts->second.empty();
+    // Its parts: the masks it is made of, and the points and surfaces it refers to.
+    const auto referred = [&](ValueType type) {
+      std::vector<std::pair<const InputSpec*, Link>> found;
+      if (kind)
+        for (const InputSpec& in : kind->inputs)
+          if (const auto links = n.inputs.find(in.id); links != n.inputs.end() && in.type == type)
+            for (const Link& l : links->second) found.push_back({&in, l});
+      return found;
+    };
+    const auto masks = referred(ValueType::Mask);
+    const auto points = referred(ValueType::Points);
+    const auto surfaces = referred(ValueType::Surface);
+    t.hasParts = !masks.empty() || !points.empty() || !surfaces.empty();
     t.isUnfolded = t.hasParts && !m_folded.contains(owner + "/" + uid);
     const double indent = 12.0 * depth;
     t.rect = isKit ? QRectF(x, y, kTagWidth, kTagHeight) : QRectF(x - kTagWidth + indent, y, kTagWidth - indent, kTagHeight);
     out.tags.push_back(t);
     y += kTagHeight + 1;
-    if (t.isUnfolded)
-      for (const Link& l : parts->second) addTag(l.node, uid, "masks", x, y, depth + 1, false);
+    if (!t.isUnfolded) return;
+    for (const auto& [in, l] : masks) addTag(l.node, uid, in->id, x, y, depth + 1, false);
+    for (const auto* list : {&points, &surfaces})
+      for (const auto& [in, l] : *list) {
+        PlanChip chip;
+        chip.owner = uid;
+        chip.word = in->type == ValueType::Surface ? tr("on") : text(in->label).toLower();
+        chip.uid = l.node;
+        if (const auto source = m_nodes.find(l.node); source != m_nodes.end()) chip.title = text(source->second->title);
+        chip.rect = QRectF(x - kTagWidth + indent + 12, y, kTagWidth - indent - 12, 18);
+        out.chips.push_back(chip);
+        y += 20;
+      }
   }
 
-  void addChip(double x, double& y, const QString& word, const std::string& uid) {
+  void addChip(double x, double& y, const QString& word, const std::string& uid, const std::string& owner) {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end()) return;
     PlanChip chip;
+    chip.owner = owner;
     chip.word = word;
     chip.title = text(it->second->title);
     chip.uid = uid;
@@ -145,10 +226,24 @@ class Builder {
     y += 23;
   }
 
+  /// Where an output leaves its card: the first in the middle, a second one at the left; several share the foot.
+  static double outputX(const QRectF& rect, const NodeKind& kind, std::size_t output) {
+    if (kind.outputs.size() <= 2) return output > 0 ? rect.left() + 31 : kind.outputs.front().type == ValueType::Surface ? rect.left() + 14 : rect.center().x();
+    return rect.left() + 18 + (rect.width() - 36) * static_cast<double>(output) / static_cast<double>(kind.outputs.size() - 1);
+  }
+
+  /// The card that stands for a node: its own, or the one of the folded chain that it is in.
+  std::optional<std::size_t> cardFor(const std::string& uid) const {
+    const auto chain = m_standsFor.find(uid);
+    const auto it = m_cardOf.find(chain == m_standsFor.end() ? uid : chain->second);
+    return it == m_cardOf.end() ? std::nullopt : std::optional(it->second);
+  }
+
   void addConnections(const Node& n) {
     const NodeKind* kind = findNodeKind(n.kind);
     if (!kind) return;
     const QRectF rect = out.cards[m_cardOf[n.uid]].rect;
+    const bool isFolded = m_chains.contains(n.uid);
     double leftY = rect.top() + 4;
     double rightY = rect.top() + 6;
     double freeY = rect.top() + 14;
@@ -157,14 +252,15 @@ class Builder {
       const auto it = n.inputs.find(input.id);
       const bool isConnected = it != n.inputs.end() && !it->second.empty();
       const bool isMain = i == 0;
+      if (isFolded && !isMain) continue;
       if (isConnected) {
         for (const Link& link : it->second) {
-          const auto source = m_cardOf.find(link.node);
-          if (input.type == ValueType::Mask && source == m_cardOf.end()) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
-          else if (input.type == ValueType::Kit && source == m_cardOf.end()) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
+          const auto source = cardFor(link.node);
+          if (input.type == ValueType::Mask && !source) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
+          else if (input.type == ValueType::Kit && !source) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
           // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no line crosses the plan.
-          else if (isMain && source != m_cardOf.end() && (input.type != ValueType::Surface || std::abs(out.cards[source->second].rect.left() - rect.left()) < kCardWidth)) addRibbon(n, input, link, out.cards[source->second].rect, rect);
-          else if (source != m_cardOf.end() || m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, input.type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node);
+          else if (isMain && source && (input.type != ValueType::Surface || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth)) addRibbon(n, input, link, out.cards[*source].rect, rect);
+          else if (m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, input.type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node, n.uid);
         }
       }
       PlanSlot slot;
@@ -183,23 +279,32 @@ class Builder {
       }
       out.openings.push_back(slot);
     }
+    addOutputs(n, rect);
+  }
+
+  /// Slots at the foot of a card, and the stubs of what nothing takes.
+  void addOutputs(const Node& n, const QRectF& rect) {
+    const auto chain = m_chains.find(n.uid);
+    const Node& last = chain == m_chains.end() ? n : *m_nodes[chain->second.back()];
+    const NodeKind* kind = findNodeKind(last.kind);
+    if (!kind || kind->isLayer) return;  // the end of its chain
     for (std::size_t o = 0; o < kind->outputs.size(); ++o) {
       const OutputSpec& output = kind->outputs[o];
-      if (kind->id == "output") break;  // the end of its chain
       PlanSlot slot;
-      slot.uid = n.uid;
+      slot.uid = last.uid;
       slot.id = output.id;
       slot.label = text(output.label);
       slot.type = output.type;
       slot.isOutput = true;
-      slot.place = o == 0 ? QPointF(output.type == ValueType::Surface ? rect.left() + 14 : rect.center().x(), rect.bottom()) : QPointF(rect.left() + 31, rect.bottom());
+      slot.place = QPointF(outputX(rect, *kind, o), rect.bottom());
       out.openings.push_back(slot);
-      if (o == 1 && !n.isSkipped)
-        if (const NodeReport* r = report(n.uid); r && r->passed.size() > 1 && r->passed[1] > 0) {
-          const double source = sourceOf(n.uid);
-          const double width = source > 0 ? std::clamp(40.0 * static_cast<double>(r->passed[1]) / source, 3.0, 40.0) : 3;
-          out.stubs.push_back({QRectF(rect.left() + 31 - width / 2, rect.bottom() + 1, width, 11), width});
-        }
+      const NodeReport* r = report(last.uid);
+      if (last.isSkipped || output.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r || r->passed.size() <= o || r->passed[o] == 0 || kind->outputs.size() < 2) continue;
+      const bool isLeftOut = output.id == "left_out";
+      if (o == 0 && kind->outputs.size() == 2) continue;
+      const double width = ribbonWidth({last.uid, output.id, {}});
+      const double shown = std::max(3.0, width);
+      out.stubs.push_back({QRectF(slot.place.x() - shown / 2, rect.bottom() + 1, shown, 11), isLeftOut, last.uid, output.id});
     }
   }
 
@@ -209,14 +314,16 @@ class Builder {
     r.to = n.uid;
     r.input = input.id;
     r.isHairline = input.type == ValueType::Surface;
-    QPointF a(from.center().x(), from.bottom());
+    const auto source = m_nodes.find(link.node);
+    const NodeKind* kind = source == m_nodes.end() ? nullptr : findNodeKind(source->second->kind);
+    const int output = kind ? kind->outputIndex(link.output) : -1;
+    QPointF a(output >= 0 ? outputX(from, *kind, static_cast<std::size_t>(output)) : from.center().x(), from.bottom());
     QPointF b(to.center().x(), to.top());
     if (r.isHairline) {
       a.setX(from.left() + 14);
       b.setX(to.left() + 14);
     } else {
       r.width = ribbonWidth(link);
-      if (link.output == "left_out") a.setX(from.left() + 31);
     }
     r.path.moveTo(a);
     if (std::abs(a.x() - b.x()) < 1) {
@@ -235,6 +342,10 @@ class Builder {
   std::map<std::string, const Node*> m_nodes;
   std::map<std::string, int> m_uses;
   std::map<std::string, std::size_t> m_cardOf;
+  std::set<std::string> m_taken;                            // outputs that something takes
+  std::map<std::string, std::string> m_standsFor;           // node of a folded chain → its head
+  std::map<std::string, std::vector<std::string>> m_chains; // by head
+  mutable std::map<std::string, double> m_sources;
   PlanLayout out;
 };
 
@@ -245,6 +356,32 @@ bool isDocked(const Plan& plan, const Node& node) {
   return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
     return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
   });
+}
+
+std::vector<std::string> chainFrom(const Plan& plan, const std::string& head) {
+  std::vector<std::string> chain{head};
+  for (;;) {
+    const Node* next = nullptr;
+    int uses = 0;
+    for (const Node& n : plan.nodes)
+      for (const auto& [id, links] : n.inputs)
+        for (const Link& l : links) {
+          if (l.node != chain.back()) continue;
+          ++uses;
+          const NodeKind* kind = findNodeKind(n.kind);
+          const NodeKind* from = findNodeKind(plan.find(l.node)->kind);
+          const bool isMain = kind && from && !kind->inputs.empty() && kind->inputs.front().id == id && links.size() == 1 && !from->outputs.empty() && l.output == from->outputs.front().id;
+          if (isMain && kind->inputs.front().type == ValueType::Points) next = &n;
+        }
+    // An output stays to be seen: it is what the chain is for.
+    if (uses != 1 || !next || findNodeKind(next->kind)->isLayer || std::find(chain.begin(), chain.end(), next->uid) != chain.end()) return chain;
+    chain.push_back(next->uid);
+  }
+}
+
+const PlanPaper* PlanLayout::paperItem(const std::string& uid) const {
+  const auto it = std::find_if(paper.begin(), paper.end(), [&](const PlanPaper& p) { return p.uid == uid; });
+  return it == paper.end() ? nullptr : &*it;
 }
 
 const PlanCard* PlanLayout::card(const std::string& uid) const {

@@ -26,6 +26,28 @@ struct PlanCard {
   double kept = 0;       // share
   QString yieldText;
   QString glyph;
+  std::vector<std::string> folded;  // the chain that this card stands for, itself first; empty when it is not folded
+};
+
+/// A stretch of cards that each feed only the next one.
+std::vector<std::string> chainFrom(const Plan& plan, const std::string& head);
+
+/// A bed under cards, or a note stuck on paper.
+struct PlanPaper {
+  std::string uid;
+  PaperItem::Sort sort = PaperItem::Sort::Note;
+  QRectF rect;
+  QString text;
+  QRectF grip() const { return QRectF(rect.right() - 14, rect.bottom() - 14, 14, 14); }       // sizes it
+  QRectF title() const { return QRectF(rect.left(), rect.top(), rect.width(), 24); }          // a bed is taken here
+};
+
+/// What a second output gives and nothing takes: a short end of ribbon that can be drawn on.
+struct PlanStub {
+  QRectF rect;
+  bool isLeftOut = true;  // hatched, else a plain ribbon
+  std::string uid;
+  std::string output;
 };
 
 /// A mask at the left edge of the card that uses it, or a kit at the right edge.
@@ -53,6 +75,7 @@ struct PlanRibbon {
 };
 
 struct PlanChip {
+  std::string owner;   // card or mask that refers to it
   QRectF rect;
   QString word;
   QString title;
@@ -75,10 +98,12 @@ struct PlanLayout {
   std::vector<PlanRibbon> ribbons;
   std::vector<PlanChip> chips;
   std::vector<PlanSlot> openings;     // inputs and outputs of cards
-  std::vector<std::pair<QRectF, double>> stubs;  // of left out: place, share
+  std::vector<PlanStub> stubs;
+  std::vector<PlanPaper> paper;       // beds first
   QRectF bounds;
 
   const PlanCard* card(const std::string& uid) const;
+  const PlanPaper* paperItem(const std::string& uid) const;
 };
 
 /// `moved` holds places of cards that are being dragged; `folded` the tags ("owner/input") that are folded.

@@ -21,9 +21,10 @@ class Painter {
   Painter(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state) : p(painter), l(layout), s(state), t(Theme::current()) {}
 
   void all() {
+    for (const PlanPaper& item : l.paper) paper(item);
     for (const PlanRibbon& r : l.ribbons) ribbon(r);
     if (s.detail != PlanDetail::Tick)
-      for (const auto& [rect, width] : l.stubs) p.fillRect(rect, hatchBrush(t.quiet));
+      for (const PlanStub& stub : l.stubs) p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
     for (const PlanCard& c : l.cards) card(c);
     if (s.detail == PlanDetail::Tick) return;
     for (const PlanTag& tagItem : l.tags) tag(tagItem);
@@ -41,6 +42,28 @@ class Painter {
     p.drawText(rect, align | Qt::AlignVCenter, QFontMetricsF(font).elidedText(words, Qt::ElideRight, rect.width()));
   }
 
+  void paper(const PlanPaper& item) {
+    const bool isBed = item.sort == PaperItem::Sort::Bed;
+    const bool isChosen = s.paperItem == text(item.uid);
+    const QColor ground = isBed ? t.bed : t.note;
+    p.setPen(QPen(isChosen ? t.accent : t.rule, isChosen ? 2 : 1, isBed ? Qt::SolidLine : Qt::DashLine));
+    p.setBrush(ground);
+    p.drawRoundedRect(item.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+    if (s.detail == PlanDetail::Tick && !isBed) return;
+    const double size = s.detail == PlanDetail::Card ? 12 : std::min(26.0, 12 / s.zoom);
+    if (isBed) {
+      elided(QRectF(item.rect.left() + 10, item.rect.top() + 3, item.rect.width() - 20, size * 1.5), item.text, fontOf(size, QFont::DemiBold), t.ink);
+    } else {
+      p.setFont(fontOf(12));
+      p.setPen(t.ink);
+      p.drawText(item.rect.adjusted(10, 8, -10, -6), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, item.text);
+    }
+    if (!isChosen) return;
+    p.setPen(QPen(t.accent, 1.5));
+    const QRectF grip = item.grip();
+    for (const double d : {4.0, 8.0}) p.drawLine(QPointF(grip.right() - 2 - d, grip.bottom() - 2), QPointF(grip.right() - 2, grip.bottom() - 2 - d));
+  }
+
   void ribbon(const PlanRibbon& r) {
     const bool isChosen = s.selectedRibbon && s.selectedRibbon->link == r.link && s.selectedRibbon->to == r.to;
     QPen pen(isChosen ? t.accent : r.isHairline ? t.quiet : t.ribbon, r.isHairline ? 1.4 : r.width);
@@ -51,9 +74,10 @@ class Painter {
   }
 
   void card(const PlanCard& c) {
-    const bool isChosen = isSelected(c.uid) || s.lit == text(c.uid);
+    const bool isChosen = isSelected(c.uid) || s.lit == text(c.uid) || s.found.contains(text(c.uid)) || std::find(c.folded.begin(), c.folded.end(), s.lit.toStdString()) != c.folded.end();
     p.setPen(QPen(isChosen ? t.accent : c.isFailed ? t.trouble : t.rule, isChosen ? 2 : 1));
     p.setBrush(s.detail == PlanDetail::Tick ? t.ribbon : c.isSkipped ? t.paper : t.card);
+    if (!c.folded.empty() && s.detail != PlanDetail::Tick) p.drawRoundedRect(c.rect.adjusted(4.5, 3.5, -4.5, 3.5), 4, 4);  // the edge of the cards beneath
     p.drawRoundedRect(c.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
     if (s.detail == PlanDetail::Tick) return;
     const QColor ink = c.isSkipped ? t.quiet : t.ink;
@@ -96,7 +120,8 @@ class Painter {
 
   void tag(const PlanTag& tag) {
     const QRectF r = tag.rect;
-    p.setPen(QPen(isSelected(tag.uid) ? t.accent : t.rule, isSelected(tag.uid) ? 2 : 1));
+    const bool isChosen = isSelected(tag.uid) || s.lit == text(tag.uid) || s.found.contains(text(tag.uid));
+    p.setPen(QPen(isChosen ? t.accent : t.rule, isChosen ? 2 : 1));
     p.setBrush(t.card);
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5));  // square corners tell a tag from a card
     QRectF words = r.adjusted(30, 1, -4, -1);

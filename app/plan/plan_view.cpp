@@ -7,9 +7,10 @@
 #include <QClipboard>
 #include <QContextMenuEvent>
 #include <QHelpEvent>
-#include <QInputDialog>
+#include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
+#include <QPlainTextEdit>
 #include <QPainterPathStroker>
 #include <QScrollBar>
 #include <QToolTip>
@@ -32,7 +33,7 @@ QPainterPath hitArea(const PlanRibbon& r) {
 
 }  // namespace
 
-PlanView::PlanView(PlanModel* model, QWidget* parent) : QAbstractScrollArea(parent), m_model(model), m_find(new FindField(viewport())), m_rename(new QLineEdit(viewport())) {
+PlanView::PlanView(PlanModel* model, QWidget* parent) : QAbstractScrollArea(parent), m_model(model), m_find(new FindField(viewport())), m_rename(new QLineEdit(viewport())), m_search(new QLineEdit(viewport())), m_searchCount(new QLabel(m_search)), m_paperEdit(new QPlainTextEdit(viewport())) {
   setObjectName(QStringLiteral("plan_view"));
   setAccessibleName(tr("Plan"));
   setFrameShape(QFrame::NoFrame);
@@ -48,8 +49,58 @@ PlanView::PlanView(PlanModel* model, QWidget* parent) : QAbstractScrollArea(pare
     if (m_selection.size() == 1 && !m_rename->text().trimmed().isEmpty()) m_model->rename(m_selection.first(), m_rename->text().trimmed());
     setFocus();
   });
+  m_search->hide();
+  m_search->setObjectName(QStringLiteral("plan_search"));
+  m_search->setAccessibleName(tr("Find in plan"));
+  m_search->setPlaceholderText(tr("Find in plan: title or kind · Enter next"));
+  m_search->installEventFilter(this);
+  m_searchCount->setProperty("role", QStringLiteral("quiet"));
+  m_searchCount->setObjectName(QStringLiteral("plan_search_count"));
+  connect(m_search, &QLineEdit::textChanged, this, &PlanView::searchPlan);
+  m_paperEdit->hide();
+  m_paperEdit->setObjectName(QStringLiteral("paper_edit"));
+  m_paperEdit->setTabChangesFocus(true);
+  m_paperEdit->installEventFilter(this);
   connect(m_model, &PlanModel::changed, this, &PlanView::rebuild);
   rebuild();
+}
+
+bool PlanView::eventFilter(QObject* watched, QEvent* event) {
+  if (watched == m_paperEdit) {
+    if (event->type() == QEvent::FocusOut) commitPaper();
+    if (event->type() == QEvent::KeyPress) {
+      const auto* key = static_cast<QKeyEvent*>(event);
+      const bool isBed = m_paperEdit->maximumHeight() < 40;  // a bed's title is one line
+      if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && (isBed || (key->modifiers() & Qt::ControlModifier))) {
+        setFocus();
+        return true;
+      }
+      if (key->key() == Qt::Key_Escape) {
+        m_paperEdit->hide();
+        setFocus();
+        return true;
+      }
+    }
+  }
+  if (watched == m_search && event->type() == QEvent::KeyPress) {
+    const auto* key = static_cast<QKeyEvent*>(event);
+    if (key->key() == Qt::Key_Escape) {
+      m_search->hide();
+      m_foundUids.clear();
+      setFocus();
+      viewport()->update();
+      return true;
+    }
+    if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter || key->key() == Qt::Key_Down) {
+      searchNext(key->modifiers() & Qt::ShiftModifier ? -1 : 1);
+      return true;
+    }
+    if (key->key() == Qt::Key_Up) {
+      searchNext(-1);
+      return true;
+    }
+  }
+  return QAbstractScrollArea::eventFilter(watched, event);
 }
 
 void PlanView::rebuild() {
@@ -77,6 +128,7 @@ QPointF PlanView::toView(const QPointF& p) const { return p * m_zoom - QPointF(h
 
 void PlanView::select(const QStringList& uids) {
   m_ribbon.reset();
+  m_paperItem.clear();
   if (uids != m_selection) {
     m_selection = uids;
     Q_EMIT selectionChanged();
@@ -132,6 +184,21 @@ const PlanTag* PlanView::tagAt(const QPointF& p) const {
     if (it->rect.contains(p)) return &*it;
   return nullptr;
 }
+/// A note anywhere, a bed by its title or its corner: the rest of a bed is paper.
+const PlanPaper* PlanView::paperAt(const QPointF& p) const {
+  for (auto it = m_layout.paper.rbegin(); it != m_layout.paper.rend(); ++it)
+    if (it->sort == PaperItem::Sort::Note ? it->rect.contains(p) : it->title().contains(p) || it->grip().contains(p)) return &*it;
+  return nullptr;
+}
+const PlanStub* PlanView::stubAt(const QPointF& p) const {
+  for (const PlanStub& s : m_layout.stubs)
+    if (s.rect.adjusted(-4, 0, 4, 4).contains(p)) return &s;
+  return nullptr;
+}
+QPoint PlanView::paperPlace(const QString& uid) const {
+  const PlanPaper* item = m_layout.paperItem(uid.toStdString());
+  return item ? toView(item->title().center()).toPoint() : QPoint(-1, -1);
+}
 const PlanRibbon* PlanView::ribbonAt(const QPointF& p) const {
   for (const PlanRibbon& r : m_layout.ribbons)
     if (hitArea(r).contains(p)) return &r;
@@ -175,6 +242,8 @@ void PlanView::paintEvent(QPaintEvent*) {
   state.selected = m_selection;
   state.inSite = m_inSite;
   state.lit = m_lit;
+  if (m_search->isVisible()) state.found = m_foundUids;
+  state.paperItem = m_paperItem;
   state.selectedRibbon = m_ribbon ? &*m_ribbon : nullptr;
   state.view = m_view.get();
   paintPlan(p, m_layout, state);
@@ -232,6 +301,10 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     startLink(text(out->uid), out->id, out->type);
     return;
   }
+  if (const PlanStub* stub = stubAt(m_pressedPlan)) {  // what nothing takes is drawn on from its end
+    startLink(text(stub->uid), stub->output, ValueType::Points);
+    return;
+  }
   if (const PlanSlot* in = slotAt(m_pressedPlan, false); in && in->isFree && m_selection == QStringList{text(in->uid)}) {
     openInto(*in, event->pos());
     return;
@@ -268,6 +341,10 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     viewport()->update();
     return;
   }
+  if (const PlanPaper* item = paperAt(m_pressedPlan)) {
+    dragPaper(*item);
+    return;
+  }
   if (!adds) select({});
   m_drag = Drag::Band;
 }
@@ -288,10 +365,32 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
     if (kind) startLink(m_pressedTag, kind->outputs.front().id, kind->outputs.front().type);
     m_hasMoved = true;
   }
+  if (m_drag == Drag::PaperSize && m_hasMoved) {
+    m_sizeDx = toPlan(m_now).x() - m_pressedPlan.x();
+    m_sizeDy = toPlan(m_now).y() - m_pressedPlan.y();
+    for (PlanPaper& item : m_layout.paper)
+      if (text(item.uid) == m_paperItem)
+        if (const PaperItem* saved = m_model->plan().findPaper(item.uid)) item.rect.setSize({std::max(60.0, saved->width + m_sizeDx), std::max(34.0, saved->height + m_sizeDy)});
+  }
   if (m_drag == Drag::Cards && m_hasMoved) {
     const QPointF by = toPlan(m_now) - m_pressedPlan;
-    for (const QString& uid : m_selection)
-      if (const Node* n = m_model->plan().find(uid.toStdString()); n && m_layout.card(n->uid)) m_moved[n->uid] = QPointF(n->x, n->y) + by;
+    QStringList moving = m_selection;
+    if (const PaperItem* item = m_model->plan().findPaper(m_paperItem.toStdString())) {
+      m_moved[item->uid] = QPointF(item->x, item->y) + by;
+      const QRectF area(item->x, item->y, item->width, item->height);
+      if (item->sort == PaperItem::Sort::Bed) {  // a bed takes along what lies on it
+        for (const Node& n : m_model->plan().nodes)
+          if (area.contains(QPointF(n.x + kCardWidth / 2, n.y + 20))) moving.push_back(text(n.uid));
+        for (const PaperItem& other : m_model->plan().paper)
+          if (other.sort == PaperItem::Sort::Note && area.contains(QPointF(other.x + 10, other.y + 10))) m_moved[other.uid] = QPointF(other.x, other.y) + by;
+      }
+    }
+    for (const QString& uid : moving)
+      if (const Node* n = m_model->plan().find(uid.toStdString()); n && m_layout.card(n->uid)) {
+        m_moved[n->uid] = QPointF(n->x, n->y) + by;
+        for (const std::string& inside : m_layout.card(n->uid)->folded)  // a folded chain moves as a whole
+          if (const Node* hidden = m_model->plan().find(inside)) m_moved[inside] = QPointF(hidden->x, hidden->y) + by;
+      }
     m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
   }
   QString lit;
@@ -307,8 +406,18 @@ void PlanView::mouseReleaseEvent(QMouseEvent* event) {
   m_pressedTag.clear();
   viewport()->unsetCursor();
   if (drag == Drag::Link) finishLink(event->pos());
+  if (drag == Drag::PaperSize && m_hasMoved) {
+    const double dx = m_sizeDx;
+    const double dy = m_sizeDy;
+    m_model->edit(tr("Size"), [&](Plan& plan) {
+      if (PaperItem* item = plan.findPaper(m_paperItem.toStdString())) {
+        item->width = std::round(std::max(60.0, item->width + dx));
+        item->height = std::round(std::max(34.0, item->height + dy));
+      }
+    });
+  }
   if (drag == Drag::Cards && m_hasMoved) finishCards(toPlan(event->pos()));
-  if (drag == Drag::Cards && !m_hasMoved && !(event->modifiers() & Qt::ShiftModifier))
+  if (drag == Drag::Cards && !m_hasMoved && m_paperItem.isEmpty() && !(event->modifiers() & Qt::ShiftModifier))
     if (const PlanCard* card = cardAt(toPlan(event->pos()))) select({text(card->uid)});
   if (drag == Drag::Band && m_hasMoved) {
     const QRectF band = QRectF(m_pressedPlan, toPlan(event->pos())).normalized();
@@ -355,7 +464,7 @@ void PlanView::finishLink(const QPoint& at) {
 void PlanView::finishCards(const QPointF&) {
   std::map<std::string, std::pair<double, double>> places;
   for (const auto& [uid, at] : m_moved) places[uid] = {std::round(at.x()), std::round(at.y())};
-  const std::string only = m_moved.size() == 1 ? m_moved.begin()->first : std::string();
+  const std::string only = m_moved.size() == 1 && m_paperItem.isEmpty() ? m_moved.begin()->first : std::string();
   m_moved.clear();
   // A lone card let go on a ribbon goes into it.
   const Node* node = only.empty() ? nullptr : m_model->plan().find(only);
@@ -368,7 +477,7 @@ void PlanView::finishCards(const QPointF&) {
       if (r.to != only && r.link.node != only && type && kind->inputs.front().type == *type && kind->outputs.front().type == *type && hitArea(r).intersects(card->rect)) onto = r;
     }
   if (!onto) {
-    m_model->moveNodes(places);
+    m_model->movePlaces(places);
     return;
   }
   m_model->edit(tr("Insert %1").arg(text(node->title)), [&](Plan& plan) {
@@ -398,9 +507,86 @@ void PlanView::openOnRibbon(const PlanRibbon& ribbon, const QPoint& at) {
   const auto type = outputType(m_model->plan(), ribbon.link);
   if (!type) return;
   const PlanRibbon r = ribbon;
-  m_find->open(at, [t = *type](const NodeKind& kind) { return takesMain(kind, t) && gives(kind, t) && kind.id != "output"; }, [this, r](const NodeKind& kind) {
+  m_find->open(at, [t = *type](const NodeKind& kind) { return takesMain(kind, t) && gives(kind, t) && !kind.isLayer; }, [this, r](const NodeKind& kind) {
     select({m_model->insertNode(kind, r.link, text(r.to), r.input)});
   });
+}
+
+void PlanView::dragPaper(const PlanPaper& item) {
+  const QString uid = text(item.uid);
+  m_drag = item.grip().contains(m_pressedPlan) ? Drag::PaperSize : Drag::Cards;
+  select({});
+  m_paperItem = uid;
+  viewport()->update();
+}
+
+void PlanView::editPaper(const QString& uid) {
+  const PlanPaper* item = m_layout.paperItem(uid.toStdString());
+  if (!item) return;
+  m_paperItem = uid;
+  const bool isBed = item->sort == PaperItem::Sort::Bed;
+  const QPoint at = toView(item->rect.topLeft()).toPoint();
+  m_paperEdit->setMaximumHeight(isBed ? 30 : 16777215);
+  m_paperEdit->setPlainText(item->text);
+  m_paperEdit->setGeometry(at.x(), at.y(), std::max(140, static_cast<int>(item->rect.width() * m_zoom)), isBed ? 30 : std::max(60, static_cast<int>(item->rect.height() * m_zoom)));
+  m_paperEdit->setVerticalScrollBarPolicy(isBed ? Qt::ScrollBarAlwaysOff : Qt::ScrollBarAsNeeded);
+  m_paperEdit->show();
+  m_paperEdit->raise();
+  m_paperEdit->setFocus();
+  m_paperEdit->selectAll();
+}
+
+void PlanView::commitPaper() {
+  if (!m_paperEdit->isVisible()) return;
+  m_paperEdit->hide();
+  const std::string words = m_paperEdit->toPlainText().trimmed().toStdString();
+  const PaperItem* item = m_model->plan().findPaper(m_paperItem.toStdString());
+  if (!item || item->text == words) return;
+  m_model->edit(tr("Write on paper"), [&](Plan& plan) { plan.findPaper(m_paperItem.toStdString())->text = words; });
+}
+
+void PlanView::addBed() {
+  QRectF around;
+  for (const QString& uid : m_selection) {
+    if (const PlanCard* c = m_layout.card(uid.toStdString())) around |= c->rect;
+    for (const PlanTag& t : m_layout.tags)
+      if (text(t.owner) == uid) around |= t.rect;
+    for (const PlanChip& c : m_layout.chips)
+      if (text(c.owner) == uid) around |= c.rect;
+  }
+  if (around.isNull()) around = QRectF(toPlan(viewport()->rect().center()), QSizeF(260, 160));
+  around.adjust(-14, -34, 14, 22);
+  PaperItem bed{newUid(), PaperItem::Sort::Bed, tr("Bed").toStdString(), std::round(around.x()), std::round(around.y()), std::round(around.width()), std::round(around.height()), {}};
+  m_model->edit(tr("Add a bed"), [&](Plan& plan) { plan.paper.push_back(bed); });
+  editPaper(text(bed.uid));
+}
+
+void PlanView::addNote() {
+  const PlanCard* card = m_selection.size() == 1 ? m_layout.card(m_selection.first().toStdString()) : nullptr;
+  const QPointF at = card ? card->rect.topRight() + QPointF(24, 0) : toPlan(viewport()->rect().center() - QPoint(100, 40));
+  PaperItem note{newUid(), PaperItem::Sort::Note, {}, std::round(at.x()), std::round(at.y()), 200, 76, {}};
+  m_model->edit(tr("Add a note"), [&](Plan& plan) { plan.paper.push_back(note); });
+  editPaper(text(note.uid));
+}
+
+void PlanView::foldSelected() {
+  if (m_selection.size() != 1) return;
+  const std::string uid = m_selection.first().toStdString();
+  const PlanCard* card = m_layout.card(uid);
+  if (!card) return;
+  if (!card->folded.empty()) {
+    m_model->edit(tr("Unfold"), [&](Plan& plan) { plan.find(uid)->isFolded = false; });
+    return;
+  }
+  // The head of the stretch that the card is in: the farthest card above from which the chain reaches it.
+  std::string head = uid;
+  for (const Node& n : m_model->plan().nodes) {
+    const std::vector<std::string> chain = chainFrom(m_model->plan(), n.uid);
+    if (std::find(chain.begin(), chain.end(), head) != chain.end() && chain.size() > chainFrom(m_model->plan(), head).size()) head = n.uid;
+  }
+  if (chainFrom(m_model->plan(), head).size() < 2) return;
+  m_model->edit(tr("Fold"), [&](Plan& plan) { plan.find(head)->isFolded = true; });
+  select({text(head)});
 }
 
 void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -412,12 +598,18 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     rebuild();
     return;
   }
-  if (cardAt(p)) {
-    renameSelected();
+  if (const PlanCard* card = cardAt(p)) {
+    if (card->folded.empty()) renameSelected();
+    else foldSelected();
     return;
   }
   if (const PlanRibbon* ribbon = ribbonAt(p)) {
     openOnRibbon(*ribbon, event->pos());
+    return;
+  }
+  if (const PlanPaper* item = paperAt(p)) {
+    m_drag = Drag::None;
+    editPaper(text(item->uid));
     return;
   }
   m_drag = Drag::None;
@@ -455,7 +647,18 @@ void PlanView::removeSelected() {
     m_model->disconnectInput(text(r.to), r.input, r.link);
     return;
   }
-  m_model->removeNodes(m_selection);
+  if (!m_paperItem.isEmpty()) {
+    const std::string uid = m_paperItem.toStdString();
+    m_paperItem.clear();
+    m_model->edit(tr("Delete"), [&](Plan& plan) { std::erase_if(plan.paper, [&](const PaperItem& i) { return i.uid == uid; }); });
+    return;
+  }
+  QStringList all = m_selection;
+  for (const QString& uid : m_selection)
+    if (const PlanCard* c = m_layout.card(uid.toStdString()))
+      for (const std::string& inside : c->folded)
+        if (!all.contains(text(inside))) all.push_back(text(inside));
+  m_model->removeNodes(all);
 }
 
 void PlanView::skipSelected() {
@@ -479,7 +682,23 @@ void PlanView::renameSelected() {
 
 void PlanView::duplicateSelected() { select(m_model->duplicate(m_selection)); }
 void PlanView::liftSelected() { if (m_selection.size() == 1) m_model->liftOut(m_selection.first()); }
-void PlanView::tidy() { m_model->tidy(m_selection); }
+void PlanView::tidy() {
+  // How much room each card takes with what is docked to it.
+  std::map<std::string, double> heights;
+  for (const PlanCard& c : m_layout.cards) {
+    double bottom = c.rect.bottom();
+    std::set<std::string> own{c.uid};
+    for (const PlanTag& t : m_layout.tags)
+      if (own.contains(t.owner)) {
+        own.insert(t.uid);
+        bottom = std::max(bottom, t.rect.bottom());
+      }
+    for (const PlanChip& chip : m_layout.chips)
+      if (own.contains(chip.owner)) bottom = std::max(bottom, chip.rect.bottom());
+    heights[c.uid] = bottom - c.rect.top();
+  }
+  m_model->tidy(m_selection, heights);
+}
 
 void PlanView::copySelected() {
   std::vector<std::string> uids;
@@ -493,18 +712,60 @@ void PlanView::pasteClipboard() {
 }
 
 void PlanView::findInPlan() {
-  bool ok = false;
-  const QString words = QInputDialog::getText(this, tr("Find in plan"), tr("Title or kind:"), QLineEdit::Normal, {}, &ok).trimmed();
-  if (!ok || words.isEmpty()) return;
-  QStringList found;
-  for (const Node& n : m_model->plan().nodes)
-    if (text(n.title).contains(words, Qt::CaseInsensitive) || text(n.kind).contains(words, Qt::CaseInsensitive)) found.push_back(text(n.uid));
-  select(found);
-  if (found.isEmpty()) return;
-  if (const QPoint at = centerOf(found.first()); !viewport()->rect().contains(at)) {
-    horizontalScrollBar()->setValue(horizontalScrollBar()->value() + at.x() - viewport()->width() / 2);
-    verticalScrollBar()->setValue(verticalScrollBar()->value() + at.y() - viewport()->height() / 2);
+  m_search->setGeometry(8, 8, std::max(160, viewport()->width() - 16), 28);
+  m_search->show();
+  m_search->raise();
+  m_search->setFocus();
+  m_search->selectAll();
+  searchPlan();
+}
+
+void PlanView::searchPlan() {
+  m_foundUids.clear();
+  m_foundAt = -1;
+  const QString words = m_search->text().trimmed();
+  if (!words.isEmpty())
+    for (const Node& n : m_model->plan().nodes) {
+      const NodeKind* kind = findNodeKind(n.kind);
+      if (text(n.title).contains(words, Qt::CaseInsensitive) || (kind && tr(kind->label.c_str()).contains(words, Qt::CaseInsensitive))) m_foundUids.push_back(text(n.uid));
+    }
+  if (m_foundUids.isEmpty()) m_searchCount->setText(words.isEmpty() ? QString() : tr("none"));
+  else searchNext(1);
+  m_searchCount->adjustSize();
+  m_searchCount->move(m_search->width() - m_searchCount->width() - 8, (m_search->height() - m_searchCount->height()) / 2);
+  viewport()->update();
+}
+
+void PlanView::searchNext(int step) {
+  if (m_foundUids.isEmpty()) return;
+  const auto count = static_cast<int>(m_foundUids.size());
+  m_foundAt = m_foundAt < 0 ? 0 : (m_foundAt + step + count) % count;
+  m_searchCount->setText(tr("%1 of %2").arg(m_foundAt + 1).arg(count));
+  m_searchCount->adjustSize();
+  m_searchCount->move(m_search->width() - m_searchCount->width() - 8, (m_search->height() - m_searchCount->height()) / 2);
+  reveal(m_foundUids[m_foundAt]);
+}
+
+void PlanView::scrollTo(const QPoint& at) {
+  if (viewport()->rect().adjusted(40, 40, -40, -80).contains(at)) return;
+  horizontalScrollBar()->setValue(horizontalScrollBar()->value() + at.x() - viewport()->width() / 2);
+  verticalScrollBar()->setValue(verticalScrollBar()->value() + at.y() - viewport()->height() / 2);
+}
+
+void PlanView::reveal(const QString& uid) {
+  const std::string id = uid.toStdString();
+  const bool isHidden = centerOf(uid) == QPoint(-1, -1);
+  if (isHidden) {
+    // In a folded chain its line stands for it; under a folded mask the mask unfolds.
+    for (const PlanCard& c : m_layout.cards)
+      if (std::find(c.folded.begin(), c.folded.end(), id) != c.folded.end()) scrollTo(centerOf(text(c.uid)));
+    if (!m_folded.empty() && isDocked(m_model->plan(), *m_model->plan().find(id))) {
+      m_folded.clear();
+      rebuild();
+    }
   }
+  select({uid});
+  if (const QPoint at = centerOf(uid); at != QPoint(-1, -1)) scrollTo(at);
 }
 
 void PlanView::zoomTo(double zoom, const QPointF& about) {
@@ -548,6 +809,9 @@ void PlanView::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_I: if (isPlain && m_selection.size() == 1) { Q_EMIT inSiteWanted(m_selection.first() == m_inSite ? QString() : m_selection.first()); return; } break;
     case Qt::Key_L: if (isPlain) return liftSelected(); break;
     case Qt::Key_T: if (isPlain) return tidy(); break;
+    case Qt::Key_U: if (isPlain) return foldSelected(); break;
+    case Qt::Key_B: if (isPlain) return addBed(); break;
+    case Qt::Key_N: if (isPlain) return addNote(); break;
     case Qt::Key_F2: return renameSelected();
     case Qt::Key_Home: return fitAll();
     case Qt::Key_Up:
@@ -606,8 +870,17 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     menu.addAction(tr("Rename\tF2"), this, &PlanView::renameSelected);
     menu.addAction(tr("Duplicate\tCtrl+D"), this, &PlanView::duplicateSelected);
     if (card) menu.addAction(tr("Lift out\tL"), this, &PlanView::liftSelected);
+    if (card) menu.addAction(card->folded.empty() ? tr("Fold its chain\tU") : tr("Unfold its chain\tU"), this, &PlanView::foldSelected);
+    if (card) menu.addAction(tr("Bed around it\tB"), this, &PlanView::addBed);
+    if (card) menu.addAction(tr("Note beside it\tN"), this, &PlanView::addNote);
     menu.addAction(tr("Copy\tCtrl+C"), this, &PlanView::copySelected);
     menu.addSeparator();
+    menu.addAction(tr("Delete\tDel"), this, &PlanView::removeSelected);
+  } else if (const PlanPaper* item = paperAt(p)) {
+    const QString uid = text(item->uid);
+    select({});
+    m_paperItem = uid;
+    menu.addAction(tr("Write…"), this, [this, uid] { editPaper(uid); });
     menu.addAction(tr("Delete\tDel"), this, &PlanView::removeSelected);
   } else if (const PlanRibbon* ribbon = ribbonAt(p)) {
     m_ribbon = *ribbon;
@@ -617,6 +890,8 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
   } else {
     menu.addAction(tr("Add a node…\tEnter"), this, &PlanView::openFindField);
     menu.addAction(tr("Paste\tCtrl+V"), this, &PlanView::pasteClipboard);
+    menu.addAction(tr("Bed\tB"), this, &PlanView::addBed);
+    menu.addAction(tr("Note\tN"), this, &PlanView::addNote);
     menu.addAction(tr("Tidy\tT"), this, &PlanView::tidy);
     menu.addAction(tr("Show whole plan\tHome"), this, &PlanView::fitAll);
   }

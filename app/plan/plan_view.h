@@ -7,6 +7,8 @@
 #include <QAbstractScrollArea>
 
 class QLineEdit;
+class QPlainTextEdit;
+class QLabel;
 
 namespace arvesk {
 
@@ -39,6 +41,13 @@ class PlanView : public QAbstractScrollArea {
   void pasteClipboard();
   void selectAll();
   void findInPlan();
+  /// Selects a node and brings its card or tag into sight, unfolding what hides it.
+  void reveal(const QString& uid);
+  /// Draws the chain of the selected card as one line, or all its cards again.
+  void foldSelected();
+  void addBed();
+  void addNote();
+  QPoint paperPlace(const QString& uid) const;
   void zoomTo(double zoom, const QPointF& about);
   void fitAll();
 
@@ -60,7 +69,7 @@ class PlanView : public QAbstractScrollArea {
   void scrollContentsBy(int, int) override { viewport()->update(); }
 
  private:
-  enum class Drag { None, Cards, Link, Band, Pan };
+  enum class Drag { None, Cards, Link, Band, Pan, PaperSize };
   void rebuild();
   void updateScrollBars();
   QPointF toPlan(const QPoint& p) const;
@@ -73,6 +82,15 @@ class PlanView : public QAbstractScrollArea {
   void startLink(const QString& uid, const std::string& output, ValueType type);
   void finishLink(const QPoint& at);
   void finishCards(const QPointF& at);
+  const PlanPaper* paperAt(const QPointF& p) const;
+  const PlanStub* stubAt(const QPointF& p) const;
+  void dragPaper(const PlanPaper& item);
+  void editPaper(const QString& uid);
+  void commitPaper();
+  void scrollTo(const QPoint& at);
+  void searchPlan();
+  void searchNext(int step);
+  bool eventFilter(QObject* watched, QEvent* event) override;
   void openInto(const PlanSlot& slot, const QPoint& at);
   void openOnRibbon(const PlanRibbon& ribbon, const QPoint& at);
   PlanDetail detail() const { return m_zoom >= 0.7 ? PlanDetail::Card : m_zoom >= 0.36 ? PlanDetail::Line : PlanDetail::Tick; }
@@ -80,6 +98,14 @@ class PlanView : public QAbstractScrollArea {
   PlanModel* m_model;
   FindField* m_find;
   QLineEdit* m_rename;
+  QLineEdit* m_search;
+  QLabel* m_searchCount;
+  QPlainTextEdit* m_paperEdit;
+  QStringList m_foundUids;
+  int m_foundAt = 0;
+  QString m_paperItem;                 // the selected bed or note
+  double m_sizeDx = 0;                 // of a bed or note that is being sized
+  double m_sizeDy = 0;
   EvalViewPtr m_view;
   PlanLayout m_layout;
   QStringList m_selection;

@@ -1,8 +1,10 @@
 #include "app/site/site_view.h"
 
 #include "app/window/theme.h"
+#include "core/spatial/surface_index.h"
 
 #include <QButtonGroup>
+#include <QComboBox>
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -10,35 +12,66 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QTabletEvent>
 #include <QToolButton>
 
 #include <cmath>
 
 namespace arvesk {
+namespace {
+
+/// How near to a disc or to the divider a click must be, px.
+constexpr double kGrabPixels = 8;
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+}  // namespace
 
 SiteView::SiteView(QWidget* parent)
-    : QWidget(parent), m_modes(new QFrame(this)), m_modeButtons(new QButtonGroup(this)), m_banner(new QFrame(this)), m_bannerText(new QLabel(m_banner)) {
+    : QWidget(parent), m_modes(new QFrame(this)), m_modeButtons(new QButtonGroup(this)), m_colorBox(new QComboBox(m_modes)), m_banner(new QFrame(this)), m_bannerText(new QLabel(m_banner)),
+      m_cover(new CoverView(this)), m_why(new WhyPanel(this)) {
   setObjectName(QStringLiteral("site"));
   setAccessibleName(tr("Site"));
   setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
   setMinimumSize(200, 150);
+  m_cover->hide();
+  m_cover->lower();
   m_modes->setProperty("role", QStringLiteral("float"));
   auto* modes = new QHBoxLayout(m_modes);
   modes->setContentsMargins(4, 0, 4, 0);
   modes->setSpacing(2);
-  const std::initializer_list<std::pair<QString, QString>> names{{tr("Dressed"), tr("Every placement as it is")}, {tr("Points"), tr("Discs that face their normal, in place of props")}, {tr("Mask"), tr("The selected mask on the ground")}};
+  struct Mode { const char* id; QString name; QString help; };
+  const std::initializer_list<Mode> modesShown{{"dressed", tr("Dressed"), tr("Every placement as it is")},
+                                        {"points", tr("Points"), tr("Discs that face their normal, in place of props")},
+                                        {"cover", tr("Cover"), tr("From above, how many stand on each m²")},
+                                        {"mask", tr("Mask"), tr("The selected mask on the ground")}};
   int id = 0;
-  for (const auto& [name, help] : names) {
+  for (const auto& [key, name, help] : modesShown) {
     auto* b = new QToolButton(m_modes);
     b->setText(name);
     b->setToolTip(help);
     b->setCheckable(true);
     b->setChecked(id == 0);
     b->setProperty("role", QStringLiteral("mode"));
-    b->setObjectName(QStringLiteral("mode_%1").arg(id));
+    b->setObjectName(QStringLiteral("mode_%1").arg(QLatin1String(key)));
     m_modeButtons->addButton(b, id++);
     modes->addWidget(b);
   }
+  m_colorBox->setObjectName(QStringLiteral("color_by"));
+  m_colorBox->setAccessibleName(tr("Color of the points"));
+  m_colorBox->setToolTip(tr("What colors the points"));
+  m_colorBox->setFocusPolicy(Qt::ClickFocus);
+  m_colorBox->hide();
+  modes->addWidget(m_colorBox);
+  connect(m_colorBox, &QComboBox::activated, this, [this](int i) {
+    m_colorNumber = m_colorBox->itemData(i).toString();
+    Q_EMIT colorNumberChanged();
+  });
+  connect(m_why, &WhyPanel::nodeWanted, this, &SiteView::nodeWanted);
+  connect(m_why, &WhyPanel::closed, this, &SiteView::stopAsking);
+  connect(m_why, &WhyPanel::markChanged, this, qOverload<>(&QWidget::update));
+  connect(m_why, &WhyPanel::radiusWanted, this, [this](float radius) { if (m_askedSpot) Q_EMIT whyWanted(*m_askedSpot, m_askedNode, m_askedId, radius); });
   connect(m_modeButtons, &QButtonGroup::idClicked, this, [this](int i) { setMode(static_cast<SiteMode>(i)); });
   m_banner->setProperty("role", QStringLiteral("float"));
   m_banner->setObjectName(QStringLiteral("banner"));
@@ -62,15 +95,72 @@ void SiteView::setMode(SiteMode mode) {
   m_modeButtons->button(static_cast<int>(mode))->setChecked(true);
   if (mode == m_mode) return;
   m_mode = mode;
+  m_cover->setVisible(mode == SiteMode::Cover);
+  m_colorBox->setVisible(mode == SiteMode::Points);
+  arrange();
   Q_EMIT modeChanged(mode);
   requestFrame();
+}
+
+void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
+  m_tool = std::move(tool);
+  if (m_tool && m_view) m_tool->showResults(m_view);
+  if (m_drag == Drag::Tool) m_drag = Drag::None;
+  setCursor(m_tool || m_isAsking ? Qt::CrossCursor : Qt::ArrowCursor);
+  Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  update();
+}
+
+void SiteView::showSelection(std::vector<Vec3> places) {
+  m_selection = std::move(places);
+  update();
+}
+
+void SiteView::startAsking() {
+  m_isAsking = true;
+  setCursor(Qt::CrossCursor);
+  setFocus();
+  Q_EMIT hintChanged(tr("click a spot or a placement to see why it is as it is · Esc"));
+}
+
+void SiteView::stopAsking() {
+  m_isAsking = false;
+  m_askedSpot.reset();
+  m_why->hide();
+  setCursor(m_tool ? Qt::CrossCursor : Qt::ArrowCursor);
+  Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  setFocus();
+  update();
+}
+
+void SiteView::toggleCompare() {
+  if (m_held) {
+    m_held.reset();
+    m_heldRenderer.reset();
+  } else if (m_view && m_view->scene) {
+    m_held = m_view;
+    m_divider = 0.5;
+    m_heldRenderer = std::make_unique<RenderService>();
+    connect(m_heldRenderer.get(), &RenderService::frameReady, this, qOverload<>(&QWidget::update));
+    m_heldRenderer->request(requestFor(m_held));
+  }
+  update();
 }
 
 void SiteView::setInSite(const QString& title) {
   m_bannerText->setText(tr("In Site: %1").arg(title));
   m_banner->setVisible(!title.isEmpty());
+  arrange();
+}
+
+void SiteView::arrange() {
+  m_modes->adjustSize();
+  m_modes->move(10, 10);
   m_banner->adjustSize();
   m_banner->move(width() - m_banner->width() - 10, 10);
+  m_cover->setGeometry(rect());
+  const int room = height() - 100;
+  m_why->setGeometry(width() - 330, 48, 320, std::max(120, std::min(420, room)));
 }
 
 void SiteView::setMaskTitle(const QString& title) {
@@ -82,6 +172,15 @@ void SiteView::showResults(const EvalViewPtr& view) {
   const bool isNewPlan = m_isFirstView && view->scene;
   m_view = view;
   m_pickedPlace.reset();
+  if (m_tool) m_tool->showResults(view);
+  if (view->cover) m_cover->show(view->cover);
+  if (m_mode == SiteMode::Points) {
+    m_colorBox->clear();
+    m_colorBox->addItem(tr("ink or mask"), QString());
+    for (const std::string& name : view->colorNames) m_colorBox->addItem(text(name), text(name));
+    m_colorBox->setCurrentIndex(std::max(0, m_colorBox->findData(m_colorNumber)));
+    arrange();
+  }
   if (isNewPlan) {
     m_isFirstView = false;
     m_camera = cameraOf(*view->plan, {}, view->scene->bounds());
@@ -104,21 +203,26 @@ void SiteView::fitAll() {
   requestFrame();
 }
 
-void SiteView::requestFrame() {
+RenderRequest SiteView::requestFor(const EvalViewPtr& view) const {
   RenderRequest request;
-  request.view = m_view;
+  request.view = view;
   request.camera = m_camera;
   request.width = static_cast<int>(width() * devicePixelRatioF());
   request.height = static_cast<int>(height() * devicePixelRatioF());
   request.drawsPoints = m_mode == SiteMode::Points;
-  m_renderer.request(std::move(request));
+  return request;
+}
+
+void SiteView::requestFrame() {
+  if (m_mode != SiteMode::Cover) {
+    m_renderer.request(requestFor(m_view));
+    if (m_heldRenderer) m_heldRenderer->request(requestFor(m_held));
+  }
   update();
 }
 
 void SiteView::resizeEvent(QResizeEvent*) {
-  m_modes->adjustSize();
-  m_modes->move(10, 10);
-  m_banner->move(width() - m_banner->width() - 10, 10);
+  arrange();
   requestFrame();
 }
 
@@ -135,12 +239,35 @@ void SiteView::paintEvent(QPaintEvent*) {
   }
   p.setRenderHint(QPainter::SmoothPixmapTransform);
   p.drawImage(rect(), frame.image);
+  if (m_held && !m_heldRenderer->latest().image.isNull()) {
+    p.save();
+    p.setClipRect(QRectF(0, 0, m_divider * width(), height()));
+    p.drawImage(rect(), m_heldRenderer->latest().image);
+    p.restore();
+  }
   paintOverlays(p);
 }
 
+void SiteView::drawWords(QPainter& p, const QPointF& at, const QString& words) const {
+  QPainterPath path;
+  QFont f = font();
+  f.setWeight(QFont::DemiBold);
+  path.addText(at, f, words);
+  p.setPen(QPen(QColor(0, 0, 0, 110), 3));
+  p.drawPath(path);
+  p.fillPath(path, Qt::white);
+}
+
 void SiteView::paintOverlays(QPainter& p) {
-  const Theme& t = Theme::current();
   p.setRenderHint(QPainter::Antialiasing);
+  if (m_tool) m_tool->paint(p, lens());
+  paintMarks(p);
+  paintScale(p);
+  paintLegend(p);
+  if (m_held) paintCompare(p);
+}
+
+void SiteView::paintScale(QPainter& p) {
   // Scale: a round length at the distance of what lies in the middle.
   const Frame& frame = m_renderer.latest();
   float middle = glm::distance(m_camera.eye, m_camera.target);
@@ -155,22 +282,10 @@ void SiteView::paintOverlays(QPainter& p) {
       length *= m;
       break;
     }
-  const auto outlined = [&](const QPointF& at, const QString& words, const QColor& color) {
-    QPainterPath path;
-    QFont f = font();
-    f.setWeight(QFont::DemiBold);
-    path.addText(at, f, words);
-    p.setPen(QPen(QColor(0, 0, 0, 110), 3));
-    p.drawPath(path);
-    p.fillPath(path, color);
-  };
   const double x = 17;
   const double y = height() - 17;
-  p.setPen(QPen(QColor(0, 0, 0, 90), 4));
-  p.drawLine(QPointF(x, y), QPointF(x + length * perMeter, y));
-  p.setPen(QPen(Qt::white, 2));
-  p.drawLine(QPointF(x, y), QPointF(x + length * perMeter, y));
-  outlined(QPointF(x, y - 6), QStringLiteral("%1 m").arg(QLocale().toString(length)), Qt::white);
+  drawOutlined(p, QPolygonF{QPointF(x, y), QPointF(x + length * perMeter, y)}, Qt::white, 2);
+  drawWords(p, QPointF(x, y - 6), QStringLiteral("%1 m").arg(QLocale().toString(length)));
   // Compass: north is −Z.
   const QPointF center(width() - 36, height() - 36);
   p.setPen(Qt::NoPen);
@@ -183,62 +298,227 @@ void SiteView::paintOverlays(QPainter& p) {
   p.setBrush(QColor(0x22, 0x30, 0x2F));
   p.drawPolygon(QPolygonF{QPointF(0, -10), QPointF(4.5, 7), QPointF(0, 4), QPointF(-4.5, 7)});
   p.restore();
-  if (m_mode == SiteMode::Mask || (m_mode == SiteMode::Points && !m_maskTitle.isEmpty())) {
-    const QRectF box(width() - 280, height() - 58, 200, 44);
-    p.setPen(Qt::NoPen);
-    p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
-    p.drawRoundedRect(box.adjusted(-8, 0, 8, 0), 4, 4);
-    for (int i = 0; i < 200; ++i) {
-      const Vec3 c = scaleColor(static_cast<float>(i) / 199) * 255.0F;
-      p.fillRect(QRectF(box.left() + i, box.top() + 22, 1.2, 8), QColor(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b)));
-    }
-    QFont f = font();
-    f.setPixelSize(11);
-    p.setFont(f);
-    p.setPen(t.ink);
-    p.drawText(box.adjusted(0, 3, 0, 0), Qt::AlignLeft | Qt::AlignTop, m_maskTitle.isEmpty() ? tr("select a mask in the Plan") : m_maskTitle);
-    p.setPen(t.quiet);
-    p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignLeft | Qt::AlignBottom, QStringLiteral("0"));
-    p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignRight | Qt::AlignBottom, QStringLiteral("1"));
+}
+
+void SiteView::paintLegend(QPainter& p) {
+  const bool isColored = m_mode == SiteMode::Points && m_view && !m_view->pointValues.empty();
+  if (m_mode != SiteMode::Mask && !isColored) return;
+  const Theme& t = Theme::current();
+  const QRectF box(width() - 280, height() - 58, 200, 44);
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
+  p.drawRoundedRect(box.adjusted(-8, 0, 8, 0), 4, 4);
+  for (int i = 0; i < 200; ++i) {
+    const Vec3 c = scaleColor(static_cast<float>(i) / 199) * 255.0F;
+    p.fillRect(QRectF(box.left() + i, box.top() + 22, 1.2, 8), QColor(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b)));
   }
-  if (m_pickedPlace) {
-    const Vec3 at = m_camera.projected(*m_pickedPlace, width(), height());
-    if (at.z > 0) {
-      p.setPen(QPen(QColor(0x1D, 0x5F, 0x7A), 2));
+  QFont f = font();
+  f.setPixelSize(11);
+  p.setFont(f);
+  p.setPen(t.ink);
+  const QString title = isColored ? text(m_view->colorTitle) : m_maskTitle;
+  const QLocale locale;
+  p.drawText(box.adjusted(0, 3, 0, 0), Qt::AlignLeft | Qt::AlignTop, title.isEmpty() ? tr("select a mask in the Plan") : title);
+  p.setPen(t.quiet);
+  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignLeft | Qt::AlignBottom, locale.toString(isColored ? static_cast<double>(m_view->colorFrom) : 0.0, 'g', 4));
+  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignRight | Qt::AlignBottom, locale.toString(isColored ? static_cast<double>(m_view->colorTo) : 1.0, 'g', 4));
+}
+
+void SiteView::paintCompare(QPainter& p) {
+  const Theme& t = Theme::current();
+  const double x = m_divider * width();
+  drawOutlined(p, QPolygonF{QPointF(x, 0), QPointF(x, height())}, Qt::white, 2);
+  p.setPen(QPen(QColor(0x22, 0x30, 0x2F), 1));
+  p.setBrush(QColor(0xFC, 0xFB, 0xF8));
+  p.drawEllipse(QPointF(x, height() / 2.0), 8, 8);
+  const double wordsY = 64;
+  QFont f = font();
+  f.setWeight(QFont::DemiBold);
+  drawWords(p, QPointF(x - 14 - QFontMetricsF(f).horizontalAdvance(tr("held")), wordsY), tr("held"));
+  drawWords(p, QPointF(x + 14, wordsY), tr("now"));
+  // The numbers, side by side: each layer, then all.
+  struct Row { QString name; std::size_t held; std::size_t now; };
+  std::vector<Row> rows;
+  const auto countIn = [](const EvalView& view, const std::string& source) {
+    std::size_t n = 0;
+    for (const PictureLayer& l : view.shown)
+      if (l.source == source) n += l.points->count;
+    return n;
+  };
+  std::vector<std::string> sources;
+  for (const EvalViewPtr& view : {m_held, m_view})
+    for (const PictureLayer& l : view->shown)
+      if (std::find(sources.begin(), sources.end(), l.source) == sources.end()) sources.push_back(l.source);
+  std::size_t heldSum = 0;
+  std::size_t nowSum = 0;
+  for (const std::string& source : sources) {
+    const Node* node = m_view->plan->find(source);
+    if (!node) node = m_held->plan->find(source);
+    rows.push_back({node ? text(node->title) : QString(), countIn(*m_held, source), countIn(*m_view, source)});
+    heldSum += rows.back().held;
+    nowSum += rows.back().now;
+  }
+  rows.push_back({tr("all points"), heldSum, nowSum});
+  f.setWeight(QFont::Normal);
+  f.setPixelSize(11);
+  p.setFont(f);
+  const QRectF box(10, 48, 286, 26 + 17.0 * static_cast<double>(rows.size()));
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 238));
+  p.drawRoundedRect(box, 4, 4);
+  const QLocale locale;
+  const auto line = [&](double y, const QString& name, const QString& held, const QString& now, const QString& change, const QColor& color) {
+    p.setPen(color);
+    p.drawText(QRectF(box.left() + 10, y, 96, 17), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(name, Qt::ElideRight, 94));
+    p.drawText(QRectF(box.left() + 100, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, held);
+    p.drawText(QRectF(box.left() + 160, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, now);
+    p.drawText(QRectF(box.left() + 220, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, change);
+  };
+  line(box.top() + 4, QString(), tr("held"), tr("now"), tr("change"), t.quiet);
+  double y = box.top() + 21;
+  for (const Row& row : rows) {
+    const auto change = static_cast<qlonglong>(row.now) - static_cast<qlonglong>(row.held);
+    line(y, row.name, locale.toString(static_cast<qulonglong>(row.held)), locale.toString(static_cast<qulonglong>(row.now)),
+         change == 0 ? QStringLiteral("=") : (change > 0 ? QStringLiteral("+") : QStringLiteral("−")) + locale.toString(std::abs(change)), t.ink);
+    y += 17;
+  }
+}
+
+void SiteView::paintMarks(QPainter& p) {
+  const QColor ring(0x1D, 0x5F, 0x7A);
+  // More rings than this could not be told apart.
+  constexpr std::size_t kMostRings = 5000;
+  for (std::size_t i = 0; i < std::min(kMostRings, m_selection.size()); ++i)
+    if (const auto at = project(m_selection[i])) {
       p.setBrush(Qt::NoBrush);
-      p.drawEllipse(QPointF(static_cast<double>(at.x), static_cast<double>(at.y)), 9, 9);
-      outlined(QPointF(static_cast<double>(at.x) + 14, static_cast<double>(at.y) - 6), m_pickedWords, Qt::white);
+      p.setPen(QPen(QColor(255, 255, 255, 200), 3.5));
+      p.drawEllipse(*at, 6, 6);
+      p.setPen(QPen(ring, 2));
+      p.drawEllipse(*at, 6, 6);
     }
+  if (m_askedSpot && m_why->isVisible()) {
+    const float radius = m_why->radius();
+    QPolygonF circle;
+    for (int i = 0; i <= 48; ++i) {
+      const float a = 2 * kPi * static_cast<float>(i) / 48;
+      if (const auto at = project(*m_askedSpot + Vec3(std::cos(a), 0, std::sin(a)) * radius)) circle << *at;
+    }
+    drawOutlined(p, circle, Qt::white, 1.5);
+    for (const WhyPoint& point : m_why->answer().points)
+      if (const auto at = project(point.place)) {
+        p.setPen(QPen(Qt::white, 1.5));
+        p.setBrush(point.isPlaced ? QColor(0x22, 0x30, 0x2F) : QColor(0, 0, 0, 0));
+        if (point.isPlaced) p.drawEllipse(*at, 3.5, 3.5);
+        else {
+          drawOutlined(p, QPolygonF{*at + QPointF(-4, -4), *at + QPointF(4, 4)}, Qt::white, 1.5);
+          drawOutlined(p, QPolygonF{*at + QPointF(-4, 4), *at + QPointF(4, -4)}, Qt::white, 1.5);
+        }
+      }
+    if (const auto place = m_why->markedPlace())
+      if (const auto at = project(*place)) {
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(Qt::white, 4));
+        p.drawEllipse(*at, 9, 9);
+        p.setPen(QPen(ring, 2.5));
+        p.drawEllipse(*at, 9, 9);
+      }
   }
+  if (m_pickedPlace)
+    if (const auto at = project(*m_pickedPlace)) {
+      p.setPen(QPen(ring, 2));
+      p.setBrush(Qt::NoBrush);
+      p.drawEllipse(*at, 9, 9);
+      drawWords(p, *at + QPointF(14, -6), m_pickedWords);
+    }
 }
 
 Vec3 SiteView::rayAt(const QPointF& p) const {
   return m_camera.direction(static_cast<float>(p.x() / width()), static_cast<float>(p.y() / height()), static_cast<float>(width()) / static_cast<float>(height()));
 }
 
-void SiteView::pick(const QPointF& p) {
-  m_pickedPlace.reset();
-  m_pickedWords.clear();
-  if (!m_view || !m_view->scene) return;
+SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const {
+  SitePointer out{p, m_camera.eye, rayAt(p), {}, modifiers, m_pressure};
+  if (!m_view || !m_view->scene) return out;
+  float nearest = std::numeric_limits<float>::infinity();
+  for (const SurfacePtr& ground : m_view->scene->input().grounds)
+    if (const auto index = SurfaceIndex::of(*ground)) {  // the picture has made it already
+      const SurfaceHit hit = (*index)->first(out.eye, out.direction, nearest);
+      if (!hit.isHit() || hit.distance >= nearest) continue;
+      nearest = hit.distance;
+      out.ground = out.eye + out.direction * hit.distance;
+    }
+  return out;
+}
+
+std::optional<SiteView::Found> SiteView::findAt(const QPointF& p) const {
+  if (!m_view || !m_view->scene) return std::nullopt;
   // One ray costs microseconds; this is not the computing that the interface thread must keep from.
   const Vec3 d = rayAt(p);
   const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
-  if (hit.isHit()) {
-    const PictureInstance& in = m_view->scene->instance(hit.instance);
-    const Vec3 at = m_camera.eye + d * hit.distance;
-    m_pickedPlace = at;
-    if (in.layer == kGround) {
-      m_pickedWords = tr("%1, %2, %3 m").arg(static_cast<double>(at.x), 0, 'f', 2).arg(static_cast<double>(at.y), 0, 'f', 2).arg(static_cast<double>(at.z), 0, 'f', 2);
-      Q_EMIT picked(m_pickedWords, -1, -1);
-    } else {
-      const Points& points = *m_view->scene->input().layers[in.layer].points;
-      const Prop& prop = *points.kit->entries[static_cast<std::size_t>(points.prop[in.point])].prop;
-      m_pickedWords = tr("%1 · %2 m high").arg(QString::fromStdString(prop.name)).arg(static_cast<double>(prop.height * points.size[in.point].y), 0, 'f', 2);
-      Q_EMIT picked(m_pickedWords, static_cast<int>(in.layer), static_cast<int>(in.point));
+  const float depth = hit.isHit() ? hit.distance : std::numeric_limits<float>::infinity();
+  // Discs first: they are drawn over what they stand on.
+  std::optional<Found> disc;
+  double nearest = kGrabPixels;
+  for (const PictureLayer& layer : m_view->shown) {
+    const bool hasDiscs = m_mode == SiteMode::Points || std::any_of(m_view->bare.begin(), m_view->bare.end(), [&](const PointsPtr& bare) { return bare == layer.points; });
+    if (!hasDiscs) continue;
+    for (std::size_t i = 0; i < layer.points->count; ++i) {
+      const Vec3 place = layer.points->position[i];
+      const Vec3 at = m_camera.projected(place, width(), height());
+      if (at.z <= 0) continue;
+      const double away = QLineF(p, QPointF(static_cast<double>(at.x), static_cast<double>(at.y))).length();
+      if (away >= nearest || glm::distance(place, m_camera.eye) > depth * 1.02F + 0.05F) continue;
+      nearest = away;
+      disc = Found{place, &layer, i};
     }
-  } else {
-    Q_EMIT picked({}, -1, -1);
   }
+  if (disc) return disc;
+  if (!hit.isHit()) return std::nullopt;
+  const PictureInstance& in = m_view->scene->instance(hit.instance);
+  Found found{m_camera.eye + d * hit.distance, nullptr, 0};
+  if (in.layer != kGround) {
+    found.layer = &m_view->scene->input().layers[in.layer];
+    found.point = in.point;
+  }
+  return found;
+}
+
+void SiteView::pick(const QPointF& p) {
+  m_pickedPlace.reset();
+  m_pickedWords.clear();
+  const auto found = findAt(p);
+  if (!found) {
+    Q_EMIT picked({}, {}, 0);
+  } else {
+    m_pickedPlace = found->place;
+    const Vec3 at = found->place;
+    if (!found->layer) {
+      m_pickedWords = tr("%1, %2, %3 m").arg(static_cast<double>(at.x), 0, 'f', 2).arg(static_cast<double>(at.y), 0, 'f', 2).arg(static_cast<double>(at.z), 0, 'f', 2);
+      Q_EMIT picked(m_pickedWords, {}, 0);
+    } else {
+      const Points& points = *found->layer->points;
+      if (points.kit && points.prop[found->point] != kNoProp) {
+        const Prop& prop = *points.kit->entries[static_cast<std::size_t>(points.prop[found->point])].prop;
+        m_pickedWords = tr("%1 · %2 m high").arg(text(prop.name)).arg(static_cast<double>(prop.height * points.size[found->point].y), 0, 'f', 2);
+      } else {
+        m_pickedWords = tr("a point");
+      }
+      Q_EMIT picked(m_pickedWords, text(found->layer->source), points.id[found->point]);
+    }
+  }
+  update();
+}
+
+void SiteView::ask(const QPointF& p) {
+  const auto found = findAt(p);
+  if (!found) return;
+  m_askedNode = found->layer ? text(found->layer->source) : QString();
+  m_askedId = found->layer ? found->layer->points->id[found->point] : 0;
+  // A placement is asked about where it stands, not where the ray met its leaf.
+  m_askedSpot = found->layer ? found->layer->points->position[found->point] : found->place;
+  m_pickedPlace.reset();
+  m_why->showBusy();
+  Q_EMIT whyWanted(*m_askedSpot, m_askedNode, m_askedId, m_why->radius());
   update();
 }
 
@@ -251,6 +531,11 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
   if (event->button() == Qt::MiddleButton) m_drag = alt ? Drag::Pan : Drag::Orbit;
   if (event->button() == Qt::RightButton) m_drag = alt ? Drag::Zoom : Drag::Pan;
   if (event->button() == Qt::LeftButton && alt) m_drag = Drag::Orbit;
+  if (event->button() == Qt::LeftButton && !alt) {
+    if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels) m_drag = Drag::Divider;
+    else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens())) m_drag = Drag::Tool;
+    if (m_drag != Drag::None) return update();
+  }
   m_pivot = m_camera.target;
   if (m_view && m_view->scene) {
     const Vec3 d = rayAt(event->position());
@@ -260,7 +545,21 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
 }
 
 void SiteView::mouseMoveEvent(QMouseEvent* event) {
-  if (m_drag == Drag::None) return;
+  if (m_drag == Drag::None) {
+    if (m_tool && !m_isAsking) {
+      m_tool->hover(pointerAt(event->position(), event->modifiers()), lens());
+      update();
+    }
+    return;
+  }
+  if (m_drag == Drag::Tool) {
+    m_tool->drag(pointerAt(event->position(), event->modifiers()), lens());
+    return update();
+  }
+  if (m_drag == Drag::Divider) {
+    m_divider = std::clamp(event->position().x() / width(), 0.02, 0.98);
+    return update();
+  }
   const QPointF by = event->position() - m_last;
   m_last = event->position();
   if (by.manhattanLength() > 0) m_hasMoved = true;
@@ -293,11 +592,28 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
 void SiteView::mouseReleaseEvent(QMouseEvent* event) {
   const Drag drag = m_drag;
   m_drag = Drag::None;
-  if (drag == Drag::None && event->button() == Qt::LeftButton) pick(event->position());
+  if (drag == Drag::Tool) {
+    m_tool->release();
+    update();
+  }
+  if (drag != Drag::None || event->button() != Qt::LeftButton) return;
+  if (m_isAsking) ask(event->position());
+  else pick(event->position());
+}
+
+void SiteView::tabletEvent(QTabletEvent* event) {
+  m_pressure = event->type() == QEvent::TabletRelease ? 1.0F : static_cast<float>(event->pressure());
+  event->ignore();  // it comes again as a mouse event
+}
+
+void SiteView::leaveEvent(QEvent*) {
+  if (m_tool) m_tool->hover({}, lens());
+  update();
 }
 
 void SiteView::wheelEvent(QWheelEvent* event) {
   const float steps = static_cast<float>(event->angleDelta().y()) / 120.0F;
+  if ((event->modifiers() & Qt::ShiftModifier) && m_tool && m_tool->wheel(static_cast<double>(steps))) return update();
   Vec3 toward = m_camera.target;
   if (m_view && m_view->scene) {
     const Vec3 d = rayAt(event->position());
@@ -325,8 +641,12 @@ void SiteView::keyPressEvent(QKeyEvent* event) {
     if (i < cameras.size()) setCamera({cameras[i].eye, cameras[i].target, cameras[i].fieldOfViewDeg});
     return;
   }
+  if (event->key() == Qt::Key_Y) return m_isAsking ? stopAsking() : startAsking();
+  if (event->key() == Qt::Key_C && !(event->modifiers() & Qt::ControlModifier)) return toggleCompare();
   if (event->key() == Qt::Key_Escape) {
     m_pickedPlace.reset();
+    Q_EMIT picked({}, {}, 0);
+    if (m_isAsking) stopAsking();
     update();
     return;
   }

@@ -2,17 +2,21 @@
 #pragma once
 
 #include "app/model/render_service.h"
+#include "app/site/cover_view.h"
+#include "app/site/site_tool.h"
+#include "app/site/why_panel.h"
 
 #include <QTimer>
 #include <QWidget>
 
 class QButtonGroup;
+class QComboBox;
 class QFrame;
 class QLabel;
 
 namespace arvesk {
 
-enum class SiteMode { Dressed, Points, Mask };
+enum class SiteMode { Dressed, Points, Cover, Mask };
 
 class SiteView : public QWidget {
   Q_OBJECT
@@ -31,13 +35,38 @@ class SiteView : public QWidget {
   void fitAll();
   int samplesShown() const { return m_renderer.latest().samples; }
   bool hasPicture() const { return !m_renderer.latest().image.isNull(); }
+  CoverView& cover() { return *m_cover; }
+  WhyPanel& whyPanel() { return *m_why; }
+
+  /// What the left button does while a node is selected; null for picking.
+  void setTool(std::unique_ptr<SiteTool> tool);
+  SiteTool* tool() { return m_tool.get(); }
+  /// Which number colors the Points view; empty for ink or the selected mask.
+  QString colorNumber() const { return m_colorNumber; }
+  /// Rings around these places.
+  void showSelection(std::vector<Vec3> places);
+
+  /// The next click asks why things are as they are there.
+  void startAsking();
+  bool isAsking() const { return m_isAsking; }
+  /// Keeps what is shown now, to be compared with what comes; again lets it go.
+  void toggleCompare();
+  bool isComparing() const { return m_held != nullptr; }
+  double divider() const { return m_divider; }
+  /// Where a place in the world is on the widget; nothing behind the camera.
+  std::optional<QPointF> project(const Vec3& world) const { return lens().project(world); }
 
  Q_SIGNALS:
   void showAllWanted();
   void modeChanged(SiteMode mode);
-  /// What lies under a click; empty when nothing placed does.
-  void picked(const QString& words, int layer, int point);
+  /// What lies under a click: words, and the node and id of the point when it is one.
+  void picked(const QString& words, const QString& node, quint64 id);
   void frameShown();
+  /// Why is it as it is at `spot`? `node` and `id` name the placement that was clicked, if one was.
+  void whyWanted(const Vec3& spot, const QString& node, quint64 id, float radius);
+  void nodeWanted(const QString& uid);
+  void colorNumberChanged();
+  void hintChanged(const QString& words);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -47,13 +76,33 @@ class SiteView : public QWidget {
   void mouseReleaseEvent(QMouseEvent* event) override;
   void wheelEvent(QWheelEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
+  void tabletEvent(QTabletEvent* event) override;
+  void leaveEvent(QEvent* event) override;
 
  private:
-  enum class Drag { None, Orbit, Pan, Zoom };
+  enum class Drag { None, Orbit, Pan, Zoom, Tool, Divider };
+  /// What a ray through the widget meets first: ground, a placement, or a point drawn as a disc.
+  struct Found {
+    Vec3 place{0};
+    const PictureLayer* layer = nullptr;  // null for ground
+    std::size_t point = 0;
+  };
   void requestFrame();
+  RenderRequest requestFor(const EvalViewPtr& view) const;
   Vec3 rayAt(const QPointF& p) const;
+  SiteLens lens() const { return {m_camera, width(), height()}; }
+  SitePointer pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const;
+  std::optional<Found> findAt(const QPointF& p) const;
   void pick(const QPointF& p);
+  void ask(const QPointF& p);
+  void stopAsking();
   void paintOverlays(QPainter& p);
+  void paintScale(QPainter& p);
+  void paintLegend(QPainter& p);
+  void paintCompare(QPainter& p);
+  void paintMarks(QPainter& p);
+  void drawWords(QPainter& p, const QPointF& at, const QString& words) const;
+  void arrange();
 
   RenderService m_renderer;
   EvalViewPtr m_view;
@@ -62,8 +111,24 @@ class SiteView : public QWidget {
   QString m_maskTitle;
   QFrame* m_modes;
   QButtonGroup* m_modeButtons;
+  QComboBox* m_colorBox;
+  QString m_colorNumber;
   QFrame* m_banner;
   QLabel* m_bannerText;
+  CoverView* m_cover;
+  WhyPanel* m_why;
+  std::unique_ptr<SiteTool> m_tool;
+  float m_pressure = 1;
+  std::vector<Vec3> m_selection;
+
+  bool m_isAsking = false;
+  std::optional<Vec3> m_askedSpot;
+  QString m_askedNode;
+  quint64 m_askedId = 0;
+
+  EvalViewPtr m_held;                             // what is compared with
+  std::unique_ptr<RenderService> m_heldRenderer;
+  double m_divider = 0.5;
   bool m_isFirstView = true;
   Drag m_drag = Drag::None;
   QPointF m_last;

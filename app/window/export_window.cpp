@@ -49,7 +49,8 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
   head->setProperty("role", QStringLiteral("section"));
   grid->addWidget(head, row++, 0, 1, 3);
   for (const Node& node : m_plan->nodes) {
-    if (node.kind != "output" || node.isSkipped) continue;
+    const NodeKind* kind = findNodeKind(node.kind);
+    if (!kind || !kind->isLayer || node.isSkipped) continue;
     auto* box = new QCheckBox(QString::fromStdString(node.title), this);
     const auto exported = node.params.find("exported");
     box->setChecked(exported == node.params.end() || std::get<bool>(exported->second));

@@ -107,13 +107,27 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
   connect(m_site, &SiteView::showAllWanted, this, [this] { setInSite({}); });
   connect(m_site, &SiteView::modeChanged, this, [this] { evaluate(); });
-  connect(m_site, &SiteView::picked, this, [this](const QString& words, int, int) { m_message->setText(words); });
+  connect(m_site, &SiteView::picked, this, [this](const QString& words, const QString& node, quint64 id) {
+    m_message->setText(words);
+    if (node.isEmpty()) m_ledger->clearSelection();
+    else m_ledger->selectPoint(node, id);
+  });
+  connect(m_site, &SiteView::whyWanted, this, &MainWindow::answerWhy);
+  connect(m_site, &SiteView::nodeWanted, this, [this](const QString& uid) {
+    showKit(false);
+    m_plan->reveal(uid);
+  });
+  connect(m_site, &SiteView::colorNumberChanged, this, &MainWindow::evaluate);
+  connect(m_site, &SiteView::hintChanged, this, [this](const QString& words) {
+    m_toolHint = words;
+    updateKeys();
+  });
+  connect(&m_site->cover(), &CoverView::hoverChanged, this, [this](const QString& words) { m_message->setText(words); });
+  connect(m_ledger, &LedgerView::selectionPlaces, this, [this](const std::vector<Vec3>& places) { m_site->showSelection(places); });
+  connect(m_ledger, &LedgerView::messageChanged, m_message, &QLabel::setText);
   connect(m_bench, &BenchView::headingChanged, this, [this] { m_benchHeading->setText(m_bench->heading()); });
   m_benchHeading->setText(m_bench->heading());
-  connect(qApp, &QApplication::focusChanged, this, [this](QWidget*, QWidget* now) {
-    if (now == m_site) m_keys->setText(tr("middle drag orbits · right drag pans · Home all · 1…4 cameras"));
-    else m_keys->setText(tr("K skip · I in Site · F2 rename · Enter add"));
-  });
+  connect(qApp, &QApplication::focusChanged, this, &MainWindow::updateKeys);
   const Settings settings;
   if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
   if (!settings.layout().isEmpty()) restoreState(settings.layout());
@@ -149,13 +163,25 @@ void MainWindow::buildBottom() {
   m_bench = new BenchView(&m_model);
   m_benchHeading = new QLabel;
   m_benchHeading->setObjectName(QStringLiteral("bench_heading"));
-  QToolButton* tab = makeTab(tr("Bench"), "tab_bench", true);
-  connect(tab, &QToolButton::clicked, tab, [tab] { tab->setChecked(true); });
-  m_bottomDock = new QDockWidget(tr("Bench"), this);
+  m_ledger = new LedgerView;
+  m_bottom = new QStackedWidget;
+  m_bottom->addWidget(m_bench);
+  m_bottom->addWidget(m_ledger);
+  m_benchTab = makeTab(tr("Bench"), "tab_bench", true);
+  m_ledgerTab = makeTab(tr("Ledger"), "tab_ledger", false);
+  connect(m_benchTab, &QToolButton::clicked, this, [this] { showLedger(false); });
+  connect(m_ledgerTab, &QToolButton::clicked, this, [this] { showLedger(true); });
+  m_bottomDock = new QDockWidget(tr("Bench and Ledger"), this);
   m_bottomDock->setObjectName(QStringLiteral("bottom_dock"));
-  m_bottomDock->setWidget(m_bench);
-  m_bottomDock->setTitleBarWidget(makeHead({tab}, m_benchHeading));
+  m_bottomDock->setWidget(m_bottom);
+  m_bottomDock->setTitleBarWidget(makeHead({m_benchTab, m_ledgerTab}, m_benchHeading));
   addDockWidget(Qt::BottomDockWidgetArea, m_bottomDock);
+}
+
+void MainWindow::showLedger(bool isLedger) {
+  m_bottom->setCurrentIndex(isLedger ? 1 : 0);
+  m_benchTab->setChecked(!isLedger);
+  m_ledgerTab->setChecked(isLedger);
 }
 
 void MainWindow::showKit(bool isKit) {
@@ -208,6 +234,9 @@ void MainWindow::buildMenus() {
   add(plan, tr("Lift out\tL"), {}, "plan_lift", [this] { m_plan->liftSelected(); });
   add(plan, tr("Tidy\tT"), {}, "plan_tidy", [this] { m_plan->tidy(); });
   add(plan, tr("Delete\tDel"), {}, "plan_delete", [this] { m_plan->removeSelected(); });
+  add(plan, tr("Fold or unfold its chain\tU"), {}, "plan_fold", [this] { m_plan->foldSelected(); });
+  add(plan, tr("Bed around the selection\tB"), {}, "plan_bed", [this] { showKit(false); m_plan->addBed(); });
+  add(plan, tr("Note\tN"), {}, "plan_note", [this] { showKit(false); m_plan->addNote(); });
   add(plan, tr("Show whole plan\tHome"), {}, "plan_fit", [this] { m_plan->fitAll(); });
   plan->addSeparator();
   add(plan, tr("Next seed"), QKeySequence(Qt::CTRL | Qt::Key_R), "plan_next_seed", [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
@@ -215,7 +244,11 @@ void MainWindow::buildMenus() {
   QMenu* site = menuBar()->addMenu(tr("&Site"));
   add(site, tr("Dressed"), {}, "site_dressed", [this] { m_site->setMode(SiteMode::Dressed); });
   add(site, tr("Points"), {}, "site_points", [this] { m_site->setMode(SiteMode::Points); });
+  add(site, tr("Cover"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
   add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
+  site->addSeparator();
+  add(site, tr("Why here…\tY"), {}, "site_why", [this] { m_site->startAsking(); });
+  add(site, tr("Hold to compare\tC"), {}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();
   add(site, tr("Selected node in Site\tI"), {}, "site_in_site", [this] { if (m_plan->selection().size() == 1) setInSite(m_plan->selection().first()); });
   add(site, tr("Show all nodes"), {}, "site_all", [this] { setInSite({}); });
@@ -240,13 +273,20 @@ void MainWindow::buildMenus() {
   view->addAction(m_leftDock->toggleViewAction());
   view->addAction(m_bottomDock->toggleViewAction());
 
+  view->addSeparator();
+  add(view, tr("Bench"), {}, "view_bench", [this] { showLedger(false); });
+  add(view, tr("Ledger"), {}, "view_ledger", [this] { showLedger(true); });
+
   QMenu* help = menuBar()->addMenu(tr("&Help"));
+  add(help, tr("Manual page of the node"), QKeySequence::HelpContents, "help_manual", [this] { openManual(); });
   add(help, tr("Keys and mouse"), {}, "help_keys", [this] {
     QMessageBox box(QMessageBox::NoIcon, tr("Keys and mouse"),
                     tr("<b>Plan</b><br>Enter or double-click on paper: add · double-click on a ribbon: insert · drag from a card's foot: connect<br>"
-                       "K skip · I in Site · F2 rename · L lift out · T tidy · Del delete · Home whole plan · Ctrl+wheel zoom · middle drag pan<br><br>"
+                       "K skip · I in Site · F2 rename · L lift out · T tidy · U fold a chain · B bed · N note · Del delete · Home whole plan · Ctrl+wheel zoom · middle drag pan<br><br>"
                        "<b>Site</b><br>Middle drag: orbit about the point under the cursor · right drag: pan · wheel: toward the cursor · with Alt also left, middle, right<br>"
-                       "click: what is there · F to the clicked place · Home all · 1…4 saved cameras<br><br>"
+                       "click: what is there · Y then click: why here · C holds the picture to compare, the line between is dragged<br>"
+                       "F to the clicked place · Home all · 1…4 saved cameras<br>"
+                       "With a Painted mask, a Region or a Part of surface selected: left drag paints, moves handles, picks faces<br><br>"
                        "<b>Bench</b><br>Numbers: drag sideways, arrow keys, wheel, or type sums and units (1.6/2, 45 cm, 0.8 rad)"), QMessageBox::Close, this);
     box.exec();
   });
@@ -313,7 +353,13 @@ QString MainWindow::selectedMask() const {
 }
 
 void MainWindow::evaluate() {
-  EvaluationService::Request request{m_model.snapshot(), m_quality, m_inSite.toStdString(), {}, m_site->mode() == SiteMode::Points, {}};
+  EvaluationService::Request request;
+  request.plan = m_model.snapshot();
+  request.quality = m_quality;
+  request.inSite = m_inSite.toStdString();
+  request.isPoints = m_site->mode() == SiteMode::Points;
+  request.isCover = m_site->mode() == SiteMode::Cover;
+  request.colorByNumber = m_site->colorNumber().toStdString();
   (m_site->mode() == SiteMode::Mask ? request.maskOnGround : request.colorBy) = selectedMask().toStdString();
   m_service.request(std::move(request));
 }
@@ -327,6 +373,7 @@ void MainWindow::showResults() {
   m_plan->showResults(view);
   m_bench->showResults(view);
   m_kit->showResults(view);
+  m_ledger->showResults(view);
   m_site->showResults(view);
   const QLocale locale;
   const double millions = static_cast<double>(view->totals.triangles) / 1e6;
@@ -341,7 +388,35 @@ void MainWindow::showResults() {
 void MainWindow::updateSelection() {
   const QStringList selection = m_plan->selection();
   m_bench->showNode(selection.size() == 1 ? selection.first() : QString());
-  if (m_site->mode() != SiteMode::Dressed) evaluate();
+  updateTool();
+  if (m_site->mode() == SiteMode::Points || m_site->mode() == SiteMode::Mask) evaluate();
+}
+
+void MainWindow::updateTool() {
+  const QStringList selection = m_plan->selection();
+  m_site->setTool(selection.size() == 1 ? makeSiteTool(&m_model, selection.first()) : nullptr);
+}
+
+void MainWindow::updateKeys() {
+  const QWidget* now = QApplication::focusWidget();
+  if (!m_toolHint.isEmpty()) m_keys->setText(m_toolHint);
+  else if (now == m_site) m_keys->setText(tr("Y why here · C compare · middle drag orbits · Home all"));
+  else m_keys->setText(tr("K skip · I in Site · F2 rename · Enter add · F1 manual"));
+}
+
+void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius) {
+  const EvalViewPtr view = m_service.latest();
+  if (!view) return;
+  constexpr std::size_t kMostLines = 200;
+  m_why.ask([this, view, spot, node = node.toStdString(), id, radius](const Task& task) -> std::function<void()> {
+    const WhyHere here = whyHere(*view->plan, view->evaluation, view->quality, spot, radius, kMostLines, task);
+    const std::vector<WhyStep> story = node.empty() ? std::vector<WhyStep>() : storyOf(*view->plan, view->evaluation, view->quality, node, id, task);
+    if (task.isCancelled()) return {};
+    return [this, view, here, story, radius] {
+      m_site->whyPanel().showAnswer(*view->plan, here, story, radius);
+      m_site->update();
+    };
+  });
 }
 
 void MainWindow::setInSite(const QString& uid) {
@@ -465,6 +540,15 @@ void MainWindow::fillRecent() {
   m_recent->clear();
   for (const QString& path : Settings().recentFiles()) m_recent->addAction(QDir::toNativeSeparators(path), this, [this, path] { openFile(path); });
   if (m_recent->isEmpty()) m_recent->addAction(tr("none yet"))->setEnabled(false);
+}
+
+void MainWindow::openManual() {
+  const QStringList selection = m_plan->selection();
+  const Node* node = selection.size() == 1 ? m_model.plan().find(selection.first().toStdString()) : nullptr;
+  if (!m_manual) m_manual = new ManualWindow(this);
+  m_manual->showPage(node ? text(node->kind) : QString());
+  m_manual->show();
+  m_manual->raise();
 }
 
 void MainWindow::openExport() {

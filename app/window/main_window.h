@@ -3,9 +3,12 @@
 
 #include "app/bench/bench_view.h"
 #include "app/kit/kit_view.h"
+#include "app/ledger/ledger_view.h"
+#include "app/model/background_job.h"
 #include "app/plan/plan_view.h"
 #include "app/site/site_view.h"
 #include "app/window/autosave.h"
+#include "app/window/manual_window.h"
 
 #include <QElapsedTimer>
 #include <QMainWindow>
@@ -33,8 +36,10 @@ class MainWindow : public QMainWindow {
   PlanView& planView() { return *m_plan; }
   SiteView& site() { return *m_site; }
   BenchView& bench() { return *m_bench; }
+  LedgerView& ledger() { return *m_ledger; }
   EvaluationService& service() { return m_service; }
   void showKit(bool isKit);
+  void showLedger(bool isLedger);
   void setQuality(Quality quality);
   void openExport();
 
@@ -64,6 +69,11 @@ class MainWindow : public QMainWindow {
   void setTheme(const QString& choice);
   void swapViews();
   QString selectedMask() const;
+  void updateTool();
+  void updateKeys();
+  /// Works out why things are as they are at a spot and shows it in Site.
+  void answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius);
+  void openManual();
 
   PlanModel m_model;
   EvaluationService m_service;
@@ -77,11 +87,18 @@ class MainWindow : public QMainWindow {
   KitView* m_kit = nullptr;
   SiteView* m_site = nullptr;
   BenchView* m_bench = nullptr;
+  LedgerView* m_ledger = nullptr;
+  BackgroundJob m_why;
+  ManualWindow* m_manual = nullptr;
+  QString m_toolHint;
   QStackedWidget* m_left = nullptr;
+  QStackedWidget* m_bottom = nullptr;
   QDockWidget* m_leftDock = nullptr;
   QDockWidget* m_bottomDock = nullptr;
   QToolButton* m_planTab = nullptr;
   QToolButton* m_kitTab = nullptr;
+  QToolButton* m_benchTab = nullptr;
+  QToolButton* m_ledgerTab = nullptr;
   QLabel* m_leftHint = nullptr;
   QLabel* m_benchHeading = nullptr;
   QPushButton* m_draft = nullptr;

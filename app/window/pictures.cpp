@@ -7,6 +7,9 @@
 
 #include <QDeadlineTimer>
 #include <QDir>
+#include <QLineEdit>
+#include <QMouseEvent>
+#include <QTableView>
 #include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
@@ -32,6 +35,21 @@ class Photographer {
     settle(200);
     waitUntil([&] { return window.site().samplesShown() >= samples; }, 60'000);
     save(window, name);
+  }
+  void settleResults(MainWindow& window) {
+    settle(60);
+    waitUntil([&] { return !window.service().isBusy() && window.service().latest() && window.service().latest()->plan == window.model().snapshot(); }, 60'000);
+    settle(60);
+  }
+  void askWhy(MainWindow& window, QPointF share) {
+    SiteView& site = window.site();
+    site.startAsking();
+    const QPointF at(site.width() * share.x(), site.height() * share.y());
+    for (const QEvent::Type type : {QEvent::MouseButtonPress, QEvent::MouseButtonRelease}) {
+      QMouseEvent event(type, at, site.mapToGlobal(at), Qt::LeftButton, type == QEvent::MouseButtonPress ? Qt::LeftButton : Qt::NoButton, Qt::NoModifier);
+      QApplication::sendEvent(&site, &event);
+    }
+    waitUntil([&] { return !site.whyPanel().answer().points.empty() || !site.whyPanel().answer().sources.empty(); }, 20'000);
   }
   void save(QWidget& widget, const char* name) {
     const QString path = QDir(m_folder).filePath(QLatin1String(name) + QStringLiteral(".png"));
@@ -70,6 +88,53 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     window.site().setMode(SiteMode::Points);
     photographer.take(window, "points");
     window.site().setMode(SiteMode::Dressed);
+  }
+  if (photographer.wants("cover")) {
+    window.site().setMode(SiteMode::Cover);
+    photographer.take(window, "cover", 0);
+    window.site().setMode(SiteMode::Dressed);
+  }
+  if (photographer.wants("why")) {
+    window.planView().select({});
+    photographer.settleResults(window);
+    photographer.askWhy(window, {0.36, 0.42});
+    photographer.take(window, "why");
+    Q_EMIT window.site().whyPanel().closed();
+  }
+  if (photographer.wants("ledger")) {
+    window.showLedger(true);
+    photographer.settleResults(window);
+    auto* filter = window.ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter"));
+    filter->setText(QStringLiteral("slope > 20 and prop = boulder*"));
+    photographer.settle(600);
+    auto* table = window.ledger().findChild<QTableView*>(QStringLiteral("ledger_table"));
+    table->setFocus();
+    table->selectAll();
+    photographer.take(window, "ledger");
+    window.ledger().clearSelection();
+    filter->clear();
+    window.showLedger(false);
+  }
+  if (photographer.wants("compare")) {
+    window.planView().select({QStringLiteral("marram")});
+    photographer.settleResults(window);
+    window.site().toggleCompare();
+    window.model().setParam(QStringLiteral("marram"), "spacing", 0.7);
+    photographer.settleResults(window);
+    photographer.take(window, "compare");
+    photographer.settle(6000);
+    photographer.save(window, "compare");
+    window.site().toggleCompare();
+    window.model().undoStack().undo();
+  }
+  if (photographer.wants("manual")) {
+    window.planView().select({QStringLiteral("steep-sand")});
+    auto* action = window.findChild<QAction*>(QStringLiteral("help_manual"));
+    action->trigger();
+    auto* manual = window.findChild<ManualWindow*>(QStringLiteral("manual_window"));
+    waitUntil([&] { return manual->hasPicture(); }, 20'000);
+    photographer.save(*manual, "manual");
+    manual->close();
   }
   if (photographer.wants("in-site")) {
     Q_EMIT window.planView().inSiteWanted(QStringLiteral("steep-sand"));

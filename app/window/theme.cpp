@@ -61,10 +61,14 @@ QString styleSheet(const Theme& t) {
     QCheckBox:focus { color: @accent; }
     QScrollArea, QGraphicsView { border: none; background: @paper; }
     QScrollArea > QWidget > QWidget { background: @paper; }
+    QAbstractScrollArea::corner { background: @paper; border: none; }
     QScrollBar:vertical { background: transparent; width: 10px; }
     QScrollBar:horizontal { background: transparent; height: 10px; }
     QScrollBar::handle { background: @rule; border-radius: 4px; margin: 1px; min-height: 24px; min-width: 24px; }
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page { background: none; border: none; width: 0; height: 0; }
+    QTableView { background: @card; alternate-background-color: @paper; selection-background-color: @accent; selection-color: @card; font-size: 12px; border: none; border-top: 1px solid @rule; }
+    QHeaderView { background: @paper; border: none; }
+    QHeaderView::section { background: @paper; color: @quiet; border: none; border-bottom: 1px solid @rule; padding: 3px 6px; font-size: 11px; }
     QProgressBar { background: transparent; border: 1px solid @rule; border-radius: 2px; max-height: 8px; }
     QProgressBar::chunk { background: @ink; }
     QToolTip { background: @card; color: @ink; border: 1px solid @rule; padding: 4px; }
@@ -90,6 +94,8 @@ Theme paperTheme() {
   t.hatch = QColor(0xC9, 0xBF, 0xA9);
   t.ribbon = QColor(0xCB, 0xCB, 0xC2);
   t.field = t.card;
+  t.bed = QColor(0xEA, 0xE4, 0xD7);
+  t.note = QColor(0xF7, 0xF1, 0xDC);
   return t;
 }
 
@@ -106,6 +112,8 @@ Theme nightTheme() {
   t.hatch = QColor(0x5B, 0x66, 0x60);
   t.ribbon = QColor(0x4C, 0x5A, 0x59);
   t.field = t.card;
+  t.bed = QColor(0x21, 0x2D, 0x2E);
+  t.note = QColor(0x2E, 0x36, 0x30);
   t.isNight = true;
   return t;
 }
@@ -144,7 +152,7 @@ void Theme::apply(QApplication& app, const QString& choice) {
 }
 
 std::vector<std::pair<QColor, QColor>> Theme::textPairs() const {
-  return {{ink, paper}, {ink, card}, {quiet, paper}, {quiet, card}, {accent, paper}, {accent, card}, {trouble, paper}, {trouble, card}, {warning, paper}, {warning, card}, {card, ink}, {ink, rule}, {card, accent}};
+  return {{ink, paper}, {ink, card}, {quiet, paper}, {quiet, card}, {accent, paper}, {accent, card}, {trouble, paper}, {trouble, card}, {warning, paper}, {warning, card}, {card, ink}, {ink, rule}, {card, accent}, {ink, bed}, {quiet, bed}, {ink, note}};
 }
 
 double contrastRatio(const QColor& a, const QColor& b) {

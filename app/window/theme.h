@@ -10,7 +10,7 @@
 namespace arvesk {
 
 struct Theme {
-  QColor paper, card, ink, quiet, rule, accent, trouble, warning, hatch, ribbon, field;
+  QColor paper, card, ink, quiet, rule, accent, trouble, warning, hatch, ribbon, field, bed, note;
   bool isNight = false;
 
   static const Theme& current();

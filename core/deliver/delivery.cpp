@@ -24,7 +24,10 @@ bool isOn(const Node& node, const char* paramId) {
   return !value || *value;
 }
 
-bool isOutput(const Node& node) { return node.kind == "output" && !node.isSkipped; }
+bool isLayer(const Node& node) {
+  const NodeKind* kind = findNodeKind(node.kind);
+  return kind && kind->isLayer && !node.isSkipped;
+}
 
 bool hasBare(const Points& p) {
   for (std::size_t i = 0; i < p.count; ++i)
@@ -38,7 +41,7 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
   std::vector<ExportLayer> layers;
   for (const Node& node : plan.nodes) {
     const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
-    if (!isOutput(node) || (names.empty() ? !isOn(node, "exported") : !isNamed)) continue;
+    if (!isLayer(node) || (names.empty() ? !isOn(node, "exported") : !isNamed)) continue;
     const PointsPtr points = pointsOf(evaluation, node.uid);
     if (!points) {
       const auto report = evaluation.reports.find(node.uid);
@@ -58,7 +61,7 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
   PictureInput input;
   bool isInSiteShown = false;
   if (const PointsPtr shown = inSite.empty() ? nullptr : pointsOf(evaluation, inSite)) {
-    input.layers.push_back({shown, false});
+    input.layers.push_back({shown, false, inSite});
     if (hasBare(*shown)) bare.push_back(shown);
     isInSiteShown = true;
   }
@@ -73,9 +76,9 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
         });
         if (!isUsedUp) input.grounds.push_back(*surface);
       }
-    if (!isOutput(node) || !isOn(node, "visible") || node.uid == inSite) continue;
+    if (!isLayer(node) || !isOn(node, "visible") || node.uid == inSite) continue;
     if (const PointsPtr points = pointsOf(evaluation, node.uid)) {
-      input.layers.push_back({points, isInSiteShown});
+      input.layers.push_back({points, isInSiteShown, node.uid});
       if (!isInSiteShown && hasBare(*points)) bare.push_back(points);
     }
   }
@@ -89,7 +92,7 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
 PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation) {
   PlanTotals totals;
   for (const Node& node : plan.nodes) {
-    if (!isOutput(node) || !isOn(node, "visible")) continue;
+    if (!isLayer(node) || !isOn(node, "visible")) continue;
     const PointsPtr points = pointsOf(evaluation, node.uid);
     if (!points) continue;
     for (std::size_t i = 0; i < points->count; ++i) {

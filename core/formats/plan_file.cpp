@@ -54,6 +54,7 @@ json toJson(const Node& node) {
   j["title"] = node.title;
   j["at"] = {node.x, node.y};
   if (node.isSkipped) j["skipped"] = true;
+  if (node.isFolded) j["folded"] = true;
   if (node.seed != 0) j["seed"] = node.seed;
   if (node.isSeedLocked) j["seed_locked"] = true;
   json& params = j["params"];
@@ -81,11 +82,12 @@ Node toNode(const json& j) {
     node.y = j["at"].at(1).get<double>();
   }
   node.isSkipped = j.value("skipped", false);
+  node.isFolded = j.value("folded", false);
   node.seed = j.value("seed", std::uint64_t{0});
   node.isSeedLocked = j.value("seed_locked", false);
   if (j.contains("follows")) node.follows = j["follows"].get<std::map<std::string, std::string>>();
   json unknown = j;
-  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "seed", "seed_locked", "inputs", "follows"}) unknown.erase(key);
+  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs", "follows"}) unknown.erase(key);
   const NodeKind* kind = findNodeKind(node.kind);
   if (j.contains("params")) {
     for (const auto& [id, value] : j["params"].items()) {

@@ -21,6 +21,7 @@ struct PictureLight {
 struct PictureLayer {
   PointsPtr points;
   bool isGhost = false;  // pale, when another node is in Site
+  std::string source = {};  // where it comes from, told back when something of it is picked
 };
 
 struct PictureInput {

@@ -14,6 +14,12 @@ const Node* Plan::find(const std::string& uid) const {
 }
 Node* Plan::find(const std::string& uid) { return const_cast<Node*>(std::as_const(*this).find(uid)); }
 
+PaperItem* Plan::findPaper(const std::string& uid) { return const_cast<PaperItem*>(std::as_const(*this).findPaper(uid)); }
+const PaperItem* Plan::findPaper(const std::string& uid) const {
+  const auto it = std::find_if(paper.begin(), paper.end(), [&](const PaperItem& i) { return i.uid == uid; });
+  return it == paper.end() ? nullptr : &*it;
+}
+
 const PropEntry* Plan::findProp(const std::string& uid) const {
   const auto it = std::find_if(props.begin(), props.end(), [&](const PropEntry& p) { return p.uid == uid; });
   return it == props.end() ? nullptr : &*it;

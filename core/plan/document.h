@@ -20,6 +20,7 @@ struct Node {
   double x = 0;  // place on the plan
   double y = 0;
   bool isSkipped = false;
+  bool isFolded = false;  // on the Plan, the chain that begins here is drawn as one line
   std::uint64_t seed = 0;
   bool isSeedLocked = false;
   ParamMap params;
@@ -102,6 +103,8 @@ struct Plan {
   const Node* find(const std::string& uid) const;
   Node* find(const std::string& uid);
   const PropEntry* findProp(const std::string& uid) const;
+  const PaperItem* findPaper(const std::string& uid) const;
+  PaperItem* findPaper(const std::string& uid);
 };
 
 /// A uid that no node or prop of the plan has; from the operating system's random numbers, so that plans can be pasted into each other.

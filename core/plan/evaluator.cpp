@@ -61,6 +61,36 @@ PropPtr loadProp(const PropEntry& entry, const SurfacePtr& file) {
 
 }  // namespace
 
+Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node) {
+  Inputs inputs;
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (!kind) return inputs;
+  for (const InputSpec& spec : kind->inputs) {
+    const auto it = node.inputs.find(spec.id);
+    if (it == node.inputs.end()) continue;
+    for (const Link& link : it->second) {
+      const Node* source = plan.find(link.node);
+      const NodeKind* sourceKind = source ? findNodeKind(source->kind) : nullptr;
+      const auto values = evaluation.values.find(link.node);
+      const int output = sourceKind ? sourceKind->outputIndex(link.output) : -1;
+      if (output < 0 || values == evaluation.values.end()) continue;
+      const Value& value = values->second[static_cast<std::size_t>(output)];
+      if (!std::holds_alternative<std::monostate>(value)) inputs.links[spec.id].push_back({value, hashText(link.slot)});
+    }
+  }
+  return inputs;
+}
+
+EvalContext contextOf(const Plan& plan, const Node& node, Quality quality) {
+  EvalContext ctx;
+  ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
+  ctx.nodeSeed = node.seed;
+  ctx.nodeUid = hashText(node.uid);
+  ctx.quality = quality;
+  ctx.draftShare = quality == Quality::Draft ? static_cast<float>(plan.settings.draftShare) : 1.0F;
+  return ctx;
+}
+
 struct Evaluator::Run {
   Evaluator& owner;
   const Plan& plan;
@@ -104,7 +134,6 @@ struct Evaluator::Run {
 
     if (const auto wrong = dialProblems.find(node.uid); wrong != dialProblems.end()) return failed(node, wrong->second);
 
-    Inputs inputs;
     KeyBuilder key;
     key.addText(kind->id);
     key.add(static_cast<std::uint64_t>(kind->version));
@@ -132,10 +161,10 @@ struct Evaluator::Run {
           key.add(sourceKey[1]);
           key.addText(link.output);
           key.addText(link.slot);
-          inputs.links[spec.id].push_back({value, hashText(link.slot)});
         }
       }
     }
+    const Inputs inputs = inputsOf(plan, result, node);
     if (node.isSkipped) return skipped(node, *kind, inputs, key);
     for (const InputSpec& spec : kind->inputs)
       if (!spec.isOptional && inputs.many(spec.id).empty())
@@ -196,13 +225,8 @@ struct Evaluator::Run {
     if (request.started) request.started(node.uid);
     NodeReport report;
     std::optional<Histogram> histogram;
-    EvalContext ctx;
+    EvalContext ctx = contextOf(plan, node, request.quality);
     ctx.task = {request.task.stop, {}};
-    ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
-    ctx.nodeSeed = node.seed;
-    ctx.nodeUid = hashText(node.uid);
-    ctx.quality = request.quality;
-    ctx.draftShare = request.quality == Quality::Draft ? static_cast<float>(plan.settings.draftShare) : 1.0F;
     ctx.limits = request.limits;
     ctx.files = owner.m_files.get();
     ctx.props = &owner.m_props;

@@ -38,6 +38,12 @@ struct EvalRequest {
   std::function<void(const std::string& uid)> started;  // a node begins; called on the evaluating thread
 };
 
+/// What stands at the inputs of `node`, from the values of the nodes before it; what is not there yet is left out.
+Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node);
+
+/// The seeds and quality that `node` is evaluated under; files, props and reports are the caller's.
+EvalContext contextOf(const Plan& plan, const Node& node, Quality quality);
+
 class Evaluator {
  public:
   explicit Evaluator(std::shared_ptr<FileService> files) : m_files(std::move(files)) {}

@@ -76,6 +76,7 @@ struct NodeKind {
   std::vector<ParamSpec> params;
   bool usesSeed = false;              // has "seed" and "lock seed"
   bool readsProps = false;            // looks at the plan's props
+  bool isLayer = false;               // a named layer of the plan: shown, counted and exported
   Reach reach = Reach::None;
   Exemptions exemptions;
   std::string amountParam;            // the count-like parameter that nests, or empty

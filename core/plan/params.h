@@ -35,6 +35,9 @@ enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, Share, Pixel };
 /// Suffix for people: " m", "°", " %"; empty for none.
 const char* unitSuffix(Unit unit);
 
+/// What a parameter is to Site's handles and brushes, so that these know it without knowing its node.
+enum class SiteRole { None, Center, Extent, Turn, BrushRadius, BrushStrength, BrushSoftness };
+
 struct Option {
   std::string id;     // in files
   std::string label;
@@ -56,6 +59,7 @@ struct ParamSpec {
   std::vector<std::string> shownFor;  // its values that show this; for a toggle "on" or "off"
   std::string fileKind;  // "image" or "mesh" for files
   bool isOptional = false;  // a file that may be left out
+  SiteRole siteRole = SiteRole::None;
   std::function<std::string(const std::string&)> check;  // of a text: what is wrong with it, or empty; asked at every key
   ParamValue defaultValue;
   std::function<void(void*, const ParamValue&)> assign;  // into the kind's own Params struct
@@ -63,6 +67,7 @@ struct ParamSpec {
   // Builders, so that a declaration reads as one line.
   ParamSpec& in(Unit u) { unit = u; return *this; }
   ParamSpec& checked(std::function<std::string(const std::string&)> by) { check = std::move(by); return *this; }
+  ParamSpec& inSite(SiteRole role) { siteRole = role; return *this; }
   ParamSpec& optional() { isOptional = true; return *this; }
   ParamSpec& hard(double from, double to) { hardMin = from; hardMax = to; return *this; }
   ParamSpec& usual(double from, double to, double by = 0) {

@@ -8,6 +8,7 @@
 
 #include <QApplication>
 #include <QCheckBox>
+#include <QDirIterator>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMessageBox>
@@ -95,7 +96,9 @@ class TestWindow : public QObject {
     Theme::apply(*qApp, QStringLiteral("paper"));
   }
   void init() {
+    // A run that was cut off may have left unsaved work behind, and its question would stop this one.
     QFile::remove(Autosave::fileFor({}));
+    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk-autosave")}, QDir::Files, QDirIterator::Subdirectories); it.hasNext();) QFile::remove(it.next());
     m_window = std::make_unique<MainWindow>();
     m_window->resize(1280, 800);
     m_window->show();
@@ -242,7 +245,7 @@ class TestWindow : public QObject {
     plan().select({QStringLiteral("up")});
     QTRY_VERIFY(w().bench().findChild<DistributionView*>(QStringLiteral("distribution"))->histogram());
     // The Mask view asks for it on the ground.
-    QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("mode_2")), Qt::LeftButton);
+    QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("mode_mask")), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene && w().service().latest()->scene->input().groundMask, 30'000);
   }
 

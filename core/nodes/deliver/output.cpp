@@ -43,6 +43,7 @@ const NodeKind& output() {
         param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"), ARVESK_TEXT("node", "Export writes this layer.")),
         param("visible", &Params::isVisible, ARVESK_TEXT("node", "Visible"), ARVESK_TEXT("node", "Site shows this layer.")),
     };
+    k.isLayer = true;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -33,9 +33,9 @@ const NodeKind& painted() {
     k.inputs = {};
     k.outputs = {maskOutput()};
     k.params = {
-        param("size", &Params::size, ARVESK_TEXT("node", "Brush radius"), ARVESK_TEXT("node", "Of the next stroke.")).in(Unit::Meter).hard(0.01, 1e4).usual(0.1, 20, 0.1),
-        param("strength", &Params::strength, ARVESK_TEXT("node", "Brush strength"), ARVESK_TEXT("node", "How far one dab goes; a tablet's pressure scales it.")).in(Unit::Percent).hard(1, 100).usual(1, 100, 1),
-        param("softness", &Params::softness, ARVESK_TEXT("node", "Brush softness"), ARVESK_TEXT("node", "The share of the radius over which a dab fades.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
+        param("size", &Params::size, ARVESK_TEXT("node", "Brush radius"), ARVESK_TEXT("node", "Of the next stroke.")).in(Unit::Meter).hard(0.01, 1e4).usual(0.1, 20, 0.1).inSite(SiteRole::BrushRadius),
+        param("strength", &Params::strength, ARVESK_TEXT("node", "Brush strength"), ARVESK_TEXT("node", "How far one dab goes; a tablet's pressure scales it.")).in(Unit::Percent).hard(1, 100).usual(1, 100, 1).inSite(SiteRole::BrushStrength),
+        param("softness", &Params::softness, ARVESK_TEXT("node", "Brush softness"), ARVESK_TEXT("node", "The share of the radius over which a dab fades.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1).inSite(SiteRole::BrushSoftness),
         param("strokes", &Params::strokes, ARVESK_TEXT("node", "Strokes"), ARVESK_TEXT("node", "Dabs: x, y, z, radius, strength (below 0 takes away), softness.")),
     };
     addFinishParams<Params>(k.params);

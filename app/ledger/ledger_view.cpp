@@ -1,0 +1,293 @@
+#include "app/ledger/ledger_view.h"
+
+#include "app/window/theme.h"
+
+#include <QApplication>
+#include <QClipboard>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QLocale>
+#include <QMenu>
+#include <QMessageBox>
+#include <QTableView>
+#include <QTimer>
+#include <QToolButton>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+/// More selected rows than this are neither ringed in Site nor carried over when the points change.
+constexpr std::size_t kMostRings = 5000;
+
+/// The first `most` selected rows as shown, without a list of all of them: a whole table is one range.
+std::vector<int> selectedRows(const QItemSelectionModel& model, std::size_t most) {
+  std::vector<int> out;
+  for (const QItemSelectionRange& range : model.selection())
+    for (int row = range.top(); row <= range.bottom() && out.size() < most; ++row) out.push_back(row);
+  return out;
+}
+
+std::size_t selectedCount(const QItemSelectionModel& model) {
+  std::size_t n = 0;
+  for (const QItemSelectionRange& range : model.selection()) n += static_cast<std::size_t>(range.height());
+  return n;
+}
+
+}  // namespace
+
+LedgerView::LedgerView(QWidget* parent)
+    : QWidget(parent), m_table(new QTableView(this)), m_filter(new QLineEdit(this)), m_count(new QLabel(this)), m_columns(new QToolButton(this)), m_typing(new QTimer(this)) {
+  setObjectName(QStringLiteral("ledger"));
+  m_table->setObjectName(QStringLiteral("ledger_table"));
+  m_table->setAccessibleName(tr("Ledger"));
+  m_table->setModel(&m_model);
+  m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
+  m_table->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  m_table->setShowGrid(false);
+  m_table->setFrameShape(QFrame::NoFrame);
+  m_table->setWordWrap(false);
+  m_table->verticalHeader()->hide();
+  m_table->verticalHeader()->setDefaultSectionSize(22);
+  m_table->verticalHeader()->setSectionResizeMode(QHeaderView::Fixed);  // a million rows are not measured
+  m_table->horizontalHeader()->setSectionsMovable(true);
+  m_table->horizontalHeader()->setHighlightSections(false);
+  m_table->horizontalHeader()->setDefaultSectionSize(86);
+  m_table->horizontalHeader()->setSortIndicatorShown(true);
+  m_table->horizontalHeader()->setSortIndicator(-1, Qt::AscendingOrder);
+  m_table->horizontalHeader()->setSectionsClickable(true);
+  m_filter->setObjectName(QStringLiteral("ledger_filter"));
+  m_filter->setAccessibleName(tr("Filter"));
+  m_filter->setPlaceholderText(tr("Filter: a word, or slope > 30 and prop = marram*"));
+  m_filter->setClearButtonEnabled(true);
+  m_count->setObjectName(QStringLiteral("ledger_count"));
+  m_count->setProperty("role", QStringLiteral("quiet"));
+  m_columns->setText(tr("columns"));
+  m_columns->setObjectName(QStringLiteral("ledger_columns"));
+  m_columns->setPopupMode(QToolButton::InstantPopup);
+  m_columns->setMenu(new QMenu(m_columns));
+  connect(m_columns->menu(), &QMenu::aboutToShow, this, &LedgerView::fillColumnMenu);
+  auto* csv = new QToolButton(this);
+  csv->setText(tr("write CSV…"));
+  csv->setObjectName(QStringLiteral("ledger_csv"));
+  connect(csv, &QToolButton::clicked, this, &LedgerView::saveCsv);
+  auto* head = new QHBoxLayout;
+  head->setContentsMargins(12, 6, 12, 0);
+  head->setSpacing(8);
+  head->addWidget(m_filter, 1);
+  head->addWidget(m_count);
+  head->addWidget(m_columns);
+  head->addWidget(csv);
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(4);
+  column->addLayout(head);
+  column->addWidget(m_table, 1);
+  m_typing->setSingleShot(true);
+  m_typing->setInterval(160);
+  connect(m_typing, &QTimer::timeout, this, &LedgerView::refresh);
+  connect(m_filter, &QLineEdit::textChanged, m_typing, qOverload<>(&QTimer::start));
+  connect(m_table->horizontalHeader(), &QHeaderView::sectionClicked, this, [this](int section) {
+    if (!m_model.ledger()) return;
+    const QString name = text(m_model.ledger()->columns()[static_cast<std::size_t>(section)].name);
+    if (name != m_sortName) m_isFalling = false;
+    else if (!m_isFalling) m_isFalling = true;
+    else {  // a third click goes back to the order of the points
+      m_sortName.clear();
+      refresh();
+      return;
+    }
+    m_sortName = name;
+    refresh();
+  });
+  connect(m_table->selectionModel(), &QItemSelectionModel::selectionChanged, this, &LedgerView::tellSelection);
+}
+
+void LedgerView::showResults(const EvalViewPtr& view) {
+  m_view = view;
+  m_isStale = true;
+  if (isVisible()) refresh();
+}
+
+void LedgerView::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  if (m_isStale) refresh();
+}
+
+void LedgerView::refresh() {
+  if (!m_view) return;
+  m_isStale = false;
+  // What is selected stays selected, by id.
+  std::set<std::pair<std::string, std::uint64_t>> selected;
+  if (const LedgerPtr ledger = m_model.ledger())
+    for (const int row : selectedRows(*m_table->selectionModel(), kMostRings)) {
+      const auto at = ledger->placeOf(m_model.rows()[static_cast<std::size_t>(row)]);
+      selected.insert({m_sources[at.part], ledger->parts()[at.part].points->id[at.index]});
+    }
+  std::vector<Ledger::Part> parts;
+  std::vector<std::string> sources;
+  for (const PictureLayer& layer : m_view->shown) {
+    const Node* node = m_view->plan->find(layer.source);
+    parts.push_back({node ? node->title : std::string(), layer.points});
+    sources.push_back(layer.source);
+  }
+  m_count->setText(tr("looking…"));
+  m_job.ask([this, parts = std::move(parts), sources = std::move(sources), selected = std::move(selected), filter = m_filter->text().toStdString(), sort = m_sortName.toStdString(),
+             isFalling = m_isFalling](const Task& task) mutable -> std::function<void()> {
+    const auto ledger = std::make_shared<const Ledger>(std::move(parts));
+    auto rows = ledger->filtered(filter, task);
+    if (!rows) {
+      if (task.isCancelled()) return {};
+      return [this, problem = rows.error()] {
+        m_count->setText(QStringLiteral("! %1").arg(text(problem.message)));
+        m_count->setToolTip(text(problem.advice));
+      };
+    }
+    const int column = sort.empty() ? -1 : ledger->column(sort);
+    Array<std::uint32_t> order = column >= 0 ? ledger->sorted(std::move(*rows), column, isFalling, task) : std::move(*rows);
+    std::vector<std::size_t> kept;
+    if (!selected.empty())
+      for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
+        const Points& points = *ledger->parts()[part].points;
+        for (std::size_t i = 0; i < points.count; ++i)
+          if (selected.contains({sources[part], points.id[i]})) kept.push_back(ledger->rowOf(part, i));
+      }
+    if (task.isCancelled()) return {};
+    const auto shared = std::make_shared<Array<std::uint32_t>>(std::move(order));
+    return [this, ledger, sources, shared, kept, column, isFalling] {
+      m_sources = sources;
+      const bool isSameShape = m_model.ledger() && m_model.ledger()->columns().size() == ledger->columns().size();
+      m_model.show(ledger, std::move(*shared));
+      m_sortColumn = column;
+      m_table->horizontalHeader()->setSortIndicator(column, isFalling ? Qt::DescendingOrder : Qt::AscendingOrder);
+      for (int c = 0; c < m_model.columnCount(); ++c) m_table->setColumnHidden(c, m_hidden.contains(text(ledger->columns()[static_cast<std::size_t>(c)].name)));
+      if (!isSameShape)
+        for (int c = 0; c < m_model.columnCount(); ++c) {
+          const LedgerColumn& spec = ledger->columns()[static_cast<std::size_t>(c)];
+          m_table->setColumnWidth(c, spec.sort == LedgerColumn::Sort::Id ? 150 : spec.sort == LedgerColumn::Sort::Text ? 120 : 86);
+        }
+      const QLocale locale;
+      const auto all = static_cast<qulonglong>(ledger->rowCount());
+      const auto some = static_cast<qulonglong>(m_model.rows().size());
+      m_count->setToolTip({});
+      m_count->setText(some == all ? tr("%1 rows").arg(locale.toString(all)) : tr("%1 of %2 rows").arg(locale.toString(some), locale.toString(all)));
+      QItemSelection selection;
+      for (const std::size_t row : kept)
+        if (const int r = m_model.shownRow(row); r >= 0) selection.select(m_model.index(r, 0), m_model.index(r, m_model.columnCount() - 1));
+      if (!selection.isEmpty()) m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
+      if (m_wanted) {
+        const auto wanted = *m_wanted;
+        m_wanted.reset();
+        selectPoint(wanted.first, wanted.second);
+      } else {
+        tellSelection();
+      }
+    };
+  });
+}
+
+bool LedgerView::selectPoint(const QString& node, quint64 id) {
+  if (m_isStale || m_job.isBusy()) {
+    m_wanted = std::make_pair(node, id);
+    return false;
+  }
+  const LedgerPtr ledger = m_model.ledger();
+  if (!ledger) return false;
+  for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
+    if (m_sources[part] != node.toStdString()) continue;
+    const Points& points = *ledger->parts()[part].points;
+    for (std::size_t i = 0; i < points.count; ++i) {
+      if (points.id[i] != id) continue;
+      const int row = m_model.shownRow(ledger->rowOf(part, i));
+      if (row < 0) return false;
+      m_table->selectRow(row);
+      m_table->scrollTo(m_model.index(row, 0), QAbstractItemView::PositionAtCenter);
+      return true;
+    }
+  }
+  return false;
+}
+
+void LedgerView::clearSelection() {
+  m_wanted.reset();
+  m_table->clearSelection();
+}
+
+void LedgerView::tellSelection() {
+  std::vector<Vec3> places;
+  if (const LedgerPtr ledger = m_model.ledger()) {
+    for (const int row : selectedRows(*m_table->selectionModel(), kMostRings)) {
+      const auto at = ledger->placeOf(m_model.rows()[static_cast<std::size_t>(row)]);
+      places.push_back(ledger->parts()[at.part].points->position[at.index]);
+    }
+    if (const std::size_t count = selectedCount(*m_table->selectionModel()); count > kMostRings)
+      Q_EMIT messageChanged(tr("%1 rows selected; the first %2 are ringed in Site").arg(QLocale().toString(static_cast<qulonglong>(count)), QLocale().toString(static_cast<qulonglong>(kMostRings))));
+  }
+  Q_EMIT selectionPlaces(places);
+}
+
+void LedgerView::fillColumnMenu() {
+  QMenu* menu = m_columns->menu();
+  menu->clear();
+  if (!m_model.ledger()) return;
+  for (int c = 0; c < m_model.columnCount(); ++c) {
+    const QString name = text(m_model.ledger()->columns()[static_cast<std::size_t>(c)].name);
+    QAction* action = menu->addAction(name);
+    action->setCheckable(true);
+    action->setChecked(!m_hidden.contains(name));
+    connect(action, &QAction::toggled, this, [this, c, name](bool isOn) {
+      if (isOn) m_hidden.erase(name);
+      else m_hidden.insert(name);
+      m_table->setColumnHidden(c, !isOn);
+    });
+  }
+}
+
+bool LedgerView::writeCsv(const QString& path) {
+  const LedgerPtr ledger = m_model.ledger();
+  if (!ledger) return false;
+  // What is selected, else all that is shown; a few seconds of writing happen away from the interface.
+  Array<std::uint32_t> rows;
+  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size())) rows.push_back(m_model.rows()[static_cast<std::size_t>(row)]);
+  if (rows.size() < 2) rows = m_model.rows();
+  Q_EMIT messageChanged(tr("writing %1 rows…").arg(QLocale().toString(static_cast<qulonglong>(rows.size()))));
+  m_job.ask([this, ledger, rows = std::move(rows), path](const Task& task) -> std::function<void()> {
+    const auto ok = ledger->writeCsv(path.toStdString(), rows, task);
+    const std::size_t count = rows.size();
+    if (ok) return [this, count, path] { Q_EMIT messageChanged(tr("%1 rows written to %2").arg(QLocale().toString(static_cast<qulonglong>(count)), path)); };
+    if (task.isCancelled()) return {};
+    return [this, problem = ok.error()] { QMessageBox::warning(this, tr("The table was not written"), text(toLine(problem))); };
+  });
+  return true;
+}
+
+void LedgerView::saveCsv() {
+  const QString path = QFileDialog::getSaveFileName(this, tr("Write the table"), QStringLiteral("points.csv"), tr("Tables (*.csv)"));
+  if (!path.isEmpty()) writeCsv(path);
+}
+
+void LedgerView::copyRows() {
+  QString out;
+  for (int c = 0; c < m_model.columnCount(); ++c)
+    if (!m_table->isColumnHidden(c)) out += (out.isEmpty() ? QString() : QStringLiteral("\t")) + m_model.headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
+  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size())) {
+    QString line;
+    for (int c = 0; c < m_model.columnCount(); ++c)
+      if (!m_table->isColumnHidden(c)) line += (line.isEmpty() ? QString() : QStringLiteral("\t")) + text(m_model.ledger()->shown(m_model.rows()[static_cast<std::size_t>(row)], c));
+    out += QLatin1Char('\n') + line;
+  }
+  QApplication::clipboard()->setText(out);
+}
+
+void LedgerView::keyPressEvent(QKeyEvent* event) {
+  if (event->matches(QKeySequence::Copy) && m_model.ledger()) return copyRows();
+  QWidget::keyPressEvent(event);
+}
+
+}  // namespace arvesk

@@ -1,0 +1,66 @@
+// Ledger: the table of the points that Site shows. Sorted, filtered and written on a thread of its own; its selection is Site's.
+#pragma once
+
+#include "app/ledger/ledger_model.h"
+#include "app/model/background_job.h"
+#include "app/model/evaluation_service.h"
+
+#include <QWidget>
+
+#include <set>
+
+class QLabel;
+class QLineEdit;
+class QTableView;
+class QTimer;
+class QToolButton;
+
+namespace arvesk {
+
+class LedgerView : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit LedgerView(QWidget* parent = nullptr);
+  void showResults(const EvalViewPtr& view);
+  /// Selects the point `id` of what `node` shows and brings it into sight; false when the table does not hold it.
+  bool selectPoint(const QString& node, quint64 id);
+  void clearSelection();
+  LedgerModel& table() { return m_model; }
+  bool isBusy() const { return m_job.isBusy(); }
+  bool writeCsv(const QString& path);
+
+ Q_SIGNALS:
+  /// Places of the selected rows.
+  void selectionPlaces(const std::vector<Vec3>& places);
+  void messageChanged(const QString& words);
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+  void keyPressEvent(QKeyEvent* event) override;
+
+ private:
+  void refresh();
+  void tellSelection();
+  void saveCsv();
+  void copyRows();
+  void fillColumnMenu();
+
+  EvalViewPtr m_view;
+  std::vector<std::string> m_sources;  // node of each part
+  bool m_isStale = false;              // results came while the table was not to be seen
+  LedgerModel m_model;
+  QTableView* m_table;
+  QLineEdit* m_filter;
+  QLabel* m_count;
+  QToolButton* m_columns;
+  QTimer* m_typing;
+  std::set<QString> m_hidden;          // columns by name
+  int m_sortColumn = -1;
+  QString m_sortName;
+  bool m_isFalling = false;
+  std::optional<std::pair<QString, quint64>> m_wanted;  // to be selected when the table is there
+  BackgroundJob m_job;
+};
+
+}  // namespace arvesk

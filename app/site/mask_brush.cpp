@@ -1,0 +1,116 @@
+#include "app/site/mask_brush.h"
+
+#include <QCoreApplication>
+
+#include <cmath>
+
+namespace arvesk {
+namespace {
+
+/// Dabs follow each other at this share of the radius, so that a stroke has no beads.
+constexpr float kStep = 0.3F;
+/// More in one move of the mouse than this is a jump, not a stroke.
+constexpr int kMostPerMove = 200;
+
+const NodeKind* kindOf(const PlanModel& model, const QString& uid, const Node** node) {
+  *node = model.plan().find(uid.toStdString());
+  return *node ? findNodeKind((*node)->kind) : nullptr;
+}
+
+QPolygonF circle(const SiteLens& lens, const Vec3& center, float radius) {
+  QPolygonF out;
+  for (int i = 0; i <= 48; ++i) {
+    const float a = 2 * kPi * static_cast<float>(i) / 48;
+    if (const auto p = lens.project(center + Vec3(std::cos(a), 0, std::sin(a)) * radius)) out << *p;
+  }
+  return out;
+}
+
+}  // namespace
+
+QString MaskBrush::hint() const { return QCoreApplication::translate("Site", "mask brush: left drag paints · Ctrl takes away · Shift+wheel size"); }
+
+const ParamSpec* MaskBrush::spec(SiteRole role) const {
+  const Node* node = nullptr;
+  if (const NodeKind* kind = kindOf(*m_model, m_uid, &node))
+    for (const ParamSpec& p : kind->params)
+      if (p.siteRole == role) return &p;
+  return nullptr;
+}
+
+double MaskBrush::number(SiteRole role, double fallback) const {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const ParamSpec* p = node ? spec(role) : nullptr;
+  return p ? std::get<double>(node->value(*p)) : fallback;
+}
+
+void MaskBrush::dab(const Vec3& place, const SitePointer& pointer) {
+  const Node* node = nullptr;
+  const NodeKind* kind = kindOf(*m_model, m_uid, &node);
+  if (!kind) return;
+  Dab d;
+  d.place = place;
+  d.radius = static_cast<float>(number(SiteRole::BrushRadius, 1));
+  d.strength = static_cast<float>(number(SiteRole::BrushStrength, 100) / 100) * pointer.pressure * (pointer.modifiers & Qt::ControlModifier ? -1.0F : 1.0F);
+  d.softness = static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100);
+  m_stroke.push_back(d);
+  m_last = place;
+}
+
+bool MaskBrush::press(const SitePointer& pointer, const SiteLens&) {
+  if (!pointer.ground) return false;
+  m_stroke.clear();
+  dab(*pointer.ground, pointer);
+  return true;
+}
+
+void MaskBrush::drag(const SitePointer& pointer, const SiteLens&) {
+  m_cursor = pointer.ground;
+  if (!pointer.ground || !m_last) return;
+  const float step = kStep * static_cast<float>(number(SiteRole::BrushRadius, 1));
+  const Vec3 way = *pointer.ground - *m_last;
+  const int count = std::min(kMostPerMove, static_cast<int>(glm::length(way) / step));
+  const Vec3 from = *m_last;
+  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer);
+}
+
+void MaskBrush::release() {
+  const Node* node = nullptr;
+  const NodeKind* kind = kindOf(*m_model, m_uid, &node);
+  m_last.reset();
+  if (!kind || m_stroke.empty()) return;
+  for (const ParamSpec& p : kind->params) {
+    if (p.type != ParamType::Strokes) continue;
+    std::vector<double> numbers = std::get<std::vector<double>>(node->value(p));
+    const std::vector<double> added = numbersOf({m_stroke});
+    numbers.insert(numbers.end(), added.begin(), added.end());
+    m_model->setParam(m_uid, p.id, numbers, {});
+    break;
+  }
+  m_stroke.clear();
+}
+
+void MaskBrush::hover(const SitePointer& pointer, const SiteLens&) { m_cursor = pointer.ground; }
+
+bool MaskBrush::wheel(double steps) {
+  const ParamSpec* p = spec(SiteRole::BrushRadius);
+  if (!p) return false;
+  const double radius = std::clamp(number(SiteRole::BrushRadius, 1) * std::pow(1.12, steps), p->hardMin, p->hardMax);
+  m_model->setParam(m_uid, p->id, std::round(radius * 1000) / 1000, QStringLiteral("%1.wheel").arg(m_uid));
+  return true;
+}
+
+void MaskBrush::paint(QPainter& painter, const SiteLens& lens) const {
+  painter.setPen(Qt::NoPen);
+  for (const Dab& d : m_stroke) {
+    painter.setBrush(d.strength < 0 ? QColor(0x22, 0x30, 0x2F, 40) : QColor(0xFC, 0xFB, 0xF8, 40));
+    painter.drawPolygon(circle(lens, d.place, d.radius));
+  }
+  if (!m_cursor) return;
+  const float radius = static_cast<float>(number(SiteRole::BrushRadius, 1));
+  const float hard = radius * (1 - static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100));
+  drawOutlined(painter, circle(lens, *m_cursor, radius), Qt::white, 2);
+  if (hard > 0.02F * radius) drawOutlined(painter, circle(lens, *m_cursor, hard), QColor(255, 255, 255, 170), 1);
+}
+
+}  // namespace arvesk

@@ -1,0 +1,31 @@
+// The mask brush: paints and takes away the strokes of a node that has them. A stroke is one undo step.
+#pragma once
+
+#include "app/site/site_tool.h"
+
+namespace arvesk {
+
+class MaskBrush : public SiteTool {
+ public:
+  MaskBrush(PlanModel* model, QString uid) : m_model(model), m_uid(std::move(uid)) {}
+  QString hint() const override;
+  bool press(const SitePointer& pointer, const SiteLens& lens) override;
+  void drag(const SitePointer& pointer, const SiteLens& lens) override;
+  void release() override;
+  void hover(const SitePointer& pointer, const SiteLens& lens) override;
+  bool wheel(double steps) override;
+  void paint(QPainter& painter, const SiteLens& lens) const override;
+
+ private:
+  double number(SiteRole role, double fallback) const;
+  const ParamSpec* spec(SiteRole role) const;
+  void dab(const Vec3& place, const SitePointer& pointer);
+
+  PlanModel* m_model;
+  QString m_uid;
+  std::optional<Vec3> m_cursor;
+  std::optional<Vec3> m_last;       // of the stroke under way
+  std::vector<Dab> m_stroke;        // for drawing it before the result is there
+};
+
+}  // namespace arvesk

@@ -1,0 +1,34 @@
+// The manual's page of one node kind: made from the declaration, with its picture drawn when it is opened.
+#pragma once
+
+#include "app/model/background_job.h"
+
+#include <QDialog>
+#include <QImage>
+
+#include <map>
+
+class QTextBrowser;
+
+namespace arvesk {
+
+class ManualWindow : public QDialog {
+  Q_OBJECT
+
+ public:
+  explicit ManualWindow(QWidget* parent = nullptr);
+  /// Of a kind by its id; the list of all kinds when it is empty or not known.
+  void showPage(const QString& kind);
+  QString page() const { return m_kind; }
+  bool hasPicture() const { return m_pictures.contains(m_kind); }
+
+ private:
+  void fill();
+
+  QTextBrowser* m_text;
+  QString m_kind;
+  std::map<QString, QImage> m_pictures;
+  BackgroundJob m_job;
+};
+
+}  // namespace arvesk
