@@ -3,8 +3,13 @@
 #include "app/window/theme.h"
 #include "core/deliver/manual.h"
 
+#include <QTextBlock>
 #include <QTextBrowser>
+#include <QTextCursor>
 #include <QTextDocument>
+#include <QTextFrame>
+#include <QTextList>
+#include <QTextTable>
 #include <QUrl>
 #include <QVBoxLayout>
 
@@ -14,9 +19,61 @@ namespace {
 constexpr int kWidth = 480;
 constexpr int kHeight = 274;
 
+/// A browser whose pictures come from memory.
+class PageBrowser : public QTextBrowser {
+ public:
+  PageBrowser(const std::map<QString, QImage>& pictures, QWidget* parent) : QTextBrowser(parent), m_pictures(pictures) {}
+  QVariant loadResource(int type, const QUrl& name) override {
+    const auto it = m_pictures.find(name.toString().remove(QStringLiteral(".png")));
+    if (type == QTextDocument::ImageResource && it != m_pictures.end()) return it->second;
+    return QTextBrowser::loadResource(type, name);
+  }
+
+ private:
+  const std::map<QString, QImage>& m_pictures;
+};
+
+/// Markdown arrives without any manners: sizes, room between paragraphs, and tables with hairlines.
+void setPage(QTextDocument& page) {
+  const Theme& t = Theme::current();
+  QTextCursor cursor(&page);
+  for (QTextBlock block = page.begin(); block.isValid(); block = block.next()) {
+    cursor.setPosition(block.position());
+    QTextBlockFormat format = block.blockFormat();
+    const int level = format.headingLevel();
+    const bool isInTable = cursor.currentTable() != nullptr;
+    format.setTopMargin(level == 1 ? 2 : level > 0 ? 14 : 0);
+    format.setBottomMargin(isInTable ? 0 : level > 0 ? 5 : block.textList() ? 3 : 8);
+    const bool isPicture = block.text().contains(QChar::ObjectReplacementCharacter);
+    if (!isPicture) format.setLineHeight(125, QTextBlockFormat::ProportionalHeight);
+    cursor.setBlockFormat(format);
+    if (level > 0) {
+      cursor.select(QTextCursor::BlockUnderCursor);
+      QTextCharFormat letters;
+      letters.setProperty(QTextFormat::FontSizeAdjustment, 0);
+      letters.setFontPointSize(level == 1 ? 15 : 10.5);
+      letters.setFontWeight(QFont::DemiBold);
+      letters.setForeground(t.ink);
+      cursor.mergeCharFormat(letters);
+    }
+  }
+  for (QTextFrame* frame : page.rootFrame()->childFrames())
+    if (auto* table = qobject_cast<QTextTable*>(frame)) {
+      QTextTableFormat format = table->format();
+      format.setBorder(1);
+      format.setBorderStyle(QTextFrameFormat::BorderStyle_Solid);
+      format.setBorderBrush(t.rule);
+      format.setBorderCollapse(true);
+      format.setCellPadding(5);
+      format.setCellSpacing(0);
+      format.setWidth(QTextLength(QTextLength::PercentageLength, 100));
+      table->setFormat(format);
+    }
+}
+
 }  // namespace
 
-ManualWindow::ManualWindow(QWidget* parent) : QDialog(parent), m_text(new QTextBrowser(this)) {
+ManualWindow::ManualWindow(QWidget* parent) : QDialog(parent), m_text(new PageBrowser(m_pictures, this)) {
   setObjectName(QStringLiteral("manual_window"));
   setWindowTitle(tr("Manual"));
   resize(560, 640);
@@ -49,9 +106,12 @@ void ManualWindow::fill() {
   const NodeKind* kind = findNodeKind(m_kind.toStdString());
   QString words = QString::fromStdString(kind ? manualPage(*kind, m_pictures.contains(m_kind)) : manualIndex());
   if (kind) words += QStringLiteral("\n[%1](index)\n").arg(tr("All nodes"));
-  if (const auto picture = m_pictures.find(m_kind); picture != m_pictures.end()) m_text->document()->addResource(QTextDocument::ImageResource, QUrl(m_kind + QStringLiteral(".png")), picture->second);
-  m_text->document()->setDefaultStyleSheet(QStringLiteral("a { color: %1 }").arg(Theme::current().accent.name()));
+  QPalette colors = m_text->palette();
+  colors.setColor(QPalette::Link, Theme::current().accent);
+  m_text->setPalette(colors);
   m_text->setMarkdown(words);
+  setPage(*m_text->document());
+  m_text->moveCursor(QTextCursor::Start);
   setWindowTitle(kind ? tr("Manual · %1").arg(tr(kind->label.c_str())) : tr("Manual"));
 }
 

@@ -25,9 +25,9 @@ class ManualWindow : public QDialog {
  private:
   void fill();
 
+  std::map<QString, QImage> m_pictures;  // by kind
   QTextBrowser* m_text;
   QString m_kind;
-  std::map<QString, QImage> m_pictures;
   BackgroundJob m_job;
 };
 

@@ -94,7 +94,6 @@ Surface pebble(std::uint32_t seed, const Vec3& size, const Vec3& color) {
 
 /// Lies along X, as a log does that rolled into the wrack line; two detached parts, as real kits have.
 Surface driftwood(std::uint32_t seed, float length, float thickness) {
-  Chance chance(seed);
   Surface s;
   const auto wood = [seed](float share, float turn) {
     const float grain = noise(Vec3(share * 2, turn * 9, 1), 0.35F, 2, seed);
@@ -117,7 +116,6 @@ Surface driftwood(std::uint32_t seed, float length, float thickness) {
     branch.push_back(root + Vec3(0.16F * length * t, thickness * (0.5F * t + 0.5F * t * t), (seed % 2 ? 0.14F : -0.14F) * length * t));
   }
   addTube(s, branch, 6, [&](float share, float) { return 0.2F * thickness * (1 - 0.7F * share); }, wood);
-  (void)chance;
   standOnBase(s, thickness * 0.12F);
   return s;
 }
@@ -170,6 +168,103 @@ Surface seaKale(std::uint32_t seed) {
   return s;
 }
 
+/// Adds `part`, turned and moved, to `whole`.
+void addPart(Surface& whole, const Surface& part) {
+  const auto base = static_cast<std::uint32_t>(whole.positions.size());
+  for (const Vec3& p : part.positions) whole.positions.push_back(p);
+  for (const Vec3& n : part.normals) whole.normals.push_back(n);
+  for (const Vec4& c : part.colors) whole.colors.push_back(c);
+  for (const UVec3& t : part.triangles) whole.triangles.push_back(t + base);
+}
+
+/// Shells standing on their points, packed around a middle: blue-black, worn to gray where they rub.
+Surface musselClump(std::uint32_t seed) {
+  Chance chance(seed);
+  Surface s;
+  for (int i = 0; i < 17; ++i) {
+    const float ring = std::sqrt((static_cast<float>(i) + 0.4F) / 17);
+    const float heading = static_cast<float>(i) * 2.399963F;
+    const Vec3 out(std::cos(heading), 0, std::sin(heading));
+    const float length = chance.between(0.075F, 0.115F);
+    Surface shell = displacedBall(1, [&](const Vec3& d) {
+      const float taper = d.y < 0 ? 1 - 0.55F * d.y * d.y : 1 - 0.25F * d.y * d.y;  // pointed below, round above
+      return Vec3(d.x * 0.17F * taper, d.y * 0.5F, d.z * 0.27F * taper) * length;
+    });
+    const Vec3 low = srgb(34, 35, 40);
+    const Vec3 high = glm::mix(srgb(30, 33, 44), srgb(78, 76, 86), chance.between(0, 1));
+    paint(shell, [&](const Vec3& p, const Vec3&) { return glm::mix(low, high, std::clamp(0.5F + p.y / length, 0.0F, 1.0F)) * (1 + 0.25F * noise(p / length, 0.4F, 2, seed)); });
+    const Quat turn = glm::angleAxis(chance.between(0, 2 * kPi), kUp);
+    const Quat lean = glm::angleAxis(ring * chance.between(0.5F, 0.95F), Vec3(out.z, 0, -out.x));
+    const Vec3 at = out * (0.115F * ring) + Vec3(0, length * (0.34F - 0.16F * ring), 0);
+    addPart(s, transformed(shell, at, lean * turn, 1));
+  }
+  return s;
+}
+
+/// A low ribbed cone.
+Surface limpet(std::uint32_t seed) {
+  constexpr int kRibs = 18;
+  constexpr int kRings = 4;
+  Surface s;
+  for (int r = 0; r <= kRings; ++r) {
+    const float share = static_cast<float>(r) / kRings;
+    for (int i = 0; i < kRibs; ++i) {
+      const float a = 2 * kPi * static_cast<float>(i) / kRibs;
+      const float rib = 1 + (i % 2 ? 0.05F : -0.03F) * share + 0.05F * noise(Vec3(std::cos(a), share, std::sin(a)), 0.5F, 2, seed);
+      s.positions.push_back(Vec3(std::cos(a) * 0.034F * share * rib - 0.004F * (1 - share), 0.026F * (1 - std::pow(share, 1.35F)) - 0.003F, std::sin(a) * 0.028F * share * rib));
+    }
+  }
+  const auto at = [](int r, int i) { return static_cast<std::uint32_t>(r * kRibs + i % kRibs); };
+  for (int r = 0; r < kRings; ++r)
+    for (int i = 0; i < kRibs; ++i) {
+      if (r > 0) s.triangles.push_back({at(r, i), at(r, i + 1), at(r + 1, i)});
+      s.triangles.push_back({at(r, i + 1), at(r + 1, i + 1), at(r + 1, i)});
+    }
+  computeSmoothNormals(s);
+  paint(s, [&](const Vec3& p, const Vec3&) {
+    const float share = glm::length(Vec2(p.x, p.z)) / 0.034F;
+    return glm::mix(srgb(206, 190, 158), srgb(122, 112, 96), share) * (1 + 0.2F * noise(p / 0.034F, 0.3F, 2, seed + 1));
+  });
+  return s;
+}
+
+struct WeedLook {
+  int blades;
+  float length;    // m
+  float width;     // m
+  float rise;      // how far the blades stand up, share of their length
+  float ruffle;    // of the edges
+  Vec3 rootColor;
+  Vec3 tipColor;
+};
+
+/// Seaweed left by the tide: blades from one hold that lie over the rock, or stand in a tuft.
+Surface seaweed(std::uint32_t seed, const WeedLook& look) {
+  Chance chance(seed);
+  Surface s;
+  for (int b = 0; b < look.blades; ++b) {
+    const float heading = static_cast<float>(b) * 2.399963F + chance.between(-0.4F, 0.4F);
+    const float length = look.length * chance.between(0.6F, 1.05F);
+    const float rise = look.rise * chance.between(0.6F, 1.2F);
+    const float swing = chance.between(-0.9F, 0.9F);
+    const float phase = chance.between(0, 6);
+    std::vector<Vec3> spine;
+    for (int i = 0; i <= 5; ++i) {
+      const float t = static_cast<float>(i) / 5;
+      const float turned = heading + swing * t * t;
+      const Vec3 out(std::cos(turned), 0, std::sin(turned));
+      const float up = rise * std::sin(std::min(1.0F, t * 1.2F) * kPi * (look.rise > 0.6F ? 0.5F : 0.8F)) + 0.035F * std::sin(t * 9 + phase);
+      const float along = look.rise > 0.6F ? t * 0.5F : t;
+      spine.push_back(out * (length * along) + Vec3(0, std::max(0.006F, length * up + 0.008F), 0));
+    }
+    const Vec3 side(-std::sin(heading), 0, std::cos(heading));
+    const float width = look.width * chance.between(0.75F, 1.2F);
+    const float shade = chance.between(0.75F, 1.15F);
+    addBlade(s, spine, side, [&](float t) { return width * std::sin(std::min(1.0F, 0.2F + t) * kPi * 0.88F) * (1 + look.ruffle * std::sin(t * 24 + phase)); }, look.rootColor * shade, look.tipColor * shade);
+  }
+  return s;
+}
+
 }  // namespace
 
 void makeKit(const std::string& folder) {
@@ -193,6 +288,17 @@ void makeKit(const std::string& folder) {
   Surface kale = seaKale(97);  // in centimeters on purpose
   for (Vec3& p : kale.positions) p *= 100.0F;
   emit(std::move(kale), "sea-kale", true);
+  emit(musselClump(101), "mussel-clump");
+  emit(limpet(103), "limpet");
+  const WeedLook wrack{22, 0.34F, 0.042F, 0.16F, 0.25F, srgb(74, 62, 30), srgb(132, 116, 52)};
+  emit(seaweed(107, wrack), "bladderwrack-a", true);
+  emit(seaweed(109, {16, 0.26F, 0.038F, 0.2F, 0.25F, srgb(66, 56, 30), srgb(118, 108, 56)}), "bladderwrack-b", true);
+  const WeedLook lettuce{13, 0.17F, 0.11F, 0.34F, 0.3F, srgb(52, 74, 34), srgb(104, 128, 58)};
+  emit(seaweed(113, lettuce), "sea-lettuce-a", true);
+  emit(seaweed(127, {9, 0.13F, 0.09F, 0.4F, 0.3F, srgb(56, 80, 36), srgb(116, 138, 66)}), "sea-lettuce-b", true);
+  const WeedLook coralline{34, 0.1F, 0.014F, 1.0F, 0.4F, srgb(150, 92, 104), srgb(214, 158, 164)};
+  emit(seaweed(131, coralline), "coralline-a", true);
+  emit(seaweed(137, {26, 0.075F, 0.013F, 1.05F, 0.4F, srgb(158, 98, 112), srgb(222, 172, 176)}), "coralline-b", true);
 }
 
 }  // namespace arvesk::demo
