@@ -114,7 +114,7 @@ void PlanModel::setPlan(PlanPtr plan) {
 void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
   Plan next = *m_plan;
   change(next);
-  if (next.nodes == m_plan->nodes && next.props == m_plan->props && next.settings == m_plan->settings) return;
+  if (next == *m_plan) return;
   m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
 }
 

@@ -564,7 +564,11 @@ void PlanView::addBed() {
 void PlanView::addNote() {
   const PlanCard* card = m_selection.size() == 1 ? m_layout.card(m_selection.first().toStdString()) : nullptr;
   const QPointF at = card ? card->rect.topRight() + QPointF(24, 0) : toPlan(viewport()->rect().center() - QPoint(100, 40));
-  PaperItem note{newUid(), PaperItem::Sort::Note, {}, std::round(at.x()), std::round(at.y()), 200, 76, {}};
+  QRectF place(at, QSizeF(200, 76));
+  // Cards lie over notes: it is stuck where it can be read.
+  const auto isCovered = [&] { return std::any_of(m_layout.cards.begin(), m_layout.cards.end(), [&](const PlanCard& c) { return c.rect.adjusted(-8, -8, 8, 8).intersects(place); }); };
+  for (int tries = 0; isCovered() && tries < 200; ++tries) place.translate(0, 24);
+  PaperItem note{newUid(), PaperItem::Sort::Note, {}, std::round(place.x()), std::round(place.y()), place.width(), place.height(), {}};
   m_model->edit(tr("Add a note"), [&](Plan& plan) { plan.paper.push_back(note); });
   editPaper(text(note.uid));
 }

@@ -139,6 +139,11 @@ MainWindow::~MainWindow() {
   m_service.disconnect(this);
   m_model.disconnect(this);
   qApp->disconnect(this);
+  // What was typed and not yet entered goes into the plan while there is one; then the views go, before what they show.
+  if (QWidget* typing = focusWidget()) typing->clearFocus();
+  delete m_bottomDock;
+  delete m_leftDock;
+  delete takeCentralWidget();
 }
 
 void MainWindow::buildLeft() {
@@ -573,6 +578,7 @@ void MainWindow::swapViews() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
+  if (QWidget* typing = focusWidget()) typing->clearFocus();  // enters what was typed, so that it is asked about and saved
   if (!mayGoOn()) {
     event->ignore();
     return;

@@ -99,6 +99,7 @@ struct Plan {
   PlanSettings settings;
   std::string unknown;
   bool isReadOnly = false;  // written by a newer version
+  bool operator==(const Plan&) const = default;
 
   const Node* find(const std::string& uid) const;
   Node* find(const std::string& uid);

@@ -1,22 +1,14 @@
 // The application as an artist uses it: from an empty plan to an export, by mouse and keys alone.
 #include "app/window/export_window.h"
-#include "app/window/main_window.h"
-#include "app/window/theme.h"
 #include "core/formats/plan_file.h"
-#include "tests/support/mouse.h"
-#include "tests/support/support.h"
+#include "tests/app/window_test.h"
 
-#include <QApplication>
 #include <QCheckBox>
-#include <QDirIterator>
 #include <QLabel>
-#include <QLineEdit>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
-#include <QSettings>
 #include <QSignalSpy>
-#include <QStandardPaths>
 #include <QTimer>
 #include <QToolButton>
 
@@ -43,67 +35,12 @@ void answerNextBox(const QString& button, int tries = 200) {
 
 }  // namespace
 
-class TestWindow : public QObject {
+class TestWindow : public test::WindowTest {
   Q_OBJECT
 
-  QTemporaryDir m_dir;
-  std::unique_ptr<MainWindow> m_window;
-
-  MainWindow& w() { return *m_window; }
-  PlanView& plan() { return m_window->planView(); }
-  QWidget* paper() { return plan().viewport(); }
-  const Plan& document() { return m_window->model().plan(); }
-
-  void waitForResults() {
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest() && w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(), 60'000);
-  }
-  std::string uidOf(const char* title) {
-    for (const Node& n : document().nodes)
-      if (n.title == title) return n.uid;
-    return {};
-  }
-  QString quid(const char* title) { return QString::fromStdString(uidOf(title)); }
-  const NodeReport& report(const char* title) { return w().service().latest()->evaluation.reports.at(uidOf(title)); }
-
-  void addByKeys(const QString& words) {
-    QTest::keyClick(&plan(), Qt::Key_Return);
-    auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
-    QTRY_VERIFY(line->isVisible());
-    QTest::keyClicks(line, words);
-    QTest::keyClick(line, Qt::Key_Return);
-    QVERIFY(!line->isVisible());
-  }
-  void clickCard(const char* title, Qt::KeyboardModifiers with = {}) { QTest::mouseClick(paper(), Qt::LeftButton, with, plan().centerOf(quid(title))); }
-  void drag(const QPoint& from, const QPoint& to) { test::dragMouse(paper(), from, to); }
-  void trigger(const char* action) {
-    auto* a = w().findChild<QAction*>(QLatin1String(action));
-    QVERIFY2(a, action);
-    a->trigger();
-  }
-  void type(QLineEdit* line, const QString& text) {
-    line->setFocus();
-    line->selectAll();
-    QTest::keyClicks(line, text);
-    QTest::keyClick(line, Qt::Key_Return);
-  }
-
  private Q_SLOTS:
-  void initTestCase() {
-    QStandardPaths::setTestModeEnabled(true);
-    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, m_dir.filePath(QStringLiteral("settings")));
-    QApplication::setOrganizationName(QStringLiteral("ArveskTest"));
-    QApplication::setApplicationName(QStringLiteral("ArveskTest"));
-    Theme::apply(*qApp, QStringLiteral("paper"));
-  }
-  void init() {
-    // A run that was cut off may have left unsaved work behind, and its question would stop this one.
-    QFile::remove(Autosave::fileFor({}));
-    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk-autosave")}, QDir::Files, QDirIterator::Subdirectories); it.hasNext();) QFile::remove(it.next());
-    m_window = std::make_unique<MainWindow>();
-    m_window->resize(1280, 800);
-    m_window->show();
-    QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
-  }
+  void initTestCase() { startTests(); }
+  void init() { openWindow(); }
   void cleanup() { m_window.reset(); }
 
   void sixNodesFromAnEmptyPlanToAnExport() {

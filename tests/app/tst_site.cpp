@@ -1,0 +1,315 @@
+// Site, Ledger and manual by mouse and keys: painting, handles, picking of faces, Why here, Cover, Compare, the shared selection.
+#include "app/ledger/ledger_model.h"
+#include "app/site/region_handles.h"
+#include "app/window/manual_window.h"
+#include "tests/app/window_test.h"
+
+#include <QAbstractItemModelTester>
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QHeaderView>
+#include <QLabel>
+#include <QListWidget>
+#include <QSignalSpy>
+#include <QTableView>
+#include <QToolButton>
+
+using namespace arvesk;
+
+class TestSite : public test::WindowTest {
+  Q_OBJECT
+
+  SiteView& site() { return w().site(); }
+  QTableView* table() { return w().ledger().findChild<QTableView*>(QStringLiteral("ledger_table")); }
+  void open(const char* plan_) {
+    QVERIFY(w().openFile(test::sourcePath(plan_)));
+    waitForResults();
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 30'000);
+  }
+  QPoint seen(const Vec3& place) {
+    const auto at = site().project(place);
+    return at ? at->toPoint() : QPoint(-1, -1);
+  }
+  /// The placement in sight that is nearest to the camera: hidden by none.
+  std::size_t nearestTo(const Points& placed) {
+    std::size_t best = 0;
+    float least = 1e9F;
+    for (std::size_t i = 0; i < placed.count; ++i) {
+      const float d = glm::distance(placed.position[i], site().camera().eye);
+      if (d >= least || !site().rect().adjusted(40, 60, -40, -60).contains(seen(placed.position[i]))) continue;
+      least = d;
+      best = i;
+    }
+    return best;
+  }
+  const std::vector<double>& numbers(const char* uid, const char* param) { return std::get<std::vector<double>>(document().find(uid)->params.at(param)); }
+
+ private Q_SLOTS:
+  void initTestCase() { startTests(); }
+  void init() { openWindow(); }
+  void cleanup() { m_window.reset(); }
+
+  void strokesPaintAndTakeAway() {
+    open("demo/examples/one-slope.arvesk");
+    const QString mask = w().model().addInto(*findNodeKind("painted"), QStringLiteral("sow"), "where");
+    waitForResults();
+    QCOMPARE(report("Pebbles").passed.front(), std::size_t{0});  // nothing painted yet: nothing is sown
+    plan().select({mask});
+    QVERIFY(site().tool());
+    const int steps = w().model().undoStack().count();
+    const QPoint top = seen({0, 6, 0});
+    test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10));
+    QCOMPARE(w().model().undoStack().count(), steps + 1);  // a stroke is one step
+    const std::string uid = mask.toStdString();
+    const std::vector<double> painted = numbers(uid.c_str(), "strokes");
+    QVERIFY(painted.size() / kNumbersPerDab > 5);
+    for (std::size_t i = 0; i < painted.size(); i += kNumbersPerDab) {  // every dab lies on the ball of radius 20 about (0, −14, 0)
+      const Vec3 place(static_cast<float>(painted[i]), static_cast<float>(painted[i + 1]), static_cast<float>(painted[i + 2]));
+      QVERIFY(test::within(static_cast<double>(glm::distance(place, Vec3(0, -14, 0))), 20, 0.1));
+      QVERIFY(painted[i + 4] > 0);
+    }
+    waitForResults();
+    const std::size_t sown = report("Pebbles").passed.front();
+    QVERIFY(sown > 20);
+    test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10), Qt::LeftButton, Qt::ControlModifier);
+    QVERIFY(numbers(uid.c_str(), "strokes").back() == painted.back() && numbers(uid.c_str(), "strokes")[painted.size() + 4] < 0);
+    waitForResults();
+    QVERIFY(report("Pebbles").passed.front() < sown / 2);
+    w().model().undoStack().undo();
+    waitForResults();
+    QCOMPARE(report("Pebbles").passed.front(), sown);
+    // Shift and the wheel size the brush; a plain wheel goes to the camera.
+    QWheelEvent wheel(top, site().mapToGlobal(top), {}, {0, 240}, {}, Qt::ShiftModifier, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(&site(), &wheel);
+    QVERIFY(std::get<double>(document().find(uid)->params.at("size")) > 3);
+    // Without the node, the left button picks again.
+    plan().select({});
+    QVERIFY(!site().tool());
+  }
+
+  void handlesMoveAndSizeARegion() {
+    open("demo/examples/where-and-why.arvesk");
+    plan().select({QStringLiteral("place")});
+    auto* handles = dynamic_cast<RegionHandles*>(site().tool());
+    QVERIFY(handles);
+    const std::size_t before = report("Kale").passed.front();
+    const std::vector<Vec3> at = handles->handles();
+    QCOMPARE(at.size(), std::size_t{7});
+    QCOMPARE(at[0], Vec3(12, 4, -18));
+    const int steps = w().model().undoStack().count();
+    const QPoint middle = seen(at[0]);
+    QVERIFY(site().rect().contains(middle));
+    test::dragMouse(&site(), middle, middle + QPoint(40, 0));
+    QCOMPARE(w().model().undoStack().count(), steps + 1);
+    QVERIFY(numbers("place", "center")[0] > 13);
+    QVERIFY(test::within(numbers("place", "center")[1], 4, 1e-6));  // level; Shift goes up and down
+    test::dragMouse(&site(), seen(handles->handles()[0]), seen(handles->handles()[0]) - QPoint(0, 30), Qt::LeftButton, Qt::ShiftModifier);
+    QVERIFY(numbers("place", "center")[1] > 5);
+    const double wide = numbers("place", "extent")[0];
+    const Vec3 side = handles->handles()[2];  // the side toward −x
+    test::dragMouse(&site(), seen(side), seen(side + Vec3(8, 0, 0)));
+    QVERIFY2(test::within(numbers("place", "extent")[0], wide - 16, 1.5), qPrintable(QString::number(numbers("place", "extent")[0])));
+    waitForResults();
+    QVERIFY(report("Kale").passed.front() != before);
+  }
+
+  void facesArePickedForAPart() {
+    open("demo/examples/one-slope.arvesk");
+    const QString part = w().model().addAfter(*findNodeKind("part-of-surface"), QStringLiteral("ground"));
+    w().model().setParam(part, "by", std::string("picked"));
+    waitForResults();
+    plan().select({part});
+    const QPoint top = seen({0, 6, 0});
+    const std::string uid = part.toStdString();
+    const auto picked = [&] { return document().find(uid)->params.contains("faces") ? numbers(uid.c_str(), "faces").size() : std::size_t{0}; };
+    QTRY_VERIFY_WITH_TIMEOUT((QTest::mouseClick(&site(), Qt::LeftButton, {}, top), picked() == 1), 10'000);  // the index is made meanwhile
+    test::dragMouse(&site(), top, top + QPoint(80, 6));
+    const std::size_t many = picked();
+    QVERIFY(many > 3);
+    waitForResults();
+    QCOMPARE(report("Part of surface").passed.front(), many);
+    test::dragMouse(&site(), top, top + QPoint(80, 6), Qt::LeftButton, Qt::ControlModifier);
+    QVERIFY(picked() < many);
+    w().model().undoStack().undo();
+    QCOMPARE(picked(), many);
+  }
+
+  void whyHereNamesTheNodeAndLeadsToIt() {
+    open("demo/examples/one-slope.arvesk");
+    // A bare spot on the steep side: pebbles were there, and Level places left them out.
+    QTest::keyClick(&site(), Qt::Key_Y);
+    QVERIFY(site().isAsking());
+    const float lean = radians(42);
+    const Vec3 steep = Vec3(0, -14, 0) + Vec3(0, std::cos(lean), std::sin(lean)) * 20.0F;
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(steep));
+    auto* list = w().findChild<QListWidget*>(QStringLiteral("why_list"));
+    QTRY_VERIFY(!site().whyPanel().answer().points.empty());
+    const WhyHere here = site().whyPanel().answer();
+    for (const WhyPoint& p : here.points) {
+      QVERIFY(!p.isPlaced);
+      QCOMPARE(p.node, std::string("slope"));
+      QVERIFY2(p.what.starts_with("slope ") && std::stof(p.what.substr(6)) > 24, p.what.c_str());
+    }
+    // Wider finds more.
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("why_wider")), Qt::LeftButton);
+    QTRY_VERIFY(site().whyPanel().answer().pointCount > here.pointCount);
+    // A line leads to its node.
+    plan().select({});
+    const QString leadsTo = list->item(2)->data(Qt::UserRole).toString();
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(2)).center());
+    QTRY_COMPARE(plan().selection(), QStringList{leadsTo});
+    // A placement tells its way.
+    const Points& placed = *std::get<PointsPtr>(w().service().latest()->evaluation.values.at("out").front());
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(placed.position[nearestTo(placed)] + Vec3(0, 0.15F, 0)));
+    QTRY_VERIFY_WITH_TIMEOUT(list->count() > 4 && list->item(1)->data(Qt::AccessibleTextRole).toString().startsWith(QStringLiteral("Pebbles, made it")), 10'000);
+    QVERIFY(list->item(2)->data(Qt::AccessibleTextRole).toString().contains(QStringLiteral("kept it: slope")));
+    QTest::keyClick(&site(), Qt::Key_Escape);
+    QVERIFY(!site().isAsking() && !site().whyPanel().isVisible());
+  }
+
+  void coverCountsAndTellsTheValue() {
+    open("demo/examples/one-slope.arvesk");
+    QTest::mouseClick(site().findChild<QToolButton*>(QStringLiteral("mode_cover")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->cover != nullptr, 20'000);
+    QTRY_VERIFY(site().cover().map() == w().service().latest()->cover.get());
+    const CoverMap& map = *site().cover().map();
+    QCOMPARE(map.pointCount, w().service().latest()->shown.front().points->count);
+    // Over the fullest cell the pointer reads its count.
+    int column = 0;
+    int row = 0;
+    for (int y = 0; y < map.rows; ++y)
+      for (int x = 0; x < map.columns; ++x)
+        if (map.count[map.at(x, y)] == map.most) column = x, row = y;
+    const Vec2 place = map.corner + (Vec2(static_cast<float>(column), static_cast<float>(row)) + 0.5F) * map.cell;
+    QMouseEvent move(QEvent::MouseMove, site().cover().toView(place), site().cover().mapToGlobal(site().cover().toView(place)), Qt::NoButton, Qt::NoButton, {});
+    QApplication::sendEvent(&site().cover(), &move);
+    const double value = static_cast<double>(map.perSquareMeter(column, row));
+    QVERIFY2(site().cover().hovered().startsWith(QLocale().toString(value, 'f', value < 10 ? 2 : 0) + QStringLiteral(" per m²")), qPrintable(site().cover().hovered()));
+    QVERIFY(w().findChild<QLabel*>(QStringLiteral("message"))->text() == site().cover().hovered());
+  }
+
+  void compareHoldsAndWipes() {
+    open("demo/examples/one-slope.arvesk");
+    QTest::keyClick(&site(), Qt::Key_C);
+    QVERIFY(site().isComparing());
+    w().model().setParam(QStringLiteral("sow"), "density", 2.0);
+    waitForResults();
+    const QPoint line(site().width() / 2, site().height() / 2);
+    const Camera before = site().camera();
+    test::dragMouse(&site(), line, line - QPoint(200, 0));
+    QVERIFY(test::within(site().divider(), (line.x() - 200.0) / site().width(), 0.01));
+    QVERIFY(site().camera() == before);
+    // Held and now differ only left of the line.
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 4, 30'000);
+    QTest::qWait(300);
+    const QImage both = site().grab().toImage();
+    QTest::keyClick(&site(), Qt::Key_C);
+    QVERIFY(!site().isComparing());
+    const QImage now = site().grab().toImage();
+    const auto differs = [&](int from, int to) {
+      qint64 sum = 0;
+      for (int y = 260; y < both.height() - 60; y += 3)
+        for (int x = from; x < to; x += 3) sum += std::abs(qGray(both.pixel(x, y)) - qGray(now.pixel(x, y)));
+      return sum;
+    };
+    const int x = static_cast<int>(site().divider() * site().width());
+    QVERIFY(differs(20, x - 20) > 4 * differs(x + 20, site().width() - 60) + 1000);
+  }
+
+  void ledgerSortsFiltersAndSharesItsSelection() {
+    open("demo/examples/one-slope.arvesk");
+    QAbstractItemModelTester tester(&w().ledger().table(), QAbstractItemModelTester::FailureReportingMode::QtTest);
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("tab_ledger")), Qt::LeftButton);
+    const std::size_t all = w().service().latest()->shown.front().points->count;
+    QTRY_COMPARE(w().ledger().table().rowCount(), static_cast<int>(all));
+    const auto column = [&](const char* name) { return w().ledger().table().ledger()->column(name); };
+    QHeaderView* head = table()->horizontalHeader();
+    const auto clickHead = [&](int section) { QTest::mouseClick(head->viewport(), Qt::LeftButton, {}, QPoint(head->sectionViewportPosition(section) + 20, head->height() / 2)); };
+    clickHead(column("x"));
+    const auto x = [&](int row) { return w().ledger().table().ledger()->number(w().ledger().table().rows()[static_cast<std::size_t>(row)], column("x")); };
+    QTRY_VERIFY(!w().ledger().isBusy() && std::is_sorted(w().ledger().table().rows().begin(), w().ledger().table().rows().end(), [&](std::uint32_t a, std::uint32_t b) {
+      return w().ledger().table().ledger()->number(a, column("x")) < w().ledger().table().ledger()->number(b, column("x"));
+    }));
+    QVERIFY(x(0) < x(static_cast<int>(all) - 1));
+    clickHead(column("x"));
+    QTRY_VERIFY(!w().ledger().isBusy() && x(0) > x(static_cast<int>(all) - 1));
+    auto* filter = w().ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter"));
+    QTest::keyClicks(filter, QStringLiteral("slope > 20"));
+    QTRY_VERIFY(w().ledger().table().rowCount() < static_cast<int>(all) && w().ledger().table().rowCount() > 0);
+    QVERIFY(w().ledger().findChild<QLabel*>(QStringLiteral("ledger_count"))->text().endsWith(QStringLiteral(" rows")));
+    filter->clear();
+    QTest::keyClicks(filter, QStringLiteral("steepness > 20"));
+    QTRY_VERIFY(w().ledger().findChild<QLabel*>(QStringLiteral("ledger_count"))->text().contains(QStringLiteral("no column")));
+    filter->clear();
+    QTRY_COMPARE(w().ledger().table().rowCount(), static_cast<int>(all));
+    // Selected rows are ringed in Site; a click in Site selects the row.
+    QSignalSpy places(&w().ledger(), &LedgerView::selectionPlaces);
+    table()->selectRow(3);
+    QTRY_VERIFY(!places.isEmpty());
+    QCOMPARE(places.last()[0].value<std::vector<Vec3>>().size(), std::size_t{1});
+    const Points& placed = *w().service().latest()->shown.front().points;
+    const std::size_t top = nearestTo(placed);
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(placed.position[top] + Vec3(0, 0.15F, 0)));
+    QTRY_COMPARE(table()->selectionModel()->selectedRows().size(), 1);
+    const int row = table()->selectionModel()->selectedRows().first().row();
+    QCOMPARE(static_cast<std::size_t>(w().ledger().table().rows()[static_cast<std::size_t>(row)]), top);
+    // It stays selected, by id, when the order changes.
+    clickHead(column("slope"));
+    QTRY_VERIFY(!w().ledger().isBusy() && table()->selectionModel()->selectedRows().size() == 1);
+    QCOMPARE(static_cast<std::size_t>(w().ledger().table().rows()[static_cast<std::size_t>(table()->selectionModel()->selectedRows().first().row())]), top);
+    const QString csv = m_dir.filePath(QStringLiteral("rows.csv"));
+    QVERIFY(w().ledger().writeCsv(csv));
+    QTRY_VERIFY(!w().ledger().isBusy());
+    QFile file(csv);
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    QCOMPARE(file.readAll().count('\n'), static_cast<qsizetype>(all) + 1);
+  }
+
+  // A million rows: filling, selecting all and scrolling never hold the window for long. The limit is far above what it takes, so
+  // that only a copy of every cell could reach it.
+  void ledgerOfAMillionRowsDoesNotStall() {
+    open("demo/examples/one-slope.arvesk");
+    w().showLedger(true);
+    w().model().setParam(QStringLiteral("slope"), "keep", std::string("limit"));
+    w().model().setParam(QStringLiteral("slope"), "slope", std::vector<double>{0, 0, 180, 180});
+    w().model().setParam(QStringLiteral("sow"), "density", 4000.0);
+    w().setQuality(Quality::Final);
+    Q_EMIT plan().inSiteWanted(QStringLiteral("slope"));
+    site().setMode(SiteMode::Cover);  // no picture of millions of discs meanwhile
+    QTRY_VERIFY_WITH_TIMEOUT(w().ledger().table().rowCount() > 1'000'000, 120'000);
+    QElapsedTimer longest;
+    longest.start();
+    table()->selectAll();
+    table()->scrollToBottom();
+    QApplication::processEvents();
+    QVERIFY2(longest.elapsed() < 2000, qPrintable(QString::number(longest.elapsed())));
+    QVERIFY(!table()->model()->index(table()->model()->rowCount() - 1, 0).data().toString().isEmpty());
+  }
+
+  void pointsAreColoredByWhatTheyCarry() {
+    open("demo/examples/one-slope.arvesk");
+    QTest::mouseClick(site().findChild<QToolButton*>(QStringLiteral("mode_points")), Qt::LeftButton);
+    auto* box = site().findChild<QComboBox*>(QStringLiteral("color_by"));
+    QTRY_VERIFY(box->isVisible() && box->findData(QStringLiteral("slope")) > 0);
+    box->setFocus();
+    while (box->currentData().toString() != QStringLiteral("slope")) QTest::keyClick(box, Qt::Key_Down);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->colorTitle == "slope", 20'000);
+    const EvalView& view = *w().service().latest();
+    QVERIFY(view.colorTo <= 36.5F && view.colorTo > 24);  // the filter before it ends at 36°
+    QCOMPARE(view.pointValues.size(), view.shown.size());
+  }
+
+  void f1OpensThePageOfTheSelectedNode() {
+    open("demo/examples/one-slope.arvesk");
+    plan().select({QStringLiteral("slope")});
+    trigger("help_manual");
+    auto* manual = w().findChild<ManualWindow*>(QStringLiteral("manual_window"));
+    QVERIFY(manual && manual->isVisible());
+    QCOMPARE(manual->page(), QStringLiteral("keep-by-slope"));
+    QTRY_VERIFY_WITH_TIMEOUT(manual->hasPicture(), 30'000);
+    QCOMPARE(w().findChild<QAction*>(QStringLiteral("help_manual"))->shortcut(), QKeySequence(Qt::Key_F1));
+  }
+};
+
+QTEST_MAIN(TestSite)
+#include "tst_site.moc"
