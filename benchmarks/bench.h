@@ -26,6 +26,7 @@ void addSow();
 void addClearance();
 void addSetDown();
 void addNoise();
+void addMasks();
 void addPicture();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.

@@ -81,6 +81,7 @@ int main(int argc, char** argv) {
   addClearance();
   addSetDown();
   addNoise();
+  addMasks();
   addPicture();
   for (const Pair& p : pairs())
     for (const auto& [name, body] : {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

@@ -20,6 +20,9 @@
 namespace arvesk {
 namespace {
 
+/// A plan of a thousand cards still fits on the screen, as ticks.
+constexpr double kLeastZoom = 0.04;
+
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 bool takesMain(const NodeKind& kind, ValueType type) { return !kind.inputs.empty() && kind.inputs.front().type == type; }
@@ -773,7 +776,7 @@ void PlanView::reveal(const QString& uid) {
 }
 
 void PlanView::zoomTo(double zoom, const QPointF& about) {
-  zoom = std::clamp(zoom, 0.12, 2.0);
+  zoom = std::clamp(zoom, kLeastZoom, 2.0);
   const QPointF fixed = toView(about);
   m_zoom = zoom;
   updateScrollBars();
@@ -786,7 +789,7 @@ void PlanView::zoomTo(double zoom, const QPointF& about) {
 void PlanView::fitAll() {
   const QRectF all = m_layout.bounds.adjusted(-10, -10, 20, 20);
   if (all.isEmpty()) return;
-  m_zoom = std::clamp(std::min(viewport()->width() / all.width(), viewport()->height() / all.height()), 0.12, 1.0);
+  m_zoom = std::clamp(std::min(viewport()->width() / all.width(), viewport()->height() / all.height()), kLeastZoom, 1.0);
   updateScrollBars();
   horizontalScrollBar()->setValue(static_cast<int>(all.left() * m_zoom));
   verticalScrollBar()->setValue(static_cast<int>(all.top() * m_zoom));

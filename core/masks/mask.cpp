@@ -9,6 +9,7 @@ namespace {
 class SlopeMask final : public BandMask {
  public:
   SlopeMask(SurfacePtr ground, Band band, MaskFinish finish) : BandMask(band, finish), m_ground(std::move(ground)) {}
+  bool isSearching() const override { return m_ground != nullptr; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     measureSlope(at, m_ground ? SlopeOf::Ground : SlopeOf::GroundRecord, m_ground.get(), begin, end, out);
     return true;
@@ -74,6 +75,7 @@ class BlendMask final : public Mask {
   BlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish)
       : m_masks(std::move(masks)), m_weights(std::move(weights)), m_mode(mode), m_finish(finish) {}
 
+  bool isSearching() const override { return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isSearching(); }); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
     Array<float> part(n);
@@ -119,7 +121,36 @@ void BandMask::values(const Points& at, std::size_t begin, std::size_t end, floa
   for (std::size_t i = 0; i < end - begin; ++i) out[i] = m_finish.apply(m_band.weight(out[i]));
 }
 
+namespace {
+
+/// Do points that follow each other lie near each other? Sown ones do: they come face by face.
+bool isInGoodOrder(const Points& at) {
+  constexpr std::size_t kSamples = 500;
+  Box3 box;
+  double sum = 0;
+  for (std::size_t k = 0; k < kSamples; ++k) {
+    const std::size_t i = 1 + k * (at.count - 1) / kSamples;
+    box.add(at.position[i]);
+    sum += static_cast<double>(glm::distance(at.position[i], at.position[i - 1]));
+  }
+  return sum / kSamples < 0.02 * static_cast<double>(glm::length(box.extent()));
+}
+
+}  // namespace
+
 Array<float> maskValues(const Task& task, const Mask& mask, const Points& at) {
+  constexpr std::size_t kWorthSorting = 20'000;
+  if (at.count >= kWorthSorting && mask.isSearching() && !isInGoodOrder(at)) {
+    const Array<std::uint32_t> order = mortonOrder(at.position, at.count);
+    const Points sorted = gathered(at, order);
+    Array<float> scattered(at.count);
+    parallelPieces(task, at.count, 4096, [&](std::size_t begin, std::size_t end) {
+      Array<float> piece(end - begin);
+      mask.values(sorted, begin, end, piece.data());
+      for (std::size_t i = begin; i < end; ++i) scattered[order[i]] = std::clamp(piece[i - begin], 0.0F, 1.0F);
+    });
+    return scattered;
+  }
   Array<float> out(at.count);
   parallelPieces(task, at.count, 4096, [&](std::size_t begin, std::size_t end) {
     mask.values(at, begin, end, out.data() + begin);

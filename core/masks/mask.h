@@ -16,6 +16,8 @@ class Mask {
   virtual void values(const Points& at, std::size_t begin, std::size_t end, float* out) const = 0;
   /// What the band is laid over (degrees, m …), where there is such a quantity; false when there is none.
   virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
+  /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as fast.
+  virtual bool isSearching() const { return false; }
 };
 
 using MaskPtr = std::shared_ptr<const Mask>;
@@ -27,7 +29,8 @@ struct MaskFinish {
   float apply(float v) const { return output.from + (output.to - output.from) * (isInverted ? 1 - v : v); }
 };
 
-/// Values of a mask at all points, clamped to 0…1, on many threads.
+/// Values of a mask at all points, clamped to 0…1, on many threads. Searching masks are asked along a Morton curve; the order of the
+/// result is that of the points, and so are the bits.
 Array<float> maskValues(const Task& task, const Mask& mask, const Points& at);
 
 /// A mask whose value is a band over a measured quantity.

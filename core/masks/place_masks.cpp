@@ -29,6 +29,7 @@ class FacingMask final : public BandMask {
  public:
   FacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish)
       : BandMask(band, finish), m_ground(std::move(ground)), m_direction(direction), m_isTwoSided(isTwoSided) {}
+  bool isSearching() const override { return m_ground != nullptr; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const auto index = m_ground ? SurfaceIndex::of(*m_ground).value_or(nullptr) : nullptr;
     for (std::size_t i = begin; i < end; ++i) {
@@ -88,6 +89,7 @@ class DistanceMask final : public BandMask {
       if (!m_surface->triangles.empty()) m_index = SurfaceIndex::of(*m_surface).value_or(nullptr);
     }
   }
+  bool isSearching() const override { return true; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     // "Far" must come out as far even if the search ended at the band's end: past it both count alike.
     for (std::size_t i = begin; i < end; ++i) {
@@ -154,6 +156,7 @@ class CrowdingMask final : public BandMask {
     }
     m_grid = PointGrid(entries, radius);
   }
+  bool isSearching() const override { return true; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const Vec3 place = flat(at.position[i]);
@@ -188,6 +191,7 @@ class OpennessMask final : public BandMask {
     // A disk lifted onto the half ball has the cosine's weight (Malley's method).
     for (const Vec2& p : sunflower(rays)) m_directions.push_back({p.x, std::sqrt(std::max(0.0F, 1 - glm::dot(p, p))), p.y});
   }
+  bool isSearching() const override { return true; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const Vec3 normal = at.groundNormal[i];
@@ -213,6 +217,7 @@ class HollowsMask final : public BandMask {
  public:
   HollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish)
       : BandMask(band, finish), m_ground(std::move(ground)), m_radius(radius), m_disk(sunflower(samples)) {}
+  bool isSearching() const override { return true; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const auto index = SurfaceIndex::of(*m_ground).value_or(nullptr);
     for (std::size_t i = begin; i < end; ++i) {

@@ -59,6 +59,7 @@ class RandomMask final : public BandMask {
 class FormulaMask final : public Mask {
  public:
   FormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish) : m_formula(std::move(formula)), m_masks(std::move(masks)), m_finish(finish) {}
+  bool isSearching() const override { return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m && m->isSearching(); }); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
     std::vector<std::vector<double>> columns;
@@ -92,6 +93,7 @@ class FormulaMask final : public Mask {
 class CurveMask final : public Mask {
  public:
   CurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) : m_mask(std::move(mask)), m_curve(std::move(curve)), m_finish(finish) {}
+  bool isSearching() const override { return m_mask->isSearching(); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     m_mask->values(at, begin, end, out);
     for (std::size_t i = 0; i < end - begin; ++i) out[i] = m_finish.apply(std::clamp(m_curve.at(std::clamp(out[i], 0.0F, 1.0F)), 0.0F, 1.0F));
