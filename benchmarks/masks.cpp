@@ -68,7 +68,7 @@ void addMask(const std::string& name, const std::string& baseline, double limit,
 void addMasks() {
   const SurfacePtr surface = ground(500, 100);
   const PointsPtr at = places(surface, kCount);
-  const auto angle = [](const Vec3& a, const Vec3& b) { return degrees(std::acos(std::clamp(glm::dot(a, b), -1.0F, 1.0F))); };
+  const auto angle = [](const Vec3& a, const Vec3& b) { return degrees(angleBetween(a, b)); };
   const Vec3 east(1, 0, 0);
   const std::string loop = "plain loop of the same sum";
   addMask("slope", loop, 1.5, makeSlopeMask(nullptr, {0, 5, 20, 30}, {}), at, [angle](const Points& p, std::size_t i) { return Band{0, 5, 20, 30}.weight(angle(p.groundNormal[i], kUp)); });
@@ -88,8 +88,7 @@ void addMasks() {
 
   const Region region{RegionShape::Ball, Vec3(0), Vec3(60), Quat(1, 0, 0, 0), 8};
   addMask("region", loop, 2, makeRegionMask(region, {}), at, [](const Points& p, std::size_t i) {
-    const float t = std::clamp((30 - glm::length(p.position[i])) / 8, 0.0F, 1.0F);
-    return t * t * (3 - 2 * t);
+    return Band{0, 8, 1e9F, 1e9F}.weight((1 - glm::length(p.position[i] / 30.0F)) * 30);
   });
   const auto wave = makeNumberMask("wet", 0, {0, 1, 1, 1}, {});
   const auto heights = makeHeightMask(nullptr, {-3, 3, 1e6F, 1e6F}, {});

@@ -56,7 +56,8 @@ QString summaryOf(const EvalViewPtr& view) {
   QString rows;
   for (const Node& node : view->plan->nodes) {
     const auto report = view->evaluation.reports.find(node.uid);
-    if (node.kind != "output" || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
+    const NodeKind* kind = findNodeKind(node.kind);
+    if (!kind || !kind->isLayer || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
     const auto count = static_cast<qulonglong>(report->second.passed.front());
     const double share = view->totals.placements > 0 ? 100.0 * static_cast<double>(count) / static_cast<double>(view->totals.placements) : 0;
     rows += QStringLiteral("<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right style='padding-left:24px'>%3 %</td></tr>").arg(text(node.title).toHtmlEscaped(), locale.toString(count), locale.toString(share, 'f', share < 10 ? 1 : 0));

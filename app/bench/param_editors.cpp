@@ -47,7 +47,7 @@ class NumberEditor : public ParamEditor {
 /// Vectors, ranges and bands: some numbers in a row, each with a word for what it is.
 class NumbersEditor : public ParamEditor {
  public:
-  NumbersEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_isBand(spec.type == ParamType::Band) {
+  NumbersEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_isBand(spec.type == ParamType::Band), m_isWide(m_isBand || spec.type == ParamType::Vector) {
     const QStringList names = spec.type == ParamType::Vector ? QStringList{tr("X"), tr("Y"), tr("Z")}
                               : spec.type == ParamType::Range ? QStringList{tr("from"), tr("to")}
                                                               : QStringList{tr("fade in from"), tr("full from"), tr("full to"), tr("fade out to")};
@@ -85,7 +85,7 @@ class NumbersEditor : public ParamEditor {
       connect(m_symmetric, &QToolButton::toggled, this, [this](bool isOn) { if (isOn) change(3, m_values[2] + (m_values[1] - m_values[0]), ++g_gesture); });
     }
   }
-  bool isWide() const override { return m_isBand; }
+  bool isWide() const override { return m_isWide; }
   void show(const ParamValue& value) override {
     m_values = std::get<std::vector<double>>(value);
     for (std::size_t i = 0; i < m_fields.size(); ++i) m_fields[i]->showValue(m_values[i]);
@@ -106,6 +106,7 @@ class NumbersEditor : public ParamEditor {
   }
 
   bool m_isBand;
+  bool m_isWide;  // three numbers side by side need the room of two columns
   std::vector<NumberField*> m_fields;
   std::vector<double> m_values;
   QToolButton* m_symmetric = nullptr;

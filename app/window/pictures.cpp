@@ -89,8 +89,20 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.take(window, "points");
     window.site().setMode(SiteMode::Dressed);
   }
+  if (photographer.wants("patches")) {
+    window.planView().reveal(QStringLiteral("weed-kinds"));
+    const auto& cameras = window.model().plan().settings.cameras;
+    const Camera before = window.site().camera();
+    for (const CameraEntry& c : cameras)
+      if (c.name == "Shelf") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+    photographer.take(window, "patches");
+    window.site().setCamera(before);
+    window.planView().reveal(QStringLiteral("cove"));
+    window.planView().select({});
+  }
   if (photographer.wants("cover")) {
     window.site().setMode(SiteMode::Cover);
+    waitUntil([&] { return window.site().cover().map() != nullptr; }, 60'000);
     photographer.take(window, "cover", 0);
     window.site().setMode(SiteMode::Dressed);
   }
@@ -167,6 +179,23 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.settle(200);
     photographer.save(*dialog, "export");
     dialog->close();
+  }
+  if (photographer.wants("region")) {
+    const QString example = QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../examples/where-and-why.arvesk"));
+    if (!window.openFile(example)) return 1;
+    photographer.settleResults(window);
+    const auto& cameras = window.model().plan().settings.cameras;
+    if (!cameras.empty()) window.site().setCamera({cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg});
+    window.planView().reveal(QStringLiteral("place"));
+    window.site().setMode(SiteMode::Mask);
+    photographer.settleResults(window);
+    photographer.take(window, "region");
+    window.site().setMode(SiteMode::Dressed);
+    if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return 1;
+    window.planView().reveal(QStringLiteral("cove"));
+    const auto& own = window.model().plan().settings.cameras;
+    if (!own.empty()) window.site().setCamera({own.front().eye, own.front().target, own.front().fieldOfViewDeg});
+    photographer.settleResults(window);
   }
   if (photographer.wants("night")) {
     Theme::apply(app, QStringLiteral("night"));

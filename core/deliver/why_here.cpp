@@ -62,7 +62,7 @@ WhySource sourceAt(const Node& node, const Inputs& in, const Vec3& spot, float r
   float value = 0;
   where->values(place, 0, 1, &value);
   value = std::clamp(value, 0.0F, 1.0F);
-  return {node.uid, value <= 0 ? std::string("\"where\" is 0 here: no candidate stays") : fmt::format("\"where\" is {:.2g} here: {:.2g} of 100 candidates stay", value, 100 * value)};
+  return {node.uid, value <= 0 ? std::string("\"where\" is 0 here: no candidate stays") : fmt::format("\"where\" is {:.2g} here: {:.{}f} of 100 candidates stay", value, 100 * value, value < 0.1F ? 1 : 0)};
 }
 
 struct Story {

@@ -140,11 +140,13 @@ bool isInGoodOrder(const Points& at) {
 
 Array<float> maskValues(const Task& task, const Mask& mask, const Points& at) {
   constexpr std::size_t kWorthSorting = 20'000;
+  // A piece of rays must end soon after a cancel; a piece of sums should be worth what it costs to begin (an expression is parsed for each).
+  const std::size_t grain = mask.isSearching() ? 1024 : 16'384;
   if (at.count >= kWorthSorting && mask.isSearching() && !isInGoodOrder(at)) {
     const Array<std::uint32_t> order = mortonOrder(at.position, at.count);
     const Points sorted = gathered(at, order);
     Array<float> scattered(at.count);
-    parallelPieces(task, at.count, 4096, [&](std::size_t begin, std::size_t end) {
+    parallelPieces(task, at.count, grain, [&](std::size_t begin, std::size_t end) {
       Array<float> piece(end - begin);
       mask.values(sorted, begin, end, piece.data());
       for (std::size_t i = begin; i < end; ++i) scattered[order[i]] = std::clamp(piece[i - begin], 0.0F, 1.0F);
@@ -152,7 +154,7 @@ Array<float> maskValues(const Task& task, const Mask& mask, const Points& at) {
     return scattered;
   }
   Array<float> out(at.count);
-  parallelPieces(task, at.count, 4096, [&](std::size_t begin, std::size_t end) {
+  parallelPieces(task, at.count, grain, [&](std::size_t begin, std::size_t end) {
     mask.values(at, begin, end, out.data() + begin);
     for (std::size_t i = begin; i < end; ++i) out[i] = std::clamp(out[i], 0.0F, 1.0F);
   });

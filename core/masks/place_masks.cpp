@@ -115,7 +115,7 @@ class DistanceMask final : public BandMask {
 
 class RegionMask final : public Mask {
  public:
-  RegionMask(const Region& region, MaskFinish finish) : m_region(region), m_half(0.5F * glm::abs(region.extent)), m_back(glm::conjugate(region.turn)), m_finish(finish) {}
+  RegionMask(const Region& region, MaskFinish finish) : m_region(region), m_half(0.5F * glm::abs(region.extent)), m_perHalf(1.0F / m_half), m_back(glm::mat3_cast(glm::conjugate(region.turn))), m_finish(finish) {}
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const Band band{0, m_region.softness, std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
     for (std::size_t i = begin; i < end; ++i) {
@@ -133,12 +133,13 @@ class RegionMask final : public Mask {
       return std::min({d.x, d.y, d.z});
     }
     if (!(m_half.x > 0) || !(m_half.y > 0) || !(m_half.z > 0)) return -1;
-    return (1 - glm::length(p / m_half)) * std::min({m_half.x, m_half.y, m_half.z});
+    return (1 - glm::length(p * m_perHalf)) * std::min({m_half.x, m_half.y, m_half.z});
   }
 
   Region m_region;
   Vec3 m_half;
-  Quat m_back;
+  Vec3 m_perHalf;
+  Mat3 m_back;
   MaskFinish m_finish;
 };
 

@@ -1,5 +1,6 @@
 // Import: each format read right, awkward and broken files answered with a message, through the helper process that the application uses.
 #include "core/formats/mesh_reader.h"
+#include "core/picture/render.h"
 #include "tests/support/support.h"
 
 #include <QProcess>
@@ -68,6 +69,49 @@ std::string glb() {
 }
 
 void write(const QString& path, const std::string& content) { std::ofstream(path.toStdString(), std::ios::binary) << content; }
+
+}  // namespace
+
+namespace {
+
+/// A few bytes changed, put in or taken away; always the same for a seed.
+std::string mutated(std::string bad, std::uint64_t seed) {
+  auto random = [&, n = std::uint64_t{0}]() mutable { return mix64(seed * 1000 + n++); };
+  for (std::uint64_t k = 0; k < 1 + seed % 4; ++k) {
+    // The first bytes hold counts and structure, so they are hit more often.
+    const std::size_t front = std::min<std::size_t>(bad.size(), 2000);
+    const std::size_t at = random() % (random() % 2 ? front : bad.size());
+    switch (random() % 4) {
+      case 0: bad[at] = static_cast<char>(random()); break;
+      case 1: bad[at] = static_cast<char>(bad[at] ^ (1 << (random() % 8))); break;
+      case 2: bad.erase(at, random() % 9); break;
+      case 3: bad.insert(at, std::string(random() % 5, static_cast<char>(random()))); break;
+    }
+  }
+  if (seed % 10 == 9) bad.resize(bad.size() / 2);
+  return bad;
+}
+
+/// Uncompressed 16-bit gray, little-endian, one strip (TIFF 6.0, Adobe 1992, section 4).
+std::string tiff(std::uint16_t width, std::uint16_t height) {
+  std::string out = "II*";
+  const auto put16 = [&](std::uint32_t v) { out += static_cast<char>(v & 0xff); out += static_cast<char>(v >> 8 & 0xff); };
+  const auto put32 = [&](std::uint32_t v) { put16(v & 0xffff); put16(v >> 16); };
+  out += '\0';
+  const std::uint32_t bytes = 2U * width * height;
+  put32(8 + bytes);
+  for (std::uint32_t i = 0; i < bytes / 2; ++i) put16(static_cast<std::uint32_t>(mix64(i)) & 0xffff);
+  const std::initializer_list<std::array<std::uint32_t, 3>> tags{{256, 3, width}, {257, 3, height}, {258, 3, 16}, {259, 3, 1}, {262, 3, 1}, {273, 4, 8}, {277, 3, 1}, {278, 3, height}, {279, 4, bytes}};
+  put16(static_cast<std::uint32_t>(tags.size()));
+  for (const auto& [tag, type, value] : tags) {
+    put16(tag);
+    put16(type);
+    put32(1);
+    put32(value);
+  }
+  put32(0);
+  return out;
+}
 
 }  // namespace
 
@@ -171,20 +215,7 @@ class TestImport : public QObject {
     int fine = 0;
     int messages = 0;
     for (std::uint64_t seed = 0; seed < 500; ++seed) {
-      std::string bad = content.toStdString();
-      auto random = [&, n = std::uint64_t{0}]() mutable { return mix64(seed * 1000 + n++); };
-      for (std::uint64_t k = 0; k < 1 + seed % 4; ++k) {
-        // The first bytes hold counts and structure, so they are hit more often.
-        const std::size_t front = std::min<std::size_t>(bad.size(), 2000);
-        const std::size_t at = random() % (random() % 2 ? front : bad.size());
-        switch (random() % 4) {
-          case 0: bad[at] = static_cast<char>(random()); break;
-          case 1: bad[at] = static_cast<char>(bad[at] ^ (1 << (random() % 8))); break;
-          case 2: bad.erase(at, random() % 9); break;
-          case 3: bad.insert(at, std::string(random() % 5, static_cast<char>(random()))); break;
-        }
-      }
-      if (seed % 10 == 9) bad.resize(bad.size() / 2);
+      const std::string bad = mutated(content.toStdString(), seed);
       const QString name = QStringLiteral("mutated%1%2").arg(seed).arg(ending);
       write(m_dir.filePath(name), bad);
       std::vector<Problem> warnings;
@@ -201,6 +232,46 @@ class TestImport : public QObject {
     }
     qInfo("%d valid, %d with a message", fine, messages);
     QVERIFY(messages > 10);
+  }
+
+  // The image reader's library takes half a second to start, so there are fewer of these.
+  void imageMutations_data() {
+    QTest::addColumn<QString>("ending");
+    QTest::addColumn<QByteArray>("content");
+    const std::string png = m_dir.filePath(QStringLiteral("whole.png")).toStdString();
+    Array<std::uint32_t> pixels;
+    for (std::uint32_t i = 0; i < 24 * 20; ++i) pixels.push_back(0xff000000U | static_cast<std::uint32_t>(mix64(i)) % 0xffffffU);
+    QVERIFY(writePng(png, pixels, 24, 20));
+    QFile file(QString::fromStdString(png));
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    QTest::newRow("png") << ".png" << file.readAll();
+    QTest::newRow("tiff, 16-bit") << ".tif" << QByteArray::fromStdString(tiff(24, 20));
+  }
+  void imageMutations() {
+    QFETCH(QString, ending);
+    QFETCH(QByteArray, content);
+    DiskFileService files(m_dir.path().toStdString());
+    write(m_dir.filePath(QStringLiteral("fine") + ending), content.toStdString());
+    const auto fine = files.image(("fine" + ending).toStdString(), {});
+    QVERIFY2(fine, fine ? "" : fine.error().message.c_str());
+    QCOMPARE((*fine)->width, 24);
+    int messages = 0;
+    for (std::uint64_t seed = 0; seed < 100; ++seed) {
+      const QString name = QStringLiteral("image%1%2").arg(seed).arg(ending);
+      write(m_dir.filePath(name), mutated(content.toStdString(), seed));
+      const auto image = files.image(name.toStdString(), {});
+      if (image) {
+        const Image& i = **image;
+        QVERIFY(i.width > 0 && i.height > 0 && i.channels > 0);
+        QCOMPARE(i.values.size(), static_cast<std::size_t>(i.width) * static_cast<std::size_t>(i.height) * static_cast<std::size_t>(i.channels));
+      } else {
+        ++messages;
+        QVERIFY(!image.error().message.empty());
+        QVERIFY2(image.error().message != "took too long to read", qPrintable(name));
+      }
+      QFile::remove(m_dir.filePath(name));
+    }
+    QVERIFY(messages > 5);
   }
 
   void awkwardPropsOfTheDemoAreReadAsDeclared() {
