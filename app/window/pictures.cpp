@@ -10,6 +10,7 @@
 #include <QLineEdit>
 #include <QMouseEvent>
 #include <QTableView>
+#include <QThread>
 #include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
@@ -21,7 +22,10 @@ namespace {
 
 void waitUntil(const std::function<bool()>& isDone, int milliseconds) {
   QDeadlineTimer deadline(milliseconds);
-  while (!isDone() && !deadline.hasExpired()) QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents, 50);
+  while (!isDone() && !deadline.hasExpired()) {
+    QApplication::processEvents();
+    QThread::msleep(5);  // else this loop takes a core from what it waits for
+  }
 }
 
 class Photographer {
