@@ -259,7 +259,9 @@ class TestImport : public QObject {
     for (std::uint64_t seed = 0; seed < 100; ++seed) {
       const QString name = QStringLiteral("image%1%2").arg(seed).arg(ending);
       write(m_dir.filePath(name), mutated(content.toStdString(), seed));
-      const auto image = files.image(name.toStdString(), {});
+      auto image = files.image(name.toStdString(), {});
+      // A reader that hangs on these bytes does so again; a machine that stood still for ten seconds does not.
+      if (!image && image.error().message == "took too long to read") image = DiskFileService(m_dir.path().toStdString()).image(name.toStdString(), {});
       if (image) {
         const Image& i = **image;
         QVERIFY(i.width > 0 && i.height > 0 && i.channels > 0);
