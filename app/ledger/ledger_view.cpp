@@ -164,7 +164,6 @@ void LedgerView::refresh() {
       m_sources = sources;
       const bool isSameShape = m_model.ledger() && m_model.ledger()->columns().size() == ledger->columns().size();
       m_model.show(ledger, std::move(*shared));
-      m_sortColumn = column;
       m_table->horizontalHeader()->setSortIndicator(column, isFalling ? Qt::DescendingOrder : Qt::AscendingOrder);
       for (int c = 0; c < m_model.columnCount(); ++c) m_table->setColumnHidden(c, m_hidden.contains(text(ledger->columns()[static_cast<std::size_t>(c)].name)));
       if (!isSameShape)

@@ -56,7 +56,6 @@ class LedgerView : public QWidget {
   QToolButton* m_columns;
   QTimer* m_typing;
   std::set<QString> m_hidden;          // columns by name
-  int m_sortColumn = -1;
   QString m_sortName;
   bool m_isFalling = false;
   std::optional<std::pair<QString, quint64>> m_wanted;  // to be selected when the table is there

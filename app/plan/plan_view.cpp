@@ -515,67 +515,6 @@ void PlanView::openOnRibbon(const PlanRibbon& ribbon, const QPoint& at) {
   });
 }
 
-void PlanView::dragPaper(const PlanPaper& item) {
-  const QString uid = text(item.uid);
-  m_drag = item.grip().contains(m_pressedPlan) ? Drag::PaperSize : Drag::Cards;
-  select({});
-  m_paperItem = uid;
-  viewport()->update();
-}
-
-void PlanView::editPaper(const QString& uid) {
-  const PlanPaper* item = m_layout.paperItem(uid.toStdString());
-  if (!item) return;
-  m_paperItem = uid;
-  const bool isBed = item->sort == PaperItem::Sort::Bed;
-  const QPoint at = toView(item->rect.topLeft()).toPoint();
-  m_paperEdit->setMaximumHeight(isBed ? 30 : 16777215);
-  m_paperEdit->setPlainText(item->text);
-  m_paperEdit->setGeometry(at.x(), at.y(), std::max(140, static_cast<int>(item->rect.width() * m_zoom)), isBed ? 30 : std::max(60, static_cast<int>(item->rect.height() * m_zoom)));
-  m_paperEdit->setVerticalScrollBarPolicy(isBed ? Qt::ScrollBarAlwaysOff : Qt::ScrollBarAsNeeded);
-  m_paperEdit->show();
-  m_paperEdit->raise();
-  m_paperEdit->setFocus();
-  m_paperEdit->selectAll();
-}
-
-void PlanView::commitPaper() {
-  if (!m_paperEdit->isVisible()) return;
-  m_paperEdit->hide();
-  const std::string words = m_paperEdit->toPlainText().trimmed().toStdString();
-  const PaperItem* item = m_model->plan().findPaper(m_paperItem.toStdString());
-  if (!item || item->text == words) return;
-  m_model->edit(tr("Write on paper"), [&](Plan& plan) { plan.findPaper(m_paperItem.toStdString())->text = words; });
-}
-
-void PlanView::addBed() {
-  QRectF around;
-  for (const QString& uid : m_selection) {
-    if (const PlanCard* c = m_layout.card(uid.toStdString())) around |= c->rect;
-    for (const PlanTag& t : m_layout.tags)
-      if (text(t.owner) == uid) around |= t.rect;
-    for (const PlanChip& c : m_layout.chips)
-      if (text(c.owner) == uid) around |= c.rect;
-  }
-  if (around.isNull()) around = QRectF(toPlan(viewport()->rect().center()), QSizeF(260, 160));
-  around.adjust(-14, -34, 14, 22);
-  PaperItem bed{newUid(), PaperItem::Sort::Bed, tr("Bed").toStdString(), std::round(around.x()), std::round(around.y()), std::round(around.width()), std::round(around.height()), {}};
-  m_model->edit(tr("Add a bed"), [&](Plan& plan) { plan.paper.push_back(bed); });
-  editPaper(text(bed.uid));
-}
-
-void PlanView::addNote() {
-  const PlanCard* card = m_selection.size() == 1 ? m_layout.card(m_selection.first().toStdString()) : nullptr;
-  const QPointF at = card ? card->rect.topRight() + QPointF(24, 0) : toPlan(viewport()->rect().center() - QPoint(100, 40));
-  QRectF place(at, QSizeF(200, 76));
-  // Cards lie over notes: it is stuck where it can be read.
-  const auto isCovered = [&] { return std::any_of(m_layout.cards.begin(), m_layout.cards.end(), [&](const PlanCard& c) { return c.rect.adjusted(-8, -8, 8, 8).intersects(place); }); };
-  for (int tries = 0; isCovered() && tries < 200; ++tries) place.translate(0, 24);
-  PaperItem note{newUid(), PaperItem::Sort::Note, {}, std::round(place.x()), std::round(place.y()), place.width(), place.height(), {}};
-  m_model->edit(tr("Add a note"), [&](Plan& plan) { plan.paper.push_back(note); });
-  editPaper(text(note.uid));
-}
-
 void PlanView::foldSelected() {
   if (m_selection.size() != 1) return;
   const std::string uid = m_selection.first().toStdString();
@@ -716,63 +655,6 @@ void PlanView::copySelected() {
 void PlanView::pasteClipboard() {
   const QStringList added = m_model->paste(QApplication::clipboard()->text());
   if (!added.isEmpty()) select(added);
-}
-
-void PlanView::findInPlan() {
-  m_search->setGeometry(8, 8, std::max(160, viewport()->width() - 16), 28);
-  m_search->show();
-  m_search->raise();
-  m_search->setFocus();
-  m_search->selectAll();
-  searchPlan();
-}
-
-void PlanView::searchPlan() {
-  m_foundUids.clear();
-  m_foundAt = -1;
-  const QString words = m_search->text().trimmed();
-  if (!words.isEmpty())
-    for (const Node& n : m_model->plan().nodes) {
-      const NodeKind* kind = findNodeKind(n.kind);
-      if (text(n.title).contains(words, Qt::CaseInsensitive) || (kind && tr(kind->label.c_str()).contains(words, Qt::CaseInsensitive))) m_foundUids.push_back(text(n.uid));
-    }
-  if (m_foundUids.isEmpty()) m_searchCount->setText(words.isEmpty() ? QString() : tr("none"));
-  else searchNext(1);
-  m_searchCount->adjustSize();
-  m_searchCount->move(m_search->width() - m_searchCount->width() - 8, (m_search->height() - m_searchCount->height()) / 2);
-  viewport()->update();
-}
-
-void PlanView::searchNext(int step) {
-  if (m_foundUids.isEmpty()) return;
-  const auto count = static_cast<int>(m_foundUids.size());
-  m_foundAt = m_foundAt < 0 ? 0 : (m_foundAt + step + count) % count;
-  m_searchCount->setText(tr("%1 of %2").arg(m_foundAt + 1).arg(count));
-  m_searchCount->adjustSize();
-  m_searchCount->move(m_search->width() - m_searchCount->width() - 8, (m_search->height() - m_searchCount->height()) / 2);
-  reveal(m_foundUids[m_foundAt]);
-}
-
-void PlanView::scrollTo(const QPoint& at) {
-  if (viewport()->rect().adjusted(40, 40, -40, -80).contains(at)) return;
-  horizontalScrollBar()->setValue(horizontalScrollBar()->value() + at.x() - viewport()->width() / 2);
-  verticalScrollBar()->setValue(verticalScrollBar()->value() + at.y() - viewport()->height() / 2);
-}
-
-void PlanView::reveal(const QString& uid) {
-  const std::string id = uid.toStdString();
-  const bool isHidden = centerOf(uid) == QPoint(-1, -1);
-  if (isHidden) {
-    // In a folded chain its line stands for it; under a folded mask the mask unfolds.
-    for (const PlanCard& c : m_layout.cards)
-      if (std::find(c.folded.begin(), c.folded.end(), id) != c.folded.end()) scrollTo(centerOf(text(c.uid)));
-    if (!m_folded.empty() && isDocked(m_model->plan(), *m_model->plan().find(id))) {
-      m_folded.clear();
-      rebuild();
-    }
-  }
-  select({uid});
-  if (const QPoint at = centerOf(uid); at != QPoint(-1, -1)) scrollTo(at);
 }
 
 void PlanView::zoomTo(double zoom, const QPointF& about) {

@@ -23,14 +23,6 @@ QColor colorOf(float value) {
 /// Where a count lies on the scale: by its root, so that a few and many can both be told apart.
 float onScale(float value, float top) { return std::sqrt(std::clamp(value / top, 0.0F, 1.0F)); }
 
-/// 1, 2 or 5 × 10ⁿ, not below `value`.
-float roundedUp(float value) {
-  const float ten = std::pow(10.0F, std::floor(std::log10(std::max(value, 1e-6F))));
-  for (const float m : {1.0F, 2.0F, 5.0F})
-    if (ten * m >= value * 0.999F) return ten * m;
-  return ten * 10;
-}
-
 }  // namespace
 
 CoverView::CoverView(QWidget* parent) : QWidget(parent) {

@@ -7,16 +7,12 @@
 #include <cmath>
 
 namespace arvesk {
-namespace {
-
-float roundLengthAbove(float length) {
-  const float ten = std::pow(10.0F, std::floor(std::log10(std::max(length, 1e-4F))));
+float roundedUp(float value) {
+  const float ten = std::pow(10.0F, std::floor(std::log10(std::max(value, 1e-6F))));
   for (const float m : {1.0F, 2.0F, 5.0F})
-    if (ten * m >= length) return ten * m;
+    if (ten * m >= value * 0.999F) return ten * m;  // what rounding took from a round number is not missed
   return ten * 10;
 }
-
-}  // namespace
 
 std::optional<float> CoverMap::at(Vec2 place) const {
   const Vec2 c = (place - corner) / cell;
@@ -36,7 +32,7 @@ CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<Surface
     for (std::size_t i = 0; i < p->count; ++i) box.add(p->position[i]);
   if (box.isEmpty()) return map;
   const Vec3 extent = box.extent();
-  map.cell = roundLengthAbove(std::max({extent.x, extent.z, 1e-3F}) / static_cast<float>(mostCells));
+  map.cell = roundedUp(std::max({extent.x, extent.z, 1e-3F}) / static_cast<float>(mostCells));
   map.corner = Vec2(std::floor(box.min.x / map.cell), std::floor(box.min.z / map.cell)) * map.cell;
   map.columns = static_cast<int>(std::floor((box.max.x - map.corner.x) / map.cell)) + 1;
   map.rows = static_cast<int>(std::floor((box.max.z - map.corner.y) / map.cell)) + 1;

@@ -24,6 +24,9 @@ struct CoverMap {
   std::optional<float> at(Vec2 place) const;
 };
 
+/// The least of 1, 2 and 5 × 10ⁿ that is not below `value`.
+float roundedUp(float value);
+
 /// Counts `layers` over the extent of grounds and points. The cell is a round length (1, 2 or 5 × 10ⁿ m) that gives at most `mostCells`
 /// along the longer side. The relief is lit from the north-west. Empty when there is nothing, or when it was cancelled.
 CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, int mostCells, const Task& task);
