@@ -9,23 +9,33 @@ void addExport(CLI::App& app, int& status) {
   struct Options : CommonOptions {
     std::string to;
     std::vector<std::string> outputs;
+    std::string gltf = "instances";
+    std::string usd = "inside";
+    std::vector<std::string> attributes;
   };
   auto options = std::make_shared<Options>();
-  CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv");
+  CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj");
   options->addTo(*sub);
   sub->add_option("--to", options->to, "The file to write")->required();
   sub->add_option("--output", options->outputs, "Only the Output node with this title; may be given several times");
+  sub->add_option("--gltf", options->gltf, "glTF as instances, plain nodes or one real mesh")->check(CLI::IsMember({"instances", "nodes", "mesh"}))->capture_default_str();
+  sub->add_option("--usd-props", options->usd, "USD prototypes inside the file, or in files beside it")->check(CLI::IsMember({"inside", "files"}))->capture_default_str();
+  sub->add_option("--attributes", options->attributes, "Attributes of the points to write, or \"*\" for all")->delimiter(',');
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       const auto layers = exportLayersOf(session->plan, session->evaluation, options->outputs);
       if (!layers) return Failure(layers.error());
-      const auto report = exportLayers(*layers, options->to, progressTask(*options, "writing"));
+      ExportOptions how;
+      how.gltfWay = options->gltf == "nodes" ? GltfWay::Nodes : options->gltf == "mesh" ? GltfWay::Mesh : GltfWay::Instances;
+      how.usdPrototypes = options->usd == "files" ? UsdPrototypes::Files : UsdPrototypes::Inside;
+      how.attributes = options->attributes;
+      const auto report = exportLayers(*layers, options->to, how, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
-      fmt::print("{:>10}  in all, in {}\n", report->placements, options->to);
-      if (report->withoutProp > 0) fmt::print(stderr, "warning: {} points have no prop and were not written\n", report->withoutProp);
+      fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements, report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(), report->files.size() == 1 ? "" : "s");
+      for (const Problem& p : report->warnings) printProblem(p);
       return kDone;
     });
   });

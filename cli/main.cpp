@@ -7,6 +7,7 @@ int main(int argc, char** argv) {
   app.require_subcommand(1);
   int status = kUsage;
   addEvaluate(app, status);
+  addCover(app, status);
   addExport(app, status);
   addPicture(app, status);
   addCheck(app, status);

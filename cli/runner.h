@@ -43,6 +43,7 @@ void printProblem(const Problem& p);
 Task progressTask(const CommonOptions& options, const std::string& what);
 
 void addEvaluate(CLI::App& app, int& status);
+void addCover(CLI::App& app, int& status);
 void addExport(CLI::App& app, int& status);
 void addPicture(CLI::App& app, int& status);
 void addCheck(CLI::App& app, int& status);

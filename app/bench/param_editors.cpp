@@ -239,7 +239,7 @@ class FileEditor : public ParamEditor {
     m_line->setObjectName(text(spec.id));
     m_line->setAccessibleName(text(spec.label));
     setFocusProxy(m_line);
-    const QString filter = spec.fileKind == "image" ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)") : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
+    const QString filter = spec.fileKind == "image" ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)") : spec.fileKind == "points" ? tr("Points (*.csv *.tsv *.txt *.ply);;All files (*)") : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
     connect(m_line, &QLineEdit::editingFinished, this, [this] {
       if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
       m_line->setModified(false);

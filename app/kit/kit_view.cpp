@@ -1,20 +1,22 @@
 #include "app/kit/kit_view.h"
 
-#include "app/bench/number_field.h"
+#include "app/kit/prop_window.h"
 #include "app/window/theme.h"
+#include "core/base/pattern.h"
 
-#include <QCheckBox>
 #include <QDir>
+#include <QDirIterator>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QFormLayout>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
-#include <QLocale>
 #include <QMimeData>
-#include <QPushButton>
+#include <QPainter>
+#include <QSplitter>
+#include <QToolButton>
 #include <QVBoxLayout>
 
 #include <algorithm>
@@ -24,141 +26,189 @@ namespace {
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
+const QStringList& meshEndings() {
+  static const QStringList endings{QStringLiteral("glb"), QStringLiteral("gltf"), QStringLiteral("obj"), QStringLiteral("ply"), QStringLiteral("stl"), QStringLiteral("dae"), QStringLiteral("fbx"), QStringLiteral("3ds")};
+  return endings;
+}
+
+QString meshFilter() {
+  QStringList patterns;
+  for (const QString& e : meshEndings()) patterns.push_back(QStringLiteral("*.") + e);
+  return KitView::tr("Meshes (%1);;All files (*)").arg(patterns.join(QLatin1Char(' ')));
+}
+
+constexpr int kPicture = 88;  // px
+
 }  // namespace
 
 KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
-    : QWidget(parent), m_model(model), m_service(service), m_list(new QListWidget(this)), m_facts(new QLabel(this)), m_controls(new QWidget(this)) {
+    : QWidget(parent), m_model(model), m_service(service), m_search(new QLineEdit(this)), m_count(new QLabel(this)), m_list(new QListWidget(this)), m_settings(new KitSettings(model, this)) {
   setObjectName(QStringLiteral("kit"));
   setAcceptDrops(true);
+  m_search->setObjectName(QStringLiteral("kit_search"));
+  m_search->setAccessibleName(tr("Search props"));
+  m_search->setPlaceholderText(tr("Search names and tags"));
+  m_search->setClearButtonEnabled(true);
+  m_count->setProperty("role", QStringLiteral("quiet"));
+  m_count->setObjectName(QStringLiteral("kit_count"));
   m_list->setObjectName(QStringLiteral("kit_list"));
   m_list->setAccessibleName(tr("Props"));
   m_list->setViewMode(QListView::IconMode);
   m_list->setResizeMode(QListView::Adjust);
   m_list->setMovement(QListView::Static);
-  m_list->setIconSize(QSize(88, 88));
-  m_list->setGridSize(QSize(99, 124));
-    m_list->setWordWrap(true);
+  m_list->setIconSize(QSize(kPicture, kPicture));
+  m_list->setGridSize(QSize(102, 124));
+  m_list->setWordWrap(true);
   m_list->setFrameShape(QFrame::NoFrame);
   m_list->setSelectionMode(QAbstractItemView::ExtendedSelection);
-  m_facts->setWordWrap(true);
-  m_facts->setObjectName(QStringLiteral("kit_facts"));
-  ParamSpec unit;
-  unit.hard(1e-6, 1e6).usual(0.001, 10, 0.01);
-  m_unit = new NumberField(unit, m_controls);
-  m_unit->setObjectName(QStringLiteral("unit_scale"));
-  m_unit->setAccessibleName(tr("Unit"));
-  m_zUp = new QCheckBox(tr("Z is up in the file"), m_controls);
-  m_zUp->setObjectName(QStringLiteral("z_up"));
-  m_base = new QCheckBox(tr("Pivot at the middle of the base"), m_controls);
-  m_base->setObjectName(QStringLiteral("base_pivot"));
-  auto* form = new QFormLayout(m_controls);
-  form->setContentsMargins(0, 0, 0, 0);
-  form->addRow(tr("Unit, in m"), m_unit);
-  form->addRow(m_zUp);
-  form->addRow(m_base);
-  auto* add = new QPushButton(tr("Add props…"), this);
-  add->setObjectName(QStringLiteral("add_props"));
-  auto* remove = new QPushButton(tr("Remove"), this);
-  remove->setObjectName(QStringLiteral("remove_props"));
-  auto* buttons = new QHBoxLayout;
-  buttons->addWidget(add);
-  buttons->addWidget(remove);
-  buttons->addStretch(1);
-  auto* column = new QVBoxLayout(this);
-  column->setContentsMargins(12, 10, 12, 12);
-  column->setSpacing(8);
-  column->addLayout(buttons);
+  const auto tool = [&](const QString& words, const char* name, const QString& help, auto&& what) {
+    auto* b = new QToolButton(this);
+    b->setText(words);
+    b->setObjectName(QLatin1String(name));
+    b->setToolTip(help);
+    connect(b, &QToolButton::clicked, this, what);
+    return b;
+  };
+  auto* head = new QHBoxLayout;
+  head->setContentsMargins(12, 10, 12, 0);
+  head->setSpacing(6);
+  head->addWidget(m_search, 1);
+  head->addWidget(tool(tr("add files…"), "add_props", tr("Mesh files become props; they can also be dropped here"), [this] { addFiles(); }));
+  head->addWidget(tool(tr("folder…"), "add_folder", tr("All mesh files of a folder and those below it"), [this] { addFolder(); }));
+  head->addWidget(tool(tr("remove"), "remove_props", tr("Takes the selected props out of the plan; their files stay"), [this] { removeSelected(); }));
+  auto* top = new QWidget(this);
+  auto* column = new QVBoxLayout(top);
+  column->setContentsMargins(12, 4, 0, 0);
+  column->setSpacing(4);
   column->addWidget(m_list, 1);
-  column->addWidget(m_facts);
-  column->addWidget(m_controls);
-  connect(add, &QPushButton::clicked, this, [this] { addFiles(); });
-  connect(remove, &QPushButton::clicked, this, &KitView::removeSelected);
+  column->addWidget(m_count);
+  auto* split = new QSplitter(Qt::Vertical, this);
+  split->addWidget(top);
+  split->addWidget(m_settings);
+  split->setStretchFactor(0, 3);
+  split->setStretchFactor(1, 2);
+  split->setChildrenCollapsible(false);
+  auto* all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->setSpacing(0);
+  all->addLayout(head);
+  all->addWidget(split, 1);
+  connect(m_search, &QLineEdit::textChanged, this, &KitView::rebuild);
   connect(m_list, &QListWidget::itemSelectionChanged, this, &KitView::showSelected);
-  connect(m_unit, &NumberField::edited, this, [this](double v, int gesture) { edit(tr("Unit of prop"), [v](PropEntry& p) { p.unitScale = v; }, QStringLiteral("unit.%1").arg(gesture)); });
-  connect(m_zUp, &QCheckBox::clicked, this, [this](bool on) { edit(tr("Up axis of prop"), [on](PropEntry& p) { p.isZUp = on; }); });
-  connect(m_base, &QCheckBox::clicked, this, [this](bool on) { edit(tr("Pivot of prop"), [on](PropEntry& p) { p.isBasePivot = on; }); });
+  connect(m_list, &QListWidget::itemDoubleClicked, this, [this] { openMounts(); });
+  connect(m_settings, &KitSettings::replaceWanted, this, &KitView::askForReplacement);
+  connect(m_settings, &KitSettings::mountsWanted, this, &KitView::openMounts);
   connect(m_model, &PlanModel::changed, this, &KitView::rebuild);
   connect(m_service, &EvaluationService::thumbnailReady, this, &KitView::rebuild);
   rebuild();
 }
 
-const PropEntry* KitView::selected() const {
-  const auto items = m_list->selectedItems();
-  return items.size() == 1 ? m_model->plan().findProp(items.first()->data(Qt::UserRole).toString().toStdString()) : nullptr;
+QString KitView::searchText() const { return m_search->text(); }
+
+std::vector<std::string> KitView::selectedUids() const {
+  std::vector<std::string> out;
+  for (const QListWidgetItem* item : m_list->selectedItems()) out.push_back(item->data(Qt::UserRole).toString().toStdString());
+  return out;
+}
+
+/// Every word of the search must stand in the name or begin a tag.
+bool KitView::isFound(const PropEntry& prop) const {
+  const QString name = text(prop.name).toLower();
+  const QStringList tags = text(prop.tags).toLower().split(QLatin1Char(' '), Qt::SkipEmptyParts);
+  for (const QString& word : m_search->text().toLower().split(QLatin1Char(' '), Qt::SkipEmptyParts)) {
+    const bool isTag = std::any_of(tags.begin(), tags.end(), [&](const QString& tag) { return tag.startsWith(word); });
+    if (!isTag && !name.contains(word)) return false;
+  }
+  return true;
 }
 
 void KitView::rebuild() {
-  const auto& props = m_model->plan().props;
+  std::vector<const PropEntry*> props;
+  for (const PropEntry& p : m_model->plan().props)
+    if (isFound(p)) props.push_back(&p);
+  // Items are kept and filled anew, so that the selection stays while nothing is added or filtered.
+  const std::vector<std::string> selected = selectedUids();
+  const QSignalBlocker quiet(m_list);
   while (m_list->count() > static_cast<int>(props.size())) delete m_list->takeItem(m_list->count() - 1);
   while (m_list->count() < static_cast<int>(props.size())) m_list->addItem(new QListWidgetItem);
   for (int i = 0; i < m_list->count(); ++i) {
-    const PropEntry& prop = props[static_cast<std::size_t>(i)];
+    const PropEntry& prop = *props[static_cast<std::size_t>(i)];
     QListWidgetItem* item = m_list->item(i);
-    item->setText(text(prop.name));
+    QString mark;
+    QStringList notes{text(prop.file)};
+    if (m_view) {
+      for (const Problem& p : m_view->evaluation.propProblems)
+        if (p.where == prop.file || p.where == prop.name) {
+          mark = QStringLiteral("! ");
+          notes.push_back(text(p.message));
+        }
+      if (const auto it = m_view->propWarnings.find(prop.uid); it != m_view->propWarnings.end())
+        for (const PropWarning& w : it->second) {
+          // An open mesh or one without normals is worth a word, not a mark: most plants are open.
+          if (w.about != PropWarning::About::Open) mark = QStringLiteral("! ");
+          notes.push_back(text(w.message));
+        }
+    }
+    item->setText(mark + text(prop.name));
     item->setData(Qt::UserRole, text(prop.uid));
-    item->setToolTip(text(prop.file));
+    item->setToolTip(notes.join(QLatin1Char('\n')));
     const auto it = m_service->thumbnails().find(prop.uid);
     QPixmap pixmap;
     if (it != m_service->thumbnails().end()) {
       pixmap = QPixmap::fromImage(it->second);
       pixmap.setDevicePixelRatio(2);
     } else {
-      pixmap = QPixmap(88, 88);
+      pixmap = QPixmap(kPicture, kPicture);
       pixmap.fill(QColor(0xEC, 0xE8, 0xDE));
     }
     item->setIcon(QIcon(pixmap));
+    item->setSelected(std::find(selected.begin(), selected.end(), prop.uid) != selected.end());
   }
   showSelected();
 }
 
 void KitView::showResults(const EvalViewPtr& view) {
   m_view = view;
-  showSelected();
+  rebuild();
 }
 
 void KitView::showSelected() {
-  const PropEntry* entry = selected();
-  m_controls->setVisible(entry != nullptr);
-  if (!entry) {
-    m_facts->setText(m_model->plan().props.empty() ? tr("No props yet. Add mesh files, or drop them here.") : tr("%1 props in the plan").arg(m_model->plan().props.size()));
-    return;
-  }
-  m_unit->showValue(entry->unitScale);
-  m_zUp->setChecked(entry->isZUp);
-  m_base->setChecked(entry->isBasePivot);
-  QString facts = QStringLiteral("<b>%1</b> · %2").arg(text(entry->name).toHtmlEscaped(), text(entry->file).toHtmlEscaped());
-  if (m_view) {
-    const auto it = std::find_if(m_view->props.begin(), m_view->props.end(), [&](const PropPtr& p) { return p->uid == entry->uid; });
-    if (it != m_view->props.end()) {
-      const Vec3 size = (*it)->surface->bounds().extent();
-      const QLocale locale;
-      const auto m = [&](float v) { return locale.toString(static_cast<double>(v), 'f', v < 1 ? 3 : 2); };
-      facts += QStringLiteral("<br>") + tr("%1 × %2 × %3 m · footprint %4 m · %5 triangles").arg(m(size.x), m(size.y), m(size.z), m((*it)->footprint), locale.toString(static_cast<qulonglong>((*it)->surface->faceCount())));
-    }
-    for (const Problem& p : m_view->evaluation.propProblems)
-      if (p.where == entry->file) facts += QStringLiteral("<br><span style='color:%1'>! %2</span>").arg(Theme::current().trouble.name(), text(toLine(p)).toHtmlEscaped());
-  }
-  m_facts->setText(facts);
+  const std::vector<std::string> uids = selectedUids();
+  const std::size_t all = m_model->plan().props.size();
+  m_settings->show(uids, m_view);
+  m_count->setText(all == 0 ? tr("No props yet. Add mesh files or a folder, or drop them here.")
+                   : uids.size() > 1 ? tr("%1 of %2 props selected; edits go to all of them").arg(uids.size()).arg(all)
+                   : static_cast<std::size_t>(m_list->count()) < all ? tr("%1 of %2 props").arg(m_list->count()).arg(all)
+                                                                    : tr("%1 props in the plan").arg(all));
 }
 
-void KitView::edit(const QString& words, const std::function<void(PropEntry&)>& change, const QString& key) {
-  const PropEntry* entry = selected();
-  if (!entry) return;
-  const std::string uid = entry->uid;
-  m_model->edit(words, [&](Plan& plan) {
-    for (PropEntry& p : plan.props)
-      if (p.uid == uid) change(p);
-  }, key.isEmpty() ? key : text(uid) + key);
-}
+void KitView::addFiles() { addFiles(QFileDialog::getOpenFileNames(window(), tr("Add props"), m_folder, meshFilter())); }
 
-void KitView::addFiles() {
-  addFiles(QFileDialog::getOpenFileNames(window(), tr("Add props"), m_folder, tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)")));
+void KitView::addFolder() {
+  const QString folder = QFileDialog::getExistingDirectory(window(), tr("Add all meshes of a folder"), m_folder);
+  if (!folder.isEmpty()) addFiles({folder});
 }
 
 void KitView::addFiles(const QStringList& paths) {
-  if (paths.isEmpty()) return;
+  QStringList files;
+  for (const QString& path : paths) {
+    if (!QFileInfo(path).isDir()) {
+      files.push_back(path);
+      continue;
+    }
+    QDirIterator it(path, QDir::Files, QDirIterator::Subdirectories);
+    QStringList found;
+    while (it.hasNext())
+      if (const QString file = it.next(); meshEndings().contains(QFileInfo(file).suffix().toLower())) found.push_back(file);
+    found.sort();
+    files += found;
+  }
+  if (files.isEmpty()) {
+    if (!paths.isEmpty()) m_count->setText(tr("There is no mesh file in %1").arg(QFileInfo(paths.first()).fileName()));
+    return;
+  }
   m_model->edit(tr("Add props"), [&](Plan& plan) {
-    for (const QString& path : paths) {
+    for (const QString& path : files) {
       PropEntry p;
       p.uid = newUid();
       p.name = QFileInfo(path).completeBaseName().toStdString();
@@ -169,10 +219,43 @@ void KitView::addFiles(const QStringList& paths) {
 }
 
 void KitView::removeSelected() {
-  QStringList uids;
-  for (const QListWidgetItem* item : m_list->selectedItems()) uids.push_back(item->data(Qt::UserRole).toString());
-  if (uids.isEmpty()) return;
-  m_model->edit(tr("Remove props"), [&](Plan& plan) { std::erase_if(plan.props, [&](const PropEntry& p) { return uids.contains(text(p.uid)); }); });
+  const std::vector<std::string> uids = selectedUids();
+  if (uids.empty()) return;
+  m_model->edit(tr("Remove props"), [&](Plan& plan) { std::erase_if(plan.props, [&](const PropEntry& p) { return std::find(uids.begin(), uids.end(), p.uid) != uids.end(); }); });
+}
+
+void KitView::askForReplacement() {
+  const std::vector<std::string> uids = selectedUids();
+  if (uids.empty()) return;
+  const QString path = QFileDialog::getOpenFileName(window(), tr("The file to use instead"), m_folder, meshFilter());
+  if (!path.isEmpty()) replaceFile(uids.front(), path);
+}
+
+void KitView::replaceFile(const std::string& uid, const QString& path) {
+  const auto relative = [this](const QString& file) { return (m_folder.isEmpty() ? file : QDir(m_folder).relativeFilePath(file)).toStdString(); };
+  const auto isMissing = [this](const PropEntry& p) { return !QFileInfo::exists(QDir(m_folder).absoluteFilePath(text(p.file))); };
+  const PropEntry* entry = m_model->plan().findProp(uid);
+  if (!entry) return;
+  const bool wasMissing = isMissing(*entry);
+  m_model->edit(wasMissing ? tr("Find files") : tr("Replace file"), [&](Plan& plan) {
+    for (PropEntry& p : plan.props) {
+      if (p.uid == uid) p.file = relative(path);
+      else if (wasMissing && isMissing(p)) {
+        // A kit that moved moved as a whole: what is missing is looked for beside the one that was found.
+        const QString beside = QFileInfo(path).absoluteDir().filePath(QFileInfo(text(p.file)).fileName());
+        if (QFileInfo::exists(beside)) p.file = relative(beside);
+      }
+    }
+  });
+}
+
+void KitView::openMounts() {
+  const std::vector<std::string> uids = selectedUids();
+  if (uids.size() != 1 || !m_view) return;
+  const auto it = std::find_if(m_view->props.begin(), m_view->props.end(), [&](const PropPtr& p) { return p->uid == uids.front(); });
+  if (it == m_view->props.end()) return;
+  auto* window = new PropWindow(m_model, m_service, uids.front(), this->window());
+  window->show();
 }
 
 void KitView::dragEnterEvent(QDragEnterEvent* event) {

@@ -1,18 +1,15 @@
-// Kit: the props of the plan, with picture, size, footprint and triangles. Files are added by a dialog or dropped on it.
+// Kit: the props of the plan as a library: pictures, search, tags, files and folders added and replaced, and settings for what is selected.
 #pragma once
 
-#include "app/model/evaluation_service.h"
-#include "app/model/plan_model.h"
+#include "app/kit/kit_settings.h"
 
 #include <QWidget>
 
-class QListWidget;
 class QLabel;
-class QCheckBox;
+class QLineEdit;
+class QListWidget;
 
 namespace arvesk {
-
-class NumberField;
 
 class KitView : public QWidget {
   Q_OBJECT
@@ -22,8 +19,13 @@ class KitView : public QWidget {
   void setFolder(const QString& folder) { m_folder = folder; }
   void showResults(const EvalViewPtr& view);
   void addFiles();
+  void addFolder();
+  /// Files and folders; of folders all mesh files below them.
   void addFiles(const QStringList& paths);
   void removeSelected();
+  /// Another file for a prop; the settings stay. When others are missing and stand beside it, those are found as well.
+  void replaceFile(const std::string& uid, const QString& path);
+  QString searchText() const;
 
  protected:
   void dragEnterEvent(QDragEnterEvent* event) override;
@@ -32,18 +34,18 @@ class KitView : public QWidget {
  private:
   void rebuild();
   void showSelected();
-  const PropEntry* selected() const;
-  void edit(const QString& text, const std::function<void(PropEntry&)>& change, const QString& key = {});
+  std::vector<std::string> selectedUids() const;
+  bool isFound(const PropEntry& prop) const;
+  void askForReplacement();
+  void openMounts();
 
   PlanModel* m_model;
   EvaluationService* m_service;
   QString m_folder;
+  QLineEdit* m_search;
+  QLabel* m_count;
   QListWidget* m_list;
-  QLabel* m_facts;
-  QWidget* m_controls;
-  NumberField* m_unit;
-  QCheckBox* m_zUp;
-  QCheckBox* m_base;
+  KitSettings* m_settings;
   EvalViewPtr m_view;
 };
 

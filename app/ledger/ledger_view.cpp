@@ -213,6 +213,24 @@ bool LedgerView::selectPoint(const QString& node, quint64 id) {
   return false;
 }
 
+void LedgerView::selectPoints(const SiteSelection& selection) {
+  const LedgerPtr ledger = m_model.ledger();
+  if (m_isStale || m_job.isBusy() || !ledger) return;
+  QItemSelection rows;
+  const int last = m_model.columnCount() - 1;
+  for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
+    const auto it = selection.find(m_sources[part]);
+    if (it == selection.end()) continue;
+    const Points& points = *ledger->parts()[part].points;
+    for (std::size_t i = 0; i < points.count; ++i)
+      if (it->second.contains(points.id[i]))
+        if (const int row = m_model.shownRow(ledger->rowOf(part, i)); row >= 0) rows.select(m_model.index(row, 0), m_model.index(row, last));
+  }
+  const QSignalBlocker quiet(this);  // Site knows already
+  m_table->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect);
+  if (!rows.isEmpty()) m_table->scrollTo(rows.indexes().first(), QAbstractItemView::PositionAtCenter);
+}
+
 void LedgerView::clearSelection() {
   m_wanted.reset();
   m_table->clearSelection();

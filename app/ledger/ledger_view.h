@@ -25,6 +25,8 @@ class LedgerView : public QWidget {
   void showResults(const EvalViewPtr& view);
   /// Selects the point `id` of what `node` shows and brings it into sight; false when the table does not hold it.
   bool selectPoint(const QString& node, quint64 id);
+  /// Selects these points, as far as the table shows them.
+  void selectPoints(const SiteSelection& selection);
   void clearSelection();
   LedgerModel& table() { return m_model; }
   bool isBusy() const { return m_job.isBusy(); }

@@ -221,6 +221,20 @@ void EvaluationService::drawThumbnails(const EvalView& view, const Task& task) {
   }
 }
 
+void EvaluationService::checkProps(EvalView& view, const Task& task) {
+  for (const PropPtr& prop : view.props) {
+    auto& [checked, warnings] = m_checked[prop->uid];
+    if (const PropEntry* entry = view.plan->findProp(prop->uid); entry && checked != prop) {
+      std::vector<Problem> ignored;
+      const auto file = m_files->surface(entry->file, task, ignored);
+      if (!file) continue;
+      warnings = warningsOf(*entry, **file, *prop);
+      checked = prop;
+    }
+    view.propWarnings[prop->uid] = warnings;
+  }
+}
+
 EvalViewPtr EvaluationService::compute(const Request& request, const Task& task) {
   auto view = std::make_shared<EvalView>();
   const Plan& plan = *request.plan;
@@ -244,8 +258,15 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
   view->totals = totalsOf(plan, view->evaluation);
   view->cacheBytes = m_evaluator.cacheBytes();
   view->props = m_evaluator.props();
+  checkProps(*view, task);
 
   PictureInput input = pictureInputOf(plan, view->evaluation, request.inSite, view->bare);
+  input.isMassing = request.isMassing;
+  input.exploded = request.exploded;
+  if (!request.hidden.isEmpty()) {
+    const std::vector<PictureLayer> all = std::exchange(input.layers, withoutHidden(input.layers, request.hidden));
+    for (std::size_t l = 0; l < all.size(); ++l) std::replace(view->bare.begin(), view->bare.end(), all[l].points, input.layers[l].points);
+  }
   for (const PictureLayer& layer : input.layers)
     if (!layer.isGhost) view->shown.push_back(layer);
   if (request.isCover) {

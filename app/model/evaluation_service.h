@@ -3,9 +3,11 @@
 #pragma once
 
 #include "app/model/plan_model.h"
+#include "app/site/site_selection.h"
 #include "core/deliver/cover.h"
 #include "core/deliver/delivery.h"
 #include "core/formats/file_service.h"
+#include "core/plan/prop_check.h"
 
 #include <QImage>
 #include <QObject>
@@ -36,6 +38,7 @@ struct EvalView {
   std::map<std::string, QImage> maskPictures;                      // small, by uid of the mask
   std::map<std::string, std::shared_ptr<const Histogram>> maskHistograms;  // over the points that the mask's first user gets
   std::vector<PropPtr> props;
+  std::map<std::string, std::vector<PropWarning>> propWarnings;  // by uid
 };
 using EvalViewPtr = std::shared_ptr<const EvalView>;
 
@@ -55,6 +58,9 @@ class EvaluationService : public QObject {
     std::string colorBy;       // uid of a mask that colors the discs, or empty
     std::string colorByNumber; // or a number that the points carry
     bool isCover = false;
+    bool isMassing = false;    // boxes and footprints in place of props
+    float exploded = 0;        // how far placements are moved apart
+    SiteHidden hidden;         // what Site leaves away
   };
   void request(Request request);
   void cancel();
@@ -76,6 +82,7 @@ class EvaluationService : public QObject {
  private:
   void work(std::stop_token stop);
   EvalViewPtr compute(const Request& request, const Task& task);
+  void checkProps(EvalView& view, const Task& task);
   void drawThumbnails(const EvalView& view, const Task& task);
 
   std::shared_ptr<DiskFileService> m_files;
@@ -83,6 +90,7 @@ class EvaluationService : public QObject {
   EvalViewPtr m_latest;
   bool m_isBusy = false;
   std::map<std::string, QImage> m_thumbnails;
+  std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop; worker only
   std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; worker only
   struct MaskShown {  // what a mask's small picture and distribution were made of, so that only a changed mask is drawn anew
     MaskPtr mask;

@@ -73,7 +73,7 @@ void heal(Plan& plan, const std::string& uid) {
   const Node node = *plan.find(uid);
   const NodeKind* kind = findNodeKind(node.kind);
   const InputSpec* main = kind ? mainInput(*kind) : nullptr;
-  const bool passes = main && !kind->outputs.empty() && main->type == kind->outputs.front().type;
+  const bool passes = main && passesMain(*kind);
   const auto source = passes ? node.inputs.find(main->id) : node.inputs.end();
   const bool hasSource = source != node.inputs.end() && !source->second.empty();
   for (Node& other : plan.nodes)
@@ -177,13 +177,13 @@ QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   const Node* before = m_plan->find(uid.toStdString());
   const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;
   const InputSpec* main = mainInput(kind);
-  if (!beforeKind || beforeKind->outputs.empty() || !main || main->type != beforeKind->outputs.front().type) {
+  if (!beforeKind || beforeKind->outputs.empty() || !main || !main->takes(outputType(*m_plan, {before->uid, beforeKind->outputs.front().id, {}}).value_or(beforeKind->outputs.front().type))) {
     return before ? addNode(kind, before->x, before->y + kStep) : addNode(kind, 140, 20);
   }
   const std::string output = beforeKind->outputs.front().id;
   Node node = nodeOf(*m_plan, kind, before->x, before->y + kStep);
   node.inputs[main->id] = {linkTo(before->uid, output)};
-  const bool takesOver = !kind.outputs.empty() && kind.outputs.front().type == main->type;
+  const bool takesOver = passesMain(kind);
   edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
     if (takesOver)
       for (Node& other : plan.nodes) {
@@ -369,7 +369,7 @@ QString PlanModel::whyNot(const QString& from, const std::string& outputId, cons
   const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
   const auto type = outputType(*m_plan, {from.toStdString(), outputId, {}});
   if (!input || !type) return tr("there is no such slot");
-  if (*type != input->type) return tr("%1 takes something else").arg(QString::fromStdString(input->label));
+  if (!input->takes(*type)) return tr("%1 takes something else").arg(QString::fromStdString(input->label));
   if (wouldLoop(*m_plan, from.toStdString(), to.toStdString())) return tr("this would close a loop");
   return {};
 }

@@ -12,7 +12,13 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 QString tr(const char* s) { return QCoreApplication::translate("PlanLayout", s); }
 QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
 
-bool isDockKind(const NodeKind* kind) { return kind && !kind->outputs.empty() && (kind->outputs.front().type == ValueType::Mask || kind->outputs.front().type == ValueType::Kit); }
+/// Masks and kits stand as tags at the cards that use them.
+bool isDockKind(const Plan& plan, const Node& node) {
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (!kind || kind->outputs.empty()) return false;
+  const auto type = outputType(plan, {node.uid, kind->outputs.front().id, {}});
+  return type == ValueType::Mask || type == ValueType::Kit;
+}
 
 class Builder {
  public:
@@ -36,7 +42,7 @@ class Builder {
         m_chains[n.uid] = std::move(chain);
       }
     for (const Node& n : m_plan.nodes)
-      if ((!isDockKind(findNodeKind(n.kind)) || m_uses[n.uid] == 0) && !isInside(n.uid)) addCard(n);
+      if ((!isDockKind(m_plan, n) || m_uses[n.uid] == 0) && !isInside(n.uid)) addCard(n);
     for (const PaperItem& item : m_plan.paper) addPaper(item);
     std::stable_sort(out.paper.begin(), out.paper.end(), [](const PlanPaper& a, const PlanPaper& b) { return a.sort < b.sort; });
     for (std::size_t i = 0; i < out.cards.size(); ++i) m_cardOf[out.cards[i].uid] = i;
@@ -117,7 +123,7 @@ class Builder {
       } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
         if (kind->isLayer && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");
-      } else if (kind && kind->id == "mesh-file" && r->state == NodeState::Done && !r->passed.empty()) {
+      } else if (kind && kind->showsTriangles && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }
     }
@@ -185,8 +191,9 @@ class Builder {
       std::vector<std::pair<const InputSpec*, Link>> found;
       if (kind)
         for (const InputSpec& in : kind->inputs)
-          if (const auto links = n.inputs.find(in.id); links != n.inputs.end() && in.type == type)
-            for (const Link& l : links->second) found.push_back({&in, l});
+          if (const auto links = n.inputs.find(in.id); links != n.inputs.end())
+            for (const Link& l : links->second)
+              if (outputType(m_plan, l).value_or(in.type) == type) found.push_back({&in, l});
       return found;
     };
     const auto masks = referred(ValueType::Mask);
@@ -256,11 +263,12 @@ class Builder {
       if (isConnected) {
         for (const Link& link : it->second) {
           const auto source = cardFor(link.node);
-          if (input.type == ValueType::Mask && !source) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
-          else if (input.type == ValueType::Kit && !source) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
+          const ValueType type = outputType(m_plan, link).value_or(input.type);
+          if (type == ValueType::Mask && !source) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
+          else if (type == ValueType::Kit && !source) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
           // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no line crosses the plan.
-          else if (isMain && source && (input.type != ValueType::Surface || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth)) addRibbon(n, input, link, out.cards[*source].rect, rect);
-          else if (m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, input.type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node, n.uid);
+          else if (isMain && source && (type != ValueType::Surface || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth)) addRibbon(n, input, link, out.cards[*source].rect, rect);
+          else if (m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node, n.uid);
         }
       }
       PlanSlot slot;
@@ -268,6 +276,7 @@ class Builder {
       slot.id = input.id;
       slot.label = text(input.label);
       slot.type = input.type;
+      slot.alsoTakes = input.alsoTakes;
       slot.isFree = !isConnected || input.isMany;
       if (isMain) {
         slot.place = QPointF(rect.center().x(), rect.top());
@@ -294,12 +303,12 @@ class Builder {
       slot.uid = last.uid;
       slot.id = output.id;
       slot.label = text(output.label);
-      slot.type = output.type;
+      slot.type = outputType(m_plan, {last.uid, output.id, {}}).value_or(output.type);
       slot.isOutput = true;
       slot.place = QPointF(outputX(rect, *kind, o), rect.bottom());
       out.openings.push_back(slot);
       const NodeReport* r = report(last.uid);
-      if (last.isSkipped || output.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r || r->passed.size() <= o || r->passed[o] == 0 || kind->outputs.size() < 2) continue;
+      if (last.isSkipped || slot.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r || r->passed.size() <= o || r->passed[o] == 0 || kind->outputs.size() < 2) continue;
       const bool isLeftOut = output.id == "left_out";
       if (o == 0 && kind->outputs.size() == 2) continue;
       const double width = ribbonWidth({last.uid, output.id, {}});
@@ -313,7 +322,7 @@ class Builder {
     r.link = link;
     r.to = n.uid;
     r.input = input.id;
-    r.isHairline = input.type == ValueType::Surface;
+    r.isHairline = outputType(m_plan, link).value_or(input.type) == ValueType::Surface;
     const auto source = m_nodes.find(link.node);
     const NodeKind* kind = source == m_nodes.end() ? nullptr : findNodeKind(source->second->kind);
     const int output = kind ? kind->outputIndex(link.output) : -1;
@@ -352,7 +361,7 @@ class Builder {
 }  // namespace
 
 bool isDocked(const Plan& plan, const Node& node) {
-  if (!isDockKind(findNodeKind(node.kind))) return false;
+  if (!isDockKind(plan, node)) return false;
   return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
     return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
   });

@@ -88,6 +88,8 @@ struct PlanSlot {
   std::string id;
   QString label;
   ValueType type = ValueType::Points;
+  std::vector<ValueType> alsoTakes;  // of inputs
+  bool takes(ValueType other) const { return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end(); }
   bool isOutput = false;
   bool isFree = false;   // an optional slot that nothing is connected to
 };

@@ -25,8 +25,13 @@ constexpr double kLeastZoom = 0.04;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
-bool takesMain(const NodeKind& kind, ValueType type) { return !kind.inputs.empty() && kind.inputs.front().type == type; }
-bool gives(const NodeKind& kind, ValueType type) { return !kind.outputs.empty() && kind.outputs.front().type == type; }
+bool takesMain(const NodeKind& kind, ValueType type) { return !kind.inputs.empty() && kind.inputs.front().takes(type); }
+bool gives(const NodeKind& kind, ValueType type) {
+  if (kind.outputs.empty()) return false;
+  const OutputSpec& first = kind.outputs.front();
+  const InputSpec* same = first.sameAs.empty() ? nullptr : kind.findInput(first.sameAs);
+  return first.type == type || (same && same->takes(type));
+}
 
 QPainterPath hitArea(const PlanRibbon& r) {
   QPainterPathStroker stroker;
@@ -217,7 +222,7 @@ const PlanSlot* PlanView::targetAt(const QPointF& p) const {
   const PlanSlot* best = nullptr;
   double reach = 24 / m_zoom;
   for (const PlanSlot& s : m_layout.openings) {
-    if (s.isOutput || s.type != m_linkType || text(s.uid) == m_linkFrom) continue;
+    if (s.isOutput || !s.takes(m_linkType) || text(s.uid) == m_linkFrom) continue;
     const double d = QLineF(s.place, p).length();
     if (d < reach) {
       reach = d;
@@ -228,7 +233,7 @@ const PlanSlot* PlanView::targetAt(const QPointF& p) const {
   // Let go anywhere on a card: its first fitting input.
   if (const PlanCard* card = cardAt(p))
     for (const PlanSlot& s : m_layout.openings)
-      if (!s.isOutput && s.uid == card->uid && s.type == m_linkType && text(s.uid) != m_linkFrom) return &s;
+      if (!s.isOutput && s.uid == card->uid && s.takes(m_linkType) && text(s.uid) != m_linkFrom) return &s;
   return nullptr;
 }
 
@@ -254,7 +259,7 @@ void PlanView::paintEvent(QPaintEvent*) {
     const QPointF end = toPlan(m_now);
     const PlanSlot* target = targetAt(end);
     for (const PlanSlot& s : m_layout.openings) {
-      if (s.isOutput || s.type != m_linkType || text(s.uid) == m_linkFrom) continue;
+      if (s.isOutput || !s.takes(m_linkType) || text(s.uid) == m_linkFrom) continue;
       const QString why = m_model->whyNot(m_linkFrom, m_linkOutput, text(s.uid), s.id);
       p.setPen(QPen(why.isEmpty() ? t.accent : t.quiet, 1));
       p.setBrush(target == &s ? t.accent : t.card);
@@ -450,12 +455,12 @@ void PlanView::finishLink(const QPoint& at) {
   const ValueType type = m_linkType;
   const QString from = m_linkFrom;
   const std::string output = m_linkOutput;
-  m_find->open(at, [type](const NodeKind& kind) { return takesMain(kind, type) || std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.type == type; }); },
+  m_find->open(at, [type](const NodeKind& kind) { return takesMain(kind, type) || std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.takes(type); }); },
                [this, from, output, p, type](const NodeKind& kind) {
                  m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
                  const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
                  for (const InputSpec& input : kind.inputs)
-                   if (input.type == type) {
+                   if (input.takes(type)) {
                      m_model->connectNodes(from, output, uid, input.id);
                      break;
                    }
@@ -477,7 +482,7 @@ void PlanView::finishCards(const QPointF&) {
   if (card && kind && !kind->inputs.empty() && !kind->outputs.empty() && (node->inputs.find(kind->inputs.front().id) == node->inputs.end() || node->inputs.at(kind->inputs.front().id).empty()))
     for (const PlanRibbon& r : m_layout.ribbons) {
       const auto type = outputType(m_model->plan(), r.link);
-      if (r.to != only && r.link.node != only && type && kind->inputs.front().type == *type && kind->outputs.front().type == *type && hitArea(r).intersects(card->rect)) onto = r;
+      if (r.to != only && r.link.node != only && type && takesMain(*kind, *type) && gives(*kind, *type) && hitArea(r).intersects(card->rect)) onto = r;
     }
   if (!onto) {
     m_model->movePlaces(places);

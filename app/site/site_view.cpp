@@ -4,14 +4,17 @@
 #include "core/spatial/surface_index.h"
 
 #include <QButtonGroup>
+#include <QContextMenuEvent>
 #include <QComboBox>
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLocale>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QSlider>
 #include <QTabletEvent>
 #include <QToolButton>
 
@@ -22,6 +25,8 @@ namespace {
 
 /// How near to a disc or to the divider a click must be, px.
 constexpr double kGrabPixels = 8;
+/// A shorter drag is a click, px.
+constexpr double kDragPixels = 4;
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
@@ -29,7 +34,7 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 
 SiteView::SiteView(QWidget* parent)
     : QWidget(parent), m_modes(new QFrame(this)), m_modeButtons(new QButtonGroup(this)), m_colorBox(new QComboBox(m_modes)), m_banner(new QFrame(this)), m_bannerText(new QLabel(m_banner)),
-      m_cover(new CoverView(this)), m_why(new WhyPanel(this)) {
+      m_cover(new CoverView(this)), m_why(new WhyPanel(this)), m_exploded(new QSlider(Qt::Horizontal, m_modes)), m_explodedLabel(new QLabel(tr("apart"), m_modes)) {
   setObjectName(QStringLiteral("site"));
   setAccessibleName(tr("Site"));
   setFocusPolicy(Qt::StrongFocus);
@@ -43,6 +48,7 @@ SiteView::SiteView(QWidget* parent)
   modes->setSpacing(2);
   struct Mode { const char* id; QString name; QString help; };
   const std::initializer_list<Mode> modesShown{{"dressed", tr("Dressed"), tr("Every placement as it is")},
+                                        {"massing", tr("Massing"), tr("Boxes or simplified shapes with their footprints, in place of props")},
                                         {"points", tr("Points"), tr("Discs that face their normal, in place of props")},
                                         {"cover", tr("Cover"), tr("From above, how many stand on each m²")},
                                         {"mask", tr("Mask"), tr("The selected mask on the ground")}};
@@ -64,6 +70,16 @@ SiteView::SiteView(QWidget* parent)
   m_colorBox->setFocusPolicy(Qt::ClickFocus);
   m_colorBox->hide();
   modes->addWidget(m_colorBox);
+  m_explodedLabel->setProperty("role", QStringLiteral("quiet"));
+  m_exploded->setObjectName(QStringLiteral("exploded"));
+  m_exploded->setAccessibleName(tr("Move placements apart"));
+  m_exploded->setToolTip(tr("Moves placements away from the middle of their clump or output, to look between them"));
+  m_exploded->setRange(0, 200);
+  m_exploded->setFixedWidth(64);
+  m_exploded->setFocusPolicy(Qt::ClickFocus);
+  modes->addWidget(m_explodedLabel);
+  modes->addWidget(m_exploded);
+  connect(m_exploded, &QSlider::valueChanged, this, &SiteView::shownChanged);
   connect(m_colorBox, &QComboBox::activated, this, [this](int i) {
     m_colorNumber = m_colorBox->itemData(i).toString();
     Q_EMIT colorNumberChanged();
@@ -97,6 +113,9 @@ void SiteView::setMode(SiteMode mode) {
   m_mode = mode;
   m_cover->setVisible(mode == SiteMode::Cover);
   m_colorBox->setVisible(mode == SiteMode::Points);
+  const bool canExplode = mode == SiteMode::Dressed || mode == SiteMode::Massing;
+  m_exploded->setVisible(canExplode);
+  m_explodedLabel->setVisible(canExplode);
   arrange();
   Q_EMIT modeChanged(mode);
   requestFrame();
@@ -114,6 +133,107 @@ void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
 void SiteView::showSelection(std::vector<Vec3> places) {
   m_selection = std::move(places);
   update();
+}
+
+void SiteView::select(SiteSelection selection) {
+  m_selected = std::move(selection);
+  constexpr std::size_t kMostRings = 5000;
+  m_selection = m_view ? placesOf(m_view->shown, m_selected, kMostRings) : std::vector<Vec3>();
+  const std::size_t count = countOf(m_selected);
+  if (count > 1) Q_EMIT hintChanged(tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc").arg(QLocale().toString(static_cast<qulonglong>(count))));
+  else Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  Q_EMIT selectionMade(m_selected);
+  update();
+}
+
+void SiteView::selectSame(SameAs what) {
+  if (!m_view || m_selected.empty()) return;
+  m_selecting.ask([this, view = m_view, selection = m_selected, what](const Task& task) -> std::function<void()> {
+    SiteSelection all = extended(view->shown, selection, what);
+    if (task.isCancelled()) return {};
+    return [this, all] { select(all); };
+  });
+}
+
+void SiteView::selectProp(const QString& node, const QString& propUid) {
+  if (!m_view) return;
+  m_selecting.ask([this, view = m_view, node = node.toStdString(), prop = propUid.toStdString()](const Task&) -> std::function<void()> {
+    SiteSelection all;
+    for (const PictureLayer& layer : view->shown) {
+      if (layer.source != node || !layer.points->kit) continue;
+      for (std::size_t i = 0; i < layer.points->count; ++i)
+        if (layer.points->prop[i] != kNoProp && layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop) all[node].insert(layer.points->id[i]);
+    }
+    return [this, all] { select(all); };
+  });
+}
+
+void SiteView::lookAt(const Vec3& place) {
+  const Vec3 back = directionOr(m_camera.eye - m_camera.target, Vec3(0.6F, 0.5F, 0.6F));
+  m_camera.target = place;
+  m_camera.eye = place + back * 6.0F;
+  requestFrame();
+}
+
+void SiteView::hideSelected(bool isOnly) {
+  if (m_selected.empty()) return;
+  if (isOnly || m_hidden.isOnly) {
+    // Among those that were shown alone, hiding takes away.
+    if (!isOnly)
+      for (const auto& [source, ids] : m_selected)
+        for (const std::uint64_t id : ids) m_hidden.points[source].erase(id);
+    else m_hidden = {m_selected, true};
+  } else {
+    for (const auto& [source, ids] : m_selected) m_hidden.points[source].insert(ids.begin(), ids.end());
+  }
+  if (!isOnly) select({});
+  Q_EMIT shownChanged();
+}
+
+void SiteView::showHidden() {
+  if (m_hidden.isEmpty()) return;
+  m_hidden = {};
+  Q_EMIT shownChanged();
+}
+
+float SiteView::exploded() const { return m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing ? static_cast<float>(m_exploded->value()) / 100 : 0.0F; }
+
+void SiteView::selectArea(bool adds) {
+  if (!m_view || m_area.size() < 2) return;
+  const QPolygonF area = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
+  const auto film = m_mode == SiteMode::Cover ? nullptr : m_renderer.latest().film;
+  m_selecting.ask([this, view = m_view, camera = m_camera, w = width(), h = height(), area, film, adds, before = m_selected](const Task& task) -> std::function<void()> {
+    SiteSelection found = selectedIn(view->shown, camera, w, h, area, film.get(), task);
+    if (task.isCancelled()) return {};
+    if (adds)
+      for (const auto& [source, ids] : before) found[source].insert(ids.begin(), ids.end());
+    return [this, found] { select(found); };
+  });
+}
+
+void SiteView::openMenu(const QPoint& at) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("site_menu"));
+  const bool has = !m_selected.empty();
+  const auto add = [&](const QString& words, const char* name, bool isOn, auto&& what) {
+    QAction* action = menu.addAction(words, this, what);
+    action->setObjectName(QLatin1String(name));
+    action->setEnabled(isOn);
+  };
+  add(tr("Select the same prop"), "menu_same_prop", has, [this] { selectSame(SameAs::Prop); });
+  add(tr("Select the same node"), "menu_same_node", has, [this] { selectSame(SameAs::Node); });
+  add(tr("Select the same clump"), "menu_same_clump", has, [this] { selectSame(SameAs::Clump); });
+  menu.addSeparator();
+  add(tr("Hide\t−"), "menu_hide", has, [this] { hideSelected(false); });
+  add(tr("Show only these\t+"), "menu_only", has, [this] { hideSelected(true); });
+  add(tr("Show everything\t0"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
+  menu.addSeparator();
+  add(tr("Why here…\tY"), "menu_why", true, [this] { startAsking(); });
+  QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });
+  lasso->setObjectName(QStringLiteral("menu_lasso"));
+  lasso->setCheckable(true);
+  lasso->setChecked(m_isLasso);
+  menu.exec(at);
 }
 
 void SiteView::startAsking() {
@@ -144,6 +264,7 @@ void SiteView::toggleCompare() {
     connect(m_heldRenderer.get(), &RenderService::frameReady, this, qOverload<>(&QWidget::update));
     m_heldRenderer->request(requestFor(m_held));
   }
+  Q_EMIT compareChanged(m_held);
   update();
 }
 
@@ -172,6 +293,7 @@ void SiteView::showResults(const EvalViewPtr& view) {
   const bool isNewPlan = m_isFirstView && view->scene;
   m_view = view;
   m_pickedPlace.reset();
+  if (!m_selected.empty()) select(m_selected);  // what is gone loses its ring, what moved takes it along
   if (m_tool) m_tool->showResults(view);
   if (view->cover) m_cover->show(view->cover);
   if (m_mode == SiteMode::Points) {
@@ -265,6 +387,10 @@ void SiteView::paintOverlays(QPainter& p) {
   paintScale(p);
   paintLegend(p);
   if (m_held) paintCompare(p);
+  if (m_drag == Drag::Area && m_hasMoved) {
+    const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
+    drawOutlined(p, line, Qt::white, 1.2);
+  }
 }
 
 void SiteView::paintScale(QPainter& p) {
@@ -492,6 +618,8 @@ void SiteView::pick(const QPointF& p) {
   } else {
     m_pickedPlace = found->place;
     const Vec3 at = found->place;
+    if (found->layer) select({{found->layer->source, {found->layer->points->id[found->point]}}});
+    else select({});
     if (!found->layer) {
       m_pickedWords = tr("%1, %2, %3 m").arg(static_cast<double>(at.x), 0, 'f', 2).arg(static_cast<double>(at.y), 0, 'f', 2).arg(static_cast<double>(at.z), 0, 'f', 2);
       Q_EMIT picked(m_pickedWords, {}, 0);
@@ -535,6 +663,11 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
     if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels) m_drag = Drag::Divider;
     else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens())) m_drag = Drag::Tool;
     if (m_drag != Drag::None) return update();
+    if (!m_isAsking && !m_tool && m_mode != SiteMode::Cover) {
+      m_drag = Drag::Area;
+      m_area = QPolygonF{event->position(), event->position()};
+      return;
+    }
   }
   m_pivot = m_camera.target;
   if (m_view && m_view->scene) {
@@ -554,6 +687,12 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
   }
   if (m_drag == Drag::Tool) {
     m_tool->drag(pointerAt(event->position(), event->modifiers()), lens());
+    return update();
+  }
+  if (m_drag == Drag::Area) {
+    if (QLineF(m_area.front(), event->position()).length() > kDragPixels) m_hasMoved = true;
+    if (m_isLasso) m_area << event->position();
+    else m_area.back() = event->position();
     return update();
   }
   if (m_drag == Drag::Divider) {
@@ -592,6 +731,15 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
 void SiteView::mouseReleaseEvent(QMouseEvent* event) {
   const Drag drag = m_drag;
   m_drag = Drag::None;
+  if (drag == Drag::Area) {
+    if (m_hasMoved) selectArea(event->modifiers() & Qt::ShiftModifier);
+    else pick(event->position());
+    return update();
+  }
+  if (event->button() == Qt::RightButton && !m_hasMoved) {
+    openMenu(event->globalPosition().toPoint());
+    return;
+  }
   if (drag == Drag::Tool) {
     m_tool->release();
     update();
@@ -609,6 +757,12 @@ void SiteView::tabletEvent(QTabletEvent* event) {
 void SiteView::leaveEvent(QEvent*) {
   if (m_tool) m_tool->hover({}, lens());
   update();
+}
+
+void SiteView::contextMenuEvent(QContextMenuEvent* event) {
+  // By mouse it opens when the button is let go without a drag; here by the keyboard's menu key.
+  if (event->reason() == QContextMenuEvent::Keyboard) openMenu(mapToGlobal(rect().center()));
+  event->accept();
 }
 
 void SiteView::wheelEvent(QWheelEvent* event) {
@@ -630,10 +784,7 @@ void SiteView::keyPressEvent(QKeyEvent* event) {
   if (event->key() == Qt::Key_Home) return fitAll();
   if (event->key() == Qt::Key_F) {
     if (!m_pickedPlace) return fitAll();
-    const Vec3 back = directionOr(m_camera.eye - m_camera.target, Vec3(0.6F, 0.5F, 0.6F));
-    m_camera.target = *m_pickedPlace;
-    m_camera.eye = *m_pickedPlace + back * 6.0F;
-    return requestFrame();
+    return lookAt(*m_pickedPlace);
   }
   if (event->key() >= Qt::Key_1 && event->key() <= Qt::Key_4 && m_view) {
     const auto& cameras = m_view->plan->settings.cameras;
@@ -641,10 +792,14 @@ void SiteView::keyPressEvent(QKeyEvent* event) {
     if (i < cameras.size()) setCamera({cameras[i].eye, cameras[i].target, cameras[i].fieldOfViewDeg});
     return;
   }
+  if (event->key() == Qt::Key_Minus) return hideSelected(false);
+  if (event->key() == Qt::Key_Plus) return hideSelected(true);
+  if (event->key() == Qt::Key_0) return showHidden();
   if (event->key() == Qt::Key_Y) return m_isAsking ? stopAsking() : startAsking();
   if (event->key() == Qt::Key_C && !(event->modifiers() & Qt::ControlModifier)) return toggleCompare();
   if (event->key() == Qt::Key_Escape) {
     m_pickedPlace.reset();
+    select({});
     Q_EMIT picked({}, {}, 0);
     if (m_isAsking) stopAsking();
     update();

@@ -1,8 +1,10 @@
 // Site: the ray-traced view of the ground and everything placed on it.
 #pragma once
 
+#include "app/model/background_job.h"
 #include "app/model/render_service.h"
 #include "app/site/cover_view.h"
+#include "app/site/site_selection.h"
 #include "app/site/site_tool.h"
 #include "app/site/why_panel.h"
 
@@ -13,10 +15,11 @@ class QButtonGroup;
 class QComboBox;
 class QFrame;
 class QLabel;
+class QSlider;
 
 namespace arvesk {
 
-enum class SiteMode { Dressed, Points, Cover, Mask };
+enum class SiteMode { Dressed, Massing, Points, Cover, Mask };
 
 class SiteView : public QWidget {
   Q_OBJECT
@@ -45,6 +48,21 @@ class SiteView : public QWidget {
   QString colorNumber() const { return m_colorNumber; }
   /// Rings around these places.
   void showSelection(std::vector<Vec3> places);
+  /// Selects placements; tells whoever shows them as rows.
+  void select(SiteSelection selection);
+  const SiteSelection& selected() const { return m_selected; }
+  void selectSame(SameAs what);
+  void selectProp(const QString& node, const QString& propUid);
+  /// Brings a place into sight from where the camera looks now.
+  void lookAt(const Vec3& place);
+  void hideSelected(bool isOnly);
+  void showHidden();
+  const SiteHidden& hidden() const { return m_hidden; }
+  /// A left drag draws an outline in place of a box.
+  void setLasso(bool isLasso) { m_isLasso = isLasso; }
+  bool isLasso() const { return m_isLasso; }
+  /// How far placements are moved apart, 0 to 2.
+  float exploded() const;
 
   /// The next click asks why things are as they are there.
   void startAsking();
@@ -66,6 +84,10 @@ class SiteView : public QWidget {
   void whyWanted(const Vec3& spot, const QString& node, quint64 id, float radius);
   void nodeWanted(const QString& uid);
   void colorNumberChanged();
+  void selectionMade(const SiteSelection& selection);
+  /// What is hidden, or how far things are moved apart, has changed: results are to be made anew.
+  void shownChanged();
+  void compareChanged(const EvalViewPtr& held);
   void hintChanged(const QString& words);
 
  protected:
@@ -78,9 +100,10 @@ class SiteView : public QWidget {
   void keyPressEvent(QKeyEvent* event) override;
   void tabletEvent(QTabletEvent* event) override;
   void leaveEvent(QEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
 
  private:
-  enum class Drag { None, Orbit, Pan, Zoom, Tool, Divider };
+  enum class Drag { None, Orbit, Pan, Zoom, Tool, Divider, Area };
   /// What a ray through the widget meets first: ground, a placement, or a point drawn as a disc.
   struct Found {
     Vec3 place{0};
@@ -96,6 +119,8 @@ class SiteView : public QWidget {
   void pick(const QPointF& p);
   void ask(const QPointF& p);
   void stopAsking();
+  void selectArea(bool adds);
+  void openMenu(const QPoint& at);
   void paintOverlays(QPainter& p);
   void paintScale(QPainter& p);
   void paintLegend(QPainter& p);
@@ -120,6 +145,13 @@ class SiteView : public QWidget {
   std::unique_ptr<SiteTool> m_tool;
   float m_pressure = 1;
   std::vector<Vec3> m_selection;
+  SiteSelection m_selected;
+  SiteHidden m_hidden;
+  bool m_isLasso = false;
+  QPolygonF m_area;              // being drawn
+  QSlider* m_exploded;
+  QLabel* m_explodedLabel;
+  BackgroundJob m_selecting;
 
   bool m_isAsking = false;
   std::optional<Vec3> m_askedSpot;

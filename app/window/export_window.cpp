@@ -3,39 +3,83 @@
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 #include "core/deliver/delivery.h"
+#include "core/deliver/map_picture.h"
 #include "core/formats/file_service.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QGridLayout>
+#include <QHeaderView>
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QTreeWidget>
 
 namespace arvesk {
 
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+/// Cover of each exported output, beside the file.
+Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const std::vector<ExportLayer>& layers, const std::string& path, ExportReport& report, const Task& task) {
+  std::vector<PointsPtr> bare;
+  const std::vector<SurfacePtr> grounds = pictureInputOf(plan, evaluation, {}, bare).grounds;
+  const std::string stem = path.substr(0, path.find_last_of('.'));
+  for (const ExportLayer& layer : layers) {
+    if (!layer.points) continue;
+    std::string name = layer.name;
+    for (char& c : name)
+      if (!std::isalnum(static_cast<unsigned char>(c))) c = '-';
+    const std::string file = stem + "-cover-" + name + ".png";
+    if (auto ok = writeMapPicture(coverPicture({layer.points}, grounds, 0.5F, task), file); !ok) return ok;
+    report.files.push_back(file);
+  }
+  return {};
+}
+
+}  // namespace
+
 ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
-    : QDialog(parent), m_plan(std::move(plan)), m_folder(folder), m_path(new QLineEdit(this)), m_progress(new QProgressBar(this)), m_report(new QLabel(this)),
-      m_start(new QPushButton(tr("Export"), this)), m_cancel(new QPushButton(tr("Close"), this)) {
+    : QDialog(parent), m_plan(std::move(plan)), m_folder(folder), m_path(new QLineEdit(this)), m_gltf(new QComboBox(this)), m_usd(new QComboBox(this)),
+      m_attributes(new QCheckBox(tr("Attributes of the points"), this)), m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)), m_progress(new QProgressBar(this)), m_message(new QLabel(this)),
+      m_report(new QTreeWidget(this)), m_start(new QPushButton(tr("Export"), this)), m_cancel(new QPushButton(tr("Close"), this)) {
   setObjectName(QStringLiteral("export_window"));
   setWindowTitle(tr("Export"));
   setAttribute(Qt::WA_DeleteOnClose);
-  resize(520, 420);
+  resize(560, 640);
   m_path->setObjectName(QStringLiteral("export_path"));
   m_path->setAccessibleName(tr("File to write"));
   const QString remembered = Settings().exportPath();
   m_path->setText(remembered.isEmpty() ? QDir(folder.isEmpty() ? QDir::homePath() : folder).filePath(QStringLiteral("placements.glb")) : remembered);
   auto* choose = new QPushButton(tr("Choose…"), this);
+  m_gltf->setObjectName(QStringLiteral("export_gltf"));
+  m_gltf->setAccessibleName(tr("glTF as"));
+  m_gltf->addItems({tr("Instances (EXT_mesh_gpu_instancing)"), tr("A plain node per placement"), tr("One real mesh per output and prop")});
+  m_usd->setObjectName(QStringLiteral("export_usd"));
+  m_usd->setAccessibleName(tr("USD prototypes"));
+  m_usd->addItems({tr("Prototypes inside the file"), tr("Prototypes in files beside it")});
+  m_attributes->setObjectName(QStringLiteral("export_attributes"));
+  m_attributes->setChecked(true);
+  m_covers->setObjectName(QStringLiteral("export_covers"));
   m_start->setObjectName(QStringLiteral("export_start"));
   m_cancel->setObjectName(QStringLiteral("export_cancel"));
+  m_message->setObjectName(QStringLiteral("export_message"));
+  m_message->setWordWrap(true);
   m_report->setObjectName(QStringLiteral("export_report"));
-  m_report->setWordWrap(true);
-  m_report->setAlignment(Qt::AlignTop);
-  m_report->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  m_report->setAccessibleName(tr("Report"));
+  m_report->setColumnCount(2);
+  m_report->setHeaderLabels({tr("Written"), tr("Count")});
+  m_report->header()->setStretchLastSection(false);
+  m_report->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  m_report->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
+  m_report->setFrameShape(QFrame::NoFrame);
+  m_report->hide();
   m_progress->setRange(0, 1000);
   m_progress->setTextVisible(false);
   m_progress->hide();
@@ -45,56 +89,85 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
   grid->setContentsMargins(16, 16, 16, 16);
   grid->setVerticalSpacing(8);
   int row = 0;
-  auto* head = new QLabel(tr("Outputs, at final quality"), this);
-  head->setProperty("role", QStringLiteral("section"));
-  grid->addWidget(head, row++, 0, 1, 3);
+  const auto section = [&](const QString& words) {
+    auto* head = new QLabel(words, this);
+    head->setProperty("role", QStringLiteral("section"));
+    grid->addWidget(head, row++, 0, 1, 3);
+  };
+  section(tr("Outputs, at final quality"));
+  int cell = 0;
   for (const Node& node : m_plan->nodes) {
     const NodeKind* kind = findNodeKind(node.kind);
     if (!kind || !kind->isLayer || node.isSkipped) continue;
-    auto* box = new QCheckBox(QString::fromStdString(node.title), this);
+    auto* box = new QCheckBox(text(node.title), this);
     const auto exported = node.params.find("exported");
     box->setChecked(exported == node.params.end() || std::get<bool>(exported->second));
-    grid->addWidget(box, row++, 0, 1, 3);
+    grid->addWidget(box, row + cell / 3, cell % 3);
+    ++cell;
     m_outputs.push_back(box);
   }
+  row += (cell + 2) / 3;
   if (m_outputs.empty()) {
     grid->addWidget(new QLabel(tr("The plan has no Output node yet."), this), row++, 0, 1, 3);
     m_start->setEnabled(false);
   }
-  auto* fileHead = new QLabel(tr("File"), this);
-  fileHead->setProperty("role", QStringLiteral("section"));
-  grid->addWidget(fileHead, row++, 0, 1, 3);
+  section(tr("File"));
   grid->addWidget(m_path, row, 0, 1, 2);
   grid->addWidget(choose, row++, 2);
-  auto* help = new QLabel(tr("By its ending: .glb or .gltf (glTF with instances), .usda (USD point instancers), .csv (a row per placement)"), this);
-  help->setProperty("role", QStringLiteral("quiet"));
-  help->setWordWrap(true);
-  grid->addWidget(help, row++, 0, 1, 3);
+  m_help = new QLabel(this);
+  m_help->setProperty("role", QStringLiteral("quiet"));
+  m_help->setWordWrap(true);
+  grid->addWidget(m_help, row++, 0, 1, 3);
+  grid->addWidget(m_gltf, row++, 0, 1, 3);
+  grid->addWidget(m_usd, row++, 0, 1, 3);
+  grid->addWidget(m_attributes, row++, 0, 1, 3);
+  grid->addWidget(m_covers, row++, 0, 1, 3);
   grid->addWidget(m_progress, row++, 0, 1, 3);
+  grid->addWidget(m_message, row++, 0, 1, 3);
   grid->addWidget(m_report, row, 0, 1, 3);
   grid->setRowStretch(row++, 1);
   grid->addWidget(m_start, row, 1, Qt::AlignRight);
   grid->addWidget(m_cancel, row, 2);
   grid->setColumnStretch(0, 1);
+  grid->setColumnStretch(1, 1);
   connect(choose, &QPushButton::clicked, this, [this] {
-    const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(), tr("glTF binary (*.glb);;glTF (*.gltf);;USD (*.usda);;Table (*.csv)"));
+    QStringList filters;
+    for (const ExportFormat& f : exportFormats()) filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
+    const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(), filters.join(QStringLiteral(";;")));
     if (!path.isEmpty()) m_path->setText(path);
   });
+  connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
   connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
   connect(m_cancel, &QPushButton::clicked, this, [this] {
     if (m_isBusy) m_thread.request_stop();
     else close();
   });
+  showOptions();
 }
 
 ExportWindow::~ExportWindow() { m_thread.request_stop(); }
+
+/// Only what the chosen format can do is shown.
+void ExportWindow::showOptions() {
+  const QString ending = QFileInfo(m_path->text()).suffix().toLower();
+  const bool isGltf = ending == QStringLiteral("glb") || ending == QStringLiteral("gltf");
+  m_gltf->setVisible(isGltf);
+  m_usd->setVisible(ending == QStringLiteral("usda"));
+  m_attributes->setVisible(ending != QStringLiteral("obj"));
+  m_help->setText(isGltf                               ? tr("glTF 2.0: the props with their materials and textures, and where they stand.")
+                  : ending == QStringLiteral("usda")   ? tr("USD: a point instancer per output, meters, Y up, with ids.")
+                  : ending == QStringLiteral("csv")    ? tr("A row per placement: id, prop, output, position, quaternion, scale.")
+                  : ending == QStringLiteral("ply")    ? tr("A vertex per point, binary; points without a prop too.")
+                  : ending == QStringLiteral("obj")    ? tr("Real geometry for old pipelines; materials beside in an .mtl.")
+                                                       : tr("The ending chooses the format: .glb .gltf .usda .csv .ply .obj"));
+}
 
 void ExportWindow::start() {
   std::vector<std::string> names;
   for (const QCheckBox* box : m_outputs)
     if (box->isChecked()) names.push_back(box->text().toStdString());
   if (names.empty()) {
-    m_report->setText(tr("Choose an output first."));
+    m_message->setText(tr("Choose an output first."));
     return;
   }
   Settings().setExportPath(m_path->text());
@@ -103,8 +176,13 @@ void ExportWindow::start() {
   m_cancel->setText(tr("Cancel"));
   m_progress->setValue(0);
   m_progress->show();
-  m_report->setText(tr("Evaluating at final quality…"));
-  m_thread = std::jthread([this, names, path = m_path->text().toStdString(), plan = m_plan, folder = m_folder.toStdString()](std::stop_token stop) {
+  m_report->hide();
+  m_message->setText(tr("Evaluating at final quality…"));
+  ExportOptions how;
+  how.gltfWay = static_cast<GltfWay>(m_gltf->currentIndex());
+  how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
+  if (m_attributes->isChecked()) how.attributes = {"*"};
+  m_thread = std::jthread([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(), plan = m_plan, folder = m_folder.toStdString()](std::stop_token stop) {
     const auto show = [this](float share) { QMetaObject::invokeMethod(this, [this, share] { m_progress->setValue(static_cast<int>(share * 1000)); }, Qt::QueuedConnection); };
     Evaluator evaluator(std::make_shared<DiskFileService>(folder));
     EvalRequest request;
@@ -113,7 +191,16 @@ void ExportWindow::start() {
     Result<ExportReport> report = Failure(cancelled());
     if (!evaluation.isCancelled) {
       const auto layers = exportLayersOf(*plan, evaluation, names);
-      report = layers ? exportLayers(*layers, path, {stop, [show](float share) { show(0.6F + share * 0.4F); }}) : Result<ExportReport>(Failure(layers.error()));
+      report = layers ? exportLayers(*layers, path, how, {stop, [show](float share) { show(0.6F + share * 0.4F); }}) : Result<ExportReport>(Failure(layers.error()));
+      if (report && isCovered)
+        if (auto ok = writeCovers(*plan, evaluation, *layers, path, *report, {stop, {}}); !ok) report = Failure(ok.error());
+      // What nodes and props warned of belongs to the report: who hands the files on reads it here last.
+      if (report) {
+        for (const Problem& p : evaluation.propProblems) report->warnings.push_back(p);
+        for (const auto& [uid, node] : evaluation.reports)
+          for (const Problem& p : node.problems)
+            if (p.severity != Severity::Note) report->warnings.push_back(p);
+      }
     }
     QMetaObject::invokeMethod(this, [this, report] { finish(report); }, Qt::QueuedConnection);
   });
@@ -127,13 +214,37 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   const QLocale locale;
   if (!report) {
     const bool isCancelled = report.error().code == ProblemCode::Cancelled;
-    m_report->setText(isCancelled ? tr("Cancelled; the old file, if there was one, is as it was.") : QStringLiteral("! ") + QString::fromStdString(toLine(report.error())));
+    m_message->setText(isCancelled ? tr("Cancelled; the old file, if there was one, is as it was.") : QStringLiteral("! ") + text(toLine(report.error())));
     return;
   }
-  QString words = tr("%1 placements written to %2").arg(locale.toString(static_cast<qulonglong>(report->placements)), QFileInfo(m_path->text()).fileName());
-  for (const auto& [prop, count] : report->perProp) words += QStringLiteral("\n%1  %2").arg(locale.toString(static_cast<qulonglong>(count)), QString::fromStdString(prop));
-  if (report->withoutProp > 0) words += QStringLiteral("\n! ") + tr("%1 points have no prop and were not written").arg(locale.toString(static_cast<qulonglong>(report->withoutProp)));
-  m_report->setText(words);
+  const auto number = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
+  m_message->setText(tr("%1 placements, %2 triangles in all, written to %3 (%4)").arg(number(report->placements), locale.toString(static_cast<qulonglong>(report->triangles)), QFileInfo(m_path->text()).fileName(), locale.formattedDataSize(static_cast<qint64>(report->bytes))));
+  m_report->clear();
+  const auto group = [&](const QString& name, const auto& counts) {
+    auto* top = new QTreeWidgetItem(m_report, {name, QString()});
+    for (const auto& [key, count] : counts) {
+      auto* item = new QTreeWidgetItem(top, {text(key), number(count)});
+      item->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
+    }
+    top->setExpanded(true);
+  };
+  if (!report->warnings.empty()) {
+    auto* top = new QTreeWidgetItem(m_report, {tr("Warnings"), number(report->warnings.size())});
+    top->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
+    for (const Problem& p : report->warnings) {
+      auto* item = new QTreeWidgetItem(top, {QStringLiteral("! ") + text(toLine(p)), QString()});
+      item->setToolTip(0, text(toLine(p)));
+      item->setForeground(0, Theme::current().warning);
+    }
+    top->setExpanded(report->warnings.size() < 4);
+  }
+  group(tr("By output"), report->perLayer);
+  group(tr("By prop"), report->perProp);
+  auto* files = new QTreeWidgetItem(m_report, {tr("Files"), number(report->files.size())});
+  files->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
+  for (const std::string& file : report->files) new QTreeWidgetItem(files, {QFileInfo(text(file)).fileName(), QString()});
+  files->setExpanded(report->files.size() < 6);
+  m_report->show();
 }
 
 }  // namespace arvesk

@@ -9,10 +9,12 @@
 #include <thread>
 
 class QCheckBox;
+class QComboBox;
 class QLabel;
 class QLineEdit;
 class QProgressBar;
 class QPushButton;
+class QTreeWidget;
 
 namespace arvesk {
 
@@ -26,14 +28,21 @@ class ExportWindow : public QDialog {
 
  private:
   void start();
+  void showOptions();
   void finish(const Result<ExportReport>& report);
 
   PlanPtr m_plan;
   QString m_folder;
   QLineEdit* m_path;
   std::vector<QCheckBox*> m_outputs;
+  QComboBox* m_gltf;
+  QComboBox* m_usd;
+  QCheckBox* m_attributes;
+  QCheckBox* m_covers;
+  QLabel* m_help = nullptr;
   QProgressBar* m_progress;
-  QLabel* m_report;
+  QLabel* m_message;
+  QTreeWidget* m_report;
   QPushButton* m_start;
   QPushButton* m_cancel;
   bool m_isBusy = false;

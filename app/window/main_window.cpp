@@ -1,5 +1,6 @@
 #include "app/window/main_window.h"
 
+#include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
@@ -82,6 +83,10 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
     if (!m_inSite.isEmpty() && !m_model.plan().find(m_inSite.toStdString())) setInSite({});
     else evaluate();
   });
+  connect(&m_watch, &FileWatch::filesChanged, this, [this](const QStringList& paths) {
+    m_message->setText(paths.size() == 1 ? tr("%1 has changed and is read again").arg(QFileInfo(paths.first()).fileName()) : tr("%1 files have changed and are read again").arg(paths.size()));
+    evaluate();
+  });
   connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
   connect(&m_service, &EvaluationService::finished, this, &MainWindow::showResults);
   connect(&m_service, &EvaluationService::started, this, [this] { m_progressDelay.start(); });
@@ -124,6 +129,14 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   });
   connect(&m_site->cover(), &CoverView::hoverChanged, this, [this](const QString& words) { m_message->setText(words); });
   connect(m_ledger, &LedgerView::selectionPlaces, this, [this](const std::vector<Vec3>& places) { m_site->showSelection(places); });
+  connect(m_site, &SiteView::selectionMade, m_ledger, &LedgerView::selectPoints);
+  connect(m_site, &SiteView::shownChanged, this, &MainWindow::evaluate);
+  connect(m_site, &SiteView::compareChanged, m_schedule, &ScheduleView::compareWith);
+  connect(m_schedule, &ScheduleView::placementWanted, this, [this](const QString& node, quint64 id, const Vec3& place) {
+    m_site->lookAt(place);
+    m_site->select({{node.toStdString(), {id}}});
+  });
+  connect(m_schedule, &ScheduleView::propWanted, m_site, &SiteView::selectProp);
   connect(m_ledger, &LedgerView::messageChanged, m_message, &QLabel::setText);
   connect(m_bench, &BenchView::headingChanged, this, [this] { m_benchHeading->setText(m_bench->heading()); });
   m_benchHeading->setText(m_bench->heading());
@@ -169,24 +182,35 @@ void MainWindow::buildBottom() {
   m_benchHeading = new QLabel;
   m_benchHeading->setObjectName(QStringLiteral("bench_heading"));
   m_ledger = new LedgerView;
+  m_schedule = new ScheduleView(&m_model, &m_service);
   m_bottom = new QStackedWidget;
   m_bottom->addWidget(m_bench);
   m_bottom->addWidget(m_ledger);
+  m_bottom->addWidget(m_schedule);
   m_benchTab = makeTab(tr("Bench"), "tab_bench", true);
   m_ledgerTab = makeTab(tr("Ledger"), "tab_ledger", false);
-  connect(m_benchTab, &QToolButton::clicked, this, [this] { showLedger(false); });
-  connect(m_ledgerTab, &QToolButton::clicked, this, [this] { showLedger(true); });
-  m_bottomDock = new QDockWidget(tr("Bench and Ledger"), this);
+  m_scheduleTab = makeTab(tr("Schedule"), "tab_schedule", false);
+  connect(m_benchTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Bench); });
+  connect(m_ledgerTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Ledger); });
+  connect(m_scheduleTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Schedule); });
+  m_bottomDock = new QDockWidget(tr("Bench, Ledger and Schedule"), this);
   m_bottomDock->setObjectName(QStringLiteral("bottom_dock"));
   m_bottomDock->setWidget(m_bottom);
-  m_bottomDock->setTitleBarWidget(makeHead({m_benchTab, m_ledgerTab}, m_benchHeading));
+  m_bottomDock->setTitleBarWidget(makeHead({m_benchTab, m_ledgerTab, m_scheduleTab}, m_benchHeading));
   addDockWidget(Qt::BottomDockWidgetArea, m_bottomDock);
 }
 
-void MainWindow::showLedger(bool isLedger) {
-  m_bottom->setCurrentIndex(isLedger ? 1 : 0);
-  m_benchTab->setChecked(!isLedger);
-  m_ledgerTab->setChecked(isLedger);
+void MainWindow::showBottom(Bottom which) {
+  m_bottom->setCurrentIndex(static_cast<int>(which));
+  m_benchTab->setChecked(which == Bottom::Bench);
+  m_ledgerTab->setChecked(which == Bottom::Ledger);
+  m_scheduleTab->setChecked(which == Bottom::Schedule);
+}
+
+void MainWindow::openContactSheet() {
+  const QStringList selection = m_plan->selection();
+  auto* sheet = new ContactSheet(&m_model, m_service.files(), m_site->camera(), selection.size() == 1 ? selection.first() : QString(), this);
+  sheet->show();
 }
 
 void MainWindow::showKit(bool isKit) {
@@ -245,15 +269,27 @@ void MainWindow::buildMenus() {
   add(plan, tr("Show whole plan\tHome"), {}, "plan_fit", [this] { m_plan->fitAll(); });
   plan->addSeparator();
   add(plan, tr("Next seed"), QKeySequence(Qt::CTRL | Qt::Key_R), "plan_next_seed", [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
+  add(plan, tr("Contact sheet…"), QKeySequence(Qt::SHIFT | Qt::Key_S), "plan_contact_sheet", [this] { openContactSheet(); });
 
   QMenu* site = menuBar()->addMenu(tr("&Site"));
   add(site, tr("Dressed"), {}, "site_dressed", [this] { m_site->setMode(SiteMode::Dressed); });
+  add(site, tr("Massing"), {}, "site_massing", [this] { m_site->setMode(SiteMode::Massing); });
   add(site, tr("Points"), {}, "site_points", [this] { m_site->setMode(SiteMode::Points); });
   add(site, tr("Cover"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
   add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
   site->addSeparator();
   add(site, tr("Why here…\tY"), {}, "site_why", [this] { m_site->startAsking(); });
   add(site, tr("Hold to compare\tC"), {}, "site_compare", [this] { m_site->toggleCompare(); });
+  site->addSeparator();
+  add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
+  add(site, tr("Select the same node"), {}, "site_same_node", [this] { m_site->selectSame(SameAs::Node); });
+  add(site, tr("Select the same clump"), {}, "site_same_clump", [this] { m_site->selectSame(SameAs::Clump); });
+  add(site, tr("Hide selected\t−"), {}, "site_hide", [this] { m_site->hideSelected(false); });
+  add(site, tr("Show only selected\t+"), {}, "site_only", [this] { m_site->hideSelected(true); });
+  add(site, tr("Show everything\t0"), {}, "site_show", [this] { m_site->showHidden(); });
+  QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso", [this](bool isOn) { m_site->setLasso(isOn); });
+  lasso->setCheckable(true);
+  connect(site, &QMenu::aboutToShow, this, [this, lasso] { lasso->setChecked(m_site->isLasso()); });
   site->addSeparator();
   add(site, tr("Selected node in Site\tI"), {}, "site_in_site", [this] { if (m_plan->selection().size() == 1) setInSite(m_plan->selection().first()); });
   add(site, tr("Show all nodes"), {}, "site_all", [this] { setInSite({}); });
@@ -267,6 +303,7 @@ void MainWindow::buildMenus() {
 
   QMenu* kit = menuBar()->addMenu(tr("&Kit"));
   add(kit, tr("Add props…"), {}, "kit_add", [this] { showKit(true); m_kit->addFiles(); });
+  add(kit, tr("Add a folder of props…"), {}, "kit_add_folder", [this] { showKit(true); m_kit->addFolder(); });
   add(kit, tr("Remove selected props"), {}, "kit_remove", [this] { m_kit->removeSelected(); });
 
   QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -279,8 +316,9 @@ void MainWindow::buildMenus() {
   view->addAction(m_bottomDock->toggleViewAction());
 
   view->addSeparator();
-  add(view, tr("Bench"), {}, "view_bench", [this] { showLedger(false); });
-  add(view, tr("Ledger"), {}, "view_ledger", [this] { showLedger(true); });
+  add(view, tr("Bench"), {}, "view_bench", [this] { showBottom(Bottom::Bench); });
+  add(view, tr("Ledger"), {}, "view_ledger", [this] { showBottom(Bottom::Ledger); });
+  add(view, tr("Schedule"), {}, "view_schedule", [this] { showBottom(Bottom::Schedule); });
 
   QMenu* help = menuBar()->addMenu(tr("&Help"));
   add(help, tr("Manual page of the node"), QKeySequence::HelpContents, "help_manual", [this] { openManual(); });
@@ -289,7 +327,7 @@ void MainWindow::buildMenus() {
                     tr("<b>Plan</b><br>Enter or double-click on paper: add · double-click on a ribbon: insert · drag from a card's foot: connect<br>"
                        "K skip · I in Site · F2 rename · L lift out · T tidy · U fold a chain · B bed · N note · Del delete · Home whole plan · Ctrl+wheel zoom · middle drag pan<br><br>"
                        "<b>Site</b><br>Middle drag: orbit about the point under the cursor · right drag: pan · wheel: toward the cursor · with Alt also left, middle, right<br>"
-                       "click: what is there · Y then click: why here · C holds the picture to compare, the line between is dragged<br>"
+                       "click: what is there · left drag: select (Shift adds) · − hides, + shows only the selection, 0 everything · Y then click: why here · C holds the picture to compare, the line between is dragged<br>"
                        "F to the clicked place · Home all · 1…4 saved cameras<br>"
                        "With a Painted mask, a Region or a Part of surface selected: left drag paints, moves handles, picks faces<br><br>"
                        "<b>Bench</b><br>Numbers: drag sideways, arrow keys, wheel, or type sums and units (1.6/2, 45 cm, 0.8 rad)"), QMessageBox::Close, this);
@@ -351,19 +389,23 @@ void MainWindow::buildStatus() {
 }
 
 QString MainWindow::selectedMask() const {
-  if (m_site->mode() == SiteMode::Dressed || m_plan->selection().size() != 1) return {};
+  if (m_site->mode() == SiteMode::Dressed || m_site->mode() == SiteMode::Massing || m_plan->selection().size() != 1) return {};
   const Node* node = m_model.plan().find(m_plan->selection().first().toStdString());
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
 }
 
 void MainWindow::evaluate() {
+  m_watch.watch(m_model.plan(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath());
   EvaluationService::Request request;
   request.plan = m_model.snapshot();
   request.quality = m_quality;
   request.inSite = m_inSite.toStdString();
   request.isPoints = m_site->mode() == SiteMode::Points;
   request.isCover = m_site->mode() == SiteMode::Cover;
+  request.isMassing = m_site->mode() == SiteMode::Massing;
+  request.exploded = m_site->exploded();
+  request.hidden = m_site->hidden();
   request.colorByNumber = m_site->colorNumber().toStdString();
   (m_site->mode() == SiteMode::Mask ? request.maskOnGround : request.colorBy) = selectedMask().toStdString();
   m_service.request(std::move(request));
@@ -379,6 +421,7 @@ void MainWindow::showResults() {
   m_bench->showResults(view);
   m_kit->showResults(view);
   m_ledger->showResults(view);
+  m_schedule->showResults(view);
   m_site->showResults(view);
   const QLocale locale;
   const double millions = static_cast<double>(view->totals.triangles) / 1e6;

@@ -5,7 +5,9 @@
 #include "app/kit/kit_view.h"
 #include "app/ledger/ledger_view.h"
 #include "app/model/background_job.h"
+#include "app/model/file_watch.h"
 #include "app/plan/plan_view.h"
+#include "app/schedule/schedule_view.h"
 #include "app/site/site_view.h"
 #include "app/window/autosave.h"
 #include "app/window/manual_window.h"
@@ -37,9 +39,13 @@ class MainWindow : public QMainWindow {
   SiteView& site() { return *m_site; }
   BenchView& bench() { return *m_bench; }
   LedgerView& ledger() { return *m_ledger; }
+  ScheduleView& schedule() { return *m_schedule; }
+  KitView& kit() { return *m_kit; }
   EvaluationService& service() { return m_service; }
   void showKit(bool isKit);
-  void showLedger(bool isLedger);
+  enum class Bottom { Bench, Ledger, Schedule };
+  void showBottom(Bottom which);
+  void openContactSheet();
   void setQuality(Quality quality);
   void openExport();
 
@@ -88,7 +94,9 @@ class MainWindow : public QMainWindow {
   SiteView* m_site = nullptr;
   BenchView* m_bench = nullptr;
   LedgerView* m_ledger = nullptr;
+  ScheduleView* m_schedule = nullptr;
   BackgroundJob m_why;
+  FileWatch m_watch;
   ManualWindow* m_manual = nullptr;
   QString m_toolHint;
   QStackedWidget* m_left = nullptr;
@@ -99,6 +107,7 @@ class MainWindow : public QMainWindow {
   QToolButton* m_kitTab = nullptr;
   QToolButton* m_benchTab = nullptr;
   QToolButton* m_ledgerTab = nullptr;
+  QToolButton* m_scheduleTab = nullptr;
   QLabel* m_leftHint = nullptr;
   QLabel* m_benchHeading = nullptr;
   QPushButton* m_draft = nullptr;

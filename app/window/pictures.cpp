@@ -1,5 +1,7 @@
 #include "app/window/pictures.h"
 
+#include "app/kit/prop_window.h"
+#include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
 #include "app/window/main_window.h"
 #include "app/window/settings.h"
@@ -8,8 +10,11 @@
 #include <QDeadlineTimer>
 #include <QDir>
 #include <QLineEdit>
+#include <QListWidget>
 #include <QMouseEvent>
 #include <QTableView>
+#include <QTableWidget>
+#include <QToolButton>
 #include <QThread>
 #include <QFileInfo>
 #include <QSettings>
@@ -118,7 +123,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     Q_EMIT window.site().whyPanel().closed();
   }
   if (photographer.wants("ledger")) {
-    window.showLedger(true);
+    window.showBottom(MainWindow::Bottom::Ledger);
     photographer.settleResults(window);
     auto* filter = window.ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter"));
     filter->setText(QStringLiteral("slope > 20 and prop = boulder*"));
@@ -129,7 +134,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.take(window, "ledger");
     window.ledger().clearSelection();
     filter->clear();
-    window.showLedger(false);
+    window.showBottom(MainWindow::Bottom::Bench);
   }
   if (photographer.wants("compare")) {
     window.planView().select({QStringLiteral("marram")});
@@ -167,8 +172,57 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     window.planView().select({QStringLiteral("marram-props")});
     window.showKit(true);
     waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 60'000);
+    auto* list = window.kit().findChild<QListWidget*>(QStringLiteral("kit_list"));
+    for (int i = 0; i < list->count(); ++i)
+      if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("mooring-post")) list->setCurrentRow(i);
     photographer.take(window, "kit");
+    if (photographer.wants("prop")) {
+      for (int i = 0; i < list->count(); ++i)
+        if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("dinghy")) list->setCurrentRow(i);
+      window.kit().findChild<QToolButton*>(QStringLiteral("mounts"))->click();
+      auto* prop = window.findChild<PropWindow*>(QStringLiteral("prop_window"));
+      prop->findChild<QTableWidget*>(QStringLiteral("mount_table"))->selectRow(1);
+      photographer.settle(6000);
+      photographer.save(*prop, "prop");
+      prop->close();
+    }
     window.showKit(false);
+  }
+  for (const char* name : {"jetty", "growth"}) {
+    if (!photographer.wants(name)) continue;
+    const bool isJetty = std::string_view(name) == "jetty";
+    window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacle-keep"));
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+    photographer.take(window, name);
+  }
+  if (photographer.wants("massing")) {
+    window.site().setMode(SiteMode::Massing);
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == "Jetty") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+    photographer.take(window, "massing");
+    window.site().setMode(SiteMode::Dressed);
+  }
+  if (photographer.wants("schedule")) {
+    window.planView().reveal(QStringLiteral("rocks"));
+    window.showBottom(MainWindow::Bottom::Schedule);
+    photographer.settleResults(window);
+    waitUntil([&] { return !window.schedule().isBusy(); }, 120'000);
+    auto* faults = window.schedule().findChild<QTableWidget*>(QStringLiteral("standing_faults"));
+    if (faults->rowCount() > 0) faults->selectRow(0);
+    photographer.take(window, "schedule");
+    window.showBottom(MainWindow::Bottom::Bench);
+  }
+  const auto& first = window.model().plan().settings.cameras.front();
+  window.site().setCamera({first.eye, first.target, first.fieldOfViewDeg});
+  window.planView().reveal(QStringLiteral("cove"));
+  if (photographer.wants("sheet")) {
+    window.planView().select({QStringLiteral("boulders")});
+    window.openContactSheet();
+    auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
+    waitUntil([&] { return sheet->pictureCount() >= 9; }, 180'000);
+    photographer.save(*sheet, "sheet");
+    sheet->close();
   }
   if (photographer.wants("find")) {
     window.planView().select({QStringLiteral("steep-sand")});

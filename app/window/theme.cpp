@@ -54,6 +54,7 @@ QString styleSheet(const Theme& t) {
     QLabel { color: @ink; background: transparent; }
     QLabel[role="quiet"] { color: @quiet; }
     QLabel[role="trouble"] { color: @trouble; }
+    QLabel[role="warning"] { color: @warning; }
     QLabel[role="section"] { font-weight: 600; }
     QCheckBox { color: @ink; }
     QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @quiet; border-radius: 3px; background: @card; }
@@ -73,7 +74,7 @@ QString styleSheet(const Theme& t) {
     QProgressBar::chunk { background: @ink; }
     QToolTip { background: @card; color: @ink; border: 1px solid @rule; padding: 4px; }
   )");
-  const std::initializer_list<std::pair<const char*, QColor>> names{{"@paper", t.paper}, {"@card", t.card}, {"@ink", t.ink}, {"@quiet", t.quiet}, {"@rule", t.rule}, {"@accent", t.accent}, {"@trouble", t.trouble}};
+  const std::initializer_list<std::pair<const char*, QColor>> names{{"@paper", t.paper}, {"@card", t.card}, {"@ink", t.ink}, {"@quiet", t.quiet}, {"@rule", t.rule}, {"@accent", t.accent}, {"@trouble", t.trouble}, {"@warning", t.warning}};
   for (const auto& [name, color] : names) css.replace(QLatin1String(name), color.name());
   css.replace(QLatin1String("@night"), t.isNight ? QLatin1String("-night") : QLatin1String(""));
   return css;

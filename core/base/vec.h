@@ -51,6 +51,24 @@ inline Quat shortestTurn(const Vec3& from, const Vec3& to) {
   return glm::normalize(Quat(1.0F + cosine, axis.x, axis.y, axis.z));
 }
 
+/// A turn from degrees about X, then Y, then Z.
+inline Quat turnOf(const Vec3& turnDeg) {
+  const auto about = [](float deg, const Vec3& axis) { return glm::angleAxis(radians(deg), axis); };
+  return about(turnDeg.z, {0, 0, 1}) * about(turnDeg.y, {0, 1, 0}) * about(turnDeg.x, {1, 0, 0});
+}
+
+/// Turn whose Y axis is `up` and whose Z axis looks as far as possible along `ahead`; where that says nothing, along +Z (or +X) and `isParallel` is set.
+inline Quat turnFacing(const Vec3& up, const Vec3& ahead, bool& isParallel) {
+  Vec3 flat = ahead - up * glm::dot(up, ahead);
+  isParallel = glm::length(flat) < 1e-4F;
+  if (isParallel) {
+    const Vec3 other = std::abs(up.z) < 0.9F ? Vec3(0, 0, 1) : Vec3(1, 0, 0);
+    flat = other - up * glm::dot(up, other);
+  }
+  flat = glm::normalize(flat);
+  return glm::normalize(glm::quat_cast(Mat3(glm::cross(up, flat), up, flat)));
+}
+
 struct Box3 {
   Vec3 min{std::numeric_limits<float>::max()};
   Vec3 max{std::numeric_limits<float>::lowest()};

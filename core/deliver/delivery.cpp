@@ -43,12 +43,16 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
     const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
     if (!isLayer(node) || (names.empty() ? !isOn(node, "exported") : !isNamed)) continue;
     const PointsPtr points = pointsOf(evaluation, node.uid);
+    if (const Outputs* values = valuesOf(evaluation, node.uid); values && std::holds_alternative<SurfacePtr>(values->front())) {
+      layers.push_back({node.title, nullptr, std::get<SurfacePtr>(values->front())});
+      continue;
+    }
     if (!points) {
       const auto report = evaluation.reports.find(node.uid);
       if (report != evaluation.reports.end() && !report->second.problems.empty()) return Failure(report->second.problems.front());
       return fail(ProblemCode::Waiting, "has no result to export", "Mend the nodes before it", node.title);
     }
-    layers.push_back({node.title, points});
+    layers.push_back({node.title, points, nullptr});
   }
   for (const std::string& name : names)
     if (std::none_of(layers.begin(), layers.end(), [&](const ExportLayer& l) { return l.name == name; }))
@@ -71,7 +75,10 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
         // A ground that another ground node was made from is shown by that one.
         const bool isUsedUp = std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
           const NodeKind* kind = findNodeKind(other.kind);
-          if (!kind || kind->outputs.empty() || kind->outputs.front().type != ValueType::Surface || other.inputs.empty()) return false;
+          if (!kind || kind->outputs.empty() || other.inputs.empty()) return false;
+          const Outputs* made = valuesOf(evaluation, other.uid);  // what is made but hidden takes nothing over
+          const auto* its = made ? std::get_if<SurfacePtr>(&made->front()) : nullptr;
+          if (!its || !*its || !(*its)->isShown) return false;
           return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
         });
         if (!isUsedUp) input.grounds.push_back(*surface);

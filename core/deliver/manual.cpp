@@ -68,6 +68,17 @@ class ExampleFiles : public FileService {
  public:
   Result<std::uint64_t> contentKey(const std::string&) override { return 1; }
   Result<SurfacePtr> surface(const std::string&, const Task&, std::vector<Problem>&) override { return std::make_shared<const Surface>(colored(makeTorus(3, 1.2F, 32), {0.45F, 0.42F, 0.38F})); }
+  Result<SurfacePtr> scene(const std::string&, const Task&, std::vector<Problem>&) override {
+    Surface s;
+    for (int i = 0; i < 24; ++i) {
+      const float x = (static_cast<float>(i % 8) - 3.5F) * 2.4F;
+      const float z = (static_cast<float>(i / 8) - 1.0F) * 4.2F;
+      s.nodes.push_back({fmt::format("post_{}", i + 1), -1, {x, 2.4F + 0.09F * x, z + 0.5F * std::sin(x)}, Quat(1, 0, 0, 0), Vec3(1)});
+      s.positions.push_back(s.nodes.back().position);
+    }
+    return std::make_shared<const Surface>(std::move(s));
+  }
+  Result<TablePtr> table(const std::string&, const Task&) override { return std::make_shared<const Table>(); }
   Result<ImagePtr> image(const std::string&, const Task&) override {
     Image image{64, 64, 1, 16, {}};
     for (int y = 0; y < 64; ++y)
@@ -92,7 +103,8 @@ struct Example {
   ParamMap params;
   double spacing = 0.55;     // of the points at its inputs
   double patchSpacing = 6;   // of the points that it refers to
-  enum class Shows { Usual, Order, Number, PointMask } shows = Shows::Usual;  // points colored by order, by the number written, by a mask of what they carry
+  enum class Shows { Usual, Order, Number, PointMask, OnProps } shows = Shows::Usual;  // points colored by order, by the number written, by a mask of what they carry; on dressed points
+  int groundDivisions = 120;
 };
 
 /// What a kind needs to show its point; the others show it with their defaults.
@@ -120,6 +132,17 @@ Example exampleOf(const std::string& id) {
       {"painted", {{{"strokes", std::vector<double>{-6, 0, -1, 3.5, 1, 0.6, -2.5, 0, 1, 3, 1, 0.6, 1, 0, 0, 3, 1, 0.6, 5, 1, -2, 2.6, 1, 0.5, 8, 1, 2, 2, 1, 0.5}}}}},
       {"attribute", {{{"name", std::string("size")}, {"band", band(0.4, 1.4, 2, 2)}}, 0.7, 6, Example::Shows::PointMask}},
       {"keep-by-slope", {{{"slope", band(0, 0, 10, 16)}}}},
+      {"markers", {{{"file", std::string("example.glb")}}}},
+      {"point-file", {{{"file", std::string("example.ply")}}}},
+      {"shrink-faces", {{{"share", 30.0}}, 0.55, 6, Example::Shows::Usual, 12}},
+      {"points-of-surface", {{}, 0.55, 6, Example::Shows::Usual, 18}},
+      {"planting-grid", {{{"cells", std::string("hexagonal")}, {"spacing", 0.8}, {"turn", 20.0}}}},
+      {"shift-by-noise", {{{"strength", std::vector<double>{1.5, 0, 1.5}}}, 1.6}},
+      {"make-room", {{{"by", std::string("spacing")}, {"spacing", 2.6}}, 2.0}},
+      {"size-by-mask", {{{"size", std::vector<double>{0.4, 1.8}}}, 1.9}},
+      {"move-as-one", {{{"heading", 35.0}, {"size", 0.7}}, 2.2}},
+      {"on-props", {{{"spacing", 0.16}}, 2.6, 6, Example::Shows::OnProps}},
+      {"bake-to-mesh", {{{"shown", true}}, 2.2, 6, Example::Shows::OnProps}},
       {"clearance", {{{"by", std::string("spacing")}, {"spacing", 1.2}}}},
       {"keep-in", {{}, 0.55, 6}},
       {"keep-out", {{}, 0.55, 6}},
@@ -227,7 +250,7 @@ std::string manualIndex() {
 }
 
 Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, const Task& task) {
-  const auto ground = std::make_shared<const Surface>(slope(120));
+  const auto ground = std::make_shared<const Surface>(slope(exampleOf(kind.id).groundDivisions));
   const Example example = exampleOf(kind.id);
   Runner runner{task, {}, {}, {}, {}, 0};
   for (const KitEntry& e : exampleKit()->entries) runner.props.push_back(e.prop);
@@ -237,7 +260,8 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
     for (const PropPtr& prop : runner.props) all.push_back({prop->uid, 1, true});
     params["props"] = all;
   }
-  const PointsPtr many = runner.sown(ground, example.spacing, example.spacing / 2, 21);
+  PointsPtr many = runner.sown(ground, example.spacing, example.spacing / 2, 21);
+  if (example.shows == Example::Shows::OnProps) many = dressed(many);
   const PointsPtr few = runner.sown(ground, example.patchSpacing, 1.7, 22);
   const MaskPtr noise = makeNoiseMask({4, 2, 0.5F, 2.2F, Vec3(1), Vec3(0), NoiseForm::Plain, 9}, {0, 1, 1, 1}, {});
   const bool takesParents = kind.family == Family::Scatter;
@@ -253,8 +277,8 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
     const InputSpec& spec = kind.inputs[i];
     if (spec.id == "where" || spec.id == "toward" || spec.id == "placements" || spec.id == "mask" ? spec.isOptional && kind.id != "part-of-surface" : false) continue;
     if (spec.id == "against" || spec.id == "priority" || spec.id == "spacing") continue;
-    if (spec.type == ValueType::Surface && (!spec.isOptional || (kind.family == Family::Mask && kind.id != "distance") || kind.id == "set-down" || kind.id == "clumps")) in.links[spec.id].push_back({ground, 1});
-    if (spec.type == ValueType::Mask) in.links[spec.id].push_back({noise, 1});
+    if (spec.type == ValueType::Surface && (!spec.isOptional || (kind.family == Family::Mask && kind.id != "distance") || kind.id == "set-down" || kind.id == "clumps" || kind.id == "make-room")) in.links[spec.id].push_back({ground, 1});
+    if (spec.type == ValueType::Mask && !(kind.id == "dress")) in.links[spec.id].push_back({noise, 1});
     if (spec.type == ValueType::Kit) in.links[spec.id].push_back({exampleKit(), 1});
     if (spec.type == ValueType::Points) in.links[spec.id].push_back({(i == 0 && !takesParents && kind.family != Family::Mask) ? (kind.id == "set-down" ? hanging : many) : few, 1});
   }
@@ -282,6 +306,7 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
   const bool isAdjusting = kind.family == Family::Adjust || kind.family == Family::Dress || kind.family == Family::Deliver;
   if (const auto* s = std::get_if<SurfacePtr>(&outputs->front()); s && *s) {
     input.grounds = {*s};
+    if (example.shows == Example::Shows::OnProps) input.grounds.push_back(ground);
   } else if (const auto* mask = std::get_if<MaskPtr>(&outputs->front()); mask && example.shows == Example::Shows::PointMask) {
     Points sized = *many;
     Array<Vec3> size(sized.count);
@@ -316,6 +341,7 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
       if (isAdjusting && example.shows == Example::Shows::Usual) {
         if (o == 0) input.layers.push_back({dressed(*points)});
       } else {
+        if (example.shows == Example::Shows::OnProps) input.layers.push_back({many});
         addDiscs(*points, outputs->size() > 2 ? static_cast<float>(o) / 3 : o == 0 ? 0.0F : 1.0F);
       }
     }

@@ -101,6 +101,16 @@ void write(Writer& w, const Surface& s) {
   }
   w.number<std::uint64_t>(s.parts.size());
   for (const std::string& part : s.parts) w.text(part);
+  w.number<std::uint64_t>(s.nodes.size());
+  for (const SceneNode& n : s.nodes) {
+    w.text(n.name);
+    w.number(n.parent);
+    w.number(n.position);
+    w.number(n.turn);
+    w.number(n.size);
+  }
+  w.number<std::uint8_t>(s.hasOwnNormals);
+  w.number<std::uint8_t>(s.isMirrored);
   w.number<std::uint64_t>(s.vertexAttributes.size());
   for (const auto& [name, column] : s.vertexAttributes) {
     w.text(name);
@@ -140,6 +150,18 @@ Surface readSurface(Reader& r) {
     s.materials.push_back(std::move(m));
   }
   for (auto n = r.number<std::uint64_t>(); n > 0; --n) s.parts.push_back(r.text());
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    SceneNode node;
+    node.name = r.text();
+    node.parent = r.number<std::int32_t>();
+    if (node.parent >= static_cast<std::int32_t>(s.nodes.size())) throw Short{};
+    node.position = r.number<Vec3>();
+    node.turn = r.number<Quat>();
+    node.size = r.number<Vec3>();
+    s.nodes.push_back(std::move(node));
+  }
+  s.hasOwnNormals = r.number<std::uint8_t>() != 0;
+  s.isMirrored = r.number<std::uint8_t>() != 0;
   for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
     const std::string name = r.text();
     Array<float> values;

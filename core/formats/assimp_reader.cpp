@@ -33,12 +33,17 @@ void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
   }
 }
 
-void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, int depth) {
+void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::int32_t parentNode, int depth) {
   if (depth > 256) return;
   const aiMatrix4x4 world = parent * node.mTransformation;
-  for (unsigned m = 0; m < node.mNumMeshes; ++m)
-    if (node.mMeshes[m] < scene.mNumMeshes) addMesh(s, *scene.mMeshes[node.mMeshes[m]], world);
-  for (unsigned c = 0; c < node.mNumChildren; ++c) addNode(s, scene, *node.mChildren[c], world, depth + 1);
+  glm::dmat4 m;
+  for (unsigned row = 0; row < 4; ++row)
+    for (unsigned column = 0; column < 4; ++column) m[static_cast<int>(column)][static_cast<int>(row)] = static_cast<double>(world[row][column]);
+  const auto ordinal = static_cast<std::int32_t>(s.nodes.size());
+  s.nodes.push_back(sceneNodeOf(node.mName.C_Str(), parentNode, m));
+  for (unsigned i = 0; i < node.mNumMeshes; ++i)
+    if (node.mMeshes[i] < scene.mNumMeshes) addMesh(s, *scene.mMeshes[node.mMeshes[i]], world);
+  for (unsigned c = 0; c < node.mNumChildren; ++c) addNode(s, scene, *node.mChildren[c], world, ordinal, depth + 1);
 }
 
 }  // namespace
@@ -58,7 +63,7 @@ Result<Surface> readers::others(const std::string& path, std::vector<Problem>&) 
     s.materials.push_back(material);
   }
   if (s.materials.empty()) s.materials.emplace_back();
-  addNode(s, *scene, *scene->mRootNode, aiMatrix4x4(), 0);
+  addNode(s, *scene, *scene->mRootNode, aiMatrix4x4(), -1, 0);
   const auto allAre = [](const auto& values, auto v) { return std::all_of(values.begin(), values.end(), [&](const auto& x) { return x == v; }); };
   if (allAre(s.normals, Vec3(0))) s.normals.clear();
   if (allAre(s.colors, Vec4(1))) s.colors.clear();

@@ -1,81 +1,103 @@
 #include "core/formats/exporter.h"
 
-#include "core/formats/safe_file.h"
-
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <filesystem>
 #include <set>
 
 namespace arvesk {
 namespace {
 
-std::string uniqueName(std::set<std::string>& used, const std::string& wanted) {
-  std::string name = wanted.empty() ? "unnamed" : wanted;
-  for (int n = 2; !used.insert(name).second; ++n) name = fmt::format("{} {}", wanted, n);
-  return name;
-}
-
 bool endsWith(const std::string& text, std::string_view ending) { return text.size() >= ending.size() && text.compare(text.size() - ending.size(), ending.size(), ending) == 0; }
 
-std::string csvField(const std::string& text) {
-  if (text.find_first_of(",\"\n") == std::string::npos) return text;
-  std::string out = "\"";
-  for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return out + '"';
+void warn(ExportReport& report, std::string message, std::string advice) {
+  report.warnings.push_back({ProblemCode::WrongInput, Severity::Warning, {}, std::move(message), std::move(advice)});
+}
+
+Result<void> write(exporters::Job& job) {
+  if (endsWith(job.path, ".glb")) return exporters::gltf(job, true);
+  if (endsWith(job.path, ".gltf")) return exporters::gltf(job, false);
+  if (endsWith(job.path, ".usda")) return exporters::usda(job);
+  if (endsWith(job.path, ".csv")) return exporters::csv(job);
+  if (endsWith(job.path, ".ply")) return exporters::ply(job);
+  if (endsWith(job.path, ".obj")) return exporters::obj(job);
+  return fail(ProblemCode::BadParameter, "the format is not known by its ending", "Use .glb, .gltf, .usda, .csv, .ply or .obj", job.path);
 }
 
 }  // namespace
 
-Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path, const Task& task) {
+const std::vector<ExportFormat>& exportFormats() {
+  static const std::vector<ExportFormat> formats{{".glb", "glTF, one file"}, {".gltf", "glTF, text and data"}, {".usda", "USD, text"}, {".csv", "CSV table"}, {".ply", "PLY points"}, {".obj", "OBJ mesh"}};
+  return formats;
+}
+
+std::string exporters::uniqueName(std::map<std::string, int>& used, const std::string& wanted) {
+  const std::string base = wanted.empty() ? "unnamed" : wanted;
+  int& n = used[base];
+  if (++n == 1) return base;
+  for (;;) {
+    std::string name = fmt::format("{} {}", base, n);
+    if (used.emplace(name, 1).second) return name;
+    ++n;
+  }
+}
+
+Result<std::uint64_t> exporters::guardGeometry(const Job& job) {
+  std::uint64_t triangles = 0;
+  for (const Group& g : job.groups) triangles += g.points.size() * g.prop->surface->faceCount();
+  if (triangles > job.options.mostTriangles)
+    return fail(ProblemCode::TooMany, fmt::format("would write {} triangles as real geometry, the limit is {}", triangles, job.options.mostTriangles), "Export instances, or fewer outputs", job.path);
+  return triangles;
+}
+
+Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path, const ExportOptions& options, const Task& task) {
   ExportReport report;
-  std::vector<exporters::Group> groups;
-  std::set<std::string> names;
+  ExportOptions how = options;
+  if (std::find(how.attributes.begin(), how.attributes.end(), "*") != how.attributes.end()) {
+    std::set<std::string> all;
+    for (const ExportLayer& layer : layers)
+      if (layer.points)
+        for (const auto& [name, column] : layer.points->attributes) all.insert(name);
+    how.attributes.assign(all.begin(), all.end());
+  }
+  exporters::Job job{{}, {}, {}, path, how, task, report};
+  std::map<std::string, int> names;
   for (const ExportLayer& layer : layers) {
+    job.layers.push_back(&layer);
+    if (layer.surface) {
+      job.surfaces.emplace_back(&layer, exporters::uniqueName(names, layer.name));
+      report.triangles += layer.surface->faceCount();
+      ++report.surfaces;
+      continue;
+    }
     const Points& p = *layer.points;
     std::vector<Array<std::uint32_t>> byProp(p.kit ? p.kit->entries.size() : 0);
+    std::size_t bare = 0;
     for (std::size_t i = 0; i < p.count; ++i) {
-      if (p.prop[i] == kNoProp) ++report.withoutProp;
+      if (p.prop[i] == kNoProp) ++bare;
       else byProp[static_cast<std::size_t>(p.prop[i])].push_back(static_cast<std::uint32_t>(i));
     }
+    report.withoutProp += bare;
+    report.perLayer[layer.name] += p.count - bare;
+    if (bare > 0) warn(report, fmt::format("{}: {} points have no prop", layer.name, bare), "Put Dress before the Output; only CSV and PLY write such points");
     for (std::size_t k = 0; k < byProp.size(); ++k) {
       if (byProp[k].empty()) continue;
       const PropPtr& prop = p.kit->entries[k].prop;
       report.placements += byProp[k].size();
       report.perProp[prop->name] += byProp[k].size();
-      groups.push_back({&layer, prop, std::move(byProp[k]), uniqueName(names, layer.name + " " + prop->name)});
+      report.triangles += byProp[k].size() * prop->surface->faceCount();
+      job.groups.push_back({&layer, prop, std::move(byProp[k]), exporters::uniqueName(names, layer.name + " " + prop->name)});
     }
   }
-  Result<void> done = endsWith(path, ".glb")    ? exporters::gltf(groups, path, true, task)
-                      : endsWith(path, ".gltf") ? exporters::gltf(groups, path, false, task)
-                      : endsWith(path, ".usda") ? exporters::usda(groups, path, task)
-                      : endsWith(path, ".csv")  ? exporters::csv(groups, path, task)
-                                                : Result<void>(fail(ProblemCode::BadParameter, "the format is not known by its ending", "Use .glb, .gltf, .usda or .csv", path));
-  if (!done) return Failure(done.error());
+  report.files.push_back(path);
+  if (auto done = write(job); !done) return Failure(done.error());
+  for (const std::string& file : report.files) {
+    std::error_code error;
+    if (const auto size = std::filesystem::file_size(file, error); !error) report.bytes += size;
+  }
+  if (report.placements == 0 && report.surfaces == 0 && report.withoutProp == 0) warn(report, "nothing was placed: the file is empty", "Look at the yields on the Plan");
   return report;
-}
-
-Result<void> exporters::csv(const std::vector<Group>& groups, const std::string& path, const Task& task) {
-  SafeFile file(path);
-  file.write("id,prop,output,x,y,z,qx,qy,qz,qw,scale_x,scale_y,scale_z\n");
-  std::string block;
-  for (const Group& g : groups) {
-    const Points& p = *g.layer->points;
-    const std::string prop = csvField(g.prop->name);
-    const std::string layer = csvField(g.layer->name);
-    for (const std::uint32_t i : g.points) {
-      if (task.isCancelled()) return Failure(cancelled());
-      const Vec3& at = p.position[i];
-      const Quat& q = p.orientation[i];
-      const Vec3& s = p.size[i];
-      fmt::format_to(std::back_inserter(block), "{},{},{},{},{},{},{},{},{},{},{},{},{}\n", p.id[i], prop, layer, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z);
-      if (block.size() > (1 << 20)) {
-        file.write(block);
-        block.clear();
-      }
-    }
-  }
-  file.write(block);
-  return file.commit();
 }
 
 }  // namespace arvesk

@@ -1,4 +1,5 @@
-// Writes the outputs of a plan: glTF with instances, USD point instancers, CSV. Files are written whole or not at all.
+// Writes the outputs of a plan: glTF, USD, CSV, PLY, OBJ. Files are written whole or not at all; placements are streamed, so that a
+// million of them take no second copy in memory.
 #pragma once
 
 #include "core/base/task.h"
@@ -9,19 +10,51 @@
 
 namespace arvesk {
 
+/// Points or a surface under the title of its Output node.
 struct ExportLayer {
-  std::string name;   // title of the Output node
+  std::string name;
   PointsPtr points;
+  SurfacePtr surface;
+};
+
+enum class GltfWay {
+  Instances,  // EXT_mesh_gpu_instancing, one node per output and prop
+  Nodes,      // a plain node per placement
+  Mesh,       // real geometry, one mesh per output and prop
+};
+enum class UsdPrototypes {
+  Inside,  // geometry in the file
+  Files,   // one .usda per prop in a folder beside it, by reference
+};
+
+struct ExportOptions {
+  GltfWay gltfWay = GltfWay::Instances;
+  UsdPrototypes usdPrototypes = UsdPrototypes::Inside;
+  std::vector<std::string> attributes;       // of the points, written where the format can; "*" is all
+  std::size_t mostTriangles = 100'000'000;   // of real geometry
 };
 
 struct ExportReport {
   std::size_t placements = 0;
-  std::size_t withoutProp = 0;                       // points that had none and were not written
+  std::size_t withoutProp = 0;                       // points that had none; only CSV and PLY write them
+  std::size_t surfaces = 0;
+  std::uint64_t triangles = 0;                       // shown by all placements together
   std::map<std::string, std::size_t> perProp;        // by prop name
+  std::map<std::string, std::size_t> perLayer;       // by title
+  std::vector<std::string> files;                    // what was written, the chosen path first
+  std::size_t bytes = 0;                             // of all of them
+  std::vector<Problem> warnings;
 };
 
-/// Format by the path's ending: .glb .gltf .usda .csv. Cancelling leaves the old file as it was.
-Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path, const Task& task);
+/// Format by the path's ending: .glb .gltf .usda .csv .ply .obj. Cancelling leaves the old file as it was.
+Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path, const ExportOptions& options, const Task& task);
+
+/// The endings that exportLayers knows, with a name for people.
+struct ExportFormat {
+  const char* ending;
+  const char* name;
+};
+const std::vector<ExportFormat>& exportFormats();
 
 namespace exporters {
 /// Placements of one layer and prop: indices into the layer's points.
@@ -31,11 +64,39 @@ struct Group {
   Array<std::uint32_t> points;
   std::string name;  // unique over the whole file
 };
-Result<void> gltf(const std::vector<Group>& groups, const std::string& path, bool isBinary, const Task& task);
-Result<void> usda(const std::vector<Group>& groups, const std::string& path, const Task& task);
-Result<void> csv(const std::vector<Group>& groups, const std::string& path, const Task& task);
-/// A prop alone as GLB; the demo's kit is made with it.
-Result<void> glbOf(const Surface& surface, const std::string& name, const std::string& path);
+
+/// All there is to write, and what is told about it afterwards.
+struct Job {
+  std::vector<Group> groups;
+  std::vector<std::pair<const ExportLayer*, std::string>> surfaces;  // with a unique name
+  std::vector<const ExportLayer*> layers;
+  std::string path;
+  const ExportOptions& options;
+  const Task& task;
+  ExportReport& report;
+};
+
+Result<void> gltf(Job& job, bool isBinary);
+Result<void> usda(Job& job);
+Result<void> csv(Job& job);
+Result<void> ply(Job& job);
+Result<void> obj(Job& job);
+/// One node of a scene; `under` names the parent that it and its like get.
+struct SceneItem {
+  std::string name;
+  SurfacePtr surface{};  // may be null: an empty node
+  Vec3 position{0};
+  Quat turn{1, 0, 0, 0};
+  Vec3 size{1};
+  std::string under{};
+};
+/// A scene of its own as GLB; the demo's kit and layout are made with it.
+Result<void> glbOf(const std::vector<SceneItem>& items, const std::string& path);
+
+/// Triangles of all groups as real geometry; fails above the limit.
+Result<std::uint64_t> guardGeometry(const Job& job);
+/// A name that is not in `used` yet, and is from now on.
+std::string uniqueName(std::map<std::string, int>& used, const std::string& wanted);
 }  // namespace exporters
 
 }  // namespace arvesk

@@ -1,6 +1,7 @@
 #include "core/formats/file_service.h"
 
 #include "core/base/hash.h"
+#include "core/formats/csv_reader.h"
 
 #include <fmt/format.h>
 #include <xxhash.h>
@@ -13,7 +14,7 @@ namespace arvesk {
 namespace {
 
 /// Goes up when readers give another result for the same file.
-constexpr int kReadersVersion = 1;
+constexpr int kReadersVersion = 2;
 
 std::string cacheFolder() {
   if (const char* own = std::getenv("ARVESK_CACHE_DIR")) return own;
@@ -111,8 +112,29 @@ Result<SurfacePtr> DiskFileService::surface(const std::string& path, const Task&
   auto outcome = outcomeOf(AssetKind::Mesh, path, task);
   if (!outcome) return Failure(outcome.error());
   if (!outcome->surface) return fail(ProblemCode::FileUnreadable, "is not a mesh", {}, path);
+  if (outcome->surface->triangles.empty()) {
+    Problem p = noTriangles().value();
+    p.where = path;
+    return Failure(p);
+  }
   warnings.insert(warnings.end(), outcome->warnings.begin(), outcome->warnings.end());
   return outcome->surface;
+}
+
+Result<SurfacePtr> DiskFileService::scene(const std::string& path, const Task& task, std::vector<Problem>& warnings) {
+  auto outcome = outcomeOf(AssetKind::Mesh, path, task);
+  if (!outcome) return Failure(outcome.error());
+  if (!outcome->surface) return fail(ProblemCode::FileUnreadable, "is not a scene", {}, path);
+  warnings.insert(warnings.end(), outcome->warnings.begin(), outcome->warnings.end());
+  return outcome->surface;
+}
+
+Result<TablePtr> DiskFileService::table(const std::string& path, const Task& task) {
+  auto table = readCsv(absolute(path), task);
+  if (table) return std::make_shared<const Table>(std::move(*table));
+  Problem p = table.error();
+  p.where = path;
+  return Failure(p);
 }
 
 Result<ImagePtr> DiskFileService::image(const std::string& path, const Task& task) {

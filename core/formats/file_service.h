@@ -17,6 +17,8 @@ class DiskFileService final : public FileService {
 
   Result<std::uint64_t> contentKey(const std::string& path) override;
   Result<SurfacePtr> surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
+  Result<SurfacePtr> scene(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
+  Result<TablePtr> table(const std::string& path, const Task& task) override;
   Result<ImagePtr> image(const std::string& path, const Task& task) override;
 
  private:

@@ -93,10 +93,12 @@ glm::dmat4 localOf(const tinygltf::Node& node) {
   return m;
 }
 
-/// Visits the nodes of the scene with their world transform; a loop or a wrong reference is an error.
-Result<void> visitNodes(const tinygltf::Model& m, const std::function<Result<void>(const tinygltf::Node&, const glm::dmat4&)>& visit) {
+/// Visits the nodes of the scene with their world transform and the ordinal of their parent (−1: none); ordinals count the visits.
+/// A loop or a wrong reference is an error.
+Result<void> visitNodes(const tinygltf::Model& m, const std::function<Result<void>(const tinygltf::Node&, const glm::dmat4&, std::int32_t)>& visit) {
   std::vector<std::uint8_t> isSeen(m.nodes.size(), 0);
-  struct Open { int index; glm::dmat4 parent; };
+  struct Open { int index; glm::dmat4 parent; std::int32_t parentOrdinal; };
+  std::int32_t ordinal = 0;
   std::vector<Open> open;
   const auto roots = [&]() -> std::vector<int> {
     const std::size_t scene = m.defaultScene >= 0 ? static_cast<std::size_t>(m.defaultScene) : 0;
@@ -106,7 +108,7 @@ Result<void> visitNodes(const tinygltf::Model& m, const std::function<Result<voi
     for (const tinygltf::Node& n : m.nodes) for (const int c : n.children) std::erase(all, c);
     return all;
   }();
-  for (auto it = roots.rbegin(); it != roots.rend(); ++it) open.push_back({*it, glm::dmat4(1)});
+  for (auto it = roots.rbegin(); it != roots.rend(); ++it) open.push_back({*it, glm::dmat4(1), -1});
   while (!open.empty()) {
     const Open next = open.back();
     open.pop_back();
@@ -114,8 +116,9 @@ Result<void> visitNodes(const tinygltf::Model& m, const std::function<Result<voi
     if (isSeen[static_cast<std::size_t>(next.index)]++) return bad(fmt::format("node {} has two parents or is its own", next.index));
     const tinygltf::Node& node = m.nodes[static_cast<std::size_t>(next.index)];
     const glm::dmat4 world = next.parent * localOf(node);
-    if (auto ok = visit(node, world); !ok) return ok;
-    for (auto it = node.children.rbegin(); it != node.children.rend(); ++it) open.push_back({*it, world});
+    if (auto ok = visit(node, world, next.parentOrdinal); !ok) return ok;
+    for (auto it = node.children.rbegin(); it != node.children.rend(); ++it) open.push_back({*it, world, ordinal});
+    ++ordinal;
   }
   return {};
 }
@@ -150,7 +153,8 @@ class MeshBuilder {
     m_surface.materials.emplace_back();  // for primitives without one
   }
 
-  Result<void> add(const tinygltf::Node& node, const glm::dmat4& world) {
+  Result<void> add(const tinygltf::Node& node, const glm::dmat4& world, std::int32_t parent) {
+    m_surface.nodes.push_back(sceneNodeOf(node.name, parent, world));
     if (node.mesh < 0) return {};
     if (static_cast<std::size_t>(node.mesh) >= m_model.meshes.size()) return bad(fmt::format("mesh {} is not there", node.mesh));
     const tinygltf::Mesh& mesh = m_model.meshes[static_cast<std::size_t>(node.mesh)];
@@ -165,6 +169,10 @@ class MeshBuilder {
     if (!m_hasNormals) m_surface.normals.clear();
     if (!m_hasUvs) m_surface.uvs.clear();
     if (!m_hasColors) m_surface.colors.clear();
+    for (auto& [name, values] : m_attributes) {
+      values.resize(m_surface.positions.size(), 0.0F);
+      m_surface.vertexAttributes[name] = Column<float>(std::move(values));
+    }
     return std::move(m_surface);
   }
 
@@ -194,6 +202,17 @@ class MeshBuilder {
                                    m_model.accessors[static_cast<std::size_t>(colorIt->second)].type == TINYGLTF_TYPE_VEC3 ? 3 : 4;
     const auto colors = attribute(p, "COLOR_0", colorWidth, count);
     if (!colors) return Failure(colors.error());
+    for (const auto& [name, accessor] : p.attributes) {  // numbers of the maker's own, such as _MOISTURE
+      if (name.size() < 2 || name[0] != '_' || accessor < 0 || static_cast<std::size_t>(accessor) >= m_model.accessors.size() || m_model.accessors[static_cast<std::size_t>(accessor)].type != TINYGLTF_TYPE_SCALAR) continue;
+      const auto own = numbersOf(m_model, accessor, 1);
+      if (!own) return Failure(own.error());
+      if (own->size() != count) return bad(fmt::format("{} has another count than POSITION", name));
+      std::string key = name.substr(1);
+      for (char& c : key) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+      Array<float>& values = m_attributes[key];
+      values.resize(m_surface.positions.size(), 0.0F);
+      for (const double v : *own) values.push_back(static_cast<float>(v));
+    }
     m_hasNormals = m_hasNormals || !normals->empty();
     m_hasUvs = m_hasUvs || !uvs->empty();
     m_hasColors = m_hasColors || !colors->empty();
@@ -219,6 +238,7 @@ class MeshBuilder {
       for (std::uint32_t i = 0; i < count; ++i) indices.push_back(i);
     }
     const bool isMirrored = glm::determinant(glm::dmat3(world)) < 0;
+    m_surface.isMirrored = m_surface.isMirrored || isMirrored;
     const auto face = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
       if (isMirrored) std::swap(b, c);
       m_surface.triangles.push_back({base + a, base + b, base + c});
@@ -237,6 +257,7 @@ class MeshBuilder {
 
   const tinygltf::Model& m_model;
   Surface m_surface;
+  std::map<std::string, Array<float>> m_attributes;
   bool m_hasNormals = false;
   bool m_hasUvs = false;
   bool m_hasColors = false;
@@ -249,7 +270,7 @@ Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& war
   if (!model) return Failure(model.error());
   if (model->materials.size() > 65000) return bad("the file has more than 65,000 materials");
   MeshBuilder builder(*model, warnings);
-  if (auto ok = visitNodes(*model, [&](const tinygltf::Node& node, const glm::dmat4& world) { return builder.add(node, world); }); !ok) return Failure(ok.error());
+  if (auto ok = visitNodes(*model, [&](const tinygltf::Node& node, const glm::dmat4& world, std::int32_t parent) { return builder.add(node, world, parent); }); !ok) return Failure(ok.error());
   return builder.take();
 }
 
@@ -257,7 +278,7 @@ Result<std::vector<GltfInstance>> readGltfInstances(const std::string& path) {
   const auto model = load(path);
   if (!model) return Failure(model.error());
   std::vector<GltfInstance> out;
-  const auto visit = [&](const tinygltf::Node& node, const glm::dmat4& world) -> Result<void> {
+  const auto visit = [&](const tinygltf::Node& node, const glm::dmat4& world, std::int32_t) -> Result<void> {
     if (node.mesh < 0) return {};
     if (static_cast<std::size_t>(node.mesh) >= model->meshes.size()) return bad(fmt::format("mesh {} is not there", node.mesh));
     GltfInstance plain{node.name, model->meshes[static_cast<std::size_t>(node.mesh)].name, Vec3(world[3]), {}, {}};

@@ -1,5 +1,6 @@
-// glTF 2.0 with EXT_mesh_gpu_instancing: one mesh per prop, one node per layer and prop. Placements are streamed to the file in
-// the order in which the buffer views name them, so no second copy of them is held.
+// glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in the order in
+// which the buffer views (or the list of nodes) name them, so no second copy of them is held.
+#include "core/deliver/baked.h"
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 
@@ -76,7 +77,14 @@ class GltfWriter {
   json root{{"asset", {{"version", "2.0"}, {"generator", "Arvesk"}}}};
   GltfBuffer buffer;
 
-  int addMesh(const SurfacePtr& surface, const std::string& name) {
+  /// Nodes that are made while writing: they come first in the list, `count` of them.
+  struct StreamedNodes {
+    std::size_t count = 0;
+    std::function<void(const std::function<void(const std::string&)>&)> write;  // hands over JSON objects, one after the other
+  };
+  StreamedNodes streamed;
+
+  int addMesh(const SurfacePtr& surface, const std::string& name, const std::vector<std::string>& tags = {}) {
     auto arrays = std::make_shared<MeshArrays>();
     m_keep.push_back(arrays);
     arrays->surface = surface;
@@ -97,6 +105,13 @@ class GltfWriter {
     attributes["POSITION"] = position;
     if (!s.normals.empty()) attributes["NORMAL"] = buffer.addArray(s.normals, kFloat, "VEC3", kVertices);
     if (!s.uvs.empty()) attributes["TEXCOORD_0"] = buffer.addArray(s.uvs, kFloat, "VEC2", kVertices);
+    for (const auto& [key, column] : s.vertexAttributes) {
+      const auto* numbers = std::get_if<Column<float>>(&column);
+      if (!numbers || numbers->isConstant()) continue;
+      std::string own = "_" + key;
+      for (char& c : own) c = std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c))) : '_';
+      attributes[own] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
+    }
     if (!s.colors.empty()) attributes["COLOR_0"] = buffer.addArray(s.colors, kFloat, "VEC4", kVertices);
     json primitives = json::array();
     for (std::size_t m = 0; m < arrays->indices.size(); ++m) {
@@ -105,13 +120,21 @@ class GltfWriter {
       if (m < s.materials.size()) primitive["material"] = addMaterial(s.materials[m]);
       primitives.push_back(std::move(primitive));
     }
-    m_meshes.push_back({{"name", name}, {"primitives", primitives}});
+    json mesh{{"name", name}, {"primitives", primitives}};
+    if (!tags.empty()) mesh["extras"] = {{"tags", tags}};
+    m_meshes.push_back(std::move(mesh));
+    return static_cast<int>(m_meshes.size()) - 1;
+  }
+
+  /// A mesh whose vertices are made while writing.
+  int addMadeMesh(const std::string& name, json primitives) {
+    m_meshes.push_back({{"name", name}, {"primitives", std::move(primitives)}});
     return static_cast<int>(m_meshes.size()) - 1;
   }
 
   int addNode(json node) {
     m_nodes.push_back(std::move(node));
-    return static_cast<int>(m_nodes.size()) - 1;
+    return static_cast<int>(streamed.count + m_nodes.size()) - 1;
   }
 
   Result<void> write(const std::string& path, bool isBinary, const std::vector<int>& sceneNodes, const Task& task) {
@@ -121,7 +144,7 @@ class GltfWriter {
     root["scene"] = 0;
     for (const auto& [key, list] : std::initializer_list<std::pair<const char*, const json&>>{{"nodes", m_nodes}, {"meshes", m_meshes}, {"materials", m_materials},
              {"textures", m_textures}, {"images", m_images}, {"accessors", buffer.accessors}, {"bufferViews", buffer.views}})
-      if (!list.empty()) root[key] = list;
+      if (!list.empty() && !(streamed.count > 0 && std::string_view(key) == "nodes")) root[key] = list;
     const std::filesystem::path target(path);
     const std::string binName = target.stem().string() + ".bin";
     if (buffer.size > 0) {
@@ -129,15 +152,35 @@ class GltfWriter {
       if (!isBinary) b["uri"] = binName;
       root["buffers"] = json::array({b});
     }
-    std::string text = root.dump(-1, ' ', false, json::error_handler_t::replace);
+    const std::string text = root.dump(-1, ' ', false, json::error_handler_t::replace);
+    // The text goes out in pieces: what is known, then nodes as they are made. Asked twice: once to measure, once to write.
+    const auto pieces = [&](const std::function<void(const std::string&)>& out) {
+      if (streamed.count == 0) {
+        out(text);
+        return;
+      }
+      out(text.substr(0, text.size() - 1) + ",\"nodes\":[");
+      bool isFirst = true;
+      streamed.write([&](const std::string& node) {
+        out(isFirst ? node : "," + node);
+        isFirst = false;
+      });
+      for (const json& node : m_nodes) out("," + node.dump(-1, ' ', false, json::error_handler_t::replace));
+      out("]}");
+    };
     if (!isBinary) {
       SafeFile bin((target.parent_path() / binName).string());
       if (auto ok = writeBuffer(bin, task); !ok) return ok;
       if (auto ok = bin.commit(); !ok) return ok;
-      return writeWhole(path, text);
+      SafeFile file(path);
+      pieces([&](const std::string& piece) { if (!task.isCancelled()) file.write(piece); });
+      if (task.isCancelled()) return Failure(cancelled());
+      return file.commit();
     }
-    text.append((4 - text.size() % 4) % 4, ' ');
-    const std::uint64_t total = 12 + 8 + text.size() + (buffer.size > 0 ? 8 + buffer.size : 0);
+    std::size_t length = 0;
+    pieces([&](const std::string& piece) { length += piece.size(); });
+    const std::size_t padding = (4 - length % 4) % 4;
+    const std::uint64_t total = 12 + 8 + length + padding + (buffer.size > 0 ? 8 + buffer.size : 0);
     if (total > 0xffffffffULL) return fail(ProblemCode::TooMany, fmt::format("would have {} bytes, a .glb holds 4 GB at most", total), "Export as .gltf, or fewer outputs", path);
     SafeFile file(path);
     const auto word = [&](std::uint64_t v) {
@@ -147,9 +190,11 @@ class GltfWriter {
     word(0x46546c67);
     word(2);
     word(total);
-    word(text.size());
+    word(length + padding);
     word(0x4e4f534a);
-    file.write(text);
+    pieces([&](const std::string& piece) { if (!task.isCancelled()) file.write(piece); });
+    if (task.isCancelled()) return Failure(cancelled());
+    file.write(std::string(padding, ' '));
     if (buffer.size > 0) {
       word(buffer.size);
       word(0x004e4942);
@@ -166,16 +211,6 @@ class GltfWriter {
       task.report(static_cast<float>(i + 1) / static_cast<float>(buffer.writers.size()));
     }
     return {};
-  }
-
-  int addMaterial(const Material& m) {
-    json pbr{{"baseColorFactor", {m.baseColor.r, m.baseColor.g, m.baseColor.b, m.baseColor.a}}, {"roughnessFactor", m.roughness}, {"metallicFactor", m.metallic}};
-    if (m.textureFile) pbr["baseColorTexture"] = {{"index", addTexture(m)}};
-    json material{{"pbrMetallicRoughness", pbr}};
-    if (!m.name.empty()) material["name"] = m.name;
-    if (m.isTwoSided) material["doubleSided"] = true;
-    m_materials.push_back(std::move(material));
-    return static_cast<int>(m_materials.size()) - 1;
   }
 
   int addTexture(const Material& m) {
@@ -196,18 +231,53 @@ class GltfWriter {
   json m_textures = json::array();
   json m_images = json::array();
   std::map<const void*, int> m_textureOf;
+
+ public:
+  int addMaterial(const Material& m) {
+    json pbr{{"baseColorFactor", {m.baseColor.r, m.baseColor.g, m.baseColor.b, m.baseColor.a}}, {"roughnessFactor", m.roughness}, {"metallicFactor", m.metallic}};
+    if (m.textureFile) pbr["baseColorTexture"] = {{"index", addTexture(m)}};
+    json material{{"pbrMetallicRoughness", pbr}};
+    if (!m.name.empty()) material["name"] = m.name;
+    if (m.isTwoSided) material["doubleSided"] = true;
+    m_materials.push_back(std::move(material));
+    return static_cast<int>(m_materials.size()) - 1;
+  }
 };
 
-}  // namespace
+using exporters::Group;
+using exporters::Job;
 
-Result<void> exporters::gltf(const std::vector<Group>& groups, const std::string& path, bool isBinary, const Task& task) {
-  GltfWriter writer;
+/// Values of the chosen attributes as accessors, by the names that glTF gives to what is not its own.
+void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::string>& names, json& attributes) {
+  for (const std::string& name : names) {
+    const auto it = g.layer->points->attributes.find(name);
+    if (it == g.layer->points->attributes.end()) continue;
+    std::string key = "_";
+    for (const char c : name) key += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c))) : '_';
+    if (std::holds_alternative<Column<float>>(it->second))
+      attributes[key] = writer.buffer.addPerPoint<float>(g, kFloat, "SCALAR", [name](const Points& p, std::uint32_t i) { return std::get<Column<float>>(p.attributes.at(name))[i]; });
+    if (std::holds_alternative<Column<Vec3>>(it->second))
+      attributes[key] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [name](const Points& p, std::uint32_t i) { return std::get<Column<Vec3>>(p.attributes.at(name))[i]; });
+    if (std::holds_alternative<Column<std::uint64_t>>(it->second))
+      attributes[key] = writer.buffer.addPerPoint<glm::uvec2>(g, kUint, "VEC2", [name](const Points& p, std::uint32_t i) {
+        const std::uint64_t id = std::get<Column<std::uint64_t>>(p.attributes.at(name))[i];
+        return glm::uvec2(static_cast<std::uint32_t>(id), static_cast<std::uint32_t>(id >> 32));
+      });
+  }
+}
+
+/// One mesh per prop, for all groups.
+std::map<const Prop*, int> addMeshes(GltfWriter& writer, const Job& job) {
   std::map<const Prop*, int> meshes;
-  std::map<const ExportLayer*, json> layers;
-  std::vector<const ExportLayer*> order;
-  for (const Group& g : groups) {
-    const auto [it, isNew] = meshes.emplace(g.prop.get(), 0);
-    if (isNew) it->second = writer.addMesh(g.prop->surface, g.prop->name);
+  std::map<std::string, int> names;
+  for (const Group& g : job.groups)
+    if (!meshes.contains(g.prop.get())) meshes[g.prop.get()] = writer.addMesh(g.prop->surface, exporters::uniqueName(names, g.prop->name), g.prop->tags);
+  return meshes;
+}
+
+void writeInstances(GltfWriter& writer, const Job& job, std::map<const ExportLayer*, json>& children) {
+  const std::map<const Prop*, int> meshes = addMeshes(writer, job);
+  for (const Group& g : job.groups) {
     json attributes;
     attributes["TRANSLATION"] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [](const Points& p, std::uint32_t i) { return p.position[i]; });
     attributes["ROTATION"] = writer.buffer.addPerPoint<Vec4>(g, kFloat, "VEC4", [](const Points& p, std::uint32_t i) {
@@ -219,23 +289,174 @@ Result<void> exporters::gltf(const std::vector<Group>& groups, const std::string
     attributes["_ID"] = writer.buffer.addPerPoint<glm::uvec2>(g, kUint, "VEC2", [](const Points& p, std::uint32_t i) {
       return glm::uvec2(static_cast<std::uint32_t>(p.id[i]), static_cast<std::uint32_t>(p.id[i] >> 32));
     });
-    const int node = writer.addNode({{"name", g.name}, {"mesh", it->second}, {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}});
-    if (!layers.contains(g.layer)) order.push_back(g.layer);
-    layers[g.layer].push_back(node);
+    addAttributes(writer, g, job.options.attributes, attributes);
+    children[g.layer].push_back(writer.addNode({{"name", g.name}, {"mesh", meshes.at(g.prop.get())}, {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}}));
   }
-  if (!groups.empty()) {
-    writer.root["extensionsUsed"] = json::array({"EXT_mesh_gpu_instancing"});
-    writer.root["extensionsRequired"] = json::array({"EXT_mesh_gpu_instancing"});
-  }
-  std::vector<int> scene;
-  for (const ExportLayer* layer : order) scene.push_back(writer.addNode({{"name", layer->name}, {"children", layers[layer]}}));
-  return writer.write(path, isBinary, scene, task);
+  if (job.groups.empty()) return;
+  writer.root["extensionsUsed"] = json::array({"EXT_mesh_gpu_instancing"});
+  writer.root["extensionsRequired"] = json::array({"EXT_mesh_gpu_instancing"});
 }
 
-Result<void> exporters::glbOf(const Surface& surface, const std::string& name, const std::string& path) {
+void writeNodes(GltfWriter& writer, const Job& job) {
+  const std::map<const Prop*, int> meshes = addMeshes(writer, job);
+  std::size_t placements = 0;
+  for (const Group& g : job.groups) placements += g.points.size();
+  // First all placements, then a node per output that holds a run of them: both made while writing.
+  std::vector<const ExportLayer*> layers;
+  for (const Group& g : job.groups)
+    if (layers.empty() || layers.back() != g.layer) layers.push_back(g.layer);
+  writer.streamed.count = placements + layers.size();
+  writer.streamed.write = [&job, meshes, layers](const std::function<void(const std::string&)>& out) {
+    for (const Group& g : job.groups) {
+      const Points& p = *g.layer->points;
+      std::size_t number = 0;
+      const std::string name = json(g.name).dump(-1, ' ', false, json::error_handler_t::replace);
+      const int mesh = meshes.at(g.prop.get());
+      for (const std::uint32_t i : g.points) {
+        const Quat q = glm::normalize(p.orientation[i]);
+        const Vec3 at = p.position[i];
+        const Vec3 s = p.size[i];
+        out(fmt::format("{{\"name\":{} {}\",\"mesh\":{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],\"extras\":{{\"id\":\"{}\"}}}}", name.substr(0, name.size() - 1), ++number, mesh, at.x, at.y, at.z,
+                        q.x, q.y, q.z, q.w, s.x, s.y, s.z, p.id[i]));
+      }
+    }
+    std::size_t first = 0;
+    for (const ExportLayer* layer : layers) {
+      std::string node = fmt::format("{{\"name\":{},\"children\":[", json(layer->name).dump(-1, ' ', false, json::error_handler_t::replace));
+      std::size_t count = 0;
+      for (const Group& g : job.groups)
+        if (g.layer == layer) count += g.points.size();
+      for (std::size_t k = 0; k < count; ++k) {
+        if (k > 0) node += ',';
+        node += std::to_string(first + k);
+      }
+      first += count;
+      out(node + "]}");
+    }
+  };
+}
+
+/// Real geometry: vertices made while writing, one accessor each for place, normal, uv and color.
+Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const ExportLayer*, json>& children) {
+  if (auto ok = exporters::guardGeometry(job); !ok) return Failure(ok.error());
+  std::map<const Prop*, std::vector<int>> materials;
+  for (const Group& g : job.groups) {
+    const Surface& s = *g.prop->surface;
+    const std::size_t perCopy = s.positions.size();
+    const std::size_t count = perCopy * g.points.size();
+    if (count > 0xfffffff0ULL) return fail(ProblemCode::TooMany, fmt::format("{} would have {} vertices, a mesh holds 4,294,967,280 at most", g.name, count), "Export instances", job.path);
+    auto& of = materials[g.prop.get()];
+    if (of.empty())
+      for (const Material& m : s.materials) of.push_back(writer.addMaterial(m));
+    // Every copy of a vertex, in blocks.
+    const auto perVertex = [&writer, &g, count](const char* type, std::size_t bytes, auto make) {
+      using T = decltype(make(Vec3(), Quat(), Vec3(), std::size_t{}));
+      const int view = writer.buffer.addView(count * bytes, 34962, [&g, make](SafeFile& f) {
+        const Points& p = *g.layer->points;
+        std::vector<T> block;
+        for (const std::uint32_t i : g.points) {
+          for (std::size_t v = 0; v < g.prop->surface->positions.size(); ++v) block.push_back(make(p.position[i], p.orientation[i], p.size[i], v));
+          if (block.size() < 65536) continue;
+          f.write(block.data(), block.size() * sizeof(T));
+          block.clear();
+        }
+        f.write(block.data(), block.size() * sizeof(T));
+      });
+      return writer.buffer.addAccessor(view, kFloat, type, count);
+    };
+    json attributes;
+    const SurfacePtr surface = g.prop->surface;
+    const auto place = [surface](const Vec3& at, const Quat& q, const Vec3& size, std::size_t v) { return at + q * (size * surface->positions[v]); };
+    const int position = perVertex("VEC3", sizeof(Vec3), place);
+    Box3 box;
+    for (const std::uint32_t i : g.points)
+      for (std::size_t v = 0; v < perCopy; ++v) box.add(place(g.layer->points->position[i], g.layer->points->orientation[i], g.layer->points->size[i], v));
+    writer.buffer.accessors[static_cast<std::size_t>(position)]["min"] = {box.min.x, box.min.y, box.min.z};
+    writer.buffer.accessors[static_cast<std::size_t>(position)]["max"] = {box.max.x, box.max.y, box.max.z};
+    attributes["POSITION"] = position;
+    if (!s.normals.empty())
+      attributes["NORMAL"] = perVertex("VEC3", sizeof(Vec3), [surface](const Vec3&, const Quat& q, const Vec3& size, std::size_t v) {
+        const Vec3 inverse = Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size);
+        return directionOr(q * directionOr(inverse * surface->normals[v], kUp), kUp);
+      });
+    if (!s.uvs.empty()) attributes["TEXCOORD_0"] = perVertex("VEC2", sizeof(Vec2), [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
+    if (!s.colors.empty()) attributes["COLOR_0"] = perVertex("VEC4", sizeof(Vec4), [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
+    json primitives = json::array();
+    for (std::size_t m = 0; m < std::max<std::size_t>(1, s.materials.size()); ++m) {
+      auto faces = std::make_shared<Array<std::uint32_t>>();
+      for (std::size_t f = 0; f < s.faceCount(); ++f)
+        if ((s.faceMaterials.empty() ? 0 : s.faceMaterials[f]) == m) faces->push_back(static_cast<std::uint32_t>(f));
+      if (faces->empty()) continue;
+      const std::size_t indices = faces->size() * 3 * g.points.size();
+      const int view = writer.buffer.addView(indices * sizeof(std::uint32_t), 34963, [&g, surface, faces, perCopy](SafeFile& file) {
+        const Points& p = *g.layer->points;
+        std::vector<UVec3> block;
+        for (std::size_t k = 0; k < g.points.size(); ++k) {
+          const Vec3 size = p.size[g.points[k]];
+          const bool isMirrored = size.x * size.y * size.z < 0;
+          for (const std::uint32_t f : *faces) {
+            UVec3 t = surface->triangles[f] + UVec3(static_cast<std::uint32_t>(k * perCopy));
+            if (isMirrored) std::swap(t.y, t.z);
+            block.push_back(t);
+          }
+          if (block.size() < 65536) continue;
+          file.write(block.data(), block.size() * sizeof(UVec3));
+          block.clear();
+        }
+        file.write(block.data(), block.size() * sizeof(UVec3));
+      });
+      json primitive{{"attributes", attributes}, {"indices", writer.buffer.addAccessor(view, kUint, "SCALAR", indices)}};
+      if (m < of.size()) primitive["material"] = of[m];
+      primitives.push_back(std::move(primitive));
+    }
+    children[g.layer].push_back(writer.addNode({{"name", g.name}, {"mesh", writer.addMadeMesh(g.name, std::move(primitives))}}));
+  }
+  return {};
+}
+
+}  // namespace
+
+Result<void> exporters::gltf(Job& job, bool isBinary) {
   GltfWriter writer;
-  const int mesh = writer.addMesh(std::make_shared<const Surface>(surface), name);
-  return writer.write(path, true, {writer.addNode({{"name", name}, {"mesh", mesh}})}, {});
+  std::map<const ExportLayer*, json> children;
+  std::vector<int> scene;
+  switch (job.options.gltfWay) {
+    case GltfWay::Instances: writeInstances(writer, job, children); break;
+    case GltfWay::Nodes:
+      writeNodes(writer, job);
+      break;
+    case GltfWay::Mesh:
+      if (auto ok = writeGeometry(writer, job, children); !ok) return ok;
+      break;
+  }
+  if (job.options.gltfWay == GltfWay::Nodes) {
+    std::size_t placements = 0;
+    for (const Group& g : job.groups) placements += g.points.size();
+    for (std::size_t i = placements; i < writer.streamed.count; ++i) scene.push_back(static_cast<int>(i));
+  }
+  for (const ExportLayer* layer : job.layers)
+    if (children.contains(layer)) scene.push_back(writer.addNode({{"name", layer->name}, {"children", children[layer]}}));
+  for (const auto& [layer, name] : job.surfaces) scene.push_back(writer.addNode({{"name", name}, {"mesh", writer.addMesh(layer->surface, name)}}));
+  if (!isBinary) job.report.files.push_back((std::filesystem::path(job.path).parent_path() / (std::filesystem::path(job.path).stem().string() + ".bin")).string());
+  return writer.write(job.path, isBinary, scene, job.task);
+}
+
+Result<void> exporters::glbOf(const std::vector<SceneItem>& items, const std::string& path) {
+  GltfWriter writer;
+  std::vector<int> roots;
+  std::map<std::string, json> parents;
+  for (const SceneItem& item : items) {
+    json node{{"name", item.name}};
+    if (item.surface) node["mesh"] = writer.addMesh(item.surface, item.name);
+    if (item.position != Vec3(0)) node["translation"] = {item.position.x, item.position.y, item.position.z};
+    if (item.turn != Quat(1, 0, 0, 0)) node["rotation"] = {item.turn.x, item.turn.y, item.turn.z, item.turn.w};
+    if (item.size != Vec3(1)) node["scale"] = {item.size.x, item.size.y, item.size.z};
+    const int index = writer.addNode(std::move(node));
+    if (item.under.empty()) roots.push_back(index);
+    else parents[item.under].push_back(index);
+  }
+  for (const auto& [name, list] : parents) roots.push_back(writer.addNode({{"name", name}, {"children", list}}));
+  return writer.write(path, true, roots, {});
 }
 
 }  // namespace arvesk

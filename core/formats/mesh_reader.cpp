@@ -31,6 +31,16 @@ void eraseFaces(Array<T>& perFace, const Array<std::uint8_t>& isBad) {
   perFace.resize(out);
 }
 
+/// In files that have no scene each named part is a node, at the middle of its base.
+void addNodesOfParts(Surface& s) {
+  if (!s.nodes.empty() || s.faceParts.empty()) return;
+  std::vector<Box3> boxes(s.parts.size());
+  for (std::size_t f = 0; f < s.faceCount(); ++f)
+    for (int k = 0; k < 3; ++k) boxes[s.faceParts[f]].add(s.positions[s.triangles[f][k]]);
+  for (std::size_t p = 0; p < boxes.size(); ++p)
+    if (!boxes[p].isEmpty()) s.nodes.push_back({s.parts[p], -1, {boxes[p].center().x, boxes[p].min.y, boxes[p].center().z}, Quat(1, 0, 0, 0), Vec3(1)});
+}
+
 /// Takes out faces that refer to nothing or to places that are not numbers, and gives normals where there are none.
 Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
   const std::size_t n = s.positions.size();
@@ -60,7 +70,8 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
     eraseFaces(s.faceParts, isBad);
     eraseFaces(s.triangles, isBad);
   }
-  if (s.triangles.empty()) return fail(ProblemCode::FileUnreadable, "has no usable triangles", "Export the mesh again, as triangles or polygons");
+  // A scene of empty nodes or bare points is of use to Markers and Point file; who needs triangles says so.
+  if (s.triangles.empty() && (s.nodes.empty() && (n == 0 || !isBad.empty()))) return noTriangles();
   for (Vec3& p : s.positions)
     if (!isFinite(p)) p = Vec3(0);  // no face uses it
   for (Vec2& uv : s.uvs)
@@ -71,9 +82,11 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
   if (hasNormals) {
     for (Vec3& v : s.normals) v = glm::normalize(v);
   } else {
+    s.hasOwnNormals = false;
     if (!s.normals.empty()) warnings.push_back(repaired("some normals were not directions; all were computed from the faces"));
     computeSmoothNormals(s);
   }
+  addNodesOfParts(s);
   if (s.parts.empty()) s.parts.push_back(s.name);
   s.derived = std::make_shared<Derived>();
   if (auto ok = checkSurface(s); !ok) return Failure(ok.error());

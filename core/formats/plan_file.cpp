@@ -5,6 +5,9 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include <array>
+#include <cmath>
+
 namespace arvesk {
 namespace {
 
@@ -110,6 +113,8 @@ Node toNode(const json& j) {
   return node;
 }
 
+constexpr std::array<const char*, 4> kPivotNames{"as-made", "base-center", "center", "lowest-point"};
+
 json toJson(const PropEntry& p) {
   json j = withUnknown(p.unknown);
   j["uid"] = p.uid;
@@ -117,13 +122,49 @@ json toJson(const PropEntry& p) {
   j["file"] = p.file;
   if (p.unitScale != 1) j["unit_scale"] = p.unitScale;
   if (p.isZUp) j["z_up"] = true;
-  if (p.isBasePivot) j["base_pivot"] = true;
+  if (p.pivot != PivotAt::AsMade) j["pivot"] = kPivotNames[static_cast<std::size_t>(p.pivot)];
+  const PropEntry plain;
+  const auto number = [&](const char* key, double v, double usual) { if (v != usual) j[key] = v; };
+  number("common_height", p.commonHeight, plain.commonHeight);
+  number("size", p.size, plain.size);
+  if (p.turnDeg != Vec3(0)) j["turn"] = toJson(p.turnDeg);
+  number("footprint", p.footprint, plain.footprint);
+  number("weight", p.weight, plain.weight);
+  if (!p.tags.empty()) j["tags"] = p.tags;
+  number("crease", p.creaseDeg, plain.creaseDeg);
+  if (!p.isMassingBox) j["massing"] = "simplified";
+  number("massing_triangles", p.massingTriangles, plain.massingTriangles);
+  if (p.isMassingShown) j["massing_shown"] = true;
+  for (const MountEntry& m : p.mounts) j["mounts"].push_back({{"name", m.name}, {"at", toJson(m.position)}, {"turn", toJson(m.turnDeg)}});
   return j;
 }
 
 PropEntry toProp(const json& j) {
-  return {j.at("uid").get<std::string>(), j.value("name", std::string()), j.at("file").get<std::string>(), j.value("unit_scale", 1.0),
-          j.value("z_up", false), j.value("base_pivot", false), leftover(j, {"uid", "name", "file", "unit_scale", "z_up", "base_pivot"})};
+  PropEntry p;
+  p.uid = j.at("uid").get<std::string>();
+  p.name = j.value("name", std::string());
+  p.file = j.at("file").get<std::string>();
+  // A scale or size of 0 or below would make a prop that is nowhere.
+  const auto above0 = [&](const char* key, double usual) { const double v = j.value(key, usual); return v > 0 && std::isfinite(v) ? v : usual; };
+  p.unitScale = above0("unit_scale", 1);
+  p.isZUp = j.value("z_up", false);
+  const std::string pivot = j.value("pivot", std::string(kPivotNames[0]));
+  for (std::size_t i = 0; i < kPivotNames.size(); ++i)
+    if (pivot == kPivotNames[i]) p.pivot = static_cast<PivotAt>(i);
+  p.commonHeight = std::max(0.0, j.value("common_height", p.commonHeight));
+  p.size = above0("size", p.size);
+  if (j.contains("turn")) p.turnDeg = toVec3(j["turn"]);
+  p.footprint = std::max(0.0, j.value("footprint", p.footprint));
+  p.weight = std::max(0.0, j.value("weight", p.weight));
+  p.tags = j.value("tags", p.tags);
+  p.creaseDeg = j.value("crease", p.creaseDeg);
+  p.isMassingBox = j.value("massing", std::string("box")) != "simplified";
+  p.massingTriangles = std::clamp(j.value("massing_triangles", p.massingTriangles), 4, 1'000'000);
+  p.isMassingShown = j.value("massing_shown", false);
+  if (j.contains("mounts"))
+    for (const json& m : j["mounts"]) p.mounts.push_back({m.at("name").get<std::string>(), toVec3(m.at("at")), m.contains("turn") ? toVec3(m["turn"]) : Vec3(0)});
+  p.unknown = leftover(j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+  return p;
 }
 
 json toJson(const Dial& d) {
@@ -160,6 +201,8 @@ json toJson(const PlanSettings& s) {
   json cameras = json::array();
   for (const CameraEntry& c : s.cameras) cameras.push_back({{"name", c.name}, {"eye", toJson(c.eye)}, {"target", toJson(c.target)}, {"field_of_view", c.fieldOfViewDeg}});
   j["cameras"] = std::move(cameras);
+  for (const auto& [key, b] : s.budgets)
+    if (b != Budget{}) j["budgets"][key] = {{"placements", b.placements}, {"triangles", b.triangles}};
   return j;
 }
 
@@ -174,7 +217,9 @@ PlanSettings toSettings(const json& j) {
   s.hazeDistance = j.value("haze_distance", s.hazeDistance);
   if (j.contains("cameras"))
     for (const json& c : j["cameras"]) s.cameras.push_back({c.value("name", std::string()), toVec3(c.at("eye")), toVec3(c.at("target")), c.value("field_of_view", 45.0F)});
-  s.unknown = leftover(j, {"seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
+  if (j.contains("budgets"))
+    for (const auto& [key, b] : j["budgets"].items()) s.budgets[key] = {std::max(0.0, b.value("placements", 0.0)), std::max(0.0, b.value("triangles", 0.0))};
+  s.unknown = leftover(j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
   return s;
 }
 

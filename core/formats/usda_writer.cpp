@@ -1,9 +1,11 @@
-// USD as text: one PointInstancer per layer, prototypes with their geometry inside. Meters, Y up (Universal Scene Description, UsdGeom schemas).
+// USD as text: one PointInstancer per layer, prototypes with their geometry inside or by reference to files beside. Meters, Y up
+// (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 
 #include <fmt/format.h>
 
+#include <filesystem>
 #include <set>
 
 namespace arvesk {
@@ -49,40 +51,157 @@ class UsdaFile {
 template <typename... Args>
 void add(std::string& out, fmt::format_string<Args...> format, Args&&... args) { fmt::format_to(std::back_inserter(out), format, std::forward<Args>(args)...); }
 
-void writeMesh(UsdaFile& file, const Surface& s, const std::string& name) {
-  file.text(fmt::format("        def Mesh \"{}\"\n        {{\n            uniform token subdivisionScheme = \"none\"\n            uniform bool doubleSided = 1\n", name));
-  file.list("            int[] faceVertexCounts", s.faceCount(), [](std::size_t, std::string& out) { out += '3'; });
-  file.list("            int[] faceVertexIndices", s.faceCount(), [&](std::size_t f, std::string& out) { add(out, "{}, {}, {}", s.triangles[f].x, s.triangles[f].y, s.triangles[f].z); });
-  file.list("            point3f[] points", s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.positions[i].x, s.positions[i].y, s.positions[i].z); });
+/// Names of materials of one mesh, made once for prim names.
+std::vector<std::string> materialNames(const Surface& s) {
+  std::set<std::string> used;
+  std::vector<std::string> out;
+  for (const Material& m : s.materials) out.push_back(primName(used, m.name.empty() ? "material" : m.name));
+  return out;
+}
+
+std::string quoted(const std::string& text) {
+  std::string out;
+  for (const char c : text) out += c == '"' || c == '\\' ? std::string("\\") + c : std::string(1, c == '\n' ? ' ' : c);
+  return out;
+}
+
+/// Materials as UsdPreviewSurface; textures are written beside as they were read.
+class Materials {
+ public:
+  Materials(std::string folder, std::string relative, ExportReport& report) : m_folder(std::move(folder)), m_relative(std::move(relative)), m_report(report) {}
+
+  Result<std::string> textureOf(const Material& m) {
+    if (!m.textureFile) return std::string();
+    auto& name = m_files[m.textureFile.get()];
+    if (name.empty()) {
+      name = fmt::format("texture_{}.{}", m_files.size(), m.textureType == "image/jpeg" ? "jpg" : "png");
+      std::error_code error;
+      std::filesystem::create_directories(m_folder, error);
+      const std::string path = m_folder + "/" + name;
+      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok) return Failure(ok.error());
+      m_report.files.push_back(path);
+    }
+    return m_relative + name;
+  }
+
+ private:
+  std::string m_folder;
+  std::string m_relative;
+  ExportReport& m_report;
+  std::map<const void*, std::string> m_files;
+};
+
+/// A mesh with its materials below it; `path` is the prim's own path, `pad` the indentation.
+Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name, const std::string& path, const std::string& pad, const std::vector<std::string>& tags, Materials& materials) {
+  std::string tagText;
+  for (const std::string& tag : tags) tagText += (tagText.empty() ? "\"" : ", \"") + quoted(tag) + "\"";
+  file.text(fmt::format("{0}def Mesh \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token subdivisionScheme = \"none\"\n{0}    uniform bool doubleSided = 1\n", pad, name));
+  const std::string in = pad + "    ";
+  if (!tagText.empty()) file.text(fmt::format("{}custom string[] tags = [{}]\n", in, tagText));
+  file.list(in + "int[] faceVertexCounts", s.faceCount(), [](std::size_t, std::string& out) { out += '3'; });
+  file.list(in + "int[] faceVertexIndices", s.faceCount(), [&](std::size_t f, std::string& out) { add(out, "{}, {}, {}", s.triangles[f].x, s.triangles[f].y, s.triangles[f].z); });
+  file.list(in + "point3f[] points", s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.positions[i].x, s.positions[i].y, s.positions[i].z); });
   if (!s.normals.empty()) {
-    file.list("            normal3f[] normals", s.normals.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.normals[i].x, s.normals[i].y, s.normals[i].z); });
-    file.text("            uniform token normals:interpolation = \"vertex\"\n");
+    file.list(in + "normal3f[] normals", s.normals.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.normals[i].x, s.normals[i].y, s.normals[i].z); });
+    file.text(in + "uniform token normals:interpolation = \"vertex\"\n");
+  }
+  if (!s.uvs.empty()) {
+    file.list(in + "texCoord2f[] primvars:st", s.uvs.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {})", s.uvs[i].x, 1 - s.uvs[i].y); });
+    file.text(in + "uniform token primvars:st:interpolation = \"vertex\"\n");
   }
   // Colors per face: the material's base color times the vertex colors' mean, so that viewers without materials show the prop as it is.
-  file.list("            color3f[] primvars:displayColor", s.faceCount(), [&](std::size_t f, std::string& out) {
+  file.list(in + "color3f[] primvars:displayColor", s.faceCount(), [&](std::size_t f, std::string& out) {
     Vec3 c(s.materialOf(f).baseColor);
     const UVec3 t = s.triangles[f];
     if (!s.colors.empty()) c *= Vec3(s.colors[t.x] + s.colors[t.y] + s.colors[t.z]) / 3.0F;
     add(out, "({}, {}, {})", c.x, c.y, c.z);
   });
-  file.text("            uniform token primvars:displayColor:interpolation = \"uniform\"\n        }\n");
+  file.text(in + "uniform token primvars:displayColor:interpolation = \"uniform\"\n");
+  for (const auto& [attribute, column] : s.vertexAttributes) {
+    const auto* numbers = std::get_if<Column<float>>(&column);
+    if (!numbers || numbers->isConstant()) continue;
+    std::set<std::string> used;
+    const std::string prim = primName(used, attribute);
+    file.list(in + "float[] primvars:" + prim, s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "{}", (*numbers)[i]); });
+    file.text(fmt::format("{}uniform token primvars:{}:interpolation = \"vertex\"\n", in, prim));
+  }
+  const std::vector<std::string> names = materialNames(s);
+  if (!s.colors.empty() && std::none_of(s.materials.begin(), s.materials.end(), [](const Material& m) { return m.textureFile != nullptr; })) {
+    file.text(pad + "}\n");  // vertex colors say it all; a bound material would hide them
+    return {};
+  }
+  for (std::size_t m = 0; m < names.size(); ++m) {
+    std::vector<std::size_t> faces;
+    for (std::size_t f = 0; f < s.faceCount(); ++f)
+      if ((s.faceMaterials.empty() ? 0 : s.faceMaterials[f]) == m) faces.push_back(f);
+    if (faces.empty()) continue;
+    file.text(fmt::format("{0}def GeomSubset \"{1}_faces\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token elementType = \"face\"\n{0}    uniform token familyName = \"materialBind\"\n", in, names[m]));
+    file.list(in + "    int[] indices", faces.size(), [&](std::size_t i, std::string& out) { add(out, "{}", faces[i]); });
+    file.text(fmt::format("{0}    rel material:binding = <{1}/{2}>\n{0}}}\n", in, path, names[m]));
+    const Material& material = s.materials[m];
+    const auto texture = materials.textureOf(material);
+    if (!texture) return Failure(texture.error());
+    const std::string own = path + "/" + names[m];
+    file.text(fmt::format("{0}def Material \"{1}\"\n{0}{{\n{0}    token outputs:surface.connect = <{2}/shader.outputs:surface>\n{0}    def Shader \"shader\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPreviewSurface\"\n", in, names[m], own));
+    if (texture->empty()) file.text(fmt::format("{}        color3f inputs:diffuseColor = ({}, {}, {})\n", in, material.baseColor.r, material.baseColor.g, material.baseColor.b));
+    else file.text(fmt::format("{}        color3f inputs:diffuseColor.connect = <{}/color.outputs:rgb>\n", in, own));
+    file.text(fmt::format("{0}        float inputs:roughness = {1}\n{0}        float inputs:metallic = {2}\n{0}        token outputs:surface\n{0}    }}\n", in, material.roughness, material.metallic));
+    if (!texture->empty())
+      file.text(fmt::format("{0}    def Shader \"place\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPrimvarReader_float2\"\n{0}        string inputs:varname = \"st\"\n{0}        float2 outputs:result\n{0}    }}\n"
+                            "{0}    def Shader \"color\"\n{0}    {{\n{0}        uniform token info:id = \"UsdUVTexture\"\n{0}        asset inputs:file = @{1}@\n{0}        token inputs:sourceColorSpace = \"sRGB\"\n{0}        float2 inputs:st.connect = <{2}/place.outputs:result>\n{0}        float3 outputs:rgb\n{0}    }}\n", in, *texture, own));
+    file.text(in + "}\n");
+  }
+  file.text(pad + "}\n");
+  return {};
 }
 
-void writeLayer(UsdaFile& file, const std::vector<const exporters::Group*>& groups, const std::string& name, const std::string& title) {
-  struct Placement { const exporters::Group* group; std::uint32_t point; std::size_t prototype; };
+/// Chosen attributes as primvars, one value per placement.
+void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std::size_t count, const std::function<const Points&(std::size_t)>& points, const std::function<std::uint32_t(std::size_t)>& index) {
+  std::set<std::string> used;
+  for (const std::string& name : names) {
+    std::size_t sort = std::variant_npos;
+    for (std::size_t i = 0; i < count && sort == std::variant_npos; ++i)
+      if (const auto it = points(i).attributes.find(name); it != points(i).attributes.end()) sort = it->second.index();
+    if (sort == std::variant_npos) continue;
+    const std::string prim = "primvars:" + primName(used, name);
+    const auto each = [&](const char* type, auto write) {
+      file.list(fmt::format("        {}[] {}", type, prim), count, [&](std::size_t i, std::string& out) { write(points(i), index(i), out); });
+      file.text(fmt::format("        uniform token {}:interpolation = \"vertex\"\n", prim));
+    };
+    if (sort == 0) each("float", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<Column<float>>(p.attributes, name); add(out, "{}", c ? (*c)[i] : 0.0F); });
+    if (sort == 1)
+      each("float3", [&](const Points& p, std::uint32_t i, std::string& out) {
+        const auto* c = columnOf<Column<Vec3>>(p.attributes, name);
+        const Vec3 v = c ? (*c)[i] : Vec3(0);
+        add(out, "({}, {}, {})", v.x, v.y, v.z);
+      });
+    if (sort == 2) each("string", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<TextColumn>(p.attributes, name); add(out, "\"{}\"", c ? quoted(c->at(i)) : std::string()); });
+    if (sort == 3) each("int64", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<Column<std::uint64_t>>(p.attributes, name); add(out, "{}", c ? static_cast<std::int64_t>((*c)[i]) : 0); });
+  }
+}
+
+/// Where prototypes lie: in the file, or each in one of its own.
+struct Prototypes {
+  UsdPrototypes way;
+  std::string folder;    // of prop files and textures
+  std::string relative;  // the same, as seen from the main file
+  std::map<const Prop*, std::string> files;
+  std::set<std::string> names;
+};
+
+Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group*>& groups, const std::string& name, const std::string& title, exporters::Job& job, Prototypes& props, Materials& materials) {
+  struct Placement { const exporters::Group* group; std::uint32_t point; std::uint32_t prototype; };
   Array<Placement> all;
   std::set<std::string> used;
   std::vector<std::string> prototypes;
   for (std::size_t k = 0; k < groups.size(); ++k) {
     prototypes.push_back(primName(used, groups[k]->prop->name));
-    for (const std::uint32_t i : groups[k]->points) all.push_back({groups[k], i, k});
+    for (const std::uint32_t i : groups[k]->points) all.push_back({groups[k], i, static_cast<std::uint32_t>(k)});
   }
   const auto points = [&](std::size_t i) -> const Points& { return *all[i].group->layer->points; };
   std::string targets;
   for (const std::string& p : prototypes) targets += fmt::format("{}</World/{}/Prototypes/{}>", targets.empty() ? "" : ", ", name, p);
-  std::string quoted;
-  for (const char c : title) quoted += c == '"' || c == '\\' ? std::string("\\") + c : std::string(1, c);
-  file.text(fmt::format("    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n", name, quoted, targets));
+  file.text(fmt::format("    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n", name, quoted(title), targets));
   file.list("        int[] protoIndices", all.size(), [&](std::size_t i, std::string& out) { add(out, "{}", all[i].prototype); });
   file.list("        point3f[] positions", all.size(), [&](std::size_t i, std::string& out) {
     const Vec3& p = points(i).position[all[i].point];
@@ -98,24 +217,56 @@ void writeLayer(UsdaFile& file, const std::vector<const exporters::Group*>& grou
   });
   // int64 in USD is signed; the bits are those of the id.
   file.list("        int64[] ids", all.size(), [&](std::size_t i, std::string& out) { add(out, "{}", static_cast<std::int64_t>(points(i).id[all[i].point])); });
+  writeAttributes(file, job.options.attributes, all.size(), points, [&](std::size_t i) { return all[i].point; });
   file.text("        def Scope \"Prototypes\"\n        {\n");
-  for (std::size_t k = 0; k < groups.size(); ++k) writeMesh(file, *groups[k]->prop->surface, prototypes[k]);
+  for (std::size_t k = 0; k < groups.size(); ++k) {
+    const Prop& prop = *groups[k]->prop;
+    if (props.way == UsdPrototypes::Inside) {
+      if (auto ok = writeMesh(file, *prop.surface, prototypes[k], fmt::format("/World/{}/Prototypes/{}", name, prototypes[k]), "            ", prop.tags, materials); !ok) return ok;
+      continue;
+    }
+    std::string& own = props.files[&prop];
+    if (own.empty()) {
+      own = primName(props.names, prop.name) + ".usda";
+      std::error_code error;
+      std::filesystem::create_directories(props.folder, error);
+      const std::string path = props.folder + "/" + own;
+      UsdaFile propFile(path, job.task);
+      propFile.text("#usda 1.0\n(\n    defaultPrim = \"prop\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n");
+      Materials inFolder(props.folder, "./", job.report);
+      if (auto ok = writeMesh(propFile, *prop.surface, "prop", "/prop", "", prop.tags, inFolder); !ok) return ok;
+      if (auto ok = propFile.commit(); !ok) return ok;
+      job.report.files.push_back(path);
+    }
+    file.text(fmt::format("            def Mesh \"{}\" (\n                prepend references = @{}{}@\n            )\n            {{\n            }}\n", prototypes[k], props.relative, own));
+  }
   file.text("        }\n    }\n");
+  return {};
 }
 
 }  // namespace
 
-Result<void> exporters::usda(const std::vector<Group>& groups, const std::string& path, const Task& task) {
-  UsdaFile file(path, task);
+Result<void> exporters::usda(Job& job) {
+  const std::filesystem::path target(job.path);
+  const std::string folderName = target.stem().string() + "_files";
+  const std::string folder = (target.parent_path() / folderName).string();
+  const std::string relative = "./" + folderName + "/";
+  Prototypes props{job.options.usdPrototypes, folder, relative, {}, {}};
+  Materials materials(folder, relative, job.report);
+  UsdaFile file(job.path, job.task);
   file.text("#usda 1.0\n(\n    defaultPrim = \"World\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform \"World\"\n{\n");
-  std::vector<const ExportLayer*> order;
-  std::map<const ExportLayer*, std::vector<const Group*>> layers;
-  for (const Group& g : groups) {
-    if (!layers.contains(g.layer)) order.push_back(g.layer);
-    layers[g.layer].push_back(&g);
-  }
   std::set<std::string> used;
-  for (const ExportLayer* layer : order) writeLayer(file, layers[layer], primName(used, layer->name), layer->name);
+  for (const ExportLayer* layer : job.layers) {
+    std::vector<const Group*> groups;
+    for (const Group& g : job.groups)
+      if (g.layer == layer) groups.push_back(&g);
+    if (groups.empty()) continue;
+    if (auto ok = writeLayer(file, groups, primName(used, layer->name), layer->name, job, props, materials); !ok) return ok;
+  }
+  for (const auto& [layer, name] : job.surfaces) {
+    const std::string prim = primName(used, name);
+    if (auto ok = writeMesh(file, *layer->surface, prim, "/World/" + prim, "    ", {}, materials); !ok) return ok;
+  }
   file.text("}\n");
   return file.commit();
 }

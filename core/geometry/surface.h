@@ -18,6 +18,18 @@ struct Material {
   std::string textureType;                          // "image/png" or "image/jpeg"
 };
 
+/// A named place in a scene file: a mesh's node or an empty one. Mount points and layout placeholders are read from these.
+struct SceneNode {
+  std::string name;
+  std::int32_t parent = -1;  // index into the list, which holds parents before children
+  Vec3 position{0};          // m, in the space of the vertices
+  Quat turn{1, 0, 0, 0};
+  Vec3 size{1};              // factors; below 0 where the node is mirrored. Shear is left out
+};
+
+/// Splits a transform into place, turn and size.
+SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& world);
+
 struct Surface {
   std::string name;
   Array<Vec3> positions;         // vertex × xyz, m, world
@@ -27,13 +39,18 @@ struct Surface {
   Array<Vec4> colors;            // vertex × rgba, linear light, or empty
   Array<std::uint16_t> faceMaterials;  // face → index into materials; empty when there is one at most
   Array<std::uint16_t> faceParts;      // face → index into parts; empty when there is one at most
+  Array<std::uint32_t> faceKeys;       // face → what it was called in the surface it was cut from, so that points sown on a part do not change with it; empty: its index
   std::vector<Material> materials;
   std::vector<std::string> parts;      // names of objects in the file
+  std::vector<SceneNode> nodes;        // of the file, parents first
   Attributes vertexAttributes;
+  bool hasOwnNormals = true;           // false when the reader had to compute them
+  bool isMirrored = false;             // a part of the file has a negative scale; its faces were turned round
   bool isShown = true;                 // in Site
   std::shared_ptr<Derived> derived = std::make_shared<Derived>();
 
   std::size_t faceCount() const { return triangles.size(); }
+  std::uint32_t faceKey(std::size_t face) const { return faceKeys.empty() ? static_cast<std::uint32_t>(face) : faceKeys[face]; }
   Box3 bounds() const;
   /// Unit normal of the flat face; straight up when it has no area.
   Vec3 faceNormal(std::size_t face) const;
@@ -62,8 +79,19 @@ void computeSmoothNormals(Surface& surface);
 
 /// Checks what every part of the program relies on: indices in range, finite numbers, array lengths. Used after each import.
 Result<void> checkSurface(const Surface& surface);
+/// What is said of a file without triangles where triangles are needed.
+Failure noTriangles();
 
-/// Uniform scale, turn and move of a whole surface.
+/// Flat and smooth normals by angle: corners whose faces meet at less than `creaseDeg` share a normal. Vertices are split where they must be.
+Surface withCreases(const Surface& surface, float creaseDeg);
+
+/// Edges that only one face has, places taken as the same when they are equal: 0 for a closed surface.
+std::size_t openEdgeCount(const Surface& surface);
+
+/// Some faces of a surface, with the vertices they use.
+Surface facesOf(const Surface& surface, const Array<std::uint32_t>& faces);
+
+/// Scale, turn and move of a whole surface, its nodes with it.
 Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size);
 
 }  // namespace arvesk

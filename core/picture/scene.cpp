@@ -83,6 +83,71 @@ Vec3 PictureLight::sunDirection() const {
   return {std::cos(height) * std::sin(heading), std::sin(height), std::cos(height) * std::cos(heading)};
 }
 
+namespace {
+
+struct WithFootprint {
+  SurfacePtr surface;
+};
+
+/// A prop's massing with its footprint as a ring on the ground.
+SurfacePtr massingWithFootprint(const Prop& prop) {
+  return massingOf(prop)->derived->get<WithFootprint>([&] {
+    Surface s = *massingOf(prop);
+    s.derived = std::make_shared<Derived>();
+    constexpr std::uint32_t kSides = 40;
+    const auto base = static_cast<std::uint32_t>(s.positions.size());
+    const bool hasColors = !s.colors.empty();
+    const bool hasUvs = !s.uvs.empty();
+    const float outer = std::max(prop.footprint, 1e-3F);
+    const float lift = 0.02F * outer;
+    for (std::uint32_t k = 0; k < kSides; ++k) {
+      const float a = 2 * kPi * static_cast<float>(k) / kSides;
+      for (const float r : {outer, 0.93F * outer}) {
+        s.positions.push_back({r * std::sin(a), lift, r * std::cos(a)});
+        s.normals.push_back(kUp);
+        if (hasColors) s.colors.push_back({0.02F, 0.09F, 0.14F, 1});
+        if (hasUvs) s.uvs.push_back(Vec2(0));
+      }
+      const std::uint32_t i = base + 2 * k;
+      const std::uint32_t next = base + 2 * ((k + 1) % kSides);
+      for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)}) s.triangles.push_back(t);
+    }
+    const std::size_t boxFaces = massingOf(prop)->faceCount();
+    if (s.faceMaterials.empty()) s.faceMaterials.assign(boxFaces, 0);
+    if (s.materials.empty()) s.materials.emplace_back();
+    Material ring;
+    ring.name = "footprint";
+    ring.baseColor = {0.02F, 0.09F, 0.14F, 1};
+    s.materials.push_back(ring);
+    s.faceMaterials.resize(s.triangles.size(), static_cast<std::uint16_t>(s.materials.size() - 1));
+    s.faceParts.clear();
+    auto made = std::make_shared<WithFootprint>();
+    made->surface = std::make_shared<const Surface>(std::move(s));
+    return std::shared_ptr<const WithFootprint>(made);
+  })->surface;
+}
+
+/// The middle of each clump (points of one parent), or of the whole layer.
+struct Middles {
+  std::map<std::uint64_t, std::pair<Vec3, float>> ofClump;
+  const Column<std::uint64_t>* parents = nullptr;
+
+  explicit Middles(const Points& p) : parents(columnOf<Column<std::uint64_t>>(p.attributes, "parent")) {
+    for (std::size_t i = 0; i < p.count; ++i) {
+      auto& [sum, count] = ofClump[key(i)];
+      sum += p.position[i];
+      ++count;
+    }
+  }
+  std::uint64_t key(std::size_t i) const { return parents ? (*parents)[i] : 0; }
+  Vec3 at(std::size_t i) const {
+    const auto& [sum, count] = ofClump.at(key(i));
+    return sum / count;
+  }
+};
+
+}  // namespace
+
 std::uint32_t PictureScene::shapeIndex(const SurfacePtr& surface) {
   const auto [it, isNew] = m_shapeOf.emplace(surface.get(), static_cast<std::uint32_t>(m_shapes.size()));
   if (isNew) {
@@ -124,7 +189,8 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
     const Points& p = *in.layers[l].points;
     if (!p.kit) continue;
     std::vector<std::uint32_t> shapes;
-    for (const KitEntry& e : p.kit->entries) shapes.push_back(scene->shapeIndex(e.prop->surface));
+    for (const KitEntry& e : p.kit->entries) shapes.push_back(scene->shapeIndex(in.isMassing ? massingWithFootprint(*e.prop) : e.prop->massing.isShown ? massingOf(*e.prop) : e.prop->surface));
+    const std::optional<Middles> middles = in.exploded > 0 ? std::optional<Middles>(p) : std::nullopt;
     for (std::size_t i = 0; i < p.count; ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return Failure(cancelled());
       if (p.prop[i] == kNoProp) continue;
@@ -133,7 +199,8 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
       if (shape == kGround || size.x == 0 || size.y == 0 || size.z == 0) continue;
       const Mat3 back = glm::mat3_cast(glm::conjugate(p.orientation[i]));
       const Mat3 localTurn(back[0] / size, back[1] / size, back[2] / size);
-      scene->m_instances.push_back({localTurn, -(localTurn * p.position[i]), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
+      const Vec3 at = middles ? p.position[i] + (p.position[i] - middles->at(i)) * in.exploded : p.position[i];
+      scene->m_instances.push_back({localTurn, -(localTurn * at), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
       scene->m_triangles += scene->m_shapes[shape]->faceCount();
     }
   }

@@ -29,6 +29,8 @@ struct PictureInput {
   std::vector<PictureLayer> layers;   // points without a prop are not traced; see points.h
   std::optional<float> waterLevel;
   PictureLight light;
+  bool isMassing = false;             // boxes or simplified meshes with their footprints, in place of props
+  float exploded = 0;                 // how far placements move away from the middle of their clump or layer, as a share of their distance
   MaskPtr groundMask;                 // shown on the ground instead of its colors
 };
 

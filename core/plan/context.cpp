@@ -6,6 +6,14 @@
 
 namespace arvesk {
 
+std::optional<ValueType> typeOf(const Value& value) {
+  if (std::holds_alternative<SurfacePtr>(value)) return ValueType::Surface;
+  if (std::holds_alternative<PointsPtr>(value)) return ValueType::Points;
+  if (std::holds_alternative<MaskPtr>(value)) return ValueType::Mask;
+  if (std::holds_alternative<KitPtr>(value)) return ValueType::Kit;
+  return {};
+}
+
 std::size_t bytesOf(const Value& value) {
   if (const auto* s = std::get_if<SurfacePtr>(&value)) return *s ? (*s)->bytes() : 0;
   if (const auto* p = std::get_if<PointsPtr>(&value)) return *p ? (*p)->bytes() : 0;

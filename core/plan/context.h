@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/random.h"
+#include "core/base/table.h"
 #include "core/base/task.h"
 #include "core/plan/value.h"
 
@@ -23,6 +24,9 @@ class FileService {
   /// A hash of the file's content; fails when it cannot be read.
   virtual Result<std::uint64_t> contentKey(const std::string& path) = 0;
   virtual Result<SurfacePtr> surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
+  /// As `surface`, but a file with named nodes or bare points and no triangles will do.
+  virtual Result<SurfacePtr> scene(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
+  virtual Result<TablePtr> table(const std::string& path, const Task& task) = 0;
   virtual Result<ImagePtr> image(const std::string& path, const Task& task) = 0;
 };
 

@@ -45,13 +45,24 @@ bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to)
   return false;
 }
 
-std::optional<ValueType> outputType(const Plan& plan, const Link& link) {
+namespace {
+
+constexpr int kDeepest = 200;  // a loop of nodes that pass on what they get has no type of its own
+
+std::optional<ValueType> outputType(const Plan& plan, const Link& link, int depth) {
   const Node* node = plan.find(link.node);
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   const int index = kind ? kind->outputIndex(link.output) : -1;
   if (index < 0) return {};
-  return kind->outputs[static_cast<std::size_t>(index)].type;
+  const OutputSpec& output = kind->outputs[static_cast<std::size_t>(index)];
+  const auto same = node->inputs.find(output.sameAs);
+  if (output.sameAs.empty() || same == node->inputs.end() || same->second.empty() || depth > kDeepest) return output.type;
+  return outputType(plan, same->second.front(), depth + 1);
 }
+
+}  // namespace
+
+std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(plan, link, 0); }
 
 std::string sentenceOf(const Plan& plan, const Node& node) {
   const NodeKind* kind = findNodeKind(node.kind);
@@ -82,7 +93,7 @@ std::vector<Problem> checkPlan(const Plan& plan) {
       for (const Link& link : links) {
         const auto type = outputType(plan, link);
         if (!plan.find(link.node)) add(ProblemCode::MissingInput, node, fmt::format("{} comes from a node that is not there ({})", id, link.node));
-        else if (input && type && *type != input->type) add(ProblemCode::WrongInput, node, fmt::format("{} gets something of another type", input->label));
+        else if (input && type && !input->takes(*type)) add(ProblemCode::WrongInput, node, fmt::format("{} gets something of another type", input->label));
         else if (wouldLoop(plan, link.node, node.uid)) add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
       }
     }

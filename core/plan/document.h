@@ -35,13 +35,34 @@ struct Node {
   }
 };
 
+/// A mount point that was set by hand on a prop.
+struct MountEntry {
+  std::string name;
+  Vec3 position{0};   // m, in the prop's own space as placed
+  Vec3 turnDeg{0};    // about X, then Y, then Z
+  bool operator==(const MountEntry&) const = default;
+};
+
+enum class PivotAt { AsMade, BaseCenter, Center, LowestPoint };
+
 struct PropEntry {
   std::string uid;
   std::string name;
   std::string file;       // relative to the plan's folder
   double unitScale = 1;   // m per unit of the file
   bool isZUp = false;
-  bool isBasePivot = false;  // pivot moved to the center of the base
+  PivotAt pivot = PivotAt::AsMade;
+  double commonHeight = 0;  // m; the prop is scaled to this height; 0 leaves it as made
+  double size = 1;          // factor after that
+  Vec3 turnDeg{0};          // about X, then Y, then Z, about the pivot; for props that were built another way round
+  double footprint = 0;     // m; 0 takes it from the geometry
+  double weight = 1;        // where Choose props finds it by name or tag
+  std::string tags;         // words separated by spaces; exported
+  double creaseDeg = -1;    // normals made anew, faces that meet at less than this share them; below 0 they stay as made
+  bool isMassingBox = true; // else the mesh simplified
+  int massingTriangles = 300;
+  bool isMassingShown = false;  // in Site's Dressed view too, because the prop is heavy
+  std::vector<MountEntry> mounts;
   std::string unknown;
   bool operator==(const PropEntry&) const = default;
 };
@@ -78,6 +99,13 @@ struct CameraEntry {
   bool operator==(const CameraEntry&) const = default;
 };
 
+/// The most there may be in final quality; 0 is no limit.
+struct Budget {
+  double placements = 0;
+  double triangles = 0;
+  bool operator==(const Budget&) const = default;
+};
+
 struct PlanSettings {
   std::uint64_t seed = 1;
   double draftShare = 0.25;   // of what Sow nodes place in final
@@ -87,6 +115,7 @@ struct PlanSettings {
   double sunHeightDeg = 38;
   double hazeDistance = 600;  // m at which haze covers about two thirds
   std::vector<CameraEntry> cameras;
+  std::map<std::string, Budget> budgets;  // "all", or the uids of an output and a prop as "output/prop"
   std::string unknown;
   bool operator==(const PlanSettings&) const = default;
 };

@@ -1,6 +1,7 @@
 #include "core/plan/evaluator.h"
 
 #include "core/plan/dials.h"
+#include "core/plan/prop_making.h"
 
 #include <fmt/format.h>
 
@@ -43,22 +44,6 @@ struct KeyBuilder {
   }
 };
 
-PropPtr loadProp(const PropEntry& entry, const SurfacePtr& file) {
-  Surface s = *file;
-  s.derived = std::make_shared<Derived>();
-  const float scale = static_cast<float>(entry.unitScale);
-  const auto turned = [&](const Vec3& v) { return entry.isZUp ? Vec3(v.x, v.z, -v.y) : v; };
-  for (Vec3& p : s.positions) p = turned(p) * scale;
-  for (Vec3& n : s.normals) n = turned(n);
-  if (entry.isBasePivot) {
-    const Box3 box = s.bounds();
-    const Vec3 pivot(box.center().x, box.min.y, box.center().z);
-    for (Vec3& p : s.positions) p -= pivot;
-    s.derived = std::make_shared<Derived>();
-  }
-  return makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
-}
-
 }  // namespace
 
 Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node) {
@@ -90,6 +75,24 @@ EvalContext contextOf(const Plan& plan, const Node& node, Quality quality) {
   ctx.draftShare = quality == Quality::Draft ? static_cast<float>(plan.settings.draftShare) : 1.0F;
   return ctx;
 }
+
+namespace {
+
+void addProp(KeyBuilder& key, const PropEntry& e) {
+  for (const std::string* text : {&e.uid, &e.name, &e.tags}) key.addText(*text);
+  for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.weight, e.creaseDeg}) key.add(v);
+  const auto add3 = [&](const Vec3& v) { for (int i = 0; i < 3; ++i) key.add(static_cast<double>(v[i])); };
+  add3(e.turnDeg);
+  key.add(static_cast<std::uint64_t>(e.isZUp) + 2 * static_cast<std::uint64_t>(e.isMassingBox) + 4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot));
+  key.add(static_cast<std::uint64_t>(e.massingTriangles));
+  for (const MountEntry& m : e.mounts) {
+    key.addText(m.name);
+    add3(m.position);
+    add3(m.turnDeg);
+  }
+}
+
+}  // namespace
 
 struct Evaluator::Run {
   Evaluator& owner;
@@ -152,9 +155,8 @@ struct Evaluator::Run {
           const NodeKind* sourceKind = findNodeKind(source->kind);
           const int output = sourceKind ? sourceKind->outputIndex(link.output) : -1;
           if (output < 0) return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} has no output \"{}\"", source->title, link.output)));
-          const OutputSpec& outputSpec = sourceKind->outputs[static_cast<std::size_t>(output)];
-          if (outputSpec.type != spec.type) return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} gets something of another type from {}", spec.label, source->title)));
           const Value& value = result.values[source->uid][static_cast<std::size_t>(output)];
+          if (const auto type = typeOf(value); type && !spec.takes(*type)) return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} gets something of another type from {}", spec.label, source->title)));
           if (std::holds_alternative<std::monostate>(value)) continue;  // a skipped source with nothing to pass on
           const Key& sourceKey = keys[source->uid];
           key.add(sourceKey[0]);
@@ -210,7 +212,7 @@ struct Evaluator::Run {
     report.state = NodeState::Skipped;
     Outputs outputs(kind.outputs.size());
     report.passed.assign(kind.outputs.size(), 0);
-    if (!kind.outputs.empty() && !kind.inputs.empty() && kind.inputs.front().type == kind.outputs.front().type)
+    if (passesMain(kind))
       if (const Value* main = inputs.first(kind.inputs.front().id)) {
         outputs.front() = *main;
         report.given = report.passed.front() = countOf(*main);
@@ -271,10 +273,7 @@ struct Evaluator::Run {
       const auto content = owner.m_files->contentKey(entry.file);
       KeyBuilder own;
       own.add(content ? *content : std::uint64_t{0});
-      own.addText(entry.uid);
-      own.addText(entry.name);
-      own.add(entry.unitScale);
-      own.add(static_cast<std::uint64_t>(entry.isZUp) * 2 + static_cast<std::uint64_t>(entry.isBasePivot));
+      addProp(own, entry);
       key.add(own.lanes[0]);
       if (!content) {
         result.propProblems.push_back(content.error());
@@ -288,7 +287,12 @@ struct Evaluator::Run {
           result.propProblems.push_back(surface.error());
           continue;
         }
-        prop = loadProp(entry, *surface);
+        auto made = makePlanProp(entry, **surface);
+        if (!made) {
+          result.propProblems.push_back(made.error());
+          continue;
+        }
+        prop = *made;
         loadedKey = own.lanes[0];
       }
       owner.m_props.push_back(prop);

@@ -39,6 +39,10 @@ const NodeKind* findNodeKind(const std::string& id) {
   return nullptr;
 }
 
+bool passesMain(const NodeKind& kind) {
+  return !kind.inputs.empty() && !kind.outputs.empty() && (kind.inputs.front().type == kind.outputs.front().type || kind.outputs.front().sameAs == kind.inputs.front().id);
+}
+
 InputSpec pointsInput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "The points to work on."), false, false}; }
 InputSpec groundInput(bool isOptional) {
   return {"ground", ValueType::Surface, ARVESK_TEXT("node", "Ground"), ARVESK_TEXT("node", "The surface to look at."), isOptional, false};

@@ -4,6 +4,8 @@
 #include "core/plan/context.h"
 #include "core/plan/params.h"
 
+#include <algorithm>
+
 namespace arvesk {
 
 enum class Family { Ground, Scatter, Mask, Thin, Adjust, Dress, Deliver };
@@ -16,12 +18,16 @@ struct InputSpec {
   std::string help;
   bool isOptional = false;
   bool isMany = false;  // takes any number of links, in order
+  std::vector<ValueType> alsoTakes{};  // besides `type`
+
+  bool takes(ValueType other) const { return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end(); }
 };
 
 struct OutputSpec {
   std::string id;
   ValueType type;
   std::string label;
+  std::string sameAs{};  // id of an input: what comes out is of the type that comes in there; `type` while nothing does
 };
 
 /// How far a point's result depends on other points or places.
@@ -76,6 +82,7 @@ struct NodeKind {
   std::vector<ParamSpec> params;
   bool usesSeed = false;              // has "seed" and "lock seed"
   bool readsProps = false;            // looks at the plan's props
+  bool showsTriangles = false;        // its card tells how many
   bool isLayer = false;               // a named layer of the plan: shown, counted and exported
   Reach reach = Reach::None;
   Exemptions exemptions;
@@ -118,6 +125,9 @@ void explains(NodeKind& kind, std::vector<std::string> (*explain)(const EvalCont
     return explain(ctx, in, readParams<P>(*specs, values), points);
   };
 }
+
+/// Does a skipped node of this kind pass its main input on?
+bool passesMain(const NodeKind& kind);
 
 /// All kinds, in family order. The list is written by the build from arvesk_add_node lines.
 const std::vector<const NodeKind*>& allNodeKinds();

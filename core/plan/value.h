@@ -4,6 +4,7 @@
 #include "core/masks/mask.h"
 #include "core/props/prop.h"
 
+#include <optional>
 #include <variant>
 
 namespace arvesk {
@@ -13,6 +14,8 @@ enum class ValueType { Surface, Points, Mask, Kit };
 using Value = std::variant<std::monostate, SurfacePtr, PointsPtr, MaskPtr, KitPtr>;
 using Outputs = std::vector<Value>;  // one per declared output, in order
 
+/// Nothing for an empty value.
+std::optional<ValueType> typeOf(const Value& value);
 std::size_t bytesOf(const Value& value);
 /// How many points or faces it holds, for the yield; 0 for masks and kits.
 std::size_t countOf(const Value& value);

@@ -2,7 +2,7 @@
 
 namespace arvesk {
 
-PropPtr makeProp(std::string uid, std::string name, SurfacePtr surface) {
+std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr surface) {
   auto prop = std::make_shared<Prop>();
   prop->uid = std::move(uid);
   prop->name = std::move(name);
@@ -10,6 +10,7 @@ PropPtr makeProp(std::string uid, std::string name, SurfacePtr surface) {
   for (const Vec3& p : surface->positions) radiusSq = std::max(radiusSq, p.x * p.x + p.z * p.z);
   prop->footprint = std::sqrt(radiusSq);
   prop->height = surface->bounds().extent().y;
+  prop->mounts = surface->nodes;
   prop->surface = std::move(surface);
   return prop;
 }

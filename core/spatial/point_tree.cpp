@@ -53,6 +53,23 @@ struct NearestCenter {
   float worstDist() const { return worst; }
 };
 
+/// As above, and which one.
+struct NearestPoint {
+  using DistanceType = float;
+  float worst = std::numeric_limits<float>::max();
+  std::uint32_t index = 0;
+  std::size_t size() const { return 1; }
+  bool full() const { return true; }
+  bool addPoint(float squared, std::uint32_t i) {
+    if (squared < worst || (squared == worst && i < index)) {
+      worst = squared;
+      index = i;
+    }
+    return true;
+  }
+  float worstDist() const { return worst; }
+};
+
 }  // namespace
 
 struct PointTree::Tree {
@@ -68,6 +85,13 @@ PointTree::PointTree(Array<Vec3> positions, Array<float> radii) : m_positions(st
 }
 
 PointTree::~PointTree() = default;
+
+std::optional<std::uint32_t> PointTree::nearest(const Vec3& place) const {
+  if (!m_tree || !isFinite(place)) return {};
+  NearestPoint found;
+  m_tree->tree.findNeighbors(found, &place.x, nanoflann::SearchParams(0, 0, false));
+  return found.index;
+}
 
 float PointTree::distance(const Vec3& place, float reach) const {
   if (!m_tree || !isFinite(place)) return reach;

@@ -5,6 +5,7 @@
 #include "core/base/vec.h"
 
 #include <memory>
+#include <optional>
 
 namespace arvesk {
 
@@ -19,6 +20,9 @@ class PointTree {
   /// Least distance from `place` to a point's rim in m, 0 inside one; `reach` when none is nearer than that.
   /// Distances to rims are exact: a branch is left only when even the largest radius could not make it nearer.
   float distance(const Vec3& place, float reach) const;
+  /// The point whose center is nearest; of equally near ones the first. None when there are no points.
+  std::optional<std::uint32_t> nearest(const Vec3& place) const;
+  const Vec3& position(std::uint32_t index) const { return m_positions[index]; }
   bool isEmpty() const { return m_positions.empty(); }
 
  private:

@@ -87,10 +87,16 @@ RTCDeviceTy* embreeDevice() {
   return device;
 }
 
+namespace {
+constexpr std::size_t kManyTriangles = 400'000;
+}
+
 SurfaceIndex::SurfaceIndex(const Surface& surface) : m_positions(surface.positions.data()), m_triangles(surface.triangles.data()) {
   m_scene = rtcNewScene(embreeDevice());
   // Without the robust flag rays slip through edges.
   rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
+  // Grounds of millions of triangles are even: the quick builder is nearly as good there.
+  if (surface.triangles.size() > kManyTriangles) rtcSetSceneBuildQuality(m_scene, RTC_BUILD_QUALITY_LOW);
   if (!surface.triangles.empty()) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
     // Embree's own buffers are padded past the end, as its vector loads need.

@@ -21,18 +21,6 @@ class Chance {
   std::uint64_t m_state;
 };
 
-void write(Surface& s, const std::string& name, const std::string& folder, bool isTwoSided = false) {
-  Material m;
-  m.name = name;
-  m.baseColor = Vec4(1);
-  m.roughness = 0.9F;
-  m.isTwoSided = isTwoSided;
-  s.materials = {m};
-  const std::string path = folder + "/" + name + ".glb";
-  if (auto ok = exporters::glbOf(s, name, path); !ok) std::fprintf(stderr, "%s\n", toLine(ok.error()).c_str());
-  else std::printf("%-18s %6zu triangles\n", name.c_str(), s.faceCount());
-}
-
 /// Granite: a ball cut by planes, roughened; warm gray with dark flecks, a band of lichen on top, dark where the tide stands.
 Surface boulder(std::uint32_t seed, const Vec3& size, int subdivisions) {
   Chance chance(seed);
@@ -267,8 +255,22 @@ Surface seaweed(std::uint32_t seed, const WeedLook& look) {
 
 }  // namespace
 
+void writeProp(Surface& s, const std::string& name, const std::string& folder, bool isTwoSided) {
+  Material m;
+  m.name = name;
+  m.baseColor = Vec4(1);
+  m.roughness = 0.9F;
+  m.isTwoSided = isTwoSided;
+  s.materials = {m};
+  const std::string path = folder + "/" + name + ".glb";
+  std::vector<exporters::SceneItem> items{{name, std::make_shared<const Surface>(s)}};
+  for (const SceneNode& mount : s.nodes) items.push_back({mount.name, nullptr, mount.position, mount.turn, mount.size});
+  if (auto ok = exporters::glbOf(items, path); !ok) std::fprintf(stderr, "%s\n", toLine(ok.error()).c_str());
+  else std::printf("%-18s %6zu triangles\n", name.c_str(), s.faceCount());
+}
+
 void makeKit(const std::string& folder) {
-  const auto emit = [&](Surface s, const char* name, bool isTwoSided = false) { write(s, name, folder, isTwoSided); };
+  const auto emit = [&](Surface s, const char* name, bool isTwoSided = false) { writeProp(s, name, folder, isTwoSided); };
   emit(boulder(11, {2.6F, 1.9F, 2.2F}, 3), "boulder-a");
   emit(boulder(23, {1.7F, 1.1F, 1.4F}, 3), "boulder-b");
   emit(boulder(37, {1.0F, 0.8F, 1.15F}, 3), "boulder-c");

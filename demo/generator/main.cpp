@@ -1,4 +1,5 @@
 // arvesk-demo FOLDER: makes the ground and the kit of Tern Cove.
+#include "demo/generator/fittings.h"
 #include "demo/generator/ground.h"
 #include "demo/generator/kit.h"
 
@@ -14,5 +15,7 @@ int main(int argc, char** argv) {
   std::filesystem::create_directories(folder + "/kit");
   arvesk::demo::makeGround(folder);
   arvesk::demo::makeKit(folder + "/kit");
+  arvesk::demo::makeFittings(folder + "/kit");
+  arvesk::demo::makeJetty(folder);
   return 0;
 }

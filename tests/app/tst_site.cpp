@@ -269,7 +269,7 @@ class TestSite : public test::WindowTest {
   // that only a copy of every cell could reach it.
   void ledgerOfAMillionRowsDoesNotStall() {
     open("demo/examples/one-slope.arvesk");
-    w().showLedger(true);
+    w().showBottom(MainWindow::Bottom::Ledger);
     w().model().setParam(QStringLiteral("slope"), "keep", std::string("limit"));
     w().model().setParam(QStringLiteral("slope"), "slope", std::vector<double>{0, 0, 180, 180});
     w().model().setParam(QStringLiteral("sow"), "density", 4000.0);

@@ -113,8 +113,8 @@ class TestWindow : public test::WindowTest {
     QTRY_VERIFY_WITH_TIMEOUT(!dialog->isBusy(), 60'000);
     QFile csv(out);
     QVERIFY(csv.open(QIODevice::ReadOnly));
-    const QString words = dialog->findChild<QLabel*>(QStringLiteral("export_report"))->text();
-    QVERIFY2(words.startsWith(QLocale().toString(csv.readAll().count('\n') - 1) + QStringLiteral(" placements written")), qPrintable(words));
+    const QString words = dialog->findChild<QLabel*>(QStringLiteral("export_message"))->text();
+    QVERIFY2(words.startsWith(QLocale().toString(csv.readAll().count('\n') - 1) + QStringLiteral(" placements, ")), qPrintable(words));
     dialog->close();
   }
 

@@ -119,7 +119,7 @@ class TestCli : public QObject {
     QTest::newRow("bad quality") << QStringList{"evaluate", slope(), "--quality", "best"} << 2 << "best";
     QTest::newRow("no such plan") << QStringList{"evaluate", "gone.arvesk"} << 1 << "error: gone.arvesk: there is no such file";
     QTest::newRow("no such node") << QStringList{"evaluate", slope(), "--set", "Moss.density=2"} << 1 << "no node has the title or uid \"Moss\"";
-    QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1 << "Use .glb, .gltf, .usda or .csv";
+    QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1 << "Use .glb, .gltf, .usda, .csv, .ply or .obj";
     QTest::newRow("no such output") << QStringList{"export", slope(), "--to", "x.glb", "--output", "Moss"} << 1 << "no Output node titled \"Moss\"";
     QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1 << "the limit is 100";
     QTest::newRow("size is no size") << QStringList{"picture", slope(), "--to", "x.png", "--size", "huge"} << 1 << "is not like 1280x800";

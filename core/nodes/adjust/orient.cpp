@@ -1,6 +1,7 @@
 // Orient: how points stand and where they face.
 #include "core/nodes/adjust/effect.h"
 #include "core/nodes/registry.h"
+#include "core/spatial/point_tree.h"
 
 #include <fmt/format.h>
 
@@ -10,7 +11,8 @@ namespace {
 enum class Mode { Align, Keep, AnyWay };
 enum class UpFrom { World, Direction };
 enum class Toward { Smooth, Face };
-enum class Heading { Keep, Random, Fixed, Downhill };
+enum class Heading { Keep, Random, Fixed, Downhill, Toward, Away };
+enum class AimAt { Nearest, Place };
 enum class FlipAxis { X, Y, Z };
 struct Params {
   Mode mode = Mode::Align;
@@ -20,6 +22,8 @@ struct Params {
   float lean = 0;
   Heading heading = Heading::Random;
   float headingDeg = 0;
+  AimAt aimAt = AimAt::Nearest;
+  Vec3 place{0};
   Range spinDeg{0, 0};
   float spinStepDeg = 0;
   Range tiltXDeg{0, 0};
@@ -31,18 +35,6 @@ struct Params {
 
 float stepped(float value, float step) { return step > 0 ? std::round(value / step) * step : value; }
 
-/// Turn whose Y axis is `up` and whose Z axis looks as far as possible along `ahead`; says whether `ahead` was of use.
-Quat facing(const Vec3& up, const Vec3& ahead, bool& isParallel) {
-  Vec3 flat = ahead - up * glm::dot(up, ahead);
-  isParallel = glm::length(flat) < 1e-4F;
-  if (isParallel) {
-    const Vec3 other = std::abs(up.z) < 0.9F ? Vec3(0, 0, 1) : Vec3(1, 0, 0);
-    flat = other - up * glm::dot(up, other);
-  }
-  flat = glm::normalize(flat);
-  return glm::normalize(glm::quat_cast(Mat3(glm::cross(up, flat), up, flat)));
-}
-
 /// Uniform over all turns (Shoemake, "Uniform random rotations", Graphics Gems III, 1992).
 Quat anyTurn(float a, float b, float c) {
   const float r1 = std::sqrt(1 - a);
@@ -52,8 +44,8 @@ Quat anyTurn(float a, float b, float c) {
 
 class Turner {
  public:
-  Turner(const EvalContext& ctx, const Points& points, const Params& p, const Surface* ground)
-      : m_points(points), m_p(p), m_ground(ground), m_heading(ctx.draw("heading")), m_spin(ctx.draw("spin")), m_tiltX(ctx.draw("tilt-x")),
+  Turner(const EvalContext& ctx, const Points& points, const Params& p, const Surface* ground, const PointTree* goals)
+      : m_points(points), m_p(p), m_ground(ground), m_goals(goals), m_heading(ctx.draw("heading")), m_spin(ctx.draw("spin")), m_tiltX(ctx.draw("tilt-x")),
         m_tiltZ(ctx.draw("tilt-z")), m_flip(ctx.draw("flip")), m_any{ctx.draw("any-a"), ctx.draw("any-b"), ctx.draw("any-c")} {}
 
   Quat turnOf(std::size_t i, bool& isParallel) const {
@@ -79,15 +71,23 @@ class Turner {
     const Quat lean = partialTurn(Quat(1, 0, 0, 0), shortestTurn(base, normal), m_p.lean / 100);
     const Vec3 up = glm::normalize(lean * base);
     switch (m_p.heading) {
-      case Heading::Keep: return facing(up, m_points.orientation[i] * Vec3(0, 0, 1), isParallel);
-      case Heading::Random: return facing(up, compass(stepped(360 * m_heading.unit(id), m_p.spinStepDeg)), isParallel);
-      case Heading::Fixed: return facing(up, compass(m_p.headingDeg), isParallel);
+      case Heading::Keep: return turnFacing(up, m_points.orientation[i] * Vec3(0, 0, 1), isParallel);
+      case Heading::Random: return turnFacing(up, compass(stepped(360 * m_heading.unit(id), m_p.spinStepDeg)), isParallel);
+      case Heading::Fixed: return turnFacing(up, compass(m_p.headingDeg), isParallel);
       case Heading::Downhill: {
         const Vec3 n = directionOr(m_points.groundNormal[i], kUp);
-        return facing(up, Vec3(n.x, 0, n.z), isParallel);
+        return turnFacing(up, Vec3(n.x, 0, n.z), isParallel);
       }
+      case Heading::Toward: return turnFacing(up, goalOf(i) - m_points.position[i], isParallel);
+      case Heading::Away: return turnFacing(up, m_points.position[i] - goalOf(i), isParallel);
     }
     return {};
+  }
+
+  Vec3 goalOf(std::size_t i) const {
+    if (!m_goals) return m_p.place;
+    const auto nearest = m_goals->nearest(m_points.position[i]);
+    return nearest ? m_goals->position(*nearest) : m_points.position[i];
   }
 
   /// 0° looks along +Z, 90° along +X.
@@ -96,6 +96,7 @@ class Turner {
   const Points& m_points;
   const Params& m_p;
   const Surface* m_ground;
+  const PointTree* m_goals;
   Draw m_heading;
   Draw m_spin;
   Draw m_tiltX;
@@ -108,7 +109,14 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Points& points = *in.points();
   const SurfacePtr ground = in.surface();
   if (p.mode == Mode::Align && p.toward == Toward::Face && !ground) return fail(ProblemCode::MissingInput, "the normal of the face needs the ground", "Connect a surface to Ground, or use the smooth normal");
-  const Turner turner(ctx, points, p, ground.get());
+  const bool isAimed = p.mode == Mode::Align && (p.heading == Heading::Toward || p.heading == Heading::Away);
+  std::unique_ptr<PointTree> goals;
+  if (isAimed && p.aimAt == AimAt::Nearest) {
+    const PointsPtr toward = in.points("toward");
+    if (!toward) return fail(ProblemCode::MissingInput, "the heading looks for the nearest point, but no points are connected to Toward", "Connect points to Toward, or aim at a place");
+    goals = std::make_unique<PointTree>(toward->position.copied(toward->count), Array<float>());
+  }
+  const Turner turner(ctx, points, p, ground.get(), goals.get());
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
   Array<Quat> turns(points.count);
   std::atomic<std::size_t> parallel{0};
@@ -131,7 +139,7 @@ std::string sentence(const Params& p) {
   if (p.mode == Mode::AnyWay) return "Orient · any way round";
   std::string text = p.mode == Mode::Keep ? std::string("Orient · on top of its turn") : p.lean == 0 ? std::string("Orient · upright") : fmt::format("Orient · {:g} % to normal", p.lean);
   if (p.mode == Mode::Align) {
-    constexpr std::array names{"heading kept", "random heading", "fixed heading", "facing downhill"};
+    constexpr std::array names{"heading kept", "random heading", "fixed heading", "facing downhill", "facing toward", "facing away"};
     text += fmt::format(" · {}", names[static_cast<std::size_t>(p.heading)]);
   }
   return text;
@@ -145,11 +153,11 @@ const NodeKind& orient() {
     k.id = "orient";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Orient");
-    k.help = ARVESK_TEXT("node", "Sets how points stand: up leans from world up, or a direction, toward the ground's normal; the heading is kept, random, fixed or downhill; then spin about the own up, tilt about own X and Z, and a half turn for a share. "
+    k.help = ARVESK_TEXT("node", "Sets how points stand: up leans from world up, or a direction, toward the ground's normal; the heading is kept, random, fixed, downhill, or toward or away from the nearest joined point or a place; then spin about the own up, tilt about own X and Z, and a half turn for a share. "
                                  "Replaces the turn the points had unless it is set to work on top of it. Where the heading is parallel to up the point faces +Z.");
     k.glyph = "orient";
     k.synonyms = {"rotate", "align", "normal", "heading", "turn", "spin", "tilt"};
-    k.inputs = {pointsInput(), groundInput(true), adjustWhereInput()};
+    k.inputs = {pointsInput(), groundInput(true), adjustWhereInput(), {"toward", ValueType::Points, ARVESK_TEXT("node", "Toward"), ARVESK_TEXT("node", "For a heading toward or away: the nearest of these counts."), true, false}};
     k.outputs = {pointsOutput()};
     const auto angles = [](ParamSpec spec) { return spec.in(Unit::Degree).hard(-3600, 3600).usual(-180, 180, 1); };
     k.params = {
@@ -157,7 +165,9 @@ const NodeKind& orient() {
               {{"align", ARVESK_TEXT("node", "Align")}, {"keep", ARVESK_TEXT("node", "Keep, then add")}, {"any-way", ARVESK_TEXT("node", "Any way round")}}),
         param("lean", &Params::lean, ARVESK_TEXT("node", "Lean to normal"), ARVESK_TEXT("node", "0 % stands along the up below, 100 % along the ground's normal.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1).shown("mode", {"align"}),
         param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"), ARVESK_TEXT("node", "Where the own Z axis looks."),
-              {{"keep", ARVESK_TEXT("node", "Kept")}, {"random", ARVESK_TEXT("node", "Random")}, {"fixed", ARVESK_TEXT("node", "Fixed")}, {"downhill", ARVESK_TEXT("node", "Downhill")}}).shown("mode", {"align"}),
+              {{"keep", ARVESK_TEXT("node", "Kept")}, {"random", ARVESK_TEXT("node", "Random")}, {"fixed", ARVESK_TEXT("node", "Fixed")}, {"downhill", ARVESK_TEXT("node", "Downhill")}, {"toward", ARVESK_TEXT("node", "Toward")}, {"away", ARVESK_TEXT("node", "Away from")}}).shown("mode", {"align"}),
+        param("aim_at", &Params::aimAt, ARVESK_TEXT("node", "Aim at"), ARVESK_TEXT("node", "The nearest of the points at Toward, or one place."), {{"nearest", ARVESK_TEXT("node", "Nearest point")}, {"place", ARVESK_TEXT("node", "A place")}}).shown("heading", {"toward", "away"}),
+        param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "What the points look at.")).in(Unit::Meter).hard(-1e6, 1e6).usual(-100, 100, 0.5).shown("aim_at", {"place"}),
         angles(param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"), ARVESK_TEXT("node", "0° looks along +Z, 90° along +X."))).shown("heading", {"fixed"}),
         angles(param("spin", &Params::spinDeg, ARVESK_TEXT("node", "Spin"), ARVESK_TEXT("node", "Turn about the own up, drawn per point."))).shown("mode", {"align", "keep"}),
         angles(param("step", &Params::spinStepDeg, ARVESK_TEXT("node", "Steps"), ARVESK_TEXT("node", "Random heading and spin go in steps of this; 90° for quarter turns, 0° for none."))).hard(0, 360).shown("mode", {"align", "keep"}),

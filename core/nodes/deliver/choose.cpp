@@ -27,11 +27,11 @@ const NodeKind& choose() {
     k.id = "choose";
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Choose");
-    k.help = ARVESK_TEXT("node", "Passes on one of several inputs, by number.");
+    k.help = ARVESK_TEXT("node", "Passes on one of several inputs of one type, by number: points, surfaces, masks or kits.");
     k.glyph = "choose";
     k.synonyms = {"switch", "select", "variant"};
-    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "Sets of points to choose from, in order."), false, true}};
-    k.outputs = {pointsOutput()};
+    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Choices"), ARVESK_TEXT("node", "What to choose from, in order; all of one type."), false, true, {ValueType::Surface, ValueType::Mask, ValueType::Kit}}};
+    k.outputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Chosen"), "points"}};
     k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "Which input passes, from 1.")).hard(1, 1000).usual(1, 10, 1)};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -1,74 +1,310 @@
-// Dress: gives each point a prop.
+// Dress: gives each point a prop, by chance, in turn, in patches, or by what the point is.
+#include "core/base/formula.h"
+#include "core/base/pattern.h"
+#include "core/masks/noise.h"
+#include "core/nodes/dress/prop_rules.h"
 #include "core/nodes/registry.h"
+#include "core/props/quantities.h"
 
 #include <fmt/format.h>
 
 namespace arvesk::nodes {
 namespace {
 
+enum class Way { Chance, Cycle, Patches, Ranges, Name, Index, Expression };
 enum class CommonHeight { AsMade, Meters, Tallest };
 struct Params {
+  Way way = Way::Chance;
+  float patchSize = 6;
+  float ragged = 50;
+  std::string ranges = "0 to 0.5: *; 0.5 to 1: *";
+  std::string attribute = "name";
+  std::string rules;
+  std::string index = "index";
+  std::string expression = "height > 2";
   CommonHeight commonHeight = CommonHeight::AsMade;
   float height = 1;
 };
 
 /// Weighted rendezvous (Thaler and Ravishankar 1998; weights after Schindelhauer and Schomaker 2005): the prop with the smallest
-/// −ln(u)/weight wins, u drawn by point and prop. Adding a prop moves points only to it; removing one moves only its own.
-std::int32_t chosen(const Kit& kit, const Draw& draw, const std::vector<std::uint64_t>& propKeys, std::uint64_t pointId) {
-  std::int32_t best = kNoProp;
-  float bestScore = std::numeric_limits<float>::infinity();
-  for (std::size_t k = 0; k < kit.entries.size(); ++k) {
-    if (!(kit.entries[k].weight > 0)) continue;
-    const float u = std::max(draw.unit(pointId ^ propKeys[k]), 0x1p-25F);
-    const float score = -std::log(u) / kit.entries[k].weight;
-    if (score < bestScore) {
-      bestScore = score;
-      best = static_cast<std::int32_t>(k);
+/// −ln(u)/weight wins, u drawn by id and prop. Adding a prop moves points only to it; removing one moves only its own.
+class Rendezvous {
+ public:
+  Rendezvous(const Kit& kit, const Draw& draw) : m_kit(kit), m_draw(draw) {
+    for (const KitEntry& e : kit.entries) m_keys.push_back(hashText(e.prop->uid));
+  }
+  template <typename Allows>
+  std::int32_t chosen(std::uint64_t id, Allows allows) const {
+    std::int32_t best = kNoProp;
+    float bestScore = std::numeric_limits<float>::infinity();
+    for (std::size_t k = 0; k < m_keys.size(); ++k) {
+      if (!(m_kit.entries[k].weight > 0) || !allows(k)) continue;
+      const float u = std::max(m_draw.unit(id ^ m_keys[k]), 0x1p-25F);
+      const float score = -std::log(u) / m_kit.entries[k].weight;
+      if (score < bestScore) {
+        bestScore = score;
+        best = static_cast<std::int32_t>(k);
+      }
+    }
+    return best;
+  }
+  std::int32_t chosen(std::uint64_t id) const {
+    return chosen(id, [](std::size_t) { return true; });
+  }
+
+ private:
+  const Kit& m_kit;
+  Draw m_draw;
+  std::vector<std::uint64_t> m_keys;
+};
+
+/// The patch at a place: the nearest of jittered cell centers (Worley 1996), its outline bent by noise.
+std::uint64_t patchAt(const Vec3& at, const Draw& place, float size) {
+  const float x = at.x / size;
+  const float z = at.z / size;
+  const auto column = static_cast<std::int64_t>(std::floor(x));
+  const auto row = static_cast<std::int64_t>(std::floor(z));
+  float best = std::numeric_limits<float>::max();
+  std::uint64_t id = 0;
+  for (std::int64_t r = row - 1; r <= row + 1; ++r)
+    for (std::int64_t c = column - 1; c <= column + 1; ++c) {
+      const std::uint64_t cell = hashOf(static_cast<std::uint64_t>(c), static_cast<std::uint64_t>(r));
+      const std::uint64_t bits = place.bits(cell);
+      const float dx = static_cast<float>(c) + unitFloat(bits) - x;
+      const float dz = static_cast<float>(r) + unitFloat(mix64(bits)) - z;
+      if (const float d = dx * dx + dz * dz; d < best) {
+        best = d;
+        id = cell;
+      }
+    }
+  return id;
+}
+
+class Chooser {
+ public:
+  Chooser(const EvalContext& ctx, const Points& points, const Kit& kit, const MaskPtr& mask, const Params& p)
+      : m_ctx(ctx), m_points(points), m_kit(kit), m_mask(mask), m_p(p), m_rendezvous(kit, ctx.draw("prop")) {}
+
+  Result<Array<std::int32_t>> run() {
+    Array<std::int32_t> out(m_points.count);
+    if (auto ok = prepare(); !ok) return Failure(ok.error());
+    Array<float> mask;
+    if (m_p.way == Way::Ranges) mask = maskValues(m_ctx.task, *m_mask, m_points);
+    parallelPieces(m_ctx.task, m_points.count, 4096, [&](std::size_t begin, std::size_t end) { piece(begin, end, mask, out); });
+    if (m_ctx.task.isCancelled()) return Failure(cancelled());
+    if (m_p.way != Way::Chance && m_p.way != Way::Cycle && m_p.way != Way::Patches) {
+      std::size_t bare = 0;
+      for (const std::int32_t k : out) bare += k == kNoProp;
+      if (bare > 0) m_ctx.warn(fmt::format("{} points got no prop: {}", bare, whyBare()));
+    }
+    return out;
+  }
+
+ private:
+  std::string whyBare() const {
+    switch (m_p.way) {
+      case Way::Ranges: return "their mask value lies in no range";
+      case Way::Name: return fmt::format("their {} fits no rule and no prop", m_p.attribute);
+      default: return fmt::format("their number is not from 1 to {}", m_kit.entries.size());
     }
   }
-  return best;
-}
+
+  Result<void> prepare() {
+    if (m_p.way == Way::Ranges) {
+      if (!m_mask) return fail(ProblemCode::MissingInput, "props are to go by ranges of a mask, but none is connected", "Connect a mask to Mask");
+      auto rules = parseRangeRules(m_p.ranges);
+      if (!rules) return Failure(rules.error());
+      m_rules = std::move(*rules);
+    }
+    if (m_p.way == Way::Name) {
+      auto rules = parseNameRules(m_p.rules);
+      if (!rules) return Failure(rules.error());
+      m_rules = std::move(*rules);
+      m_names = columnOf<TextColumn>(m_points.attributes, m_p.attribute);
+      if (!m_names && m_points.count > 0) return fail(ProblemCode::BadParameter, fmt::format("the points carry no text called \"{}\"", m_p.attribute), textAdvice());
+    }
+    if (m_p.way == Way::Index) {
+      const std::vector<std::string> names = numberNames(m_points);
+      if (m_points.count > 0 && std::find(names.begin(), names.end(), m_p.index) == names.end())
+        return fail(ProblemCode::BadParameter, fmt::format("the points carry no number called \"{}\"", m_p.index), "Write it with Write attribute, or use another");
+    }
+    if (m_p.way == Way::Expression) {
+      auto formula = Formula::compile(m_p.expression);
+      if (!formula) return Failure(formula.error());
+      m_formula = std::move(*formula);
+      Array<float> ignored(1);
+      for (const std::string& name : m_formula->names())
+        if (m_points.count > 0 && !readNumbers(m_points, name, 0, 1, ignored.data())) return fail(ProblemCode::BadParameter, fmt::format("the expression uses {}, which the points do not carry", name), "Use x, y, z, height, slope, size, footprint or an attribute");
+    }
+    for (const PropRule& rule : m_rules) {
+      std::vector<std::uint8_t>& fits = m_fits.emplace_back();
+      for (const KitEntry& e : m_kit.entries) fits.push_back(matches(rule.props, e.prop->name));
+      if (std::find(fits.begin(), fits.end(), 1) == fits.end()) m_ctx.warn(fmt::format("no prop of the kit is called \"{}\"", rule.props), "Add it to Choose props, or mend the rule");
+    }
+    return {};
+  }
+
+  std::string textAdvice() const {
+    std::string names;
+    for (const std::string& name : textNames(m_points)) names += (names.empty() ? "" : ", ") + name;
+    return names.empty() ? "Markers and point files bring names; Write attribute writes them" : "They carry: " + names;
+  }
+
+  void piece(std::size_t begin, std::size_t end, const Array<float>& mask, Array<std::int32_t>& out) const {
+    switch (m_p.way) {
+      case Way::Chance:
+        for (std::size_t i = begin; i < end; ++i) out[i] = m_rendezvous.chosen(m_points.id[i]);
+        return;
+      case Way::Cycle: {
+        const std::size_t n = m_kit.entries.size();
+        for (std::size_t i = begin; i < end; ++i) out[i] = static_cast<std::int32_t>(i % n);
+        return;
+      }
+      case Way::Patches: patches(begin, end, out); return;
+      case Way::Ranges:
+        for (std::size_t i = begin; i < end; ++i)
+          out[i] = m_rendezvous.chosen(m_points.id[i], [&](std::size_t k) {
+            for (std::size_t r = 0; r < m_rules.size(); ++r)
+              if (m_fits[r][k] && mask[i] >= m_rules[r].range.from && (mask[i] < m_rules[r].range.to || (m_rules[r].range.to >= 1 && mask[i] <= 1))) return true;
+            return false;
+          });
+        return;
+      case Way::Name:
+        for (std::size_t i = begin; i < end; ++i) out[i] = byName(m_names->at(i), m_points.id[i]);
+        return;
+      case Way::Index: {
+        Array<float> number(end - begin);
+        readNumbers(m_points, m_p.index, begin, end, number.data());
+        for (std::size_t i = begin; i < end; ++i) out[i] = numbered(static_cast<double>(number[i - begin]));
+        return;
+      }
+      case Way::Expression: byExpression(begin, end, out); return;
+    }
+  }
+
+  void patches(std::size_t begin, std::size_t end, Array<std::int32_t>& out) const {
+    const std::size_t n = end - begin;
+    Array<float> x(n), z(n), still(n), bendX(n), bendZ(n);
+    for (std::size_t i = 0; i < n; ++i) {
+      x[i] = m_points.position[begin + i].x;
+      z[i] = m_points.position[begin + i].z;
+      still[i] = 0;
+    }
+    NoiseSettings noise;
+    noise.size = 0.5F * m_p.patchSize;
+    noise.seed = static_cast<std::uint32_t>(m_ctx.draw("bend-x").bits(0));
+    noiseValues(noise, x.data(), still.data(), z.data(), n, bendX.data());
+    noise.seed = static_cast<std::uint32_t>(m_ctx.draw("bend-z").bits(0));
+    noiseValues(noise, x.data(), still.data(), z.data(), n, bendZ.data());
+    const Draw place = m_ctx.draw("patch");
+    const float bend = m_p.ragged / 100 * m_p.patchSize;
+    for (std::size_t i = 0; i < n; ++i) {
+      const Vec3 at(x[i] + (bendX[i] - 0.5F) * bend, 0, z[i] + (bendZ[i] - 0.5F) * bend);
+      out[begin + i] = m_rendezvous.chosen(patchAt(at, place, m_p.patchSize));
+    }
+  }
+
+  /// The first rule that fits; without one the prop of that name, or of the name before its number ("lamp_03" is a lamp).
+  std::int32_t byName(const std::string& name, std::uint64_t id) const {
+    for (std::size_t r = 0; r < m_rules.size(); ++r)
+      if (matches(m_rules[r].left, name)) return m_rendezvous.chosen(id, [&](std::size_t k) { return m_fits[r][k] != 0; });
+    const std::string base = name.substr(0, name.find_last_not_of("0123456789_.- ") + 1);
+    for (std::size_t k = 0; k < m_kit.entries.size(); ++k)
+      if (m_kit.entries[k].prop->name == name) return static_cast<std::int32_t>(k);
+    for (std::size_t k = 0; k < m_kit.entries.size(); ++k)
+      if (m_kit.entries[k].prop->name == base) return static_cast<std::int32_t>(k);
+    return kNoProp;
+  }
+
+  std::int32_t numbered(double v) const {
+    const double k = std::round(v) - 1;
+    return k >= 0 && k < static_cast<double>(m_kit.entries.size()) ? static_cast<std::int32_t>(k) : kNoProp;
+  }
+
+  void byExpression(std::size_t begin, std::size_t end, Array<std::int32_t>& out) const {
+    const std::size_t n = end - begin;
+    std::vector<Array<double>> columns;
+    std::vector<const double*> pointers;
+    Array<float> numbers(n);
+    for (const std::string& name : m_formula->names()) {
+      readNumbers(m_points, name, begin, end, numbers.data());
+      columns.emplace_back(numbers.begin(), numbers.end());
+    }
+    for (const Array<double>& c : columns) pointers.push_back(c.data());
+    Array<double> value(n);
+    m_formula->evaluate(pointers, n, value.data());
+    for (std::size_t i = 0; i < n; ++i) out[begin + i] = numbered(value[i]);
+  }
+
+  const EvalContext& m_ctx;
+  const Points& m_points;
+  const Kit& m_kit;
+  const MaskPtr& m_mask;
+  const Params& m_p;
+  Rendezvous m_rendezvous;
+  std::vector<PropRule> m_rules;
+  std::vector<std::vector<std::uint8_t>> m_fits;  // rule × prop
+  const TextColumn* m_names = nullptr;
+  std::optional<Formula> m_formula;
+};
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   const KitPtr kit = in.kit();
-  std::vector<std::uint64_t> propKeys;
   std::vector<float> factors;
   float tallest = 0;
   for (const KitEntry& e : kit->entries) tallest = std::max(tallest, e.prop->height);
   for (const KitEntry& e : kit->entries) {
-    propKeys.push_back(hashText(e.prop->uid));
     const float wanted = p.commonHeight == CommonHeight::Meters ? p.height : tallest;
     const bool isFlat = e.prop->height < 1e-5F;
     if (isFlat && p.commonHeight != CommonHeight::AsMade) ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
     factors.push_back(p.commonHeight == CommonHeight::AsMade || isFlat ? 1.0F : wanted / e.prop->height);
   }
-  const Draw draw = ctx.draw("prop");
-  Array<std::int32_t> prop(points.count);
+  auto prop = Chooser(ctx, points, *kit, in.mask("mask"), p).run();
+  if (!prop) return Failure(prop.error());
   Array<float> footprint(points.count);
   Array<Vec3> size = points.size.copied(points.count);
-  parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) {
-      prop[i] = chosen(*kit, draw, propKeys, points.id[i]);
-      footprint[i] = points.footprint[i];
-      if (prop[i] == kNoProp) continue;
-      const auto k = static_cast<std::size_t>(prop[i]);
-      footprint[i] = kit->entries[k].prop->footprint;
-      size[i] *= factors[k];
-    }
-  });
-  if (ctx.task.isCancelled()) return Failure(cancelled());
+  for (std::size_t i = 0; i < points.count; ++i) {
+    footprint[i] = points.footprint[i];
+    if ((*prop)[i] == kNoProp) continue;
+    const auto k = static_cast<std::size_t>((*prop)[i]);
+    footprint[i] = kit->entries[k].prop->footprint;
+    size[i] *= factors[k];
+  }
   Points out = points;
   out.kit = kit;
-  out.prop = std::move(prop);
+  out.prop = std::move(*prop);
   out.footprint = std::move(footprint);
   out.size = std::move(size);
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
 std::string sentence(const Params& p) {
-  if (p.commonHeight == CommonHeight::Meters) return fmt::format("Dress · by chance, {:g} m high", p.height);
-  return p.commonHeight == CommonHeight::Tallest ? "Dress · by chance, all as the tallest" : "Dress · by chance";
+  std::string text;
+  switch (p.way) {
+    case Way::Chance: text = "by chance"; break;
+    case Way::Cycle: text = "in turn"; break;
+    case Way::Patches: text = fmt::format("in patches of {:g} m", p.patchSize); break;
+    case Way::Ranges: text = p.ranges; break;
+    case Way::Name: text = p.rules.empty() ? fmt::format("by {}", p.attribute) : p.rules; break;
+    case Way::Index: text = fmt::format("by {}", p.index); break;
+    case Way::Expression: text = p.expression; break;
+  }
+  if (p.commonHeight == CommonHeight::Meters) return fmt::format("{}, {:g} m high", text, p.height);
+  return p.commonHeight == CommonHeight::Tallest ? text + ", all as the tallest" : text;
+}
+
+std::string faultOfRanges(const std::string& text) {
+  const auto rules = parseRangeRules(text);
+  return rules ? std::string() : rules.error().message;
+}
+std::string faultOfRules(const std::string& text) {
+  const auto rules = parseNameRules(text);
+  return rules ? std::string() : rules.error().message;
+}
+std::string faultOfFormula(const std::string& text) {
+  const auto formula = Formula::compile(text);
+  return formula ? std::string() : formula.error().message;
 }
 
 }  // namespace
@@ -79,13 +315,23 @@ const NodeKind& dress() {
     k.id = "dress";
     k.family = Family::Dress;
     k.label = ARVESK_TEXT("node", "Dress");
-    k.help = ARVESK_TEXT("node", "Gives each point a prop of the kit by weighted chance. A point keeps its prop when others come or go; adding a prop to the kit moves points only to it, removing one moves only its own. "
-                                 "The point's footprint becomes the prop's, from its geometry. Common height scales all props to one height, by multiplying the points' size.");
+    k.help = ARVESK_TEXT("node", "Gives each point a prop of the kit. By chance: by weight; a point keeps its prop when others come or go: adding a prop to the kit moves points only to it, removing one moves only its own. In turn: first, second, third… in the order of the points and the kit, so one point more or less shifts all that follow. "
+                                 "Patches: places that lie together get the same prop, by weight. Ranges: a mask's value chooses, such as \"0 to 0.3: marram*; 0.2 to 1: sea kale\"; a gap gives no prop, where ranges overlap weight decides. By name: a text of the point, by rules such as \"post_*: mooring post\", else the prop of that name (a number at the end is left off). "
+                                 "By number: 1 is the kit's first prop. Expression: a formula whose rounded value is that number. The point's footprint becomes the prop's. Common height scales all props to one height, by multiplying the points' size.");
     k.glyph = "dress";
-    k.synonyms = {"instance", "assign", "props", "place", "populate"};
-    k.inputs = {pointsInput(), {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"), ARVESK_TEXT("node", "The props to choose from."), false, false}};
+    k.synonyms = {"instance", "assign", "props", "place", "populate", "swap", "replace"};
+    k.inputs = {pointsInput(), {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"), ARVESK_TEXT("node", "The props to choose from."), false, false}, {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "For ranges: its value chooses."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
+        param("way", &Params::way, ARVESK_TEXT("node", "Props"), ARVESK_TEXT("node", "What decides which prop a point gets."),
+              {{"chance", ARVESK_TEXT("node", "By chance")}, {"cycle", ARVESK_TEXT("node", "In turn")}, {"patches", ARVESK_TEXT("node", "In patches")}, {"ranges", ARVESK_TEXT("node", "By mask")}, {"name", ARVESK_TEXT("node", "By name")}, {"index", ARVESK_TEXT("node", "By number")}, {"expression", ARVESK_TEXT("node", "Expression")}}),
+        param("patch_size", &Params::patchSize, ARVESK_TEXT("node", "Patch size"), ARVESK_TEXT("node", "About how wide a patch of one prop is.")).in(Unit::Meter).hard(0.001, 1e5).usual(0.5, 50, 0.5).shown("way", {"patches"}),
+        param("ragged", &Params::ragged, ARVESK_TEXT("node", "Ragged"), ARVESK_TEXT("node", "How far noise bends the outlines, as a share of the patch size.")).in(Unit::Percent).hard(0, 200).usual(0, 100, 1).shown("way", {"patches"}),
+        param("ranges", &Params::ranges, ARVESK_TEXT("node", "Ranges"), ARVESK_TEXT("node", "\"from to to: prop\", separated by semicolons; props by name, with * and ?.")).checked(&faultOfRanges).shown("way", {"ranges"}),
+        param("attribute", &Params::attribute, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that the points carry.")).shown("way", {"name"}),
+        param("rules", &Params::rules, ARVESK_TEXT("node", "Rules"), ARVESK_TEXT("node", "\"text: prop\", separated by semicolons; both with * and ?. The first that fits counts.")).checked(&faultOfRules).shown("way", {"name"}),
+        param("index", &Params::index, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "The number that the points carry; 1 is the first prop.")).shown("way", {"index"}),
+        param("expression", &Params::expression, ARVESK_TEXT("node", "Expression"), ARVESK_TEXT("node", "Over x, y, z, height, slope, size, footprint and attributes; its rounded value is the prop's number.")).checked(&faultOfFormula).shown("way", {"expression"}),
         param("common_height", &Params::commonHeight, ARVESK_TEXT("node", "Height"), ARVESK_TEXT("node", "As made, one height for all, or all as high as the tallest."),
               {{"as-made", ARVESK_TEXT("node", "As made")}, {"meters", ARVESK_TEXT("node", "In meters")}, {"tallest", ARVESK_TEXT("node", "As the tallest")}}),
         param("height", &Params::height, ARVESK_TEXT("node", "Common height"), ARVESK_TEXT("node", "Height of every prop at size 1.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.1, 20, 0.1).shown("common_height", {"meters"}),

@@ -1,4 +1,6 @@
 // Merge surfaces: several surfaces as one.
+#include "core/nodes/ground/merge_surfaces.h"
+
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -24,8 +26,17 @@ void appendNumbers(Array<std::uint16_t>& to, std::size_t toFaces, const Array<st
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&) {
-  const auto& links = in.many("surfaces");
-  if (links.size() == 1) return Outputs{links.front().value};
+  auto surface = mergedSurfaces(ctx, in.many("surfaces"));
+  if (!surface) return Failure(surface.error());
+  return Outputs{std::move(*surface)};
+}
+
+std::string sentence(const Params&) { return "Merge surfaces"; }
+
+}  // namespace
+
+Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inputs::Link>& links) {
+  if (links.size() == 1) return std::get<SurfacePtr>(links.front().value);
   Surface out;
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
   for (const Inputs::Link& link : links) {
@@ -51,12 +62,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   out.vertexAttributes = concatenated(attributes);
   out.name = "merged";
-  return Outputs{std::make_shared<const Surface>(std::move(out))};
+  return std::make_shared<const Surface>(std::move(out));
 }
-
-std::string sentence(const Params&) { return "Merge surfaces"; }
-
-}  // namespace
 
 const NodeKind& mergeSurfaces() {
   static const NodeKind kind = [] {

@@ -66,6 +66,7 @@ const NodeKind& meshFile() {
     k.label = ARVESK_TEXT("node", "Mesh file");
     k.help = ARVESK_TEXT("node", "Brings a mesh from a file as ground, with its materials, vertex colors, uv and part names; it is read again when the file changes.");
     k.glyph = "mesh";
+    k.showsTriangles = true;
     k.synonyms = {"import", "model", "gltf", "obj", "ply", "stl"};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {

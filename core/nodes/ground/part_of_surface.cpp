@@ -14,6 +14,7 @@ struct Params {
   std::string patterns = "*";
   FaceList faces;
   bool isInverted = false;
+  bool isShown = false;
 };
 
 Points centersOf(const Surface& s) {
@@ -60,17 +61,11 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (missing > 0) ctx.warn(fmt::format("{} picked faces are not on this surface, which has {}", missing, faces), "Pick them again");
   }
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  Surface out = s;
-  out.derived = std::make_shared<Derived>();
-  out.triangles.clear();
-  out.faceMaterials.clear();
-  out.faceParts.clear();
-  for (std::size_t f = 0; f < faces; ++f) {
-    if ((isPart[f] != 0) == p.isInverted) continue;
-    out.triangles.push_back(s.triangles[f]);
-    if (!s.faceMaterials.empty()) out.faceMaterials.push_back(s.faceMaterials[f]);
-    if (!s.faceParts.empty()) out.faceParts.push_back(s.faceParts[f]);
-  }
+  Array<std::uint32_t> kept;
+  for (std::size_t f = 0; f < faces; ++f)
+    if ((isPart[f] != 0) != p.isInverted) kept.push_back(static_cast<std::uint32_t>(f));
+  Surface out = facesOf(s, kept);
+  out.isShown = p.isShown;
   if (out.triangles.empty()) ctx.warn("no face is left", "Lower the limit, change the names, or invert");
   return Outputs{std::make_shared<const Surface>(std::move(out))};
 }
@@ -88,7 +83,7 @@ const NodeKind& partOfSurface() {
     k.id = "part-of-surface";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Part of surface");
-    k.help = ARVESK_TEXT("node", "Keeps some of the faces: those whose middle reaches a mask's limit, those of parts or materials by name, or those picked in Site. To thin points, a mask on the points is finer than faces can be.");
+    k.help = ARVESK_TEXT("node", "Keeps some of the faces: those whose middle reaches a mask's limit, those of parts or materials by name, or those picked in Site. To thin points, a mask on the points is finer than faces can be. Points sown on a part stay where they are when the part grows or shrinks.");
     k.glyph = "part";
     k.synonyms = {"faces", "select", "material", "group", "subset"};
     k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "The surface whose faces are chosen."), false, false},
@@ -100,6 +95,7 @@ const NodeKind& partOfSurface() {
         param("patterns", &Params::patterns, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Patterns with * and ?, separated by spaces or commas.")).shown("by", {"name"}),
         param("faces", &Params::faces, ARVESK_TEXT("node", "Faces"), ARVESK_TEXT("node", "Click or drag over faces in Site while this node is selected; Ctrl takes away.")).shown("by", {"picked"}),
         param("invert", &Params::isInverted, ARVESK_TEXT("node", "Invert"), ARVESK_TEXT("node", "Keeps the others instead.")),
+        param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"), ARVESK_TEXT("node", "This part alone; else the whole surface is shown as before.")),
     };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

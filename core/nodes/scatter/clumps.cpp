@@ -1,6 +1,7 @@
 // Clumps: members around every parent.
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
+#include "core/nodes/scatter/children.h"
 #include "core/spatial/clearance.h"
 #include "core/spatial/ground.h"
 #include "core/spatial/outline.h"
@@ -207,14 +208,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Points members = gathered(places, kept);
   members.orientation = parents.orientation.gathered(parentOf);
   members.footprint = Column<float>(p.footprint);
-  Array<std::uint64_t> parentId(kept.size());
   Array<float> distance(kept.size());
-  for (std::size_t k = 0; k < kept.size(); ++k) {
-    parentId[k] = parents.id[parentOf[k]];
-    distance[k] = all.distance[kept[k]];
-  }
-  for (const auto& [name, column] : gathered(parents.attributes, parentOf)) members.attributes.insert_or_assign(name == "tint" || name == "patch" ? name : "parent-" + name, column);
-  members.attributes.insert_or_assign("parent", Column<std::uint64_t>(std::move(parentId)));
+  for (std::size_t k = 0; k < kept.size(); ++k) distance[k] = all.distance[kept[k]];
+  inherit(members, parents, parentOf);
   members.attributes.insert_or_assign("parent-distance", Column<float>(std::move(distance)));
   auto result = std::make_shared<const Points>(std::move(members));
   auto same = std::make_shared<const Points>(parents);

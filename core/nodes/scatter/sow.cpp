@@ -120,7 +120,7 @@ class EvenSow {
   Sown throwDarts(const std::vector<Fragment>& open, int round) const {
     const auto hits = collected<std::pair<std::size_t, Vec2>>(m_task, open.size(), 256, [&](std::size_t i, std::vector<std::pair<std::size_t, Vec2>>& out) {
       const Fragment& f = open[i];
-      const std::uint64_t h = m_draw.bits(hashOf(f.face, f.path, static_cast<std::uint64_t>(round)));
+      const std::uint64_t h = m_draw.bits(hashOf(m_surface.faceKey(f.face), f.path, static_cast<std::uint64_t>(round)));
       const Vec2 w = foldedWeights(h);
       // Where faces are far smaller than the spacing, a dart for each would be many more than can stay.
       const float edge = longestEdge(f) / m_least;
@@ -135,7 +135,7 @@ class EvenSow {
       darts.face.push_back(open[i].face);
       darts.weights.push_back(weights);
       darts.code.push_back(code);
-      darts.id.push_back(hashOf(m_nodeUid, open[i].face, code));
+      darts.id.push_back(hashOf(m_nodeUid, m_surface.faceKey(open[i].face), code));
     }
     return darts;
   }
@@ -201,14 +201,14 @@ constexpr std::size_t kFacesPerGroup = 4096;
 /// How many candidates each face has, and how many come before each group of faces; one more at the end.
 class Starts {
  public:
-  Starts(const Task& task, const Array<float>& areas, double density, Draw draw) : m_count(areas.size()) {
+  Starts(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) : m_count(areas.size()) {
     const std::size_t groups = (areas.size() + kFacesPerGroup - 1) / kFacesPerGroup;
     m_start.assign(groups + 1, 0);
     parallelPieces(task, areas.size(), kFacesPerGroup, [&](std::size_t begin, std::size_t end) {
       std::size_t total = 0;
       for (std::size_t f = begin; f < end; ++f) {
         // Fits 32 bits: the guard before allows far fewer points.
-        m_count[f] = static_cast<std::uint32_t>(static_cast<std::int64_t>(static_cast<double>(areas[f]) * density + unitDouble(draw.bits(f))));
+        m_count[f] = static_cast<std::uint32_t>(static_cast<std::int64_t>(static_cast<double>(areas[f]) * density + unitDouble(draw.bits(surface.faceKey(f)))));
         total += m_count[f];
       }
       m_start[begin / kFacesPerGroup + 1] = total;
@@ -261,7 +261,7 @@ void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Dr
     const std::size_t k = at + i - begin;
     out.face[k] = face;
     out.code[k] = code;
-    out.id[k] = hashOf(nodeUid, face, code);
+    out.id[k] = hashOf(nodeUid, surface.faceKey(face), code);
     out.weights[k] = foldedWeights(draw.bits(out.id[k] ^ code));
     out.position[k] = surface.positionAt(face, out.weights[k]);
   });
@@ -270,7 +270,7 @@ void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Dr
 }  // namespace
 
 Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
-  const Starts start(task, areas, density, draw);
+  const Starts start(task, surface, areas, density, draw);
   Sown out;
   resize(out, start.total());
   parallelPieces(task, start.total(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
@@ -278,7 +278,7 @@ Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas
 }
 
 Points sowFreePoints(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, float footprint) {
-  const Starts start(task, areas, density, draw);
+  const Starts start(task, surface, areas, density, draw);
   Points p;
   p.count = start.total();
   Array<Vec3> position(p.count);
@@ -289,7 +289,7 @@ Points sowFreePoints(const Task& task, const Surface& surface, const Array<float
   parallelPieces(task, p.count, kPiece, [&](std::size_t begin, std::size_t end) {
     start.walk(begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
       faces[i] = face;
-      id[i] = hashOf(nodeUid, face, code);
+      id[i] = hashOf(nodeUid, surface.faceKey(face), code);
       const Vec2 weights = foldedWeights(draw.bits(id[i] ^ code));
       position[i] = surface.positionAt(face, weights);
       normal[i] = surface.normalAt(face, weights);
@@ -307,7 +307,7 @@ Points sowFreePoints(const Task& task, const Surface& surface, const Array<float
 
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
                   const KeepsCandidates& keeps, std::size_t& candidates) {
-  const Starts start(task, areas, density, draw);
+  const Starts start(task, surface, areas, density, draw);
   candidates = start.total();
   std::vector<Sown> pieces((candidates + kPiece - 1) / kPiece);
   parallelPieces(task, candidates, kPiece, [&](std::size_t begin, std::size_t end) {
@@ -330,8 +330,8 @@ Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& 
   return out;
 }
 
-double appearsAt(std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw) {
-  return (static_cast<double>(code) + 1 - unitDouble(draw.bits(face))) / static_cast<double>(areas[face]);
+double appearsAt(const Surface& surface, std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw) {
+  return (static_cast<double>(code) + 1 - unitDouble(draw.bits(surface.faceKey(face)))) / static_cast<double>(areas[face]);
 }
 
 Sown sowEven(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most, bool isFromAbove,

@@ -29,7 +29,7 @@ Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& 
                   const KeepsCandidates& keeps, std::size_t& candidates);
 
 /// The density at which ordinal `code` of `face` appears; orders candidates so that an exact total nests.
-double appearsAt(std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw);
+double appearsAt(const Surface& surface, std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw);
 
 /// No two points closer than half the sum of their spacings, and no room left for more (to within small gaps): dart throwing on dense
 /// candidates, then darts only where nothing reaches yet, on triangles split in four (after Ebeida et al., "A simple algorithm for

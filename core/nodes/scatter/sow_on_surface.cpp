@@ -58,7 +58,7 @@ Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const
     struct Ranked { double level; std::uint64_t id; std::uint32_t index; };
     std::vector<Ranked> ranked;
     for (std::size_t i = 0; i < all.count; ++i)
-      if (keeps[i]) ranked.push_back({appearsAt(sown.face[i], sown.code[i], areas, draw), sown.id[i], static_cast<std::uint32_t>(i)});
+      if (keeps[i]) ranked.push_back({appearsAt(surface, sown.face[i], sown.code[i], areas, draw), sown.id[i], static_cast<std::uint32_t>(i)});
     if (ranked.size() < static_cast<std::size_t>(p.total)) continue;
     const auto byLevel = [](const Ranked& a, const Ranked& b) { return a.level != b.level ? a.level < b.level : a.id < b.id; };
     std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(), byLevel);

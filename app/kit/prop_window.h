@@ -1,0 +1,75 @@
+// A prop at large: its picture to turn about, its massing, its vertex attributes in color, and its mount points to set by hand.
+#pragma once
+
+#include "app/model/evaluation_service.h"
+#include "app/model/plan_model.h"
+#include "app/model/render_service.h"
+
+#include <QWidget>
+
+class QComboBox;
+class QLabel;
+class QTableWidget;
+
+namespace arvesk {
+
+class PropPicture : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit PropPicture(QWidget* parent = nullptr);
+  void show(const PropPtr& prop, const SurfacePtr& surface);
+  void setCurrent(int mount) { m_current = mount; update(); }
+  /// Where a place of the prop is in the picture.
+  QPointF project(const Vec3& place) const;
+
+ Q_SIGNALS:
+  /// A place on the mesh was clicked.
+  void clicked(const Vec3& place, const Vec3& normal);
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+  void mousePressEvent(QMouseEvent* event) override;
+  void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
+  void wheelEvent(QWheelEvent* event) override;
+
+ private:
+  void request();
+
+  PropPtr m_prop;
+  EvalViewPtr m_view;
+  Camera m_camera;
+  RenderService m_renderer;
+  QPointF m_last;
+  QPointF m_pressed;
+  int m_current = -1;
+};
+
+class PropWindow : public QWidget {
+  Q_OBJECT
+
+ public:
+  PropWindow(PlanModel* model, EvaluationService* service, const std::string& uid, QWidget* parent);
+  PropPicture& picture() { return *m_picture; }
+
+ private:
+  void refresh();
+  void fillTable();
+  void edit(const QString& words, const std::function<void(PropEntry&)>& change);
+  /// How many mounts come from the file, before those set by hand.
+  int fromFile() const;
+
+  PlanModel* m_model;
+  EvaluationService* m_service;
+  std::string m_uid;
+  PropPtr m_prop;
+  PropPicture* m_picture;
+  QComboBox* m_shows;
+  QTableWidget* m_table;
+  QLabel* m_hint;
+  bool m_isFilling = false;
+};
+
+}  // namespace arvesk

@@ -1,0 +1,33 @@
+// Watches the files that a plan reads, so that what another program saves is seen at once.
+#pragma once
+
+#include "core/plan/document.h"
+
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QTimer>
+
+namespace arvesk {
+
+class FileWatch : public QObject {
+  Q_OBJECT
+
+ public:
+  explicit FileWatch(QObject* parent = nullptr);
+  /// Watches all files of the plan; relative paths start at `folder`.
+  void watch(const Plan& plan, const QString& folder);
+
+ Q_SIGNALS:
+  /// A little after the last of a run of changes, when the writer is likely done.
+  void filesChanged(const QStringList& paths);
+
+ private:
+  void addPaths();
+
+  QFileSystemWatcher m_watcher;
+  QTimer m_settled;
+  QStringList m_wanted;
+  QStringList m_changed;
+};
+
+}  // namespace arvesk

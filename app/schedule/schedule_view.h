@@ -1,0 +1,64 @@
+// Schedule: what stands where in numbers, against budgets, and a check of what hovers and what is buried, worst first.
+#pragma once
+
+#include "app/model/background_job.h"
+#include "app/model/evaluation_service.h"
+#include "app/schedule/schedule_model.h"
+#include "core/deliver/standing.h"
+
+#include <QWidget>
+
+class QLabel;
+class QTableView;
+class QTableWidget;
+
+namespace arvesk {
+
+class NumberField;
+
+class ScheduleView : public QWidget {
+  Q_OBJECT
+
+ public:
+  ScheduleView(PlanModel* model, EvaluationService* service, QWidget* parent = nullptr);
+  void showResults(const EvalViewPtr& view);
+  /// Counts to compare with, side by side; null ends it.
+  void compareWith(const EvalViewPtr& held);
+  ScheduleModel& table() { return m_model; }
+  bool isBusy() const { return m_final.isBusy() || m_check.isBusy(); }
+  const StandingReport& standing() const { return m_report; }
+
+ Q_SIGNALS:
+  /// A faulty placement was chosen: it is to be selected and brought into sight.
+  void placementWanted(const QString& node, quint64 id, const Vec3& place);
+  /// All placements of a row are to be selected.
+  void propWanted(const QString& node, const QString& propUid);
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+
+ private:
+  void refresh();
+  void countFinal();
+  void check();
+  void showFaults();
+
+  PlanModel* m_plan;
+  EvaluationService* m_service;
+  EvalViewPtr m_view;
+  bool m_isStale = false;
+  ScheduleModel m_model;
+  QTableView* m_table;
+  QLabel* m_checkHead;
+  NumberField* m_hover;
+  NumberField* m_buried;
+  QTableWidget* m_faults;
+  StandingRule m_rule;
+  StandingReport m_report;
+  std::vector<PictureLayer> m_checked;  // what the report's layers are
+  Evaluator m_evaluator;                // at final quality; touched by the job only
+  BackgroundJob m_final;
+  BackgroundJob m_check;
+};
+
+}  // namespace arvesk

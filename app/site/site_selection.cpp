@@ -1,0 +1,84 @@
+#include "app/site/site_selection.h"
+
+namespace arvesk {
+
+std::size_t countOf(const SiteSelection& selection) {
+  std::size_t n = 0;
+  for (const auto& [source, ids] : selection) n += ids.size();
+  return n;
+}
+
+SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& camera, int width, int height, const QPolygonF& area, const Film* film, const Task& task) {
+  SiteSelection out;
+  const QRectF box = area.boundingRect();
+  for (const PictureLayer& layer : layers) {
+    const Points& p = *layer.points;
+    for (std::size_t i = 0; i < p.count; ++i) {
+      if ((i & 8191U) == 0 && task.isCancelled()) return {};
+      const Vec3 at = camera.projected(p.position[i], width, height);
+      const QPointF pixel(static_cast<double>(at.x), static_cast<double>(at.y));
+      if (at.z <= 0 || !box.contains(pixel) || !area.containsPoint(pixel, Qt::OddEvenFill)) continue;
+      if (film) {
+        const int x = std::clamp(static_cast<int>(pixel.x() * film->width / width), 0, film->width - 1);
+        const int y = std::clamp(static_cast<int>(pixel.y() * film->height / height), 0, film->height - 1);
+        // Its own body may stand before its place; what is farther behind is hidden by something else.
+        const float reach = film->distance[film->at(x, y)] + 0.3F + 2 * p.effectiveFootprint(i);
+        if (glm::distance(p.position[i], camera.eye) > reach * 1.01F) continue;
+      }
+      out[layer.source].insert(p.id[i]);
+    }
+  }
+  return out;
+}
+
+SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelection& selection, SameAs what) {
+  std::set<std::string> props;
+  std::set<std::uint64_t> clumps;
+  SiteSelection out;
+  const auto parentsOf = [](const Points& p) { return columnOf<Column<std::uint64_t>>(p.attributes, "parent"); };
+  for (const PictureLayer& layer : layers) {
+    const auto it = selection.find(layer.source);
+    if (it == selection.end()) continue;
+    const Points& p = *layer.points;
+    for (std::size_t i = 0; i < p.count; ++i) {
+      if (!it->second.contains(p.id[i])) continue;
+      if (p.kit && p.prop[i] != kNoProp) props.insert(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
+      if (const auto* parents = parentsOf(p)) clumps.insert((*parents)[i]);
+    }
+  }
+  for (const PictureLayer& layer : layers) {
+    const Points& p = *layer.points;
+    const bool isSelected = selection.contains(layer.source);
+    const auto* parents = parentsOf(p);
+    for (std::size_t i = 0; i < p.count; ++i) {
+      const bool takes = what == SameAs::Node ? isSelected : what == SameAs::Clump ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0 : p.kit && p.prop[i] != kNoProp && props.contains(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
+      if (takes) out[layer.source].insert(p.id[i]);
+    }
+  }
+  return out.empty() ? selection : out;
+}
+
+std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most) {
+  std::vector<Vec3> out;
+  for (const PictureLayer& layer : layers) {
+    const auto it = selection.find(layer.source);
+    if (it == selection.end()) continue;
+    for (std::size_t i = 0; i < layer.points->count && out.size() < most; ++i)
+      if (it->second.contains(layer.points->id[i])) out.push_back(layer.points->position[i]);
+  }
+  return out;
+}
+
+std::vector<PictureLayer> withoutHidden(const std::vector<PictureLayer>& layers, const SiteHidden& hidden) {
+  if (hidden.isEmpty()) return layers;
+  std::vector<PictureLayer> out;
+  for (const PictureLayer& layer : layers) {
+    const Points& p = *layer.points;
+    Array<std::uint8_t> keeps(p.count);
+    for (std::size_t i = 0; i < p.count; ++i) keeps[i] = !hidden.hides(layer.source, p.id[i]);
+    out.push_back({split(p, keeps).first, layer.isGhost, layer.source});
+  }
+  return out;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,29 @@
+// A table as read from a file: named columns of numbers, whole numbers or text, all of one length.
+#pragma once
+
+#include "core/base/array.h"
+
+#include <memory>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace arvesk {
+
+using TableColumn = std::variant<Array<double>, Array<std::uint64_t>, std::vector<std::string>>;
+
+struct Table {
+  std::vector<std::string> names;
+  std::vector<TableColumn> columns;
+  std::size_t rowCount = 0;
+
+  const TableColumn* find(const std::string& name) const {
+    for (std::size_t i = 0; i < names.size(); ++i)
+      if (names[i] == name) return &columns[i];
+    return nullptr;
+  }
+};
+
+using TablePtr = std::shared_ptr<const Table>;
+
+}  // namespace arvesk

@@ -1,0 +1,134 @@
+// OBJ as real geometry, for old pipelines: an object per output and prop, materials in an .mtl beside. Written as it is made.
+#include "core/formats/exporter.h"
+#include "core/formats/safe_file.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+
+namespace arvesk {
+namespace {
+
+std::string word(const std::string& text) {
+  std::string out = text.empty() ? "unnamed" : text;
+  for (char& c : out)
+    if (std::isspace(static_cast<unsigned char>(c))) c = '_';
+  return out;
+}
+
+class ObjFile {
+ public:
+  ObjFile(exporters::Job& job) : m_job(job), m_file(job.path) {
+    const std::filesystem::path target(job.path);
+    m_mtlPath = (target.parent_path() / (target.stem().string() + ".mtl")).string();
+    m_block = fmt::format("# Arvesk, meters, Y up\nmtllib {}\n", target.stem().string() + ".mtl");
+  }
+
+  bool beginObject(const std::string& name) {
+    m_block += fmt::format("o {}\n", word(name));
+    return flush();
+  }
+
+  /// One copy of a mesh; false after a cancel.
+  bool copy(const Surface& s, const Vec3& at, const Quat& q, const Vec3& size) {
+    for (const Vec3& p : s.positions) {
+      const Vec3 w = at + q * (size * p);
+      fmt::format_to(std::back_inserter(m_block), "v {} {} {}\n", w.x, w.y, w.z);
+    }
+    for (const Vec2& uv : s.uvs) fmt::format_to(std::back_inserter(m_block), "vt {} {}\n", uv.x, 1 - uv.y);
+    const Vec3 inverse = Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size);
+    for (const Vec3& n : s.normals) {
+      const Vec3 w = q * directionOr(inverse * n, kUp);
+      fmt::format_to(std::back_inserter(m_block), "vn {:.6g} {:.6g} {:.6g}\n", w.x, w.y, w.z);
+    }
+    const bool isMirrored = size.x * size.y * size.z < 0;
+    std::string current;
+    for (std::size_t f = 0; f < s.faceCount(); ++f) {
+      const std::string& material = materialOf(s.materialOf(f));
+      if (material != current) {
+        current = material;
+        m_block += "usemtl " + current + "\n";
+      }
+      m_block += 'f';
+      for (int k = 0; k < 3; ++k) {
+        const std::uint32_t v = s.triangles[f][isMirrored && k > 0 ? 3 - k : k];
+        fmt::format_to(std::back_inserter(m_block), " {}", m_vertex + v);
+        if (!s.uvs.empty() || !s.normals.empty()) m_block += '/';
+        if (!s.uvs.empty()) fmt::format_to(std::back_inserter(m_block), "{}", m_uv + v);
+        if (!s.normals.empty()) fmt::format_to(std::back_inserter(m_block), "/{}", m_normal + v);
+      }
+      m_block += '\n';
+    }
+    m_vertex += s.positions.size();
+    m_uv += s.uvs.size();
+    m_normal += s.normals.size();
+    return flush();
+  }
+
+  Result<void> commit() {
+    m_file.write(m_block);
+    if (m_job.task.isCancelled()) return Failure(cancelled());
+    if (!m_error.message.empty()) return Failure(m_error);
+    if (auto ok = writeWhole(m_mtlPath, "# Arvesk\n" + m_mtl); !ok) return ok;
+    m_job.report.files.push_back(m_mtlPath);
+    return m_file.commit();
+  }
+
+ private:
+  bool flush() {
+    if (m_block.size() > (1 << 20)) {
+      m_file.write(m_block);
+      m_block.clear();
+    }
+    return !m_job.task.isCancelled();
+  }
+
+  const std::string& materialOf(const Material& m) {
+    std::string& name = m_names[&m];
+    if (!name.empty()) return name;
+    name = word(exporters::uniqueName(m_used, word(m.name.empty() ? "material" : m.name)));
+    const auto srgb = [](float v) { return v <= 0.0031308F ? 12.92F * v : 1.055F * std::pow(v, 1 / 2.4F) - 0.055F; };
+    m_mtl += fmt::format("newmtl {}\nKd {:.5g} {:.5g} {:.5g}\nd {:.5g}\n", name, srgb(m.baseColor.r), srgb(m.baseColor.g), srgb(m.baseColor.b), m.baseColor.a);
+    if (m.textureFile) {
+      const std::filesystem::path target(m_job.path);
+      const std::string file = fmt::format("{}_{}.{}", target.stem().string(), m_names.size(), m.textureType == "image/jpeg" ? "jpg" : "png");
+      const std::string path = (target.parent_path() / file).string();
+      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok) m_error = ok.error();
+      m_job.report.files.push_back(path);
+      m_mtl += "map_Kd " + file + "\n";
+    }
+    return name;
+  }
+
+  exporters::Job& m_job;
+  SafeFile m_file;
+  std::string m_mtlPath;
+  std::string m_block;
+  std::string m_mtl;
+  std::map<const Material*, std::string> m_names;
+  std::map<std::string, int> m_used;
+  Problem m_error;
+  std::size_t m_vertex = 1;
+  std::size_t m_uv = 1;
+  std::size_t m_normal = 1;
+};
+
+}  // namespace
+
+Result<void> exporters::obj(Job& job) {
+  if (auto ok = guardGeometry(job); !ok) return Failure(ok.error());
+  ObjFile file(job);
+  std::size_t done = 0;
+  for (const Group& g : job.groups) {
+    const Points& p = *g.layer->points;
+    bool goesOn = file.beginObject(g.name);
+    for (std::size_t k = 0; k < g.points.size() && goesOn; ++k) goesOn = file.copy(*g.prop->surface, p.position[g.points[k]], p.orientation[g.points[k]], p.size[g.points[k]]);
+    if (!goesOn) return Failure(cancelled());
+    job.task.report(static_cast<float>(++done) / static_cast<float>(job.groups.size()));
+  }
+  for (const auto& [layer, name] : job.surfaces)
+    if (!file.beginObject(name) || !file.copy(*layer->surface, Vec3(0), Quat(1, 0, 0, 0), Vec3(1))) return Failure(cancelled());
+  return file.commit();
+}
+
+}  // namespace arvesk

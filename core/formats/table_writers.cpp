@@ -1,0 +1,189 @@
+// Placements as rows: CSV for people and scripts, binary PLY for programs that take points.
+#include "core/formats/exporter.h"
+#include "core/formats/safe_file.h"
+#include "core/props/quantities.h"
+
+#include <fmt/format.h>
+
+#include <cstring>
+
+namespace arvesk {
+namespace {
+
+std::string csvField(const std::string& text) {
+  if (text.find_first_of(",\"\n") == std::string::npos) return text;
+  std::string out = "\"";
+  for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return out + '"';
+}
+
+/// One attribute as a column, or three for vectors.
+struct Extra {
+  enum class Sort { Number, Vector, Text, Id } sort;
+  std::string name;
+};
+
+/// The chosen attributes as they occur in any layer; a name used for two types keeps the first one's.
+std::vector<Extra> extrasOf(const exporters::Job& job) {
+  std::vector<Extra> out;
+  for (const std::string& name : job.options.attributes)
+    for (const ExportLayer* layer : job.layers) {
+      if (!layer->points) continue;
+      const auto it = layer->points->attributes.find(name);
+      if (it == layer->points->attributes.end()) continue;
+      out.push_back({static_cast<Extra::Sort>(it->second.index()), name});
+      break;
+    }
+  static_assert(std::is_same_v<std::variant_alternative_t<0, AttributeColumn>, Column<float>> && std::is_same_v<std::variant_alternative_t<1, AttributeColumn>, Column<Vec3>> &&
+                std::is_same_v<std::variant_alternative_t<2, AttributeColumn>, TextColumn> && std::is_same_v<std::variant_alternative_t<3, AttributeColumn>, Column<std::uint64_t>>);
+  return out;
+}
+
+std::string propNameOf(const Points& p, std::size_t i) { return p.prop[i] == kNoProp ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->name; }
+
+template <typename T>
+T valueOf(const Points& p, const std::string& name, std::size_t i) {
+  const auto* column = columnOf<Column<T>>(p.attributes, name);
+  return column ? (*column)[i] : T{};
+}
+
+}  // namespace
+
+Result<void> exporters::csv(Job& job) {
+  SafeFile file(job.path);
+  const std::vector<Extra> extras = extrasOf(job);
+  std::string head = "id,prop,output,x,y,z,qx,qy,qz,qw,scale_x,scale_y,scale_z";
+  for (const Extra& e : extras) head += e.sort == Extra::Sort::Vector ? fmt::format(",{0}_x,{0}_y,{0}_z", csvField(e.name)) : "," + csvField(e.name);
+  std::string block = head + "\n";
+  const auto out = [&] { return std::back_inserter(block); };
+  std::size_t done = 0;
+  for (const ExportLayer* layer : job.layers) {
+    if (!layer->points) continue;
+    const Points& p = *layer->points;
+    const std::string title = csvField(layer->name);
+    std::vector<std::string> props;
+    if (p.kit)
+      for (const KitEntry& e : p.kit->entries) props.push_back(csvField(e.prop->name));
+    for (std::size_t i = 0; i < p.count; ++i) {
+      const Vec3& at = p.position[i];
+      const Quat& q = p.orientation[i];
+      const Vec3& s = p.size[i];
+      fmt::format_to(out(), "{},{},{},{},{},{},{},{},{},{},{},{},{}", p.id[i], p.prop[i] == kNoProp ? std::string() : props[static_cast<std::size_t>(p.prop[i])], title, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z);
+      for (const Extra& e : extras) {
+        switch (e.sort) {
+          case Extra::Sort::Number: fmt::format_to(out(), ",{}", valueOf<float>(p, e.name, i)); break;
+          case Extra::Sort::Vector: {
+            const Vec3 v = valueOf<Vec3>(p, e.name, i);
+            fmt::format_to(out(), ",{},{},{}", v.x, v.y, v.z);
+            break;
+          }
+          case Extra::Sort::Text: fmt::format_to(out(), ",{}", csvField(readText(p, e.name, i).value_or(std::string()))); break;
+          case Extra::Sort::Id: fmt::format_to(out(), ",{}", valueOf<std::uint64_t>(p, e.name, i)); break;
+        }
+      }
+      block += '\n';
+      if (block.size() < (1 << 20)) continue;
+      if (job.task.isCancelled()) return Failure(cancelled());
+      file.write(block);
+      block.clear();
+    }
+    job.task.report(static_cast<float>(++done) / static_cast<float>(job.layers.size()));
+  }
+  if (!job.surfaces.empty()) job.report.warnings.push_back({ProblemCode::WrongInput, Severity::Warning, {}, fmt::format("{} surfaces are not in the table", job.surfaces.size()), "Export those as glTF, USD or OBJ"});
+  file.write(block);
+  if (job.task.isCancelled()) return Failure(cancelled());
+  return file.commit();
+}
+
+// Vertex properties: place, own up as normal, turn, size, footprint, id in two halves, prop and output as numbers whose names stand in the comments.
+Result<void> exporters::ply(Job& job) {
+  const std::vector<Extra> extras = extrasOf(job);
+  std::size_t count = 0;
+  std::vector<std::string> props;
+  std::map<std::string, int> propNumber;
+  std::map<std::string, std::map<std::string, int>> textNumber;
+  std::string comments;
+  for (const ExportLayer* layer : job.layers) {
+    if (!layer->points) continue;
+    const Points& p = *layer->points;
+    count += p.count;
+    if (p.kit)
+      for (const KitEntry& e : p.kit->entries) propNumber.emplace(e.prop->name, static_cast<int>(propNumber.size()));
+    for (const Extra& e : extras)
+      if (const auto* texts = columnOf<TextColumn>(p.attributes, e.name))
+        for (const std::string& name : *texts->names) textNumber[e.name].emplace(name, static_cast<int>(textNumber[e.name].size()));
+  }
+  const auto comment = [&](const char* what, const std::string& name, int number) {
+    std::string plain = name;
+    std::replace(plain.begin(), plain.end(), '\n', ' ');
+    comments += fmt::format("comment {} {} {}\n", what, number, plain);
+  };
+  for (const auto& [name, number] : propNumber) comment("prop", name, number);
+  int layerNumber = 0;
+  for (const ExportLayer* layer : job.layers)
+    if (layer->points) comment("output", layer->name, layerNumber++);
+  for (const auto& [attribute, names] : textNumber)
+    for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
+  std::string head = "ply\nformat binary_little_endian 1.0\ncomment Arvesk points, meters, Y up\n" + comments + fmt::format("element vertex {}\n", count);
+  const auto property = [&](const char* type, const std::string& name) {
+    std::string word = name;
+    std::replace(word.begin(), word.end(), ' ', '_');
+    head += fmt::format("property {} {}\n", type, word);
+  };
+  for (const char* name : {"x", "y", "z", "nx", "ny", "nz", "qx", "qy", "qz", "qw", "scale_x", "scale_y", "scale_z", "footprint"}) property("float", name);
+  for (const char* name : {"id_low", "id_high"}) property("uint", name);
+  for (const char* name : {"prop", "output"}) property("int", name);
+  for (const Extra& e : extras) {
+    if (e.sort == Extra::Sort::Number) property("float", e.name);
+    if (e.sort == Extra::Sort::Vector)
+      for (const char* axis : {"_x", "_y", "_z"}) property("float", e.name + axis);
+    if (e.sort == Extra::Sort::Text) property("int", e.name);
+    if (e.sort == Extra::Sort::Id)
+      for (const char* half : {"_low", "_high"}) property("uint", e.name + half);
+  }
+  SafeFile file(job.path);
+  file.write(head + "end_header\n");
+  std::string block;
+  const auto put = [&](auto v) { block.append(reinterpret_cast<const char*>(&v), sizeof v); };
+  const auto putId = [&](std::uint64_t id) {
+    put(static_cast<std::uint32_t>(id));
+    put(static_cast<std::uint32_t>(id >> 32));
+  };
+  layerNumber = 0;
+  for (const ExportLayer* layer : job.layers) {
+    if (!layer->points) continue;
+    const Points& p = *layer->points;
+    for (std::size_t i = 0; i < p.count; ++i) {
+      const Quat q = p.orientation[i];
+      put(p.position[i]);
+      put(q * kUp);
+      for (const float v : {q.x, q.y, q.z, q.w}) put(v);
+      put(p.size[i]);
+      put(p.effectiveFootprint(i));
+      putId(p.id[i]);
+      put(p.prop[i] == kNoProp ? -1 : propNumber.at(propNameOf(p, i)));
+      put(layerNumber);
+      for (const Extra& e : extras) {
+        if (e.sort == Extra::Sort::Number) put(valueOf<float>(p, e.name, i));
+        if (e.sort == Extra::Sort::Vector) put(valueOf<Vec3>(p, e.name, i));
+        if (e.sort == Extra::Sort::Text) {
+          const auto text = readText(p, e.name, i);
+          put(text ? textNumber.at(e.name).at(*text) : -1);
+        }
+        if (e.sort == Extra::Sort::Id) putId(valueOf<std::uint64_t>(p, e.name, i));
+      }
+      if (block.size() < (1 << 20)) continue;
+      if (job.task.isCancelled()) return Failure(cancelled());
+      file.write(block);
+      block.clear();
+    }
+    ++layerNumber;
+    job.task.report(static_cast<float>(layerNumber) / static_cast<float>(job.layers.size()));
+  }
+  if (!job.surfaces.empty()) job.report.warnings.push_back({ProblemCode::WrongInput, Severity::Warning, {}, fmt::format("{} surfaces are not among the points", job.surfaces.size()), "Export those as glTF, USD or OBJ"});
+  file.write(block);
+  if (job.task.isCancelled()) return Failure(cancelled());
+  return file.commit();
+}
+
+}  // namespace arvesk

@@ -1,0 +1,142 @@
+// Make room: moves crowded points away from each other, a little at a time.
+#include "core/nodes/adjust/effect.h"
+#include "core/nodes/registry.h"
+#include "core/spatial/ground.h"
+#include "core/spatial/point_grid.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class RoomBy { Footprint, Spacing };
+struct Params {
+  RoomBy by = RoomBy::Footprint;
+  float factor = 1;
+  float spacing = 0.5F;
+  int rounds = 8;
+  float most = 1;
+  float amount = 100;
+};
+
+/// One round: every point steps by half of each overlap, all from the same standing, so that order and threads do not matter.
+Array<Vec3> stepped(const EvalContext& ctx, const Points& points, const Array<Vec3>& at, const Array<float>& radius, const Array<float>& effect, const Params& p) {
+  Array<PointGrid::Entry> entries(points.count);
+  float largest = 0;
+  for (std::size_t i = 0; i < points.count; ++i) {
+    entries[i] = {at[i], radius[i], static_cast<std::uint32_t>(i)};
+    largest = std::max(largest, radius[i]);
+  }
+  const PointGrid grid(entries, std::max(2 * largest, 1e-3F));
+  Array<Vec3> out(points.count);
+  parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
+    struct Push { std::uint64_t id; Vec3 by; };
+    std::vector<Push> pushes;
+    for (std::size_t i = begin; i < end; ++i) {
+      pushes.clear();
+      grid.near(at[i], radius[i] + largest, [&](const PointGrid::Entry& e) {
+        if (e.index == i) return false;
+        Vec3 apart = at[i] - e.position;
+        apart.y = 0;
+        const float distance = glm::length(apart);
+        const float overlap = radius[i] + e.radius - distance;
+        if (overlap <= 0) return false;
+        // Two points at one place part along a direction that both know: from the lower id to the higher.
+        const std::uint64_t pair = points.id[i] ^ points.id[e.index];
+        const float angle = 2 * kPi * unitFloat(mix64(pair));
+        const Vec3 way = distance > 1e-6F ? apart / distance : (points.id[i] > points.id[e.index] ? 1.0F : -1.0F) * Vec3(std::sin(angle), 0, std::cos(angle));
+        pushes.push_back({points.id[e.index], 0.5F * overlap * way});
+        return false;
+      });
+      // Sums of floats depend on their order: by id, and each neighbor once though a cell may be visited twice.
+      std::sort(pushes.begin(), pushes.end(), [](const Push& a, const Push& b) { return a.id < b.id; });
+      Vec3 sum(0);
+      for (std::size_t k = 0; k < pushes.size(); ++k)
+        if (k == 0 || pushes[k].id != pushes[k - 1].id) sum += pushes[k].by;
+      Vec3 moved = at[i] + sum * std::min(1.0F, effect[i]) - points.position[i];
+      moved.y = 0;
+      const float far = glm::length(moved);
+      const float limit = p.most * effect[i];
+      if (far > limit) moved *= limit / far;
+      out[i] = points.position[i] + moved;
+    }
+  });
+  return out;
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const Points& points = *in.points();
+  const SurfacePtr ground = in.surface();
+  std::shared_ptr<const SurfaceIndex> index;
+  if (ground) {
+    const auto made = SurfaceIndex::of(*ground);
+    if (!made) return Failure(made.error());
+    index = *made;
+  }
+  const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
+  Array<float> radius(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) radius[i] = p.by == RoomBy::Footprint ? p.factor * points.effectiveFootprint(i) : 0.5F * p.spacing;
+  Array<Vec3> position = points.position.copied(points.count);
+  for (int round = 0; round < p.rounds && !ctx.task.isCancelled(); ++round) {
+    position = stepped(ctx, points, position, radius, effect, p);
+    ctx.task.report(static_cast<float>(round + 1) / static_cast<float>(p.rounds));
+  }
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  Points out = points;
+  if (index) {
+    Array<Vec3> normal = points.groundNormal.copied(points.count);
+    Array<std::uint32_t> face = points.groundFace.copied(points.count);
+    Array<Vec2> uv = points.groundUv.copied(points.count);
+    parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) {
+        if (position[i] == points.position[i]) continue;  // who stays keeps its own ground, caves and all
+        if (const auto found = groundUnder(*ground, *index, position[i])) {
+          position[i] = found->position;
+          normal[i] = found->normal;
+          face[i] = found->face;
+          uv[i] = found->uv;
+        }
+      }
+    });
+    if (ctx.task.isCancelled()) return Failure(cancelled());
+    out.groundNormal = std::move(normal);
+    out.groundFace = std::move(face);
+    out.groundUv = std::move(uv);
+  }
+  out.position = std::move(position);
+  return Outputs{std::make_shared<const Points>(std::move(out))};
+}
+
+std::string sentence(const Params& p) {
+  return p.by == RoomBy::Footprint ? fmt::format("Make room · {:g} × footprint, {:g} m at most", p.factor, p.most) : fmt::format("Make room · {:g} m apart, {:g} m at most", p.spacing, p.most);
+}
+
+}  // namespace
+
+const NodeKind& makeRoom() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "make-room";
+    k.family = Family::Adjust;
+    k.label = ARVESK_TEXT("node", "Make room");
+    k.help = ARVESK_TEXT("node", "Moves crowded points away from each other, level, over a few rounds, and at most a distance from where they were; then sets those that moved down on the joined ground. None is left out. Where several are too many for the room they share, overlaps stay: Clearance takes those.");
+    k.glyph = "make-room";
+    k.synonyms = {"relax", "spread", "push", "repel", "separate"};
+    k.inputs = {pointsInput(), groundInput(true), adjustWhereInput()};
+    k.outputs = {pointsOutput()};
+    k.params = {
+        param("by", &Params::by, ARVESK_TEXT("node", "Room"), ARVESK_TEXT("node", "How much each point wants."), {{"footprint", ARVESK_TEXT("node", "By footprint")}, {"spacing", ARVESK_TEXT("node", "Spacing")}}),
+        param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "On the footprints.")).hard(0, 100).usual(0, 3, 0.05).shown("by", {"footprint"}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "Wanted distance between two points.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05).shown("by", {"spacing"}),
+        param("most", &Params::most, ARVESK_TEXT("node", "At most"), ARVESK_TEXT("node", "How far a point may go from where it was.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+        param("rounds", &Params::rounds, ARVESK_TEXT("node", "Rounds"), ARVESK_TEXT("node", "How often all step.")).hard(1, 200).usual(1, 30, 1),
+        amountParam(&Params::amount),
+    };
+    k.reach = Reach::Distance;
+    k.exemptions.isLocal = false;
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

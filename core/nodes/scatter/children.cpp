@@ -1,0 +1,10 @@
+#include "core/nodes/scatter/children.h"
+
+namespace arvesk::nodes {
+
+void inherit(Points& children, const Points& parents, const Array<std::uint32_t>& parentOf) {
+  for (const auto& [name, column] : gathered(parents.attributes, parentOf)) children.attributes.insert_or_assign(name == "tint" || name == "patch" ? name : "parent-" + name, column);
+  children.attributes.insert_or_assign("parent", parents.id.gathered(parentOf));
+}
+
+}  // namespace arvesk::nodes

@@ -1,0 +1,135 @@
+// Planting grid: points in rows over a surface, set down on it.
+#include "core/nodes/registry.h"
+#include "core/spatial/ground.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class Cells { Square, Staggered, Hexagonal };
+struct Params {
+  Cells cells = Cells::Square;
+  float spacing = 1;
+  float turnDeg = 0;
+  float jitter = 0;
+  float footprint = 0.25F;
+};
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const SurfacePtr surface = in.surface("surface");
+  const auto index = SurfaceIndex::of(*surface);
+  if (!index) return Failure(index.error());
+  const Box3 box = surface->bounds();
+  const float rowStep = p.cells == Cells::Hexagonal ? p.spacing * std::sqrt(0.75F) : p.spacing;
+  const float c = std::cos(radians(p.turnDeg));
+  const float s = std::sin(radians(p.turnDeg));
+  // Rows and columns count from the world's origin, so that a larger ground only adds.
+  float fromU = std::numeric_limits<float>::max();
+  float toU = std::numeric_limits<float>::lowest();
+  float fromV = fromU;
+  float toV = toU;
+  for (const float x : {box.min.x, box.max.x})
+    for (const float z : {box.min.z, box.max.z}) {
+      const float u = c * x + s * z;
+      const float v = c * z - s * x;
+      fromU = std::min(fromU, u);
+      toU = std::max(toU, u);
+      fromV = std::min(fromV, v);
+      toV = std::max(toV, v);
+    }
+  const auto firstColumn = static_cast<std::int64_t>(std::floor(fromU / p.spacing)) - 1;
+  const auto firstRow = static_cast<std::int64_t>(std::floor(fromV / rowStep)) - 1;
+  const double columns = static_cast<double>((toU - fromU) / p.spacing) + 3;
+  const double rows = static_cast<double>((toV - fromV) / rowStep) + 3;
+  if (auto ok = guardPoints(ctx, columns * rows, "Raise the spacing"); !ok) return Failure(ok.error());
+  const auto columnCount = static_cast<std::size_t>(columns);
+  const auto count = columnCount * static_cast<std::size_t>(rows);
+
+  const Draw jitterX = ctx.draw("jitter-x");
+  const Draw jitterZ = ctx.draw("jitter-z");
+  const Draw draft = ctx.draw("draft");
+  Array<GroundPlace> found(count);
+  Array<std::uint64_t> ids(count);
+  parallelPieces(ctx.task, count, 1024, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      found[k].face = kNoFace;
+      const std::int64_t column = firstColumn + static_cast<std::int64_t>(k % columnCount);
+      const std::int64_t row = firstRow + static_cast<std::int64_t>(k / columnCount);
+      ids[k] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(column), static_cast<std::uint64_t>(row));
+      if (draft.unit(ids[k]) >= ctx.draftShare) continue;
+      const float shift = p.cells != Cells::Square && (row & 1) ? 0.5F : 0.0F;
+      const float u = (static_cast<float>(column) + shift + p.jitter / 100 * (jitterX.unit(ids[k]) - 0.5F)) * p.spacing;
+      const float v = static_cast<float>(row) * rowStep + p.jitter / 100 * (jitterZ.unit(ids[k]) - 0.5F) * p.spacing;
+      const SurfaceHit hit = (*index)->first({c * u - s * v, box.max.y + 1, c * v + s * u}, -kUp, box.extent().y + 2);
+      if (hit.isHit()) found[k] = groundPlaceOf(*surface, hit);
+    }
+  });
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  Array<Vec3> position;
+  Array<Vec3> normal;
+  Array<std::uint32_t> face;
+  Array<Vec2> uv;
+  Array<std::uint64_t> id;
+  for (std::size_t k = 0; k < count; ++k) {
+    if (found[k].face == kNoFace) continue;
+    position.push_back(found[k].position);
+    normal.push_back(found[k].normal);
+    face.push_back(found[k].face);
+    uv.push_back(found[k].uv);
+    id.push_back(ids[k]);
+  }
+  Points out;
+  out.count = id.size();
+  *ctx.candidates = out.count;
+  out.position = std::move(position);
+  out.groundNormal = std::move(normal);
+  out.groundFace = std::move(face);
+  out.groundUv = std::move(uv);
+  out.id = std::move(id);
+  out.orientation = Column<Quat>(glm::angleAxis(-radians(p.turnDeg), kUp));
+  out.footprint = Column<float>(p.footprint);
+  if (const MaskPtr where = in.mask("where")) {
+    const Array<float> chance = maskValues(ctx.task, *where, out);
+    if (ctx.task.isCancelled()) return Failure(cancelled());
+    const Draw rank = ctx.draw("where");
+    Array<std::uint8_t> keeps(out.count);
+    for (std::size_t i = 0; i < out.count; ++i) keeps[i] = rank.unit(out.id[i]) < chance[i];
+    return Outputs{split(out, keeps).first};
+  }
+  return Outputs{std::make_shared<const Points>(std::move(out))};
+}
+
+std::string sentence(const Params& p) {
+  constexpr std::array names{"square", "staggered", "hexagonal"};
+  return fmt::format("{} · {:g} m apart", names[static_cast<std::size_t>(p.cells)], p.spacing);
+}
+
+}  // namespace
+
+const NodeKind& plantingGrid() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "planting-grid";
+    k.family = Family::Scatter;
+    k.label = ARVESK_TEXT("node", "Planting grid");
+    k.help = ARVESK_TEXT("node", "Rows of points over a surface as seen from above, set down on its topmost place: square, staggered or hexagonal. Rows count from the world's origin, so a larger ground only adds. Jitter moves each point by a share of the spacing.");
+    k.glyph = "planting-grid";
+    k.synonyms = {"rows", "field", "orchard", "array", "lattice"};
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "What the rows lie on."), false, false}, whereInput(ARVESK_TEXT("node", "The chance that a point stays, by its fixed rank."))};
+    k.outputs = {pointsOutput()};
+    k.params = {
+        param("cells", &Params::cells, ARVESK_TEXT("node", "Cells"), ARVESK_TEXT("node", "Staggered shifts every other row by half; hexagonal also brings the rows closer, so that all neighbors are as far."),
+              {{"square", ARVESK_TEXT("node", "Square")}, {"staggered", ARVESK_TEXT("node", "Staggered")}, {"hexagonal", ARVESK_TEXT("node", "Hexagonal")}}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "From one point of a row to the next, from above.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.05, 10, 0.05),
+        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "Of the rows, clockwise from above.")).in(Unit::Degree).hard(-360, 360).usual(-180, 180, 1),
+        param("jitter", &Params::jitter, ARVESK_TEXT("node", "Jitter"), ARVESK_TEXT("node", "How far each point may lie from its place, as a share of the spacing.")).in(Unit::Percent).hard(0, 200).usual(0, 100, 1),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+    };
+    k.usesSeed = true;
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

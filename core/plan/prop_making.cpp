@@ -1,0 +1,55 @@
+#include "core/plan/prop_making.h"
+
+namespace arvesk {
+namespace {
+
+Vec3 pivotOf(const Surface& s, PivotAt at) {
+  const Box3 box = s.bounds();
+  switch (at) {
+    case PivotAt::AsMade: return Vec3(0);
+    case PivotAt::BaseCenter: return {box.center().x, box.min.y, box.center().z};
+    case PivotAt::Center: return box.center();
+    case PivotAt::LowestPoint: {
+      // The middle of all vertices within a thousandth of the height above the lowest, so that a flat foot has its middle as pivot.
+      Vec3 sum(0);
+      float count = 0;
+      const float limit = box.min.y + 0.001F * box.extent().y;
+      for (const Vec3& p : s.positions)
+        if (p.y <= limit) {
+          sum += p;
+          ++count;
+        }
+      return count > 0 ? Vec3(sum.x / count, box.min.y, sum.z / count) : Vec3(0);
+    }
+  }
+  return Vec3(0);
+}
+
+}  // namespace
+
+Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
+  Surface s = transformed(file, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0), static_cast<float>(entry.unitScale));
+  if (entry.creaseDeg >= 0) s = withCreases(s, static_cast<float>(entry.creaseDeg));
+  double size = entry.size;
+  if (const double height = static_cast<double>(s.bounds().extent().y); entry.commonHeight > 0 && height > 1e-6) size *= entry.commonHeight / height;
+  if (size != 1 || entry.turnDeg != Vec3(0)) s = transformed(s, Vec3(0), turnOf(entry.turnDeg), static_cast<float>(size));
+  if (const Vec3 pivot = pivotOf(s, entry.pivot); pivot != Vec3(0)) s = transformed(s, -pivot, Quat(1, 0, 0, 0), 1);
+  if (auto ok = checkSurface(s); !ok) {
+    Problem p = ok.error();
+    p.where = entry.name;
+    return Failure(p);
+  }
+  const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
+  if (entry.footprint > 0) prop->footprint = static_cast<float>(entry.footprint);
+  prop->weight = static_cast<float>(entry.weight);
+  for (std::size_t at = 0; at < entry.tags.size();) {
+    const std::size_t end = std::min(entry.tags.find(' ', at), entry.tags.size());
+    if (end > at) prop->tags.push_back(entry.tags.substr(at, end - at));
+    at = end + 1;
+  }
+  for (const MountEntry& m : entry.mounts) prop->mounts.push_back({m.name, -1, m.position, turnOf(m.turnDeg), Vec3(1)});
+  prop->massing = {entry.isMassingBox, entry.massingTriangles, entry.isMassingShown};
+  return PropPtr(prop);
+}
+
+}  // namespace arvesk
