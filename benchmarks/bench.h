@@ -28,6 +28,7 @@ void addSetDown();
 void addNoise();
 void addMasks();
 void addPicture();
+void addDressing();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

@@ -83,6 +83,7 @@ int main(int argc, char** argv) {
   addNoise();
   addMasks();
   addPicture();
+  addDressing();
   for (const Pair& p : pairs())
     for (const auto& [name, body] : {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})
       benchmark::RegisterBenchmark(name.c_str(), [run = body](benchmark::State& state) { for (auto _ : state) run(); })->Unit(benchmark::kMillisecond)->Repetitions(5)->Iterations(1)->UseRealTime();

@@ -175,6 +175,7 @@ void KitView::showResults(const EvalViewPtr& view) {
 void KitView::showSelected() {
   const std::vector<std::string> uids = selectedUids();
   const std::size_t all = m_model->plan().props.size();
+  if (uids.size() == 1 && m_list->currentItem()) m_list->scrollToItem(m_list->currentItem());
   m_settings->show(uids, m_view);
   m_count->setText(all == 0 ? tr("No props yet. Add mesh files or a folder, or drop them here.")
                    : uids.size() > 1 ? tr("%1 of %2 props selected; edits go to all of them").arg(uids.size()).arg(all)

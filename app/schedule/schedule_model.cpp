@@ -158,8 +158,8 @@ QVariant ScheduleModel::headerData(int section, Qt::Orientation orientation, int
     case Output: return tr("Output");
     case Count: return tr("Placed");
     case Share: return tr("Share");
-    case Each: return tr("Triangles each");
-    case Triangles: return tr("in all");
+    case Each: return tr("Each");
+    case Triangles: return tr("Triangles");
     case Memory: return tr("Memory");
     case Size: return tr("Mean size");
     case MostPlaced: return tr("Most placed");

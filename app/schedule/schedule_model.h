@@ -14,7 +14,7 @@ class ScheduleModel : public QAbstractTableModel {
   Q_OBJECT
 
  public:
-  enum Column { Name, Output, Count, Share, Each, Triangles, Memory, Size, MostPlaced, MostTriangles, Use, ColumnCount };
+  enum Column { Name, Output, Count, Share, Triangles, Use, MostPlaced, MostTriangles, Each, Memory, Size, ColumnCount };
 
   explicit ScheduleModel(PlanModel* plan, QObject* parent = nullptr);
   /// `draftShare`: what of final is shown, 1 in final quality; `final` holds counts and triangles at final by budget key, once known.

@@ -36,10 +36,10 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   m_table->verticalHeader()->setDefaultSectionSize(25);
   m_table->horizontalHeader()->setHighlightSections(false);
   m_table->horizontalHeader()->setStretchLastSection(true);
-  const std::array<int, ScheduleModel::ColumnCount> widths{132, 64, 62, 46, 90, 62, 70, 66, 82, 92, 90};
+  const std::array<int, ScheduleModel::ColumnCount> widths{128, 58, 64, 52, 72, 92, 82, 96, 52, 70, 66};
   for (int c = 0; c < ScheduleModel::ColumnCount; ++c) m_table->setColumnWidth(c, widths[static_cast<std::size_t>(c)]);
   connect(m_table, &QTableView::clicked, this, [this](const QModelIndex& index) {
-    if (index.row() == 0 || index.column() >= ScheduleModel::MostPlaced) return;
+    if (index.row() == 0 || index.column() == ScheduleModel::MostPlaced || index.column() == ScheduleModel::MostTriangles) return;
     const ScheduleRow& row = m_model.schedule().rows[static_cast<std::size_t>(index.row()) - 1];
     Q_EMIT propWanted(text(row.output), text(row.prop->uid));
   });
@@ -76,8 +76,8 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   m_faults->setHorizontalHeaderLabels({tr("Prop"), tr("Output"), tr("Gap")});
   m_faults->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   m_faults->horizontalHeader()->setHighlightSections(false);
-  m_faults->setColumnWidth(1, 64);
-  m_faults->setColumnWidth(2, 104);
+  m_faults->setColumnWidth(1, 58);
+  m_faults->setColumnWidth(2, 92);
   m_faults->verticalHeader()->hide();
   m_faults->verticalHeader()->setDefaultSectionSize(22);
   m_faults->setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -116,7 +116,7 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   row->setSpacing(0);
   row->addWidget(m_table, 1);
   row->addLayout(side, 0);
-  m_faults->setMinimumWidth(300);
+  m_faults->setMinimumWidth(272);
   connect(m_service, &EvaluationService::thumbnailReady, this, [this] {
     if (isVisible()) refresh();
   });
@@ -174,6 +174,14 @@ void ScheduleView::check() {
   for (const PictureLayer& layer : m_view->shown) layers.push_back(layer.points);
   std::vector<SurfacePtr> grounds;
   if (m_view->scene) grounds = m_view->scene->input().grounds;
+  // Ground that is hidden in Site carries placements all the same: a deck below its boards.
+  for (const Node& node : m_view->plan->nodes) {
+    const NodeKind* kind = findNodeKind(node.kind);
+    const auto values = m_view->evaluation.values.find(node.uid);
+    if (!kind || !kind->inputs.empty() || values == m_view->evaluation.values.end() || values->second.empty()) continue;
+    const auto* surface = std::get_if<SurfacePtr>(&values->second.front());
+    if (surface && *surface && std::find(grounds.begin(), grounds.end(), *surface) == grounds.end()) grounds.push_back(*surface);
+  }
   m_checkHead->setText(tr("Standing · looking…"));
   m_check.ask([this, layers, grounds, rule = m_rule, shown = m_view->shown](const Task& task) -> std::function<void()> {
     StandingReport report = checkStanding(layers, grounds, rule, task);
@@ -200,7 +208,7 @@ void ScheduleView::showFaults() {
     const Points& p = *layer.points;
     const Node* node = m_view->plan->find(layer.source);
     const QStringList cells{text(p.kit->entries[static_cast<std::size_t>(p.prop[fault.point])].prop->name), node ? text(node->title) : QString(),
-                            fault.isBuried ? tr("buried by %1 m").arg(locale.toString(static_cast<double>(fault.badness), 'f', 2)) : tr("%1 m above").arg(locale.toString(static_cast<double>(fault.gap), 'f', 2))};
+                            fault.isBuried ? tr("%1 m deep").arg(locale.toString(static_cast<double>(fault.badness), 'f', 2)) : tr("%1 m above").arg(locale.toString(static_cast<double>(fault.gap), 'f', 2))};
     for (int c = 0; c < 3; ++c) {
       auto* item = new QTableWidgetItem(cells[c]);
       if (c == 2) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);

@@ -168,14 +168,14 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.take(window, "mask");
     window.site().setMode(SiteMode::Dressed);
   }
-  if (photographer.wants("kit")) {
+  if (photographer.wants("kit") || photographer.wants("prop")) {
     window.planView().select({QStringLiteral("marram-props")});
     window.showKit(true);
     waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 60'000);
     auto* list = window.kit().findChild<QListWidget*>(QStringLiteral("kit_list"));
     for (int i = 0; i < list->count(); ++i)
       if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("mooring-post")) list->setCurrentRow(i);
-    photographer.take(window, "kit");
+    if (photographer.wants("kit")) photographer.take(window, "kit");
     if (photographer.wants("prop")) {
       for (int i = 0; i < list->count(); ++i)
         if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("dinghy")) list->setCurrentRow(i);
@@ -218,11 +218,14 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   window.planView().reveal(QStringLiteral("cove"));
   if (photographer.wants("sheet")) {
     window.planView().select({QStringLiteral("boulders")});
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == "Shelf") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
     window.openContactSheet();
     auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
     waitUntil([&] { return sheet->pictureCount() >= 9; }, 180'000);
     photographer.save(*sheet, "sheet");
     sheet->close();
+    window.site().setCamera({first.eye, first.target, first.fieldOfViewDeg});
   }
   if (photographer.wants("find")) {
     window.planView().select({QStringLiteral("steep-sand")});

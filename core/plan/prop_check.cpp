@@ -36,7 +36,7 @@ std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file,
   // A tenth of the extent: roots and anchors may go below the ground, and a tuft's middle need not be exact.
   const float off = std::max({std::abs(box.center().x) / std::max(extent.x, 1e-6F), std::abs(box.center().z) / std::max(extent.z, 1e-6F)});
   const float under = (0 - box.min.y) / std::max(extent.y, 1e-6F);
-  if (entry.pivot == PivotAt::AsMade && (off > 0.25F || under > 0.35F || under < -0.1F)) {
+  if (entry.pivot == PivotAt::AsMade && (off > 0.35F || under > 0.35F || under < -0.1F)) {
     const std::string where = under > 0.35F ? fmt::format("{:.2g} m above its base", -box.min.y) : under < -0.1F ? fmt::format("{:.2g} m below its base", box.min.y) : std::string("beside its middle");
     out.push_back({About::PivotOff, fmt::format("The pivot lies {}; placements will hover, sink or stand beside their points.", where), "Pivot to base center", [](PropEntry& p) { p.pivot = PivotAt::BaseCenter; }});
   }

@@ -1,5 +1,7 @@
 #include "core/props/prop.h"
 
+#include <algorithm>
+
 namespace arvesk {
 
 std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr surface) {
@@ -10,7 +12,9 @@ std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr sur
   for (const Vec3& p : surface->positions) radiusSq = std::max(radiusSq, p.x * p.x + p.z * p.z);
   prop->footprint = std::sqrt(radiusSq);
   prop->height = surface->bounds().extent().y;
-  prop->mounts = surface->nodes;
+  // A node that carries triangles is a part of the prop; the empty ones mark places.
+  for (const SceneNode& node : surface->nodes)
+    if (std::find(surface->parts.begin(), surface->parts.end(), node.name) == surface->parts.end()) prop->mounts.push_back(node);
   prop->surface = std::move(surface);
   return prop;
 }

@@ -216,7 +216,7 @@ Surface barnacles(std::uint32_t seed) {
       }
     for (int k = 0; k < kSides; ++k) cone.triangles.push_back({id(2, k), 3 * kSides, id(2, k + 1)});
     computeSmoothNormals(cone);
-    paint(cone, [&](const Vec3& p, const Vec3&) { return p.y > 0.7F * size && glm::length(Vec2(p.x, p.z)) < 0.36F * size ? srgb(70, 64, 58) : glm::mix(srgb(150, 144, 130), srgb(222, 216, 202), std::clamp(p.y / size, 0.0F, 1.0F)); });
+    paint(cone, [&](const Vec3& p, const Vec3&) { return p.y > 0.7F * size && glm::length(Vec2(p.x, p.z)) < 0.36F * size ? srgb(62, 56, 50) : glm::mix(srgb(118, 112, 98), srgb(188, 181, 164), std::clamp(p.y / size, 0.0F, 1.0F)); });
     add(s, at(cone, {r * std::cos(a), 0, r * std::sin(a)}, {8 * std::sin(a), 0, -8 * std::cos(a)}));
   }
   return s;

@@ -1,0 +1,330 @@
+// Kit, Schedule, Contact sheet and selection in Site, by mouse and keys as people use them.
+#include "app/bench/number_field.h"
+#include "app/kit/prop_window.h"
+#include "app/window/contact_sheet.h"
+#include "core/formats/exporter.h"
+#include "core/formats/plan_file.h"
+#include "tests/app/window_test.h"
+
+#include <QComboBox>
+#include <QDropEvent>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenu>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTableView>
+#include <QTableWidget>
+#include <QTimer>
+#include <QToolButton>
+
+using namespace arvesk;
+
+class TestDressingUi : public test::WindowTest {
+  Q_OBJECT
+
+  KitView& kit() { return w().kit(); }
+  SiteView& site() { return w().site(); }
+  QListWidget* list() { return kit().findChild<QListWidget*>(QStringLiteral("kit_list")); }
+  QString folder() { return m_dir.filePath(QStringLiteral("work")); }
+
+  /// A plan of its own in a folder of its own, with copies of some props: what tests change on disk is theirs.
+  void openCopy() {
+    QDir().mkpath(folder() + QStringLiteral("/kit"));
+    auto plan = loadPlan(test::sourcePath("demo/examples/growth.arvesk").toStdString());
+    QVERIFY(plan);
+    for (PropEntry& p : plan->props) {
+      const QString name = QFileInfo(QString::fromStdString(p.file)).fileName();
+      QFile::copy(test::sourcePath("demo/tern-cove/kit/") + name, folder() + QStringLiteral("/kit/") + name);
+      p.file = "kit/" + name.toStdString();
+    }
+    for (Node& n : plan->nodes)
+      for (const char* id : {"file", "color_file"})
+        if (const auto it = n.params.find(id); it != n.params.end()) it->second = test::sourcePath("demo/tern-cove/").toStdString() + QFileInfo(QString::fromStdString(std::get<std::string>(it->second))).fileName().toStdString();
+    QVERIFY(savePlan(*plan, (folder() + QStringLiteral("/growth.arvesk")).toStdString()));
+    QVERIFY(w().openFile(folder() + QStringLiteral("/growth.arvesk")));
+    waitForResults();
+  }
+  void clickProp(const char* name, Qt::KeyboardModifiers with = {}) {
+    for (int i = 0; i < list()->count(); ++i)
+      if (list()->item(i)->text().endsWith(QLatin1String(name))) {
+        list()->scrollToItem(list()->item(i));
+        QTest::mouseClick(list()->viewport(), Qt::LeftButton, with, list()->visualItemRect(list()->item(i)).center());
+        return;
+      }
+    QFAIL(name);
+  }
+  const PropEntry& prop(const char* name) {
+    for (const PropEntry& p : document().props)
+      if (p.name == name) return p;
+    qFatal("no prop %s", name);
+  }
+  template <typename T>
+  T* control(const char* name) { return kit().findChild<T*>(QLatin1String(name)); }
+
+ private Q_SLOTS:
+  void initTestCase() { startTests(); }
+  void init() {
+    openWindow();
+    openCopy();
+  }
+  void cleanup() {
+    w().model().undoStack().setClean();
+    m_window.reset();
+    QDir(folder()).removeRecursively();
+  }
+
+  void kitIsSearchedTaggedAndEditedForMany() {
+    w().showKit(true);
+    QTest::keyClicks(control<QLineEdit>("kit_search"), QStringLiteral("boulder"));
+    QCOMPARE(list()->count(), 3);
+    clickProp("Boulder A");
+    clickProp("Boulder C", Qt::ControlModifier);
+    auto* tags = control<QLineEdit>("tags");
+    type(tags, QStringLiteral("rock  large"));
+    QCOMPARE(prop("Boulder A").tags, std::string("rock large"));
+    QCOMPARE(prop("Boulder C").tags, std::string("rock large"));
+    QVERIFY(prop("Boulder B").tags.empty());
+    type(control<QLineEdit>("kit_search"), QStringLiteral("lar"));
+    QCOMPARE(list()->count(), 2);  // found by tag now
+    control<QLineEdit>("kit_search")->clear();
+    QCOMPARE(list()->count(), static_cast<int>(document().props.size()));
+    trigger("edit_undo");
+    QVERIFY(prop("Boulder A").tags.empty());
+  }
+
+  void settingsChangeThePropAndItsPlacements() {
+    w().showKit(true);
+    clickProp("Boulder B");
+    const auto bounds = [&] {
+      for (const PropPtr& p : w().service().latest()->props)
+        if (p->name == "Boulder B") return p->surface->bounds();
+      return Box3();
+    };
+    type(control<NumberField>("common_height"), QStringLiteral("250 cm"));
+    waitForResults();
+    QVERIFY(test::within(static_cast<double>(bounds().extent().y), 2.5, 1e-3));
+    auto* pivot = control<QComboBox>("pivot");
+    pivot->setFocus();
+    while (pivot->currentIndex() != 2) QTest::keyClick(pivot, Qt::Key_Down);
+    Q_EMIT pivot->activated(2);
+    waitForResults();
+    QVERIFY(glm::length(bounds().center()) < 1e-3F);
+    type(control<NumberField>("footprint"), QStringLiteral("0.33"));
+    waitForResults();
+    for (const PropPtr& p : w().service().latest()->props)
+      if (p->name == "Boulder B") QCOMPARE(p->footprint, 0.33F);
+  }
+
+  void oneClickMendsWhatIsWrong() {
+    // A prop a hundred times too large, with its pivot in the middle.
+    Surface box = transformed(makeBox({90, 60, 90}), {0, -30, 0}, Quat(1, 0, 0, 0), 1);
+    QVERIFY(exporters::glbOf({{"crate", std::make_shared<const Surface>(box)}}, (folder() + QStringLiteral("/kit/crate.glb")).toStdString()));
+    w().showKit(true);
+    kit().addFiles({folder() + QStringLiteral("/kit/crate.glb")});
+    waitForResults();
+    clickProp("crate");
+    QPushButton* unit = control<QPushButton>("fix_4");
+    QVERIFY(unit);
+    QTest::mouseClick(unit, Qt::LeftButton);
+    QCOMPARE(prop("crate").unitScale, 0.01);
+    waitForResults();
+    QPushButton* pivot = control<QPushButton>("fix_3");
+    QVERIFY(pivot);
+    QTest::mouseClick(pivot, Qt::LeftButton);
+    QVERIFY(prop("crate").pivot == PivotAt::BaseCenter);
+    waitForResults();
+    QTRY_VERIFY(!control<QPushButton>("fix_3") && !control<QPushButton>("fix_4"));
+    trigger("edit_undo");
+    QVERIFY(prop("crate").pivot == PivotAt::AsMade);
+  }
+
+  void filesAndFoldersAreDroppedReplacedAndFoundAgain() {
+    w().showKit(true);
+    const std::size_t before = document().props.size();
+    QMimeData data;
+    data.setUrls({QUrl::fromLocalFile(folder() + QStringLiteral("/kit")), QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/kit/lamp.glb"))});
+    QDragEnterEvent enter(QPoint(50, 50), Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(&kit(), &enter);
+    QDropEvent drop(QPointF(50, 50), Qt::CopyAction, &data, Qt::LeftButton, {});
+    QApplication::sendEvent(&kit(), &drop);
+    QCOMPARE(document().props.size(), before * 2 + 1);  // the folder holds what was there already
+    trigger("edit_undo");
+    kit().replaceFile(prop("Barnacles").uid, test::sourcePath("demo/tern-cove/kit/buoy.glb"));
+    waitForResults();
+    for (const PropPtr& p : w().service().latest()->props)
+      if (p->name == "Barnacles") QVERIFY(p->height > 0.3F);  // every barnacle is a buoy now
+    trigger("edit_undo");
+
+    // The kit moves away: all is missing; one is shown where it is, the others beside it are found by themselves.
+    QVERIFY(QDir().rename(folder() + QStringLiteral("/kit"), folder() + QStringLiteral("/moved")));
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->evaluation.propProblems.size() == before, 20'000);
+    clickProp("Boulder A");
+    QVERIFY(control<QPushButton>("fix_missing"));
+    kit().replaceFile(prop("Boulder A").uid, folder() + QStringLiteral("/moved/boulder-a.glb"));
+    waitForResults();
+    QVERIFY(w().service().latest()->evaluation.propProblems.empty());
+    QCOMPARE(prop("Limpet").file, std::string("moved/limpet.glb"));
+  }
+
+  void aFileThatIsSavedAgainIsReadAgain() {
+    const auto heightNow = [&] {
+      for (const PropPtr& p : w().service().latest()->props)
+        if (p->name == "Barnacles") return p->height;
+      return 0.0F;
+    };
+    const float before = heightNow();
+    const std::string path = (folder() + QStringLiteral("/kit/barnacles.glb")).toStdString();
+    QTest::qWait(1100);  // files' times have whole seconds on some disks
+    QVERIFY(exporters::glbOf({{"tall", std::make_shared<const Surface>(makeBox({0.1F, 2, 0.1F}))}}, path));
+    QTRY_VERIFY_WITH_TIMEOUT(std::abs(heightNow() - 2) < 1e-3F, 20'000);
+    QVERIFY(before < 1);
+  }
+
+  void mountPointsAreSetOnThePicture() {
+    w().showKit(true);
+    clickProp("Boulder A");
+    QTest::mouseClick(control<QToolButton>("mounts"), Qt::LeftButton);
+    auto* window = w().findChild<PropWindow*>(QStringLiteral("prop_window"));
+    QVERIFY(window);
+    PropPicture& picture = window->picture();
+    QTest::mouseClick(&picture, Qt::LeftButton, {}, picture.rect().center());
+    QCOMPARE(prop("Boulder A").mounts.size(), std::size_t{1});
+    waitForResults();
+    auto* table = window->findChild<QTableWidget*>(QStringLiteral("mount_table"));
+    QTRY_COMPARE(table->rowCount(), 1);
+    const Vec3 at = prop("Boulder A").mounts[0].position;
+    QVERIFY(QLineF(picture.project(at), QPointF(picture.rect().center())).length() < 3);  // it lies where it was clicked
+    table->item(0, 0)->setText(QStringLiteral("mount_top"));
+    QCOMPARE(prop("Boulder A").mounts[0].name, std::string("mount_top"));
+    table->selectRow(0);
+    QTest::mouseClick(window->findChild<QPushButton*>(QStringLiteral("mount_remove")), Qt::LeftButton);
+    QVERIFY(prop("Boulder A").mounts.empty());
+    window->close();
+  }
+
+  void scheduleCountsBudgetsAndFindsWhatHovers() {
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("tab_schedule")), Qt::LeftButton);
+    ScheduleModel& table = w().schedule().table();
+    QTRY_VERIFY_WITH_TIMEOUT(table.rowCount() > 3 && !w().schedule().isBusy(), 20'000);
+    QCOMPARE(table.schedule().count, w().service().latest()->totals.placements);
+    // A budget below what final places: over it, in words and with a mark.
+    auto* view = w().schedule().findChild<QTableView*>(QStringLiteral("schedule_table"));
+    const QModelIndex cell = table.index(0, ScheduleModel::MostPlaced);
+    view->setCurrentIndex(cell);
+    view->edit(cell);
+    auto* editor = view->findChild<QLineEdit*>();
+    QVERIFY(editor);
+    editor->selectAll();
+    QTest::keyClicks(editor, QStringLiteral("0.2 k"));
+    QTest::keyClick(editor, Qt::Key_Return);
+    QTRY_VERIFY(document().settings.budgets.contains("all"));
+    QCOMPARE(document().settings.budgets.at("all").placements, 200.0);
+    QTRY_VERIFY_WITH_TIMEOUT(table.isFinalKnown() && table.rowCount() > 3, 20'000);
+    QVERIFY(table.use(0) > 1);
+    QVERIFY(table.data(table.index(0, ScheduleModel::Use), Qt::DisplayRole).toString().startsWith(QStringLiteral("! ")));
+    // Rocks lifted into the air are found, worst first; a click leads there.
+    w().model().setParam(QStringLiteral("down"), "sink_by", std::string("meters"));
+    w().model().setParam(QStringLiteral("down"), "sink", -3.0);
+    waitForResults();
+    QTRY_VERIFY_WITH_TIMEOUT(!w().schedule().isBusy() && w().schedule().standing().hovering > 0, 20'000);
+    auto* faults = w().schedule().findChild<QTableWidget*>(QStringLiteral("standing_faults"));
+    QTRY_VERIFY(faults->rowCount() > 0);
+    QTest::mouseClick(faults->viewport(), Qt::LeftButton, {}, faults->visualItemRect(faults->item(0, 0)).center());
+    QCOMPARE(countOf(site().selected()), std::size_t{1});
+    const StandingFault& worst = w().schedule().standing().faults.front();
+    QVERIFY(worst.gap > 1);
+    QVERIFY(glm::distance(site().camera().target, w().service().latest()->shown[worst.layer].points->position[worst.point]) < 1e-3F);
+  }
+
+  void contactSheetShowsSeedsAndAClickKeepsOne() {
+    plan().select({QStringLiteral("rocks")});
+    const std::uint64_t before = document().find("rocks")->seed;
+    const PlanPtr untouched = w().model().snapshot();
+    QTest::keyClick(&w(), Qt::Key_S, Qt::ShiftModifier);
+    auto* sheet = w().findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
+    QVERIFY(sheet);
+    QCOMPARE(sheet->seedOf(0), before);
+    QTRY_VERIFY_WITH_TIMEOUT(sheet->pictureCount() == 9, 60'000);
+    QVERIFY(w().model().snapshot() == untouched);  // nothing changes until one is chosen
+    QTest::mouseClick(sheet->findChild<QToolButton*>(QStringLiteral("sheet_cell_4")), Qt::LeftButton);
+    QCOMPARE(document().find("rocks")->seed, before + 4);
+    trigger("edit_undo");
+    QCOMPARE(document().find("rocks")->seed, before);
+  }
+
+  void placementsAreSelectedByBoxAndOutlineHiddenAndShownAlone() {
+    plan().select({});
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() > 0, 20'000);
+    test::dragMouse(&site(), {60, 60}, {site().width() - 20, site().height() - 20});
+    QTRY_VERIFY_WITH_TIMEOUT(countOf(site().selected()) > 20, 10'000);
+    const std::size_t seen = countOf(site().selected());
+    std::size_t all = 0;
+    for (const PictureLayer& l : w().service().latest()->shown) all += l.points->count;
+    QVERIFY(seen < all);  // what is behind something, or out of sight, is not taken
+    site().setFocus();
+    QTest::keyClick(&site(), Qt::Key_Escape);
+    QVERIFY(site().selected().empty());
+
+    // An outline around the left half takes fewer.
+    trigger("site_lasso");
+    const auto send = [&](QEvent::Type type, const QPointF& at, Qt::MouseButton b, Qt::MouseButtons held) {
+      QMouseEvent e(type, at, site().mapToGlobal(at), b, held, {});
+      QApplication::sendEvent(&site(), &e);
+    };
+    const double h = site().height();
+    const double half = site().width() / 2.0;
+    send(QEvent::MouseButtonPress, {10, 60}, Qt::LeftButton, Qt::LeftButton);
+    for (const QPointF& p : {QPointF(half, 60), QPointF(half, h - 10), QPointF(10, h - 10), QPointF(10, 70)}) send(QEvent::MouseMove, p, Qt::NoButton, Qt::LeftButton);
+    send(QEvent::MouseButtonRelease, {10, 70}, Qt::LeftButton, Qt::NoButton);
+    QTRY_VERIFY_WITH_TIMEOUT(countOf(site().selected()) > 0, 10'000);
+    QVERIFY(countOf(site().selected()) < seen);
+    const SiteSelection left = site().selected();
+
+    trigger("site_same_node");
+    QTRY_VERIFY(countOf(site().selected()) > countOf(left));
+    QTest::keyClick(&site(), Qt::Key_Minus);
+    QVERIFY(site().selected().empty());
+    const auto shownNow = [&] {
+      std::size_t n = 0;
+      for (const PictureLayer& l : w().service().latest()->shown) n += l.points->count;
+      return n;
+    };
+    QTRY_VERIFY_WITH_TIMEOUT(shownNow() < all, 20'000);
+    QTest::keyClick(&site(), Qt::Key_0);
+    QTRY_VERIFY_WITH_TIMEOUT(shownNow() == all, 20'000);
+    site().select(left);
+    QTest::keyClick(&site(), Qt::Key_Plus);
+    QTRY_VERIFY_WITH_TIMEOUT(shownNow() == countOf(left), 20'000);
+    QTest::keyClick(&site(), Qt::Key_0);
+    QTRY_VERIFY_WITH_TIMEOUT(shownNow() == all, 20'000);
+  }
+
+  void theClumpOfAPlacementIsItsParents() {
+    const EvalViewPtr view = w().service().latest();
+    for (const PictureLayer& layer : view->shown) {
+      const auto* parents = columnOf<Column<std::uint64_t>>(layer.points->attributes, "parent");
+      if (!parents) continue;
+      site().select({{layer.source, {layer.points->id[0]}}});
+      trigger("site_same_clump");
+      QTRY_VERIFY(countOf(site().selected()) > 1);
+      for (std::size_t i = 0; i < layer.points->count; ++i) QCOMPARE(site().selected().at(layer.source).contains(layer.points->id[i]), (*parents)[i] == (*parents)[0]);
+      return;
+    }
+    QFAIL("no layer has parents");
+  }
+
+  void massingAndApartChangeThePictureNotThePlan() {
+    const PlanPtr untouched = w().model().snapshot();
+    const std::uint64_t dressed = w().service().latest()->scene->triangleCount();
+    QTest::mouseClick(site().findChild<QToolButton*>(QStringLiteral("mode_massing")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene->input().isMassing, 20'000);
+    QVERIFY(w().service().latest()->scene->triangleCount() < dressed / 2);
+    site().findChild<QSlider*>(QStringLiteral("exploded"))->setValue(100);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene->input().exploded == 1.0F, 20'000);
+    QVERIFY(w().model().snapshot() == untouched);
+  }
+};
+
+QTEST_MAIN(TestDressingUi)
+#include "tst_dressing.moc"
