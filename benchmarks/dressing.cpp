@@ -59,7 +59,7 @@ void addDressing() {
   };
   const ParamMap params{{"spacing", 0.34}, {"spacing_in", std::string("prop")}, {"variants", 2.0}};
   const std::size_t made = std::get<PointsPtr>(run("on-props", inputs(), params).front())->count;
-  add({"On props, " + std::to_string(made / 1'000'000) + "." + std::to_string(made / 100'000 % 10) + " M points, one thread", "a plain loop that carries as many samples", false, 2.0,
+  add({"On props, " + std::to_string(made / 1'000'000) + "." + std::to_string(made / 100'000 % 10) + " M points, one thread", "a plain loop that carries as many samples", false, 1.5,
        [inputs, params] { withThreads(1, [&] { benchmark::DoNotOptimize(run("on-props", inputs(), params)); }); },
        [many, made] {
          const std::size_t each = made / many->count;
@@ -87,7 +87,7 @@ void addDressing() {
 
   const auto million = std::make_shared<const Points>(points(1'000'000, 1000, 0.1F, 0.2F));
   const KitPtr kit = rocks();
-  add({"Dress by chance, 1 M, one thread", "a plain loop over summed weights", false, 8.0,
+  add({"Dress by chance, 1 M, one thread", "a plain loop over summed weights", false, 5.0,
        [million, kit] {
          withThreads(1, [&] {
            Inputs in;
@@ -115,7 +115,7 @@ void addDressing() {
 
   const PointsPtr placed = placements(1'000'000);
   const std::string path = (std::filesystem::temp_directory_path() / "arvesk-bench.glb").string();
-  add({"Export of 1 M placements as GLB", "writing as many bytes from memory", false, 6.0,
+  add({"Export of 1 M placements as GLB", "writing as many bytes from memory", false, 4.0,
        [placed, path] {
          benchmark::DoNotOptimize(exportLayers({{"Rocks", placed, nullptr}}, path, {}, {}));
          std::filesystem::remove(path);

@@ -180,7 +180,11 @@ class TextEditor : public ParamEditor {
     });
   }
   bool isWide() const override { return static_cast<bool>(m_check); }
-  void show(const ParamValue& value) override { if (!m_line->isModified()) m_line->setText(text(std::get<std::string>(value))); }
+  void show(const ParamValue& value) override {
+    if (m_line->isModified()) return;
+    m_line->setText(text(std::get<std::string>(value)));
+    if (!m_line->hasFocus()) m_line->setCursorPosition(0);  // a long text shows how it begins
+  }
 
  private:
   void judge() {

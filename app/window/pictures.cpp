@@ -168,7 +168,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.take(window, "mask");
     window.site().setMode(SiteMode::Dressed);
   }
-  if (photographer.wants("kit") || photographer.wants("prop")) {
+  if (photographer.wants("kit") || only == QStringLiteral("prop")) {
     window.planView().select({QStringLiteral("marram-props")});
     window.showKit(true);
     waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 60'000);
@@ -176,7 +176,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     for (int i = 0; i < list->count(); ++i)
       if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("mooring-post")) list->setCurrentRow(i);
     if (photographer.wants("kit")) photographer.take(window, "kit");
-    if (photographer.wants("prop")) {
+    if (only == QStringLiteral("prop")) {
       for (int i = 0; i < list->count(); ++i)
         if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("dinghy")) list->setCurrentRow(i);
       window.kit().findChild<QToolButton*>(QStringLiteral("mounts"))->click();
@@ -196,7 +196,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
       if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
     photographer.take(window, name);
   }
-  if (photographer.wants("massing")) {
+  if (only == QStringLiteral("massing")) {
     window.site().setMode(SiteMode::Massing);
     for (const CameraEntry& c : window.model().plan().settings.cameras)
       if (c.name == "Jetty") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});

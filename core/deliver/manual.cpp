@@ -140,8 +140,8 @@ Example exampleOf(const std::string& id) {
       {"shift-by-noise", {{{"strength", std::vector<double>{1.5, 0, 1.5}}}, 1.6}},
       {"make-room", {{{"by", std::string("spacing")}, {"spacing", 2.6}}, 2.0}},
       {"size-by-mask", {{{"size", std::vector<double>{0.4, 1.8}}}, 1.9}},
-      {"move-as-one", {{{"heading", 35.0}, {"size", 0.7}}, 2.2}},
-      {"on-props", {{{"spacing", 0.16}}, 2.6, 6, Example::Shows::OnProps}},
+      {"move-as-one", {{{"heading", 35.0}, {"size", 0.55}}, 2.2}},
+      {"on-props", {{{"spacing", 0.55}}, 2.6, 6, Example::Shows::OnProps}},
       {"bake-to-mesh", {{{"shown", true}}, 2.2, 6, Example::Shows::OnProps}},
       {"clearance", {{{"by", std::string("spacing")}, {"spacing", 1.2}}}},
       {"keep-in", {{}, 0.55, 6}},
@@ -283,7 +283,13 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
     if (spec.type == ValueType::Points) in.links[spec.id].push_back({(i == 0 && !takesParents && kind.family != Family::Mask) ? (kind.id == "set-down" ? hanging : many) : few, 1});
   }
   if (kind.id == "merge-surfaces") in.links.begin()->second.push_back({std::make_shared<const Surface>(transformed(colored(makeBall(2.2F, 24), {0.45F, 0.42F, 0.38F}), Vec3(2, 1.2F, 0), Quat(1, 0, 0, 0), 1)), 2});
-  const auto outputs = runner.run(kind, in, params, 23);
+  auto outputs = runner.run(kind, in, params, 23);
+  if (outputs && (kind.id == "move-as-one" || kind.id == "shift-by-noise")) {  // what was moved is shown where it would then be set down
+    Inputs moved;
+    moved.links["points"].push_back({outputs->front(), 1});
+    moved.links["ground"].push_back({ground, 2});
+    if (auto down = runner.run(*findNodeKind("set-down"), moved, {}, 24)) outputs->front() = down->front();
+  }
   if (!outputs || task.isCancelled()) return {};
 
   PictureInput input;

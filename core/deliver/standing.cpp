@@ -107,7 +107,7 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
         if (gap > rule.hoverOver) {
           ++part.hovering;
           part.faults.push_back(fault);
-        } else if (top < allowed) {
+        } else if (top < allowed && top > std::numeric_limits<float>::lowest()) {
           fault.isBuried = true;
           fault.gap = top;
           fault.badness = allowed - top;

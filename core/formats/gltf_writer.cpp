@@ -1,8 +1,8 @@
 // glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in the order in
 // which the buffer views (or the list of nodes) name them, so no second copy of them is held.
-#include "core/deliver/baked.h"
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
+#include "core/props/baked.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -376,8 +376,7 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
     attributes["POSITION"] = position;
     if (!s.normals.empty())
       attributes["NORMAL"] = perVertex("VEC3", sizeof(Vec3), [surface](const Vec3&, const Quat& q, const Vec3& size, std::size_t v) {
-        const Vec3 inverse = Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size);
-        return directionOr(q * directionOr(inverse * surface->normals[v], kUp), kUp);
+        return placedNormal(surface->normals[v], q, size);
       });
     if (!s.uvs.empty()) attributes["TEXCOORD_0"] = perVertex("VEC2", sizeof(Vec2), [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
     if (!s.colors.empty()) attributes["COLOR_0"] = perVertex("VEC4", sizeof(Vec4), [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
@@ -392,8 +391,7 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
         const Points& p = *g.layer->points;
         std::vector<UVec3> block;
         for (std::size_t k = 0; k < g.points.size(); ++k) {
-          const Vec3 size = p.size[g.points[k]];
-          const bool isMirrored = size.x * size.y * size.z < 0;
+          const bool isMirrored = isMirroring(p.size[g.points[k]]);
           for (const std::uint32_t f : *faces) {
             UVec3 t = surface->triangles[f] + UVec3(static_cast<std::uint32_t>(k * perCopy));
             if (isMirrored) std::swap(t.y, t.z);

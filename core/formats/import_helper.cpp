@@ -72,9 +72,11 @@ Result<void> runImportHelper(AssetKind kind, const std::string& path, const std:
   return fail(ProblemCode::HelperFailed, "could not be read: the reader stopped in the middle (damaged file, or too little memory)", "Export the file again, or make it smaller", path);
 }
 
-int importHelperMain(int argc, char** argv, void (*read)(const std::string& path, ImportOutcome& outcome)) {
-  if (argc != 3) return 2;
-  const std::string path = argv[1];
+namespace {
+
+using Read = void (*)(const std::string& path, ImportOutcome& outcome);
+
+int readOne(const std::string& path, const std::string& outcomePath, Read read) {
   limit(RLIMIT_CORE, 0);
   limit(RLIMIT_CPU, 20 + sizeOf(path) / (4 * kMegabyte));
 #ifndef ARVESK_SANITIZED
@@ -86,7 +88,38 @@ int importHelperMain(int argc, char** argv, void (*read)(const std::string& path
   } catch (const std::exception& e) {
     outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()), "Export the file again");
   }
-  return writeOutcome(outcome, argv[2]) ? 0 : 1;
+  return writeOutcome(outcome, outcomePath) ? 0 : 1;
+}
+
+/// Waits for a child at most 10 s.
+bool endsWell(pid_t child) {
+  const auto deadline = std::chrono::steady_clock::now() + std::chrono::seconds(10);
+  int status = 0;
+  while (::waitpid(child, &status, WNOHANG) == 0) {
+    if (std::chrono::steady_clock::now() > deadline) {
+      ::kill(child, SIGKILL);
+      ::waitpid(child, &status, 0);
+      return false;
+    }
+    std::this_thread::sleep_for(std::chrono::microseconds(300));
+  }
+  return WIFEXITED(status) && WEXITSTATUS(status) == 0;
+}
+
+}  // namespace
+
+int importHelperMain(int argc, char** argv, Read read) {
+  if (argc < 3 || argc % 2 == 0) return 2;
+  if (argc == 3) return readOne(argv[1], argv[2], read);
+  for (int i = 1; i + 1 < argc; i += 2) {
+    const pid_t child = ::fork();
+    if (child == 0) ::_exit(readOne(argv[i], argv[i + 1], read));
+    if (child > 0 && endsWell(child)) continue;
+    ImportOutcome outcome;
+    outcome.failure = problem(ProblemCode::HelperFailed, child < 0 ? "could not be read: no process could be started" : "could not be read: the reader stopped in the middle or took too long", "Export the file again, or make it smaller");
+    if (!writeOutcome(outcome, argv[i + 1])) return 1;
+  }
+  return 0;
 }
 
 }  // namespace arvesk

@@ -12,6 +12,8 @@ enum class AssetKind { Mesh, Image };
 Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task);
 
 /// What a helper process does (arguments: file, outcome): sets its own limits, reads, writes the outcome. Returns the exit status.
+/// With several pairs of arguments each file is read by a child of its own, so that libraries load once; a child that crashes or takes
+/// over 10 s leaves an outcome that says so.
 int importHelperMain(int argc, char** argv, void (*read)(const std::string& path, ImportOutcome& outcome));
 
 }  // namespace arvesk

@@ -1,6 +1,7 @@
 // OBJ as real geometry, for old pipelines: an object per output and prop, materials in an .mtl beside. Written as it is made.
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
+#include "core/props/baked.h"
 
 #include <fmt/format.h>
 
@@ -36,12 +37,11 @@ class ObjFile {
       fmt::format_to(std::back_inserter(m_block), "v {} {} {}\n", w.x, w.y, w.z);
     }
     for (const Vec2& uv : s.uvs) fmt::format_to(std::back_inserter(m_block), "vt {} {}\n", uv.x, 1 - uv.y);
-    const Vec3 inverse = Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size);
     for (const Vec3& n : s.normals) {
-      const Vec3 w = q * directionOr(inverse * n, kUp);
+      const Vec3 w = placedNormal(n, q, size);
       fmt::format_to(std::back_inserter(m_block), "vn {:.6g} {:.6g} {:.6g}\n", w.x, w.y, w.z);
     }
-    const bool isMirrored = size.x * size.y * size.z < 0;
+    const bool isMirrored = isMirroring(size);
     std::string current;
     for (std::size_t f = 0; f < s.faceCount(); ++f) {
       const std::string& material = materialOf(s.materialOf(f));

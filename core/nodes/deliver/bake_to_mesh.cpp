@@ -1,6 +1,6 @@
 // Bake to mesh: placements as a surface, to place on or to export as real geometry.
-#include "core/deliver/baked.h"
 #include "core/nodes/registry.h"
+#include "core/props/baked.h"
 
 #include <fmt/format.h>
 

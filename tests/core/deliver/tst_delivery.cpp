@@ -1,6 +1,5 @@
 // Handing over: every format holds the same placements, pictures from above add up, the Schedule counts right, and the check of what
 // stands finds what was planted.
-#include "core/deliver/baked.h"
 #include "core/deliver/delivery.h"
 #include "core/deliver/map_picture.h"
 #include "core/deliver/schedule.h"
@@ -8,6 +7,7 @@
 #include "core/formats/exporter.h"
 #include "core/formats/mesh_reader.h"
 #include "core/formats/plan_file.h"
+#include "core/props/baked.h"
 #include "tests/support/support.h"
 
 #include <QFile>

@@ -1,9 +1,9 @@
 // Dressing: which prop a point gets, what grows on props, and props as messy as they come. Laws and worked-out answers, no snapshots.
-#include "core/deliver/baked.h"
 #include "core/picture/scene.h"
 #include "core/plan/prop_check.h"
 #include "core/plan/prop_making.h"
 #include "core/spatial/surface_index.h"
+#include "core/props/baked.h"
 #include "tests/support/support.h"
 
 #include <set>

@@ -1,4 +1,4 @@
-#include "core/deliver/baked.h"
+#include "core/props/baked.h"
 
 #include <fmt/format.h>
 
@@ -7,14 +7,13 @@ namespace arvesk {
 void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const Quat& turn, const Vec3& size, std::uint16_t materialBase, std::uint16_t part) {
   const auto base = static_cast<std::uint32_t>(to.positions.size());
   const std::size_t n = from.positions.size();
-  const Vec3 inverse = Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size);
   for (std::size_t v = 0; v < n; ++v) {
     to.positions.push_back(position + turn * (size * from.positions[v]));
-    to.normals.push_back(from.normals.empty() ? kUp : turn * directionOr(inverse * from.normals[v], kUp));
+    to.normals.push_back(from.normals.empty() ? kUp : placedNormal(from.normals[v], turn, size));
     to.uvs.push_back(from.uvs.empty() ? Vec2(0) : from.uvs[v]);
     to.colors.push_back(from.colors.empty() ? Vec4(1) : from.colors[v]);
   }
-  const bool isMirrored = size.x * size.y * size.z < 0;
+  const bool isMirrored = isMirroring(size);
   for (std::size_t f = 0; f < from.faceCount(); ++f) {
     UVec3 t = from.triangles[f];
     if (isMirrored) std::swap(t.y, t.z);

@@ -1,9 +1,18 @@
 // Placements as real geometry: every prop copied to where it stands. Bake to mesh and the mesh exports share it.
 #pragma once
 
-#include "core/plan/context.h"
+#include "core/base/task.h"
+#include "core/geometry/points.h"
+#include "core/props/prop.h"
 
 namespace arvesk {
+
+/// A normal of a copy: by the inverse of its size, then turned; right for uneven and negative sizes.
+inline Vec3 placedNormal(const Vec3& normal, const Quat& turn, const Vec3& size) {
+  return directionOr(turn * directionOr(Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size) * normal, kUp), kUp);
+}
+/// Are the faces of a copy to be turned round?
+inline bool isMirroring(const Vec3& size) { return size.x * size.y * size.z < 0; }
 
 /// Appends `from`, sized, turned and moved, to `to`. Materials are shared by `materialBase`, the place of from's first material in to's list.
 /// Uneven and negative sizes are right: normals go by the inverse, faces of mirrored copies are turned round.
