@@ -271,12 +271,16 @@ class PropsEditor : public ParamEditor {
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(8);
     grid->setVerticalSpacing(2);
+    grid->setColumnStretch(0, 1);
+    grid->setColumnStretch(2, 1);
     ParamSpec weight;
     weight.hard(0, 1000).usual(0, 10, 0.1);
     int row = 0;
     for (const PropEntry& prop : plan.props) {
       auto* box = new QCheckBox(text(prop.name), this);
       box->setObjectName(QStringLiteral("%1.%2").arg(text(spec.id), text(prop.uid)));
+      box->setToolTip(text(prop.name));
+      box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // long names give way, so that both weights stay in sight
       auto* field = new NumberField(weight, this);
       field->setAccessibleName(tr("Weight of %1").arg(text(prop.name)));
       field->setToolTip(tr("Weight: 2 comes up twice as often as 1"));

@@ -16,6 +16,7 @@
 #include <QMimeData>
 #include <QPainter>
 #include <QSplitter>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -94,7 +95,11 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   all->addLayout(head);
   all->addWidget(split, 1);
   connect(m_search, &QLineEdit::textChanged, this, &KitView::rebuild);
-  connect(m_list, &QListWidget::itemSelectionChanged, this, &KitView::showSelected);
+  connect(m_list, &QListWidget::itemSelectionChanged, this, [this] {
+    showSelected();
+    // Once the list has laid itself out: then what was selected by code comes into sight too.
+    QTimer::singleShot(0, m_list, [this] { if (m_list->selectedItems().size() == 1) m_list->scrollToItem(m_list->selectedItems().first()); });
+  });
   connect(m_list, &QListWidget::itemDoubleClicked, this, [this] { openMounts(); });
   connect(m_settings, &KitSettings::replaceWanted, this, &KitView::askForReplacement);
   connect(m_settings, &KitSettings::mountsWanted, this, &KitView::openMounts);
@@ -175,7 +180,6 @@ void KitView::showResults(const EvalViewPtr& view) {
 void KitView::showSelected() {
   const std::vector<std::string> uids = selectedUids();
   const std::size_t all = m_model->plan().props.size();
-  if (uids.size() == 1 && m_list->currentItem()) m_list->scrollToItem(m_list->currentItem());
   m_settings->show(uids, m_view);
   m_count->setText(all == 0 ? tr("No props yet. Add mesh files or a folder, or drop them here.")
                    : uids.size() > 1 ? tr("%1 of %2 props selected; edits go to all of them").arg(uids.size()).arg(all)

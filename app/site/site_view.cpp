@@ -10,7 +10,6 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLocale>
-#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
@@ -133,107 +132,6 @@ void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
 void SiteView::showSelection(std::vector<Vec3> places) {
   m_selection = std::move(places);
   update();
-}
-
-void SiteView::select(SiteSelection selection) {
-  m_selected = std::move(selection);
-  constexpr std::size_t kMostRings = 5000;
-  m_selection = m_view ? placesOf(m_view->shown, m_selected, kMostRings) : std::vector<Vec3>();
-  const std::size_t count = countOf(m_selected);
-  if (count > 1) Q_EMIT hintChanged(tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc").arg(QLocale().toString(static_cast<qulonglong>(count))));
-  else Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
-  Q_EMIT selectionMade(m_selected);
-  update();
-}
-
-void SiteView::selectSame(SameAs what) {
-  if (!m_view || m_selected.empty()) return;
-  m_selecting.ask([this, view = m_view, selection = m_selected, what](const Task& task) -> std::function<void()> {
-    SiteSelection all = extended(view->shown, selection, what);
-    if (task.isCancelled()) return {};
-    return [this, all] { select(all); };
-  });
-}
-
-void SiteView::selectProp(const QString& node, const QString& propUid) {
-  if (!m_view) return;
-  m_selecting.ask([this, view = m_view, node = node.toStdString(), prop = propUid.toStdString()](const Task&) -> std::function<void()> {
-    SiteSelection all;
-    for (const PictureLayer& layer : view->shown) {
-      if (layer.source != node || !layer.points->kit) continue;
-      for (std::size_t i = 0; i < layer.points->count; ++i)
-        if (layer.points->prop[i] != kNoProp && layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop) all[node].insert(layer.points->id[i]);
-    }
-    return [this, all] { select(all); };
-  });
-}
-
-void SiteView::lookAt(const Vec3& place) {
-  const Vec3 back = directionOr(m_camera.eye - m_camera.target, Vec3(0.6F, 0.5F, 0.6F));
-  m_camera.target = place;
-  m_camera.eye = place + back * 6.0F;
-  requestFrame();
-}
-
-void SiteView::hideSelected(bool isOnly) {
-  if (m_selected.empty()) return;
-  if (isOnly || m_hidden.isOnly) {
-    // Among those that were shown alone, hiding takes away.
-    if (!isOnly)
-      for (const auto& [source, ids] : m_selected)
-        for (const std::uint64_t id : ids) m_hidden.points[source].erase(id);
-    else m_hidden = {m_selected, true};
-  } else {
-    for (const auto& [source, ids] : m_selected) m_hidden.points[source].insert(ids.begin(), ids.end());
-  }
-  if (!isOnly) select({});
-  Q_EMIT shownChanged();
-}
-
-void SiteView::showHidden() {
-  if (m_hidden.isEmpty()) return;
-  m_hidden = {};
-  Q_EMIT shownChanged();
-}
-
-float SiteView::exploded() const { return m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing ? static_cast<float>(m_exploded->value()) / 100 : 0.0F; }
-
-void SiteView::selectArea(bool adds) {
-  if (!m_view || m_area.size() < 2) return;
-  const QPolygonF area = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
-  const auto film = m_mode == SiteMode::Cover ? nullptr : m_renderer.latest().film;
-  m_selecting.ask([this, view = m_view, camera = m_camera, w = width(), h = height(), area, film, adds, before = m_selected](const Task& task) -> std::function<void()> {
-    SiteSelection found = selectedIn(view->shown, camera, w, h, area, film.get(), task);
-    if (task.isCancelled()) return {};
-    if (adds)
-      for (const auto& [source, ids] : before) found[source].insert(ids.begin(), ids.end());
-    return [this, found] { select(found); };
-  });
-}
-
-void SiteView::openMenu(const QPoint& at) {
-  QMenu menu(this);
-  menu.setObjectName(QStringLiteral("site_menu"));
-  const bool has = !m_selected.empty();
-  const auto add = [&](const QString& words, const char* name, bool isOn, auto&& what) {
-    QAction* action = menu.addAction(words, this, what);
-    action->setObjectName(QLatin1String(name));
-    action->setEnabled(isOn);
-  };
-  add(tr("Select the same prop"), "menu_same_prop", has, [this] { selectSame(SameAs::Prop); });
-  add(tr("Select the same node"), "menu_same_node", has, [this] { selectSame(SameAs::Node); });
-  add(tr("Select the same clump"), "menu_same_clump", has, [this] { selectSame(SameAs::Clump); });
-  menu.addSeparator();
-  add(tr("Hide\t−"), "menu_hide", has, [this] { hideSelected(false); });
-  add(tr("Show only these\t+"), "menu_only", has, [this] { hideSelected(true); });
-  add(tr("Show everything\t0"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
-  menu.addSeparator();
-  add(tr("Why here…\tY"), "menu_why", true, [this] { startAsking(); });
-  QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });
-  lasso->setObjectName(QStringLiteral("menu_lasso"));
-  lasso->setCheckable(true);
-  lasso->setChecked(m_isLasso);
-  menu.exec(at);
 }
 
 void SiteView::startAsking() {
@@ -512,16 +410,26 @@ void SiteView::paintCompare(QPainter& p) {
 
 void SiteView::paintMarks(QPainter& p) {
   const QColor ring(0x1D, 0x5F, 0x7A);
+  // The ring is drawn once and then copied: five thousand strokes would hold the window for seconds.
+  constexpr double kRing = 6;
+  constexpr double kHalf = 10;
+  const qreal ratio = devicePixelRatioF();
+  if (!m_selection.empty() && (m_ring.isNull() || m_ring.devicePixelRatio() != ratio)) {
+    m_ring = QPixmap(QSize(static_cast<int>(2 * kHalf * ratio), static_cast<int>(2 * kHalf * ratio)));
+    m_ring.setDevicePixelRatio(ratio);
+    m_ring.fill(Qt::transparent);
+    QPainter r(&m_ring);
+    r.setRenderHint(QPainter::Antialiasing);
+    r.setPen(QPen(QColor(255, 255, 255, 200), 3.5));
+    r.drawEllipse(QPointF(kHalf, kHalf), kRing, kRing);
+    r.setPen(QPen(ring, 2));
+    r.drawEllipse(QPointF(kHalf, kHalf), kRing, kRing);
+  }
+  const QRectF seen = QRectF(rect()).adjusted(-kHalf, -kHalf, kHalf, kHalf);
   // More rings than this could not be told apart.
   constexpr std::size_t kMostRings = 5000;
   for (std::size_t i = 0; i < std::min(kMostRings, m_selection.size()); ++i)
-    if (const auto at = project(m_selection[i])) {
-      p.setBrush(Qt::NoBrush);
-      p.setPen(QPen(QColor(255, 255, 255, 200), 3.5));
-      p.drawEllipse(*at, 6, 6);
-      p.setPen(QPen(ring, 2));
-      p.drawEllipse(*at, 6, 6);
-    }
+    if (const auto at = project(m_selection[i]); at && seen.contains(*at)) p.drawPixmap(QPointF(std::round(at->x() - kHalf), std::round(at->y() - kHalf)), m_ring);
   if (m_askedSpot && m_why->isVisible()) {
     const float radius = m_why->radius();
     QPolygonF circle;

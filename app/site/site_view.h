@@ -8,6 +8,7 @@
 #include "app/site/site_tool.h"
 #include "app/site/why_panel.h"
 
+#include <QPixmap>
 #include <QTimer>
 #include <QWidget>
 
@@ -145,6 +146,7 @@ class SiteView : public QWidget {
   std::unique_ptr<SiteTool> m_tool;
   float m_pressure = 1;
   std::vector<Vec3> m_selection;
+  QPixmap m_ring;                // of a selected place, null until first needed
   SiteSelection m_selected;
   SiteHidden m_hidden;
   bool m_isLasso = false;

@@ -52,7 +52,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
   setObjectName(QStringLiteral("export_window"));
   setWindowTitle(tr("Export"));
   setAttribute(Qt::WA_DeleteOnClose);
-  resize(560, 640);
+  resize(560, 380);
   m_path->setObjectName(QStringLiteral("export_path"));
   m_path->setAccessibleName(tr("File to write"));
   const QString remembered = Settings().exportPath();
@@ -245,6 +245,7 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   for (const std::string& file : report->files) new QTreeWidgetItem(files, {QFileInfo(text(file)).fileName(), QString()});
   files->setExpanded(report->files.size() < 6);
   m_report->show();
+  if (height() < 640) resize(width(), 640);  // the report wants room
 }
 
 }  // namespace arvesk

@@ -535,6 +535,8 @@ bool MainWindow::offerRecovery(const QString& path) {
 
 void MainWindow::newPlan() {
   if (!mayGoOn()) return;
+  m_site->select({});
+  m_site->showHidden();
   setFile({});
   m_model.reset({});
 }
@@ -553,6 +555,8 @@ bool MainWindow::openFile(const QString& path) {
     return false;
   }
   setInSite({});
+  m_site->select({});
+  m_site->showHidden();
   setFile(path);
   const bool isReadOnly = plan->isReadOnly;
   m_model.reset(std::move(*plan));

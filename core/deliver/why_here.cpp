@@ -140,8 +140,9 @@ struct Story {
     for (const auto& [from, fromOutput, points] : mainPoints(*node, *kind)) {
       auto i = indexOf(*points, after.id[k]);
       if (!i && kind->family == Family::Deliver) i = twinOf(*points, after, k);
-      // A member of a clump: its parent's way comes first.
-      const auto* parents = kind->family == Family::Scatter && !i ? columnOf<Column<std::uint64_t>>(after.attributes, "parent") : nullptr;
+      // A member of a clump, or what grows on a placement: its parent's way comes first.
+      const bool canHaveParents = kind->family == Family::Scatter || kind->family == Family::Dress;
+      const auto* parents = canHaveParents && !i ? columnOf<Column<std::uint64_t>>(after.attributes, "parent") : nullptr;
       const auto parent = parents ? indexOf(*points, (*parents)[k]) : std::nullopt;
       if (!i && !parent) continue;
       isMadeHere = false;

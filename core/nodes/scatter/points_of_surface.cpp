@@ -6,7 +6,6 @@
 
 #include <fmt/format.h>
 
-#include <unordered_map>
 
 namespace arvesk::nodes {
 namespace {

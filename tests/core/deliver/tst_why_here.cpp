@@ -1,6 +1,7 @@
 // Why here against a replay by hand: for 200 spots, the node that each point near it was left out by, worked out here from first principles.
 #include "core/deliver/why_here.h"
 #include "core/formats/file_service.h"
+#include "core/formats/plan_file.h"
 #include "tests/support/support.h"
 
 #include <set>
@@ -140,6 +141,19 @@ class TestWhyHere : public QObject {
     for (const WhyStep& s : story) nodes.push_back(s.node);
     QCOMPARE(nodes, (std::vector<std::string>{"sow", "slope", "mask", "apart", "clumps", "both", "layer"}));
     QVERIFY2(story[4].what.find("from this parent") != std::string::npos, story[4].what.c_str());
+  }
+
+  void growthLeadsToThePlacementThatItIsOn() {
+    const auto plan = loadPlan(test::sourcePath("demo/examples/growth.arvesk").toStdString());
+    QVERIFY(plan);
+    Evaluator evaluator(std::make_shared<DiskFileService>(test::sourcePath("demo/examples").toStdString()));
+    const Evaluation e = evaluator.evaluate(*plan, {});
+    const Points& leaves = *std::get<PointsPtr>(e.values.at("l-dress").front());
+    QVERIFY(leaves.count > 0);
+    std::vector<std::string> nodes;
+    for (const WhyStep& s : storyOf(*plan, e, Quality::Final, "l-dress", leaves.id[0], {})) nodes.push_back(s.node);
+    // Two levels up: leaf, barnacle, rock.
+    QCOMPARE(nodes, (std::vector<std::string>{"rocks", "sizes", "turned", "dressed", "down", "on", "keep", "b-size", "b-dress", "b-clear", "few", "on2", "one", "l-up", "l-size", "l-dress"}));
   }
 
   void aSpotWithNothingSaysWhatWouldScatterThere() {

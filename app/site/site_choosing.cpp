@@ -1,0 +1,111 @@
+// Site's selection: what is chosen by click, box or outline, what is hidden, and the menu for both.
+#include "app/site/site_view.h"
+
+#include <QLocale>
+#include <QMenu>
+#include <QSlider>
+
+namespace arvesk {
+
+void SiteView::select(SiteSelection selection) {
+  m_selected = std::move(selection);
+  constexpr std::size_t kMostRings = 5000;
+  m_selection = m_view ? placesOf(m_view->shown, m_selected, kMostRings) : std::vector<Vec3>();
+  const std::size_t count = countOf(m_selected);
+  if (count > 1) Q_EMIT hintChanged(tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc").arg(QLocale().toString(static_cast<qulonglong>(count))));
+  else Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  Q_EMIT selectionMade(m_selected);
+  update();
+}
+
+void SiteView::selectSame(SameAs what) {
+  if (!m_view || m_selected.empty()) return;
+  m_selecting.ask([this, view = m_view, selection = m_selected, what](const Task& task) -> std::function<void()> {
+    SiteSelection all = extended(view->shown, selection, what);
+    if (task.isCancelled()) return {};
+    return [this, all] { select(all); };
+  });
+}
+
+void SiteView::selectProp(const QString& node, const QString& propUid) {
+  if (!m_view) return;
+  m_selecting.ask([this, view = m_view, node = node.toStdString(), prop = propUid.toStdString()](const Task&) -> std::function<void()> {
+    SiteSelection all;
+    for (const PictureLayer& layer : view->shown) {
+      if (layer.source != node || !layer.points->kit) continue;
+      for (std::size_t i = 0; i < layer.points->count; ++i)
+        if (layer.points->prop[i] != kNoProp && layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop) all[node].insert(layer.points->id[i]);
+    }
+    return [this, all] { select(all); };
+  });
+}
+
+void SiteView::lookAt(const Vec3& place) {
+  const Vec3 back = directionOr(m_camera.eye - m_camera.target, Vec3(0.6F, 0.5F, 0.6F));
+  m_camera.target = place;
+  m_camera.eye = place + back * 6.0F;
+  requestFrame();
+}
+
+void SiteView::hideSelected(bool isOnly) {
+  if (m_selected.empty()) return;
+  if (isOnly || m_hidden.isOnly) {
+    // Among those that were shown alone, hiding takes away.
+    if (!isOnly)
+      for (const auto& [source, ids] : m_selected)
+        for (const std::uint64_t id : ids) m_hidden.points[source].erase(id);
+    else m_hidden = {m_selected, true};
+  } else {
+    for (const auto& [source, ids] : m_selected) m_hidden.points[source].insert(ids.begin(), ids.end());
+  }
+  if (!isOnly) select({});
+  Q_EMIT shownChanged();
+}
+
+void SiteView::showHidden() {
+  if (m_hidden.isEmpty()) return;
+  m_hidden = {};
+  Q_EMIT shownChanged();
+}
+
+float SiteView::exploded() const { return m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing ? static_cast<float>(m_exploded->value()) / 100 : 0.0F; }
+
+void SiteView::selectArea(bool adds) {
+  if (!m_view || m_area.size() < 2) return;
+  const QPolygonF area = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
+  const auto film = m_mode == SiteMode::Cover ? nullptr : m_renderer.latest().film;
+  m_selecting.ask([this, view = m_view, camera = m_camera, w = width(), h = height(), area, film, adds, before = m_selected](const Task& task) -> std::function<void()> {
+    SiteSelection found = selectedIn(view->shown, camera, w, h, area, film.get(), task);
+    if (task.isCancelled()) return {};
+    if (adds)
+      for (const auto& [source, ids] : before) found[source].insert(ids.begin(), ids.end());
+    return [this, found] { select(found); };
+  });
+}
+
+void SiteView::openMenu(const QPoint& at) {
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("site_menu"));
+  const bool has = !m_selected.empty();
+  const auto add = [&](const QString& words, const char* name, bool isOn, auto&& what) {
+    QAction* action = menu.addAction(words, this, what);
+    action->setObjectName(QLatin1String(name));
+    action->setEnabled(isOn);
+  };
+  add(tr("Select the same prop"), "menu_same_prop", has, [this] { selectSame(SameAs::Prop); });
+  add(tr("Select the same node"), "menu_same_node", has, [this] { selectSame(SameAs::Node); });
+  add(tr("Select the same clump"), "menu_same_clump", has, [this] { selectSame(SameAs::Clump); });
+  menu.addSeparator();
+  add(tr("Hide\t−"), "menu_hide", has, [this] { hideSelected(false); });
+  add(tr("Show only these\t+"), "menu_only", has, [this] { hideSelected(true); });
+  add(tr("Show everything\t0"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
+  menu.addSeparator();
+  add(tr("Why here…\tY"), "menu_why", true, [this] { startAsking(); });
+  QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });
+  lasso->setObjectName(QStringLiteral("menu_lasso"));
+  lasso->setCheckable(true);
+  lasso->setChecked(m_isLasso);
+  menu.exec(at);
+}
+
+}  // namespace arvesk
