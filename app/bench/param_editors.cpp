@@ -269,7 +269,7 @@ class PropsEditor : public ParamEditor {
   PropsEditor(const ParamSpec& spec, const Plan& plan, QWidget* parent) : ParamEditor(parent) {
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 0, 0, 0);
-    grid->setHorizontalSpacing(8);
+    grid->setHorizontalSpacing(5);
     grid->setVerticalSpacing(2);
     grid->setColumnStretch(0, 1);
     grid->setColumnStretch(2, 1);
@@ -284,8 +284,8 @@ class PropsEditor : public ParamEditor {
       auto* field = new NumberField(weight, this);
       field->setAccessibleName(tr("Weight of %1").arg(text(prop.name)));
       field->setToolTip(tr("Weight: 2 comes up twice as often as 1"));
-      field->setMinimumWidth(36);
-      field->setMaximumWidth(44);
+      field->setMinimumWidth(34);
+      field->setMaximumWidth(37);
       grid->addWidget(box, row / 2, (row % 2) * 2);
       grid->addWidget(field, row / 2, (row % 2) * 2 + 1);
       ++row;

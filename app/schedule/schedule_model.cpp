@@ -36,13 +36,17 @@ std::optional<double> parseCount(QString typed) {
 
 ScheduleModel::ScheduleModel(PlanModel* plan, QObject* parent) : QAbstractTableModel(parent), m_plan(plan) {}
 
-void ScheduleModel::show(Schedule schedule, double draftShare, std::map<std::string, QImage> thumbnails) {
+void ScheduleModel::show(Schedule schedule, double draftShare) {
   beginResetModel();
   m_schedule = std::move(schedule);
   m_draftShare = draftShare;
-  m_thumbnails = std::move(thumbnails);
   m_final.clear();
   endResetModel();
+}
+
+void ScheduleModel::showThumbnails(std::map<std::string, QImage> thumbnails) {
+  m_thumbnails = std::move(thumbnails);
+  Q_EMIT dataChanged(index(0, Name), index(rowCount() - 1, Name));
 }
 
 void ScheduleModel::showFinal(std::map<std::string, FinalCount> final) {

@@ -18,7 +18,8 @@ class ScheduleModel : public QAbstractTableModel {
 
   explicit ScheduleModel(PlanModel* plan, QObject* parent = nullptr);
   /// `draftShare`: what of final is shown, 1 in final quality; `final` holds counts and triangles at final by budget key, once known.
-  void show(Schedule schedule, double draftShare, std::map<std::string, QImage> thumbnails);
+  void show(Schedule schedule, double draftShare);
+  void showThumbnails(std::map<std::string, QImage> thumbnails);
   struct FinalCount { double placements = 0; double triangles = 0; };
   void showFinal(std::map<std::string, FinalCount> final);
   void compareWith(std::optional<Schedule> held);

@@ -118,7 +118,7 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   row->addLayout(side, 0);
   m_faults->setMinimumWidth(272);
   connect(m_service, &EvaluationService::thumbnailReady, this, [this] {
-    if (isVisible()) refresh();
+    m_model.showThumbnails(m_service->thumbnails());
   });
 }
 
@@ -140,14 +140,12 @@ void ScheduleView::showEvent(QShowEvent* event) {
 
 void ScheduleView::refresh() {
   if (!m_view) return;
-  const bool isNew = m_isStale;
   m_isStale = false;
   const double share = m_view->quality == Quality::Draft ? m_view->plan->settings.draftShare : 1.0;
-  m_model.show(scheduleOf(*m_view->plan, m_view->evaluation, m_view->inSite), share, m_service->thumbnails());
-  if (isNew) {
-    countFinal();
-    check();
-  }
+  m_model.show(scheduleOf(*m_view->plan, m_view->evaluation, m_view->inSite), share);
+  m_model.showThumbnails(m_service->thumbnails());
+  countFinal();
+  check();
 }
 
 /// Budgets are judged on what is exported: counted behind, at low priority, when there is a budget to judge.
