@@ -171,7 +171,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   if (photographer.wants("kit") || only == QStringLiteral("prop")) {
     window.planView().select({QStringLiteral("marram-props")});
     window.showKit(true);
-    waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 60'000);
+    waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 240'000);
     auto* list = window.kit().findChild<QListWidget*>(QStringLiteral("kit_list"));
     for (int i = 0; i < list->count(); ++i)
       if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("mooring-post")) list->setCurrentRow(i);
