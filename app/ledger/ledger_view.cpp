@@ -216,13 +216,14 @@ bool LedgerView::selectPoint(const QString& node, quint64 id) {
 void LedgerView::selectPoints(const SiteSelection& selection) {
   const LedgerPtr ledger = m_model.ledger();
   if (m_isStale || m_job.isBusy() || !ledger) return;
+  // A range per row: more of them than can be ringed would hold the window for long.
   QItemSelection rows;
   const int last = m_model.columnCount() - 1;
   for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
     const auto it = selection.find(m_sources[part]);
     if (it == selection.end()) continue;
     const Points& points = *ledger->parts()[part].points;
-    for (std::size_t i = 0; i < points.count; ++i)
+    for (std::size_t i = 0; i < points.count && static_cast<std::size_t>(rows.size()) < kMostRings; ++i)
       if (it->second.contains(points.id[i]))
         if (const int row = m_model.shownRow(ledger->rowOf(part, i)); row >= 0) rows.select(m_model.index(row, 0), m_model.index(row, last));
   }

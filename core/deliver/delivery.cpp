@@ -1,5 +1,7 @@
 #include "core/deliver/delivery.h"
 
+#include "core/deliver/layers.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -10,12 +12,6 @@ namespace {
 const Outputs* valuesOf(const Evaluation& evaluation, const std::string& uid) {
   const auto it = evaluation.values.find(uid);
   return it == evaluation.values.end() || it->second.empty() ? nullptr : &it->second;
-}
-
-PointsPtr pointsOf(const Evaluation& evaluation, const std::string& uid) {
-  const Outputs* values = valuesOf(evaluation, uid);
-  const auto* points = values ? std::get_if<PointsPtr>(&values->front()) : nullptr;
-  return points ? *points : nullptr;
 }
 
 bool isOn(const Node& node, const char* paramId) {
@@ -36,6 +32,14 @@ bool hasBare(const Points& p) {
 }
 
 }  // namespace
+
+PointsPtr pointsOf(const Evaluation& evaluation, const std::string& uid) {
+  const Outputs* values = valuesOf(evaluation, uid);
+  const auto* points = values ? std::get_if<PointsPtr>(&values->front()) : nullptr;
+  return points ? *points : nullptr;
+}
+
+bool isShownLayer(const Node& node) { return isLayer(node) && isOn(node, "visible"); }
 
 Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation, const std::vector<std::string>& names) {
   std::vector<ExportLayer> layers;
@@ -83,7 +87,7 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
         });
         if (!isUsedUp) input.grounds.push_back(*surface);
       }
-    if (!isLayer(node) || !isOn(node, "visible") || node.uid == inSite) continue;
+    if (!isShownLayer(node) || node.uid == inSite) continue;
     if (const PointsPtr points = pointsOf(evaluation, node.uid)) {
       input.layers.push_back({points, isInSiteShown, node.uid});
       if (!isInSiteShown && hasBare(*points)) bare.push_back(points);
@@ -99,7 +103,7 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
 PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation) {
   PlanTotals totals;
   for (const Node& node : plan.nodes) {
-    if (!isLayer(node) || !isOn(node, "visible")) continue;
+    if (!isShownLayer(node)) continue;
     const PointsPtr points = pointsOf(evaluation, node.uid);
     if (!points) continue;
     for (std::size_t i = 0; i < points->count; ++i) {

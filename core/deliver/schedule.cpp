@@ -1,5 +1,7 @@
 #include "core/deliver/schedule.h"
 
+#include "core/deliver/layers.h"
+
 #include <algorithm>
 #include <set>
 
@@ -9,25 +11,13 @@ namespace {
 /// What one placement takes in an export: position, turn, size, id.
 constexpr std::size_t kBytesPerPlacement = sizeof(Vec3) + sizeof(Quat) + sizeof(Vec3) + sizeof(std::uint64_t);
 
-PointsPtr pointsOf(const Evaluation& evaluation, const std::string& uid) {
-  const auto it = evaluation.values.find(uid);
-  const auto* points = it == evaluation.values.end() || it->second.empty() ? nullptr : std::get_if<PointsPtr>(&it->second.front());
-  return points ? *points : nullptr;
-}
-
-bool isVisible(const Node& node) {
-  const auto it = node.params.find("visible");
-  return it == node.params.end() || std::get<bool>(it->second);
-}
-
 }  // namespace
 
 Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite) {
   Schedule out;
   std::set<const Prop*> counted;
   for (const Node& node : plan.nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
-    const bool isWanted = inSite.empty() ? kind && kind->isLayer && !node.isSkipped && isVisible(node) : node.uid == inSite;
+    const bool isWanted = inSite.empty() ? isShownLayer(node) : node.uid == inSite;
     const PointsPtr points = isWanted ? pointsOf(evaluation, node.uid) : nullptr;
     if (!points || !points->kit) continue;
     std::vector<ScheduleRow> rows(points->kit->entries.size());

@@ -39,7 +39,7 @@ const NodeKind& bakeToMesh() {
     k.help = ARVESK_TEXT("node", "Makes real geometry of placements: one mesh with a part per prop, or one object per placement with a name of its own. The result is a surface: to place on, to take the part of, to deliver. Guarded by a limit of triangles.");
     k.glyph = "bake";
     k.showsTriangles = true;
-    k.synonyms = {"realize", "geometry", "collapse", "combine", "mesh"};
+    k.synonyms = {"geometry", "combine", "mesh"};
     k.inputs = {pointsInput()};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {

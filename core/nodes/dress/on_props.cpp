@@ -231,7 +231,7 @@ const NodeKind& onProps() {
     k.help = ARVESK_TEXT("node", "Points on every placement of the joined props (of all when none are joined): at their mount points; over their real mesh, never the massing, evenly, per face or per vertex; or one per named part, dressed with that part. Each prop is sampled once and every placement carries its samples along, so they move, turn and size with it; up is the mesh's normal as it stands in the world. "
                                  "Several variants keep neighbors from growing the same. Spacing in world meters holds whatever the placement's size (sizes are classed by eighths of an octave, so it may be up to 9 % wider). Points carry parent, mount or part, and the placement's attributes as parent-…");
     k.glyph = "on-props";
-    k.synonyms = {"grow", "moss", "barnacles", "attach", "socket", "nested", "children", "parts"};
+    k.synonyms = {"grow", "moss", "barnacles", "attach", "mount", "parts"};
     k.inputs = {pointsInput(), {"of", ValueType::Kit, ARVESK_TEXT("node", "Of"), ARVESK_TEXT("node", "The props to go on; all when nothing is connected."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {

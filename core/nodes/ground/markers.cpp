@@ -105,7 +105,7 @@ const NodeKind& markers() {
     k.label = ARVESK_TEXT("node", "Markers");
     k.help = ARVESK_TEXT("node", "Layout placeholders from a scene file as points with place, turn and size, by name pattern or all under a named parent; nodes without triangles count too. They carry name and under (the parent's name), by which Dress can give props. Read again when the file is saved. A placeholder keeps its id while its name and parents stay.");
     k.glyph = "markers";
-    k.synonyms = {"layout", "placeholder", "blockout", "scene", "import", "locators", "empties"};
+    k.synonyms = {"layout", "placeholder", "scene", "import", "swap"};
     k.outputs = {pointsOutput()};
     k.params = {
         fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "A scene with named nodes: glTF, GLB and others; of OBJ the named groups, at the middle of their base."), "mesh"),
