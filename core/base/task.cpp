@@ -75,6 +75,7 @@ void parallelPieces(const Task& task, std::size_t count, std::size_t grain,
     return;
   }
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pieces, 1), [&](const tbb::blocked_range<std::size_t>& r) {
+    setModeOfThisThread();  // a worker may come from an arena that nobody observes
     for (std::size_t i = r.begin(); i != r.end(); ++i) run(i);
   });
 }

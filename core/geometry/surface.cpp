@@ -131,20 +131,20 @@ std::vector<std::uint32_t> weldedOf(const Surface& s, std::size_t& count) {
 }
 
 template <typename T>
-void gatherInto(Array<T>& values, const Array<std::uint32_t>& from) {
-  if (values.empty()) return;
+Array<T> gatheredFrom(const Array<T>& values, const Array<std::uint32_t>& from) {
+  if (values.empty()) return {};
   Array<T> out(from.size());
   for (std::size_t i = 0; i < from.size(); ++i) out[i] = values[from[i]];
-  values = std::move(out);
+  return out;
 }
 
-/// Takes the vertices `from` in place of those that are there; triangles are the caller's.
-void takeVertices(Surface& s, const Array<std::uint32_t>& from) {
-  gatherInto(s.positions, from);
-  gatherInto(s.normals, from);
-  gatherInto(s.uvs, from);
-  gatherInto(s.colors, from);
-  s.vertexAttributes = gathered(s.vertexAttributes, from);
+/// Gives `to` the vertices `from` of `s`; triangles are the caller's.
+void takeVertices(Surface& to, const Surface& s, const Array<std::uint32_t>& from) {
+  to.positions = gatheredFrom(s.positions, from);
+  to.normals = gatheredFrom(s.normals, from);
+  to.uvs = gatheredFrom(s.uvs, from);
+  to.colors = gatheredFrom(s.colors, from);
+  to.vertexAttributes = gathered(s.vertexAttributes, from);
 }
 
 }  // namespace
@@ -186,36 +186,41 @@ Surface withCreases(const Surface& s, float creaseDeg) {
       from.push_back(v);
       smooth.push_back(directionOr(sum, normals[f]));
     }
-  takeVertices(out, from);
+  takeVertices(out, s, from);
   out.normals = std::move(smooth);
   return out;
 }
 
 Surface facesOf(const Surface& s, const Array<std::uint32_t>& faces) {
-  Surface out = s;
-  out.derived = std::make_shared<Derived>();
-  out.triangles.clear();
-  out.faceMaterials.clear();
-  out.faceParts.clear();
-  out.faceKeys.clear();
-  for (const std::uint32_t f : faces) out.faceKeys.push_back(s.faceKey(f));
+  Surface out;
+  out.name = s.name;
+  out.materials = s.materials;
+  out.parts = s.parts;
+  out.nodes = s.nodes;
+  out.hasOwnNormals = s.hasOwnNormals;
+  out.isMirrored = s.isMirrored;
+  out.isShown = s.isShown;
+  out.triangles.resize(faces.size());
+  out.faceKeys.resize(faces.size());
+  if (!s.faceMaterials.empty()) out.faceMaterials.resize(faces.size());
+  if (!s.faceParts.empty()) out.faceParts.resize(faces.size());
   Array<std::uint32_t> from;
   std::vector<std::uint32_t> place(s.positions.size(), kNoVertex);
-  for (const std::uint32_t f : faces) {
-    UVec3 t;
+  for (std::size_t i = 0; i < faces.size(); ++i) {
+    const std::uint32_t f = faces[i];
     for (int k = 0; k < 3; ++k) {
       std::uint32_t& at = place[s.triangles[f][k]];
       if (at == kNoVertex) {
         at = static_cast<std::uint32_t>(from.size());
         from.push_back(s.triangles[f][k]);
       }
-      t[k] = at;
+      out.triangles[i][k] = at;
     }
-    out.triangles.push_back(t);
-    if (!s.faceMaterials.empty()) out.faceMaterials.push_back(s.faceMaterials[f]);
-    if (!s.faceParts.empty()) out.faceParts.push_back(s.faceParts[f]);
+    out.faceKeys[i] = s.faceKey(f);
+    if (!s.faceMaterials.empty()) out.faceMaterials[i] = s.faceMaterials[f];
+    if (!s.faceParts.empty()) out.faceParts[i] = s.faceParts[f];
   }
-  takeVertices(out, from);
+  takeVertices(out, s, from);
   return out;
 }
 

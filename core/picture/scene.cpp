@@ -241,7 +241,8 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, flo
   rtcInitIntersectContext(&context);
   rtcIntersect1(m_scene, &context, &ray);
   if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-  return {ray.ray.tfar, ray.hit.instID[0], ray.hit.primID, {ray.hit.u, ray.hit.v}};
+  const SurfaceHit place = m_indices[m_instances[ray.hit.instID[0]].shape]->placeOf(ray.ray.tfar, ray.hit.primID, ray.hit.u, ray.hit.v);
+  return {place.distance, ray.hit.instID[0], place.face, place.weights};
 }
 
 bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float reach) const {

@@ -20,6 +20,14 @@ struct SurfaceHit {
   bool isHit() const { return face != kNoFace; }
 };
 
+/// Columns and rows of vertices of a surface that is one grid, as a height image makes it: two triangles per cell, parted from its
+/// first corner to the one across. No columns: it is none.
+struct GridShape {
+  std::uint32_t columns = 0;
+  std::uint32_t rows = 0;
+};
+GridShape gridShapeOf(const Surface& surface);
+
 class SurfaceIndex {
  public:
   /// The index of `surface`; fails on triangles that are not finite or out of range. Thread safe.
@@ -35,9 +43,12 @@ class SurfaceIndex {
   /// Nearest place within `reach` m, by Embree's point queries.
   SurfaceHit nearest(const Vec3& position, float reach) const;
   RTCSceneTy* scene() const { return m_scene; }
+  /// The face, and the weights on it, of what Embree calls `primitive` at (u, v).
+  SurfaceHit placeOf(float distance, std::uint32_t primitive, float u, float v) const;
 
  private:
   RTCSceneTy* m_scene = nullptr;
+  GridShape m_grid;
   const Vec3* m_positions = nullptr;
   const UVec3* m_triangles = nullptr;
 };

@@ -17,19 +17,20 @@ struct Params {
   bool isShown = false;
 };
 
-Points centersOf(const Surface& s) {
+/// The middles of faces begin…end.
+Points middlesOf(const Surface& s, std::size_t begin, std::size_t end) {
   Points p;
-  p.count = s.faceCount();
+  p.count = end - begin;
   Array<Vec3> position(p.count);
   Array<Vec3> normal(p.count);
   Array<std::uint32_t> face(p.count);
   Array<Vec2> uv(p.count);
   constexpr Vec2 kMiddle(1.0F / 3, 1.0F / 3);
-  for (std::size_t f = 0; f < p.count; ++f) {
-    position[f] = s.positionAt(f, kMiddle);
-    normal[f] = s.faceNormal(f);
-    face[f] = static_cast<std::uint32_t>(f);
-    uv[f] = s.uvAt(f, kMiddle);
+  for (std::size_t f = begin; f < end; ++f) {
+    position[f - begin] = s.positionAt(f, kMiddle);
+    normal[f - begin] = s.faceNormal(f);
+    face[f - begin] = static_cast<std::uint32_t>(f);
+    uv[f - begin] = s.uvAt(f, kMiddle);
   }
   p.position = std::move(position);
   p.groundNormal = std::move(normal);
@@ -45,8 +46,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   isPart.assign(faces, 0);
   if (p.by == By::Mask) {
     if (!in.mask("mask")) return fail(ProblemCode::MissingInput, "faces are to go by a mask, but none is connected", "Connect a mask, or choose names or picked faces");
-    const Array<float> value = maskValues(ctx.task, *in.mask("mask"), centersOf(s));
-    for (std::size_t f = 0; f < faces; ++f) isPart[f] = value[f] >= p.limit;
+    parallelPieces(ctx.task, faces, 8192, [&](std::size_t begin, std::size_t end) {
+      const Array<float> value = maskValues({}, *in.mask("mask"), middlesOf(s, begin, end));
+      for (std::size_t f = begin; f < end; ++f) isPart[f] = value[f - begin] >= p.limit;
+    });
   } else if (p.by == By::Name) {
     for (std::size_t f = 0; f < faces; ++f) {
       const bool byPart = !s.parts.empty() && matchesAny(p.patterns, s.parts[s.faceParts.empty() ? 0 : s.faceParts[f]]);

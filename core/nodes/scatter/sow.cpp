@@ -31,14 +31,26 @@ struct Fragment {
   std::array<Vec2, 3> corners;
 };
 
+/// What one thread makes of a piece of the work.
+template <typename T>
+struct Made {
+  std::vector<T> items;
+  PointGrid::Entry lastCover{Vec3(std::numeric_limits<float>::max()), 0, 0};  // neighbors are mostly covered by the same point
+};
+
 /// Pieces made by many threads, in order of their pieces.
 template <typename T, typename Make>
 std::vector<T> collected(const Task& task, std::size_t count, std::size_t grain, Make make) {
   std::vector<std::vector<T>> parts((count + grain - 1) / grain);
   parallelPieces(task, count, grain, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) make(i, parts[begin / grain]);
+    Made<T> made;
+    for (std::size_t i = begin; i < end; ++i) make(i, made);
+    parts[begin / grain] = std::move(made.items);
   });
+  std::size_t total = 0;
+  for (const auto& part : parts) total += part.size();
   std::vector<T> out;
+  out.reserve(total);
   for (auto& part : parts) out.insert(out.end(), part.begin(), part.end());
   return out;
 }
@@ -54,7 +66,7 @@ class EvenSow {
     // Four candidates per disk of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / (0.25 * std::numbers::pi * static_cast<double>(m_least) * static_cast<double>(m_least));
     accept(sowFree(m_task, m_surface, m_areas, density, m_nodeUid, m_draw), false);
-    std::vector<Fragment> open = collected<Fragment>(m_task, m_surface.faceCount(), 4096, [this](std::size_t f, std::vector<Fragment>& out) {
+    std::vector<Fragment> open = collected<Fragment>(m_task, m_surface.faceCount(), 4096, [this](std::size_t f, Made<Fragment>& out) {
       const Fragment whole{static_cast<std::uint32_t>(f), 1, {Vec2(0, 0), Vec2(1, 0), Vec2(0, 1)}};
       if (m_areas[f] > 0) addOpenParts(whole, out);
     });
@@ -62,8 +74,8 @@ class EvenSow {
     for (int round = 0; round < 9 && !open.empty() && !m_task.isCancelled(); ++round) {
       accept(throwDarts(open, round), true);
       // What older points did not cover before they do not cover now: only the round's own points are asked about whole pieces.
-      open = collected<Fragment>(m_task, open.size(), 256, [&](std::size_t i, std::vector<Fragment>& out) {
-        if (!isCoveredBy(m_newest, open[i])) splitOrKeep(open[i], out);
+      open = collected<Fragment>(m_task, open.size(), 256, [&](std::size_t i, Made<Fragment>& out) {
+        if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], out);
       });
     }
     return inOrder();
@@ -79,19 +91,24 @@ class EvenSow {
   }
 
   /// True when one kept point keeps every place of the fragment from being taken (a triangle within a ball is so by its corners).
-  bool isCovered(const Fragment& f) const { return isCoveredBy(m_kept, f); }
-  bool isCoveredBy(const KeptPoints& kept, const Fragment& f) const {
+  bool isCovered(const Fragment& f, PointGrid::Entry& last) const { return isCoveredBy(m_kept, f, last); }
+  bool isCoveredBy(const KeptPoints& kept, const Fragment& f, PointGrid::Entry& last) const {
     const std::array<Vec3, 3> corners{cornerOf(f, 0), cornerOf(f, 1), cornerOf(f, 2)};
-    return kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
+    const auto covers = [&](const PointGrid::Entry& e) {
       return std::all_of(corners.begin(), corners.end(), [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
+    };
+    return covers(last) || kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
+      if (!covers(e)) return false;
+      last = e;
+      return true;
     });
   }
 
   /// Splits until the pieces are about as small as the spacing, leaving out what is covered.
-  void addOpenParts(const Fragment& f, std::vector<Fragment>& out) const {
-    if (isCovered(f)) return;
+  void addOpenParts(const Fragment& f, Made<Fragment>& out) const {
+    if (isCovered(f, out.lastCover)) return;
     if (longestEdge(f) <= m_least) {
-      out.push_back(f);
+      out.items.push_back(f);
       return;
     }
     for (const Fragment& child : childrenOf(f)) addOpenParts(child, out);
@@ -106,26 +123,26 @@ class EvenSow {
             Fragment{f.face, path + 2, {ca, bc, f.corners[2]}}, Fragment{f.face, path + 3, {ab, bc, ca}}};
   }
 
-  void splitOrKeep(const Fragment& f, std::vector<Fragment>& out) const {
+  void splitOrKeep(const Fragment& f, Made<Fragment>& out) const {
     const float edge = longestEdge(f);
     if (f.path > 1 && (edge < m_least / 40 || f.path >> 56)) return;  // a gap too small to matter
     if (edge < m_least / 10) {  // small pieces wait for a dart of their own before they are split again
-      out.push_back(f);
+      out.items.push_back(f);
       return;
     }
     for (const Fragment& child : childrenOf(f))
-      if (!isCovered(child)) out.push_back(child);
+      if (!isCovered(child, out.lastCover)) out.items.push_back(child);
   }
 
   Sown throwDarts(const std::vector<Fragment>& open, int round) const {
-    const auto hits = collected<std::pair<std::size_t, Vec2>>(m_task, open.size(), 256, [&](std::size_t i, std::vector<std::pair<std::size_t, Vec2>>& out) {
+    const auto hits = collected<std::pair<std::size_t, Vec2>>(m_task, open.size(), 256, [&](std::size_t i, Made<std::pair<std::size_t, Vec2>>& out) {
       const Fragment& f = open[i];
       const std::uint64_t h = m_draw.bits(hashOf(m_surface.faceKey(f.face), f.path, static_cast<std::uint64_t>(round)));
       const Vec2 w = foldedWeights(h);
       // Where faces are far smaller than the spacing, a dart for each would be many more than can stay.
       const float edge = longestEdge(f) / m_least;
       if (edge < 0.05F && static_cast<float>(h & 0xffffU) / 65536.0F > edge * 20) return;
-      out.push_back({i, f.corners[0] + (f.corners[1] - f.corners[0]) * w.x + (f.corners[2] - f.corners[0]) * w.y});
+      out.items.push_back({i, f.corners[0] + (f.corners[1] - f.corners[0]) * w.x + (f.corners[2] - f.corners[0]) * w.y});
     });
     Sown darts;
     for (const auto& [i, weights] : hits) {

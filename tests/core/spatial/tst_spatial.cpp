@@ -150,6 +150,44 @@ class TestSpatial : public QObject {
     }
   }
 
+  /// A large height image takes another way through Embree than loose triangles do: both must find the same faces.
+  void aGridAnswersLikeItsTriangles() {
+    Surface grid = *test::hills(451, 90, 4);  // an odd number of cells: the last blocks are narrower
+    QCOMPARE(gridShapeOf(grid).columns, 452U);
+    QVERIFY(grid.faceCount() > 400'000);
+    Surface loose = grid;
+    loose.derived = std::make_shared<Derived>();
+    std::reverse(loose.triangles.begin(), loose.triangles.end());
+    QCOMPARE(gridShapeOf(loose).columns, 0U);
+    const auto one = SurfaceIndex::of(grid);
+    const auto other = SurfaceIndex::of(loose);
+    QVERIFY(one && other);
+    const Points p = test::randomPoints(20'000, {92, 3, 92}, 0, 1, 18);
+    const Points to = test::randomPoints(20'000, {2, 1, 2}, 0, 1, 19);
+    std::size_t hits = 0;
+    std::size_t otherFaces = 0;
+    const auto last = static_cast<std::uint32_t>(grid.faceCount() - 1);
+    for (std::size_t i = 0; i < p.count; ++i) {
+      const Vec3 from = p.position[i] - Vec3(46, -4, 46);
+      const Vec3 direction = i % 2 ? -kUp : glm::normalize(to.position[i] - Vec3(1, 1, 1));
+      const SurfaceHit a = (*one)->first(from, direction, 200);
+      const SurfaceHit b = (*other)->first(from, direction, 200);
+      QCOMPARE(a.isHit(), b.isHit());
+      if (a.isHit()) {
+        ++hits;
+        otherFaces += a.face != last - b.face;
+        QVERIFY(within(static_cast<double>(a.distance), static_cast<double>(b.distance), 1e-3));
+        QVERIFY(glm::distance(grid.positionAt(a.face, a.weights), from + direction * a.distance) < 2e-3F);
+      }
+      const SurfaceHit nearA = (*one)->nearest(from, 20);
+      const SurfaceHit nearB = (*other)->nearest(from, 20);
+      QVERIFY(nearA.isHit() && nearB.isHit());
+      QCOMPARE(nearA.distance, nearB.distance);
+    }
+    QVERIFY(hits > 10'000);
+    QVERIFY2(otherFaces < hits / 500, "only rays on an edge may differ in the face they name");
+  }
+
   void raysThatAreNotNumbersHitNothing() {
     const SurfacePtr ground = test::plane(4, 2);
     const auto index = SurfaceIndex::of(*ground);
