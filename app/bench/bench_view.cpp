@@ -340,7 +340,7 @@ const ParamSpec* BenchView::handleParam(const Node& node) const {
   for (const ParamSpec& spec : kind->params)
     if (spec.type == ParamType::Band && isShown(spec, node)) return &spec;
   for (const ParamSpec& spec : kind->params)
-    if (spec.id == "limit" && isShown(spec, node)) return &spec;
+    if (spec.id == "limit" && spec.type == ParamType::Range && isShown(spec, node)) return &spec;
   return nullptr;
 }
 

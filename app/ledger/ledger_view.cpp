@@ -216,17 +216,25 @@ bool LedgerView::selectPoint(const QString& node, quint64 id) {
 void LedgerView::selectPoints(const SiteSelection& selection) {
   const LedgerPtr ledger = m_model.ledger();
   if (m_isStale || m_job.isBusy() || !ledger) return;
+  m_finding.ask([this, ledger, selection, sources = m_sources](const Task& task) -> std::function<void()> {
+    Array<std::uint32_t> found;
+    for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
+      const auto it = selection.find(sources[part]);
+      if (it == selection.end()) continue;
+      const Points& points = *ledger->parts()[part].points;
+      for (std::size_t i = 0; i < points.count && !task.isCancelled(); ++i)
+        if (it->second.contains(points.id[i])) found.push_back(static_cast<std::uint32_t>(ledger->rowOf(part, i)));
+    }
+    return [this, ledger, found] { if (m_model.ledger() == ledger) selectRows(found); };
+  });
+}
+
+void LedgerView::selectRows(const Array<std::uint32_t>& ledgerRows) {
   // A range per row: more of them than can be ringed would hold the window for long.
   QItemSelection rows;
   const int last = m_model.columnCount() - 1;
-  for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
-    const auto it = selection.find(m_sources[part]);
-    if (it == selection.end()) continue;
-    const Points& points = *ledger->parts()[part].points;
-    for (std::size_t i = 0; i < points.count && static_cast<std::size_t>(rows.size()) < kMostRings; ++i)
-      if (it->second.contains(points.id[i]))
-        if (const int row = m_model.shownRow(ledger->rowOf(part, i)); row >= 0) rows.select(m_model.index(row, 0), m_model.index(row, last));
-  }
+  for (std::size_t i = 0; i < ledgerRows.size() && static_cast<std::size_t>(rows.size()) < kMostRings; ++i)
+    if (const int row = m_model.shownRow(ledgerRows[i]); row >= 0) rows.select(m_model.index(row, 0), m_model.index(row, last));
   const QSignalBlocker quiet(this);  // Site knows already
   m_table->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect);
   if (!rows.isEmpty()) m_table->scrollTo(rows.indexes().first(), QAbstractItemView::PositionAtCenter);

@@ -43,6 +43,7 @@ class LedgerView : public QWidget {
 
  private:
   void refresh();
+  void selectRows(const Array<std::uint32_t>& ledgerRows);
   void tellSelection();
   void saveCsv();
   void copyRows();
@@ -62,6 +63,7 @@ class LedgerView : public QWidget {
   bool m_isFalling = false;
   std::optional<std::pair<QString, quint64>> m_wanted;  // to be selected when the table is there
   BackgroundJob m_job;
+  BackgroundJob m_finding;  // the rows of what Site selects
 };
 
 }  // namespace arvesk

@@ -23,6 +23,12 @@ SurfacePtr largestGround(const Evaluation& evaluation) {
   return best;
 }
 
+MaskPtr maskOf(const Evaluation& evaluation, const std::string& uid) {
+  const auto it = evaluation.values.find(uid);
+  const auto* mask = it == evaluation.values.end() || it->second.empty() ? nullptr : std::get_if<MaskPtr>(&it->second.front());
+  return mask ? *mask : nullptr;
+}
+
 /// Places on the ground in a square grid as seen from above; where there is none the point is not finite in y.
 Points groundGrid(const Surface& ground, const Task& task) {
   const auto index = SurfaceIndex::of(ground);
@@ -278,42 +284,46 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
     view->bare.clear();
     input.layers.clear();
   }
-  const auto maskOf = [&](const std::string& uid) -> MaskPtr {
-    const auto it = view->evaluation.values.find(uid);
-    const auto* mask = it == view->evaluation.values.end() || it->second.empty() ? nullptr : std::get_if<MaskPtr>(&it->second.front());
-    return mask ? *mask : nullptr;
-  };
-  input.groundMask = request.maskOnGround.empty() ? nullptr : maskOf(request.maskOnGround);
-  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : maskOf(request.colorBy))
+  input.groundMask = request.maskOnGround.empty() ? nullptr : maskOf(view->evaluation, request.maskOnGround);
+  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : maskOf(view->evaluation, request.colorBy))
     for (const PictureLayer& layer : view->shown) view->pointValues.push_back(maskValues(task, *mask, *layer.points));
   if (request.isPoints) colorByNumber(request.colorByNumber, *view);
   if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty()) view->colorTitle = node->title;
   if (!input.grounds.empty() || !input.layers.empty()) {
-    auto scene = PictureScene::build(std::move(input), task);
+    auto scene = PictureScene::build(std::move(input), task, m_lastScene);
     if (!scene) return nullptr;
-    view->scene = *scene;
+    view->scene = m_lastScene = *scene;
   }
-  if (const SurfacePtr ground = largestGround(view->evaluation)) {
-    Points grid;
-    for (const Node& node : plan.nodes) {
-      if (task.isCancelled()) return nullptr;
-      const MaskPtr mask = maskOf(node.uid);
-      if (!mask) continue;
-      MaskShown& shown = m_maskShown[node.uid];
-      const PointsPtr points = pointsAtUser(plan, view->evaluation, node.uid);
-      if (shown.mask != mask || shown.ground != ground) {
-        if (grid.count == 0) grid = groundGrid(*ground, task);
-        shown.picture = maskPicture(*mask, grid);
-      }
-      if (shown.mask != mask || shown.points != points) shown.histogram = maskHistogram(points, node, *mask);
-      if (task.isCancelled()) return nullptr;
-      shown = {mask, ground, points, shown.picture, shown.histogram};
-      view->maskPictures[node.uid] = shown.picture;
-      view->maskHistograms[node.uid] = shown.histogram;
-    }
-    std::erase_if(m_maskShown, [&](const auto& entry) { return !view->maskPictures.contains(entry.first); });
+  showMasks(*view, task);
+  return task.isCancelled() ? nullptr : view;
+}
+
+void EvaluationService::showMasks(EvalView& view, const Task& task) {
+  const SurfacePtr ground = largestGround(view.evaluation);
+  if (!ground) return;
+  const Plan& plan = *view.plan;
+  std::map<std::string, MaskShown> known = std::exchange(m_maskShown, {});
+  std::vector<std::pair<const Node*, MaskShown>> shown;
+  std::optional<Points> grid;
+  for (const Node& node : plan.nodes) {
+    const MaskPtr mask = maskOf(view.evaluation, node.uid);
+    if (!mask) continue;
+    shown.push_back({&node, {mask, ground, pointsAtUser(plan, view.evaluation, node.uid), {}, nullptr}});
+    if (const MaskShown& before = known[node.uid]; !grid && (before.mask != mask || before.ground != ground)) grid = groundGrid(*ground, task);
   }
-  return view;
+  parallelPieces(task, shown.size(), 1, [&](std::size_t i, std::size_t) {
+    auto& [node, now] = shown[i];
+    const MaskShown& before = known.at(node->uid);
+    const bool isSameMask = before.mask == now.mask;
+    now.picture = isSameMask && before.ground == ground ? before.picture : maskPicture(*now.mask, *grid);
+    now.histogram = isSameMask && before.points == now.points ? before.histogram : maskHistogram(now.points, *node, *now.mask);
+  });
+  if (task.isCancelled()) return;
+  for (auto& [node, now] : shown) {
+    view.maskPictures[node->uid] = now.picture;
+    view.maskHistograms[node->uid] = now.histogram;
+    m_maskShown[node->uid] = std::move(now);
+  }
 }
 
 }  // namespace arvesk

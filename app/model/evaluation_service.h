@@ -83,6 +83,7 @@ class EvaluationService : public QObject {
   void work(std::stop_token stop);
   EvalViewPtr compute(const Request& request, const Task& task);
   void checkProps(EvalView& view, const Task& task);
+  void showMasks(EvalView& view, const Task& task);
   void drawThumbnails(const EvalView& view, const Task& task);
 
   std::shared_ptr<DiskFileService> m_files;
@@ -92,6 +93,7 @@ class EvaluationService : public QObject {
   std::map<std::string, QImage> m_thumbnails;
   std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop; worker only
   std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; worker only
+  PictureScenePtr m_lastScene;  // what it traces is used again when only light or mask change; worker only
   struct MaskShown {  // what a mask's small picture and distribution were made of, so that only a changed mask is drawn anew
     MaskPtr mask;
     SurfacePtr ground;

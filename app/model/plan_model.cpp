@@ -114,6 +114,7 @@ void PlanModel::setPlan(PlanPtr plan) {
 void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
   Plan next = *m_plan;
   change(next);
+  for (Node& node : next.nodes) std::erase_if(node.inputs, [](const auto& input) { return input.second.empty(); });  // an input without links is none, as in files
   if (next == *m_plan) return;
   m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
 }

@@ -1,5 +1,6 @@
 // What a right click on the Plan offers: for a card or tag, a bed or note, a ribbon, or bare paper.
 #include "app/plan/plan_view.h"
+#include "app/window/commands.h"
 
 #include <QContextMenuEvent>
 #include <QMenu>
@@ -20,15 +21,16 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     const QString uid = text(tag ? tag->uid : card->uid);
     if (!m_selection.contains(uid)) select({uid});
     if (card) {
-      menu.addAction(m_inSite == uid ? tr("Show all in Site\tI") : tr("Show in Site\tI"), this, [this, uid] { Q_EMIT inSiteWanted(m_inSite == uid ? QString() : uid); });
-      menu.addAction(tr("Add after…\tEnter"), this, &PlanView::openFindField);
+      menu.addAction(m_inSite == uid ? withKeys(tr("Show all in Site"), this, "site_in_site") : withKeys(tr("Show in Site"), this, "site_in_site"), this, [this, uid] { Q_EMIT inSiteWanted(m_inSite == uid ? QString() : uid); });
+      menu.addAction(withKeys(tr("Add after…"), this, "plan_add"), this, &PlanView::openFindField);
     }
     if (tag && !tag->owner.empty()) {
       const PlanTag t = *tag;
       menu.addAction(tr("Take off this card"), this, [this, t] {
         const Node* owner = m_model->plan().find(t.owner);
-        if (!owner) return;
-        for (const Link& l : owner->inputs.at(t.input))
+        const auto links = owner ? owner->inputs.find(t.input) : std::map<std::string, std::vector<Link>>::const_iterator();
+        if (!owner || links == owner->inputs.end()) return;
+        for (const Link& l : links->second)
           if (l.node == t.uid) {
             m_model->disconnectInput(text(t.owner), t.input, l);
             return;
@@ -40,34 +42,34 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
         rebuild();
       });
     }
-    menu.addAction(tr("Skip\tK"), this, &PlanView::skipSelected);
-    menu.addAction(tr("Rename\tF2"), this, &PlanView::renameSelected);
-    menu.addAction(tr("Duplicate\tCtrl+D"), this, &PlanView::duplicateSelected);
-    if (card) menu.addAction(tr("Lift out\tL"), this, &PlanView::liftSelected);
-    if (card) menu.addAction(card->folded.empty() ? tr("Fold its chain\tU") : tr("Unfold its chain\tU"), this, &PlanView::foldSelected);
-    if (card) menu.addAction(tr("Bed around it\tB"), this, &PlanView::addBed);
-    if (card) menu.addAction(tr("Note beside it\tN"), this, &PlanView::addNote);
-    menu.addAction(tr("Copy\tCtrl+C"), this, &PlanView::copySelected);
+    menu.addAction(withKeys(tr("Skip"), this, "plan_skip"), this, &PlanView::skipSelected);
+    menu.addAction(withKeys(tr("Rename"), this, "plan_rename"), this, &PlanView::renameSelected);
+    menu.addAction(withKeys(tr("Duplicate"), this, "edit_duplicate"), this, &PlanView::duplicateSelected);
+    if (card) menu.addAction(withKeys(tr("Lift out"), this, "plan_lift"), this, &PlanView::liftSelected);
+    if (card) menu.addAction(card->folded.empty() ? withKeys(tr("Fold its chain"), this, "plan_fold") : withKeys(tr("Unfold its chain"), this, "plan_fold"), this, &PlanView::foldSelected);
+    if (card) menu.addAction(withKeys(tr("Bed around it"), this, "plan_bed"), this, &PlanView::addBed);
+    if (card) menu.addAction(withKeys(tr("Note beside it"), this, "plan_note"), this, &PlanView::addNote);
+    menu.addAction(withKeys(tr("Copy"), this, "edit_copy"), this, &PlanView::copySelected);
     menu.addSeparator();
-    menu.addAction(tr("Delete\tDel"), this, &PlanView::removeSelected);
+    menu.addAction(withKeys(tr("Delete"), this, "plan_delete"), this, &PlanView::removeSelected);
   } else if (const PlanPaper* item = paperAt(p)) {
     const QString uid = text(item->uid);
     select({});
     m_paperItem = uid;
     menu.addAction(tr("Write…"), this, [this, uid] { editPaper(uid); });
-    menu.addAction(tr("Delete\tDel"), this, &PlanView::removeSelected);
+    menu.addAction(withKeys(tr("Delete"), this, "plan_delete"), this, &PlanView::removeSelected);
   } else if (const PlanRibbon* ribbon = ribbonAt(p)) {
     m_ribbon = *ribbon;
     const QPoint at = event->pos();
     menu.addAction(tr("Insert here…"), this, [this, at] { if (m_ribbon) openOnRibbon(*m_ribbon, at); });
-    menu.addAction(tr("Disconnect\tDel"), this, &PlanView::removeSelected);
+    menu.addAction(withKeys(tr("Disconnect"), this, "plan_delete"), this, &PlanView::removeSelected);
   } else {
-    menu.addAction(tr("Add a node…\tEnter"), this, &PlanView::openFindField);
-    menu.addAction(tr("Paste\tCtrl+V"), this, &PlanView::pasteClipboard);
-    menu.addAction(tr("Bed\tB"), this, &PlanView::addBed);
-    menu.addAction(tr("Note\tN"), this, &PlanView::addNote);
-    menu.addAction(tr("Tidy\tT"), this, &PlanView::tidy);
-    menu.addAction(tr("Show whole plan\tHome"), this, &PlanView::fitAll);
+    menu.addAction(withKeys(tr("Add a node…"), this, "plan_add"), this, &PlanView::openFindField);
+    menu.addAction(withKeys(tr("Paste"), this, "edit_paste"), this, &PlanView::pasteClipboard);
+    menu.addAction(withKeys(tr("Bed"), this, "plan_bed"), this, &PlanView::addBed);
+    menu.addAction(withKeys(tr("Note"), this, "plan_note"), this, &PlanView::addNote);
+    menu.addAction(withKeys(tr("Tidy"), this, "plan_tidy"), this, &PlanView::tidy);
+    menu.addAction(withKeys(tr("Show whole plan"), this, "plan_fit"), this, &PlanView::fitAll);
   }
   menu.exec(event->globalPos());
 }

@@ -690,22 +690,8 @@ void PlanView::wheelEvent(QWheelEvent* event) {
 }
 
 void PlanView::keyPressEvent(QKeyEvent* event) {
-  const bool isPlain = !(event->modifiers() & (Qt::ControlModifier | Qt::AltModifier));
-  switch (event->key()) {
-    case Qt::Key_Return:
-    case Qt::Key_Enter: openFindField(); return;
-    case Qt::Key_Delete:
-    case Qt::Key_Backspace: removeSelected(); return;
+  switch (event->key()) {  // all other keys are commands, see MainWindow::buildMenus
     case Qt::Key_Escape: select({}); return;
-    case Qt::Key_K: if (isPlain) return skipSelected(); break;
-    case Qt::Key_I: if (isPlain && m_selection.size() == 1) { Q_EMIT inSiteWanted(m_selection.first() == m_inSite ? QString() : m_selection.first()); return; } break;
-    case Qt::Key_L: if (isPlain) return liftSelected(); break;
-    case Qt::Key_T: if (isPlain) return tidy(); break;
-    case Qt::Key_U: if (isPlain) return foldSelected(); break;
-    case Qt::Key_B: if (isPlain) return addBed(); break;
-    case Qt::Key_N: if (isPlain) return addNote(); break;
-    case Qt::Key_F2: return renameSelected();
-    case Qt::Key_Home: return fitAll();
     case Qt::Key_Up:
     case Qt::Key_Down: {  // to the next card above or below
       if (m_layout.cards.empty()) return;

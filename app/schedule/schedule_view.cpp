@@ -130,7 +130,14 @@ void ScheduleView::showResults(const EvalViewPtr& view) {
 }
 
 void ScheduleView::compareWith(const EvalViewPtr& held) {
-  m_model.compareWith(held ? std::optional<Schedule>(scheduleOf(*held->plan, held->evaluation, held->inSite)) : std::nullopt);
+  if (!held) {
+    m_holding.cancel();
+    m_model.compareWith(std::nullopt);
+    return;
+  }
+  m_holding.ask([this, held](const Task&) -> std::function<void()> {
+    return [this, schedule = scheduleOf(*held->plan, held->evaluation, held->inSite)] { m_model.compareWith(schedule); };
+  });
 }
 
 void ScheduleView::showEvent(QShowEvent* event) {
@@ -141,10 +148,15 @@ void ScheduleView::showEvent(QShowEvent* event) {
 void ScheduleView::refresh() {
   if (!m_view) return;
   m_isStale = false;
-  const double share = m_view->quality == Quality::Draft ? m_view->plan->settings.draftShare : 1.0;
-  m_model.show(scheduleOf(*m_view->plan, m_view->evaluation, m_view->inSite), share);
-  m_model.showThumbnails(m_service->thumbnails());
-  countFinal();
+  m_counting.ask([this, view = m_view](const Task& task) -> std::function<void()> {
+    const Schedule schedule = scheduleOf(*view->plan, view->evaluation, view->inSite);
+    if (task.isCancelled()) return {};
+    return [this, view, schedule] {
+      m_model.show(schedule, view->quality == Quality::Draft ? view->plan->settings.draftShare : 1.0);
+      m_model.showThumbnails(m_service->thumbnails());
+      countFinal();
+    };
+  });
   check();
 }
 

@@ -25,7 +25,7 @@ class ScheduleView : public QWidget {
   /// Counts to compare with, side by side; null ends it.
   void compareWith(const EvalViewPtr& held);
   ScheduleModel& table() { return m_model; }
-  bool isBusy() const { return m_final.isBusy() || m_check.isBusy(); }
+  bool isBusy() const { return m_counting.isBusy() || m_holding.isBusy() || m_final.isBusy() || m_check.isBusy(); }
   const StandingReport& standing() const { return m_report; }
 
  Q_SIGNALS:
@@ -57,6 +57,8 @@ class ScheduleView : public QWidget {
   StandingReport m_report;
   std::vector<PictureLayer> m_checked;  // what the report's layers are
   Evaluator m_evaluator;                // at final quality; touched by the job only
+  BackgroundJob m_counting;
+  BackgroundJob m_holding;              // counts what is held to compare
   BackgroundJob m_final;
   BackgroundJob m_check;
 };

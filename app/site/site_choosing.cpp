@@ -1,5 +1,6 @@
 // Site's selection: what is chosen by click, box or outline, what is hidden, and the menu for both.
 #include "app/site/site_view.h"
+#include "app/window/commands.h"
 
 #include <QLocale>
 #include <QMenu>
@@ -10,7 +11,18 @@ namespace arvesk {
 void SiteView::select(SiteSelection selection) {
   m_selected = std::move(selection);
   constexpr std::size_t kMostRings = 5000;
-  m_selection = m_view ? placesOf(m_view->shown, m_selected, kMostRings) : std::vector<Vec3>();
+  if (m_view && !m_selected.empty())
+    m_ringing.ask([this, view = m_view, chosen = m_selected](const Task& task) -> std::function<void()> {
+      std::vector<Vec3> places = placesOf(view->shown, chosen, kMostRings, task);
+      return [this, places] {
+        m_selection = places;
+        update();
+      };
+    });
+  else {
+    m_ringing.cancel();
+    m_selection.clear();
+  }
   const std::size_t count = countOf(m_selected);
   if (count > 1) Q_EMIT hintChanged(tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc").arg(QLocale().toString(static_cast<qulonglong>(count))));
   else Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
@@ -96,11 +108,11 @@ void SiteView::openMenu(const QPoint& at) {
   add(tr("Select the same node"), "menu_same_node", has, [this] { selectSame(SameAs::Node); });
   add(tr("Select the same clump"), "menu_same_clump", has, [this] { selectSame(SameAs::Clump); });
   menu.addSeparator();
-  add(tr("Hide\t−"), "menu_hide", has, [this] { hideSelected(false); });
-  add(tr("Show only these\t+"), "menu_only", has, [this] { hideSelected(true); });
-  add(tr("Show everything\t0"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
+  add(withKeys(tr("Hide"), this, "site_hide"), "menu_hide", has, [this] { hideSelected(false); });
+  add(withKeys(tr("Show only these"), this, "site_only"), "menu_only", has, [this] { hideSelected(true); });
+  add(withKeys(tr("Show everything"), this, "site_show"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
   menu.addSeparator();
-  add(tr("Why here…\tY"), "menu_why", true, [this] { startAsking(); });
+  add(withKeys(tr("Why here…"), this, "site_why"), "menu_why", true, [this] { startAsking(); });
   QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });
   lasso->setObjectName(QStringLiteral("menu_lasso"));
   lasso->setCheckable(true);

@@ -58,12 +58,12 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
   return out.empty() ? selection : out;
 }
 
-std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most) {
+std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most, const Task& task) {
   std::vector<Vec3> out;
   for (const PictureLayer& layer : layers) {
     const auto it = selection.find(layer.source);
     if (it == selection.end()) continue;
-    for (std::size_t i = 0; i < layer.points->count && out.size() < most; ++i)
+    for (std::size_t i = 0; i < layer.points->count && out.size() < most && !task.isCancelled(); ++i)
       if (it->second.contains(layer.points->id[i])) out.push_back(layer.points->position[i]);
   }
   return out;

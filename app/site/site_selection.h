@@ -25,7 +25,7 @@ enum class SameAs { Prop, Node, Clump };
 SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelection& selection, SameAs what);
 
 /// Places of the selected points, `most` at most.
-std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most);
+std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most, const Task& task);
 
 /// What Site leaves away: these, or (isOnly) all others.
 struct SiteHidden {

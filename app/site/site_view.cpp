@@ -688,32 +688,24 @@ void SiteView::wheelEvent(QWheelEvent* event) {
   requestFrame();
 }
 
+void SiteView::fitPlace() {
+  if (m_pickedPlace) lookAt(*m_pickedPlace);
+  else fitAll();
+}
+
+void SiteView::goToCamera(std::size_t i) {
+  if (!m_view || i >= m_view->plan->settings.cameras.size()) return;
+  const CameraEntry& c = m_view->plan->settings.cameras[i];
+  setCamera({c.eye, c.target, c.fieldOfViewDeg});
+}
+
 void SiteView::keyPressEvent(QKeyEvent* event) {
-  if (event->key() == Qt::Key_Home) return fitAll();
-  if (event->key() == Qt::Key_F) {
-    if (!m_pickedPlace) return fitAll();
-    return lookAt(*m_pickedPlace);
-  }
-  if (event->key() >= Qt::Key_1 && event->key() <= Qt::Key_4 && m_view) {
-    const auto& cameras = m_view->plan->settings.cameras;
-    const auto i = static_cast<std::size_t>(event->key() - Qt::Key_1);
-    if (i < cameras.size()) setCamera({cameras[i].eye, cameras[i].target, cameras[i].fieldOfViewDeg});
-    return;
-  }
-  if (event->key() == Qt::Key_Minus) return hideSelected(false);
-  if (event->key() == Qt::Key_Plus) return hideSelected(true);
-  if (event->key() == Qt::Key_0) return showHidden();
-  if (event->key() == Qt::Key_Y) return m_isAsking ? stopAsking() : startAsking();
-  if (event->key() == Qt::Key_C && !(event->modifiers() & Qt::ControlModifier)) return toggleCompare();
-  if (event->key() == Qt::Key_Escape) {
-    m_pickedPlace.reset();
-    select({});
-    Q_EMIT picked({}, {}, 0);
-    if (m_isAsking) stopAsking();
-    update();
-    return;
-  }
-  QWidget::keyPressEvent(event);
+  if (event->key() != Qt::Key_Escape) return QWidget::keyPressEvent(event);  // all other keys are commands, see MainWindow::buildMenus
+  m_pickedPlace.reset();
+  select({});
+  Q_EMIT picked({}, {}, 0);
+  if (m_isAsking) stopAsking();
+  update();
 }
 
 }  // namespace arvesk

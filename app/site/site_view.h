@@ -67,6 +67,9 @@ class SiteView : public QWidget {
 
   /// The next click asks why things are as they are there.
   void startAsking();
+  void stopAsking();
+  void fitPlace();                    // to the place that was clicked, or everything
+  void goToCamera(std::size_t i);     // of those that the plan keeps
   bool isAsking() const { return m_isAsking; }
   /// Keeps what is shown now, to be compared with what comes; again lets it go.
   void toggleCompare();
@@ -119,7 +122,6 @@ class SiteView : public QWidget {
   std::optional<Found> findAt(const QPointF& p) const;
   void pick(const QPointF& p);
   void ask(const QPointF& p);
-  void stopAsking();
   void selectArea(bool adds);
   void openMenu(const QPoint& at);
   void paintOverlays(QPainter& p);
@@ -154,6 +156,7 @@ class SiteView : public QWidget {
   QSlider* m_exploded;
   QLabel* m_explodedLabel;
   BackgroundJob m_selecting;
+  BackgroundJob m_ringing;       // finds the places of what is selected
 
   bool m_isAsking = false;
   std::optional<Vec3> m_askedSpot;

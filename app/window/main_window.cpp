@@ -2,6 +2,7 @@
 
 #include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
+#include "app/window/key_window.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 #include "core/formats/plan_file.h"
@@ -141,6 +142,8 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   connect(m_bench, &BenchView::headingChanged, this, [this] { m_benchHeading->setText(m_bench->heading()); });
   m_benchHeading->setText(m_bench->heading());
   connect(qApp, &QApplication::focusChanged, this, &MainWindow::updateKeys);
+  connect(&m_commands, &Commands::keysChanged, this, &MainWindow::updateKeys);
+  updateKeys();
   const Settings settings;
   if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
   if (!settings.layout().isEmpty()) restoreState(settings.layout());
@@ -167,7 +170,7 @@ void MainWindow::buildLeft() {
   m_left->addWidget(m_kit);
   m_planTab = makeTab(tr("Plan"), "tab_plan", true);
   m_kitTab = makeTab(tr("Kit"), "tab_kit", false);
-  m_leftHint = new QLabel(tr("Enter adds · Ctrl+F finds"));
+  m_leftHint = new QLabel;
   connect(m_planTab, &QToolButton::clicked, this, [this] { showKit(false); });
   connect(m_kitTab, &QToolButton::clicked, this, [this] { showKit(true); });
   m_leftDock = new QDockWidget(tr("Plan and Kit"), this);
@@ -217,59 +220,55 @@ void MainWindow::showKit(bool isKit) {
   m_left->setCurrentIndex(isKit ? 1 : 0);
   m_planTab->setChecked(!isKit);
   m_kitTab->setChecked(isKit);
-  m_leftHint->setText(isKit ? tr("drop mesh files here") : tr("Enter adds · Ctrl+F finds"));
+  updateKeys();
 }
 
 void MainWindow::buildMenus() {
-  const auto add = [this](QMenu* menu, const QString& words, const QKeySequence& keys, const char* name, auto&& what) {
-    QAction* action = menu->addAction(words, this, what);
-    action->setShortcut(keys);
-    action->setObjectName(QLatin1String(name));
-    return action;
-  };
+  using Keys = QList<QKeySequence>;
+  const auto add = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, nullptr, std::move(what)); };
+  const auto inPlan = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, m_plan, std::move(what)); };
+  const auto inSite = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, m_site, std::move(what)); };
+  const auto standard = [](QKeySequence::StandardKey key) { return QKeySequence::keyBindings(key).mid(0, 1); };
   QMenu* file = menuBar()->addMenu(tr("&File"));
-  add(file, tr("New plan"), QKeySequence::New, "file_new", [this] { newPlan(); });
-  add(file, tr("Open…"), QKeySequence::Open, "file_open", [this] { open(); });
+  add(file, tr("New plan"), standard(QKeySequence::New), "file_new", [this] { newPlan(); });
+  add(file, tr("Open…"), standard(QKeySequence::Open), "file_open", [this] { open(); });
   m_recent = file->addMenu(tr("Open recent"));
   connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
   file->addSeparator();
-  add(file, tr("Save"), QKeySequence::Save, "file_save", [this] { save(); });
-  add(file, tr("Save as…"), QKeySequence::SaveAs, "file_save_as", [this] { saveAs(); });
-  add(file, tr("Export…"), QKeySequence(Qt::CTRL | Qt::Key_E), "file_export", [this] { openExport(); });
+  add(file, tr("Save"), standard(QKeySequence::Save), "file_save", [this] { save(); });
+  add(file, tr("Save as…"), standard(QKeySequence::SaveAs), "file_save_as", [this] { saveAs(); });
+  add(file, tr("Export…"), {Qt::CTRL | Qt::Key_E}, "file_export", [this] { openExport(); });
   file->addSeparator();
-  add(file, tr("Quit"), QKeySequence::Quit, "file_quit", [this] { close(); });
+  add(file, tr("Quit"), standard(QKeySequence::Quit), "file_quit", [this] { close(); });
 
   QMenu* edit = menuBar()->addMenu(tr("&Edit"));
   QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
-  undo->setShortcut(QKeySequence::Undo);
-  undo->setObjectName(QStringLiteral("edit_undo"));
   QAction* redo = m_model.undoStack().createRedoAction(this, tr("Redo"));
-  redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
-  redo->setObjectName(QStringLiteral("edit_redo"));
-  edit->addActions({undo, redo});
+  m_commands.add(edit, undo, {Qt::CTRL | Qt::Key_Z}, "edit_undo");
+  m_commands.add(edit, redo, {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo");
   edit->addSeparator();
-  add(edit, tr("Copy"), QKeySequence::Copy, "edit_copy", [this] { m_plan->copySelected(); });
-  add(edit, tr("Paste"), QKeySequence::Paste, "edit_paste", [this] { m_plan->pasteClipboard(); });
-  add(edit, tr("Duplicate"), QKeySequence(Qt::CTRL | Qt::Key_D), "edit_duplicate", [this] { m_plan->duplicateSelected(); });
-  add(edit, tr("Select all"), QKeySequence::SelectAll, "edit_select_all", [this] { m_plan->selectAll(); });
+  add(edit, tr("Copy"), standard(QKeySequence::Copy), "edit_copy", [this] { m_plan->copySelected(); });
+  add(edit, tr("Paste"), standard(QKeySequence::Paste), "edit_paste", [this] { m_plan->pasteClipboard(); });
+  add(edit, tr("Duplicate"), {Qt::CTRL | Qt::Key_D}, "edit_duplicate", [this] { m_plan->duplicateSelected(); });
+  add(edit, tr("Select all"), standard(QKeySequence::SelectAll), "edit_select_all", [this] { m_plan->selectAll(); });
 
-  // The single-letter keys of the Plan act only while it has focus, so they are shown here but live in the view.
+  // Single letters act only while Plan or Site has the focus, so that they can be typed everywhere else.
   QMenu* plan = menuBar()->addMenu(tr("&Plan"));
-  add(plan, tr("Add a node…\tEnter"), {}, "plan_add", [this] { showKit(false); m_plan->setFocus(); m_plan->openFindField(); });
-  add(plan, tr("Find in plan…"), QKeySequence::Find, "plan_find", [this] { showKit(false); m_plan->findInPlan(); });
+  inPlan(plan, tr("Add a node…"), {Qt::Key_Return, Qt::Key_Enter}, "plan_add", [this] { showKit(false); m_plan->setFocus(); m_plan->openFindField(); });
+  add(plan, tr("Find in plan…"), standard(QKeySequence::Find), "plan_find", [this] { showKit(false); m_plan->findInPlan(); });
   plan->addSeparator();
-  add(plan, tr("Skip\tK"), {}, "plan_skip", [this] { m_plan->skipSelected(); });
-  add(plan, tr("Rename\tF2"), {}, "plan_rename", [this] { m_plan->renameSelected(); });
-  add(plan, tr("Lift out\tL"), {}, "plan_lift", [this] { m_plan->liftSelected(); });
-  add(plan, tr("Tidy\tT"), {}, "plan_tidy", [this] { m_plan->tidy(); });
-  add(plan, tr("Delete\tDel"), {}, "plan_delete", [this] { m_plan->removeSelected(); });
-  add(plan, tr("Fold or unfold its chain\tU"), {}, "plan_fold", [this] { m_plan->foldSelected(); });
-  add(plan, tr("Bed around the selection\tB"), {}, "plan_bed", [this] { showKit(false); m_plan->addBed(); });
-  add(plan, tr("Note\tN"), {}, "plan_note", [this] { showKit(false); m_plan->addNote(); });
-  add(plan, tr("Show whole plan\tHome"), {}, "plan_fit", [this] { m_plan->fitAll(); });
+  inPlan(plan, tr("Skip"), {Qt::Key_K}, "plan_skip", [this] { m_plan->skipSelected(); });
+  inPlan(plan, tr("Rename"), {Qt::Key_F2}, "plan_rename", [this] { m_plan->renameSelected(); });
+  inPlan(plan, tr("Lift out"), {Qt::Key_L}, "plan_lift", [this] { m_plan->liftSelected(); });
+  inPlan(plan, tr("Tidy"), {Qt::Key_T}, "plan_tidy", [this] { m_plan->tidy(); });
+  inPlan(plan, tr("Delete"), {Qt::Key_Delete, Qt::Key_Backspace}, "plan_delete", [this] { m_plan->removeSelected(); });
+  inPlan(plan, tr("Fold or unfold its chain"), {Qt::Key_U}, "plan_fold", [this] { m_plan->foldSelected(); });
+  inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] { showKit(false); m_plan->addBed(); });
+  inPlan(plan, tr("Note"), {Qt::Key_N}, "plan_note", [this] { showKit(false); m_plan->addNote(); });
+  inPlan(plan, tr("Show whole plan"), {Qt::Key_Home}, "plan_fit", [this] { m_plan->fitAll(); });
   plan->addSeparator();
-  add(plan, tr("Next seed"), QKeySequence(Qt::CTRL | Qt::Key_R), "plan_next_seed", [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
-  add(plan, tr("Contact sheet…"), QKeySequence(Qt::SHIFT | Qt::Key_S), "plan_contact_sheet", [this] { openContactSheet(); });
+  add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed", [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
+  add(plan, tr("Contact sheet…"), {Qt::SHIFT | Qt::Key_S}, "plan_contact_sheet", [this] { openContactSheet(); });
 
   QMenu* site = menuBar()->addMenu(tr("&Site"));
   add(site, tr("Dressed"), {}, "site_dressed", [this] { m_site->setMode(SiteMode::Dressed); });
@@ -278,22 +277,28 @@ void MainWindow::buildMenus() {
   add(site, tr("Cover"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
   add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
   site->addSeparator();
-  add(site, tr("Why here…\tY"), {}, "site_why", [this] { m_site->startAsking(); });
-  add(site, tr("Hold to compare\tC"), {}, "site_compare", [this] { m_site->toggleCompare(); });
+  inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why", [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
+  inSite(site, tr("Hold to compare"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();
   add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
   add(site, tr("Select the same node"), {}, "site_same_node", [this] { m_site->selectSame(SameAs::Node); });
   add(site, tr("Select the same clump"), {}, "site_same_clump", [this] { m_site->selectSame(SameAs::Clump); });
-  add(site, tr("Hide selected\t−"), {}, "site_hide", [this] { m_site->hideSelected(false); });
-  add(site, tr("Show only selected\t+"), {}, "site_only", [this] { m_site->hideSelected(true); });
-  add(site, tr("Show everything\t0"), {}, "site_show", [this] { m_site->showHidden(); });
-  QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso", [this](bool isOn) { m_site->setLasso(isOn); });
+  inSite(site, tr("Hide selected"), {Qt::Key_Minus}, "site_hide", [this] { m_site->hideSelected(false); });
+  inSite(site, tr("Show only selected"), {Qt::Key_Plus}, "site_only", [this] { m_site->hideSelected(true); });
+  inSite(site, tr("Show everything"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });
+  QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso", [this] { m_site->setLasso(!m_site->isLasso()); });
   lasso->setCheckable(true);
   connect(site, &QMenu::aboutToShow, this, [this, lasso] { lasso->setChecked(m_site->isLasso()); });
   site->addSeparator();
-  add(site, tr("Selected node in Site\tI"), {}, "site_in_site", [this] { if (m_plan->selection().size() == 1) setInSite(m_plan->selection().first()); });
+  inPlan(site, tr("Selected node in Site"), {Qt::Key_I}, "site_in_site", [this] {
+    const QStringList selection = m_plan->selection();
+    if (selection.size() == 1) setInSite(selection.first() == m_inSite ? QString() : selection.first());
+  });
   add(site, tr("Show all nodes"), {}, "site_all", [this] { setInSite({}); });
-  add(site, tr("Fit everything\tHome"), {}, "site_fit", [this] { m_site->fitAll(); });
+  inSite(site, tr("Fit everything"), {Qt::Key_Home}, "site_fit", [this] { m_site->fitAll(); });
+  inSite(site, tr("Fit the clicked place"), {Qt::Key_F}, "site_fit_place", [this] { m_site->fitPlace(); });
+  QMenu* cameras = site->addMenu(tr("Saved cameras"));
+  for (int i = 0; i < 4; ++i) inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)}, qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)), [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); });
   add(site, tr("Keep this camera"), {}, "site_keep_camera", [this] {
     m_model.edit(tr("Keep camera"), [this](Plan& p) {
       const Camera& c = m_site->camera();
@@ -311,7 +316,7 @@ void MainWindow::buildMenus() {
   add(view, tr("Night"), {}, "view_night", [this] { setTheme(QStringLiteral("night")); });
   add(view, tr("As the desktop"), {}, "view_desktop", [this] { setTheme(QStringLiteral("desktop")); });
   view->addSeparator();
-  add(view, tr("Swap the room of Plan and Site"), QKeySequence(Qt::Key_F6), "view_swap", [this] { swapViews(); });
+  add(view, tr("Swap the room of Plan and Site"), {Qt::Key_F6}, "view_swap", [this] { swapViews(); });
   view->addAction(m_leftDock->toggleViewAction());
   view->addAction(m_bottomDock->toggleViewAction());
 
@@ -321,18 +326,8 @@ void MainWindow::buildMenus() {
   add(view, tr("Schedule"), {}, "view_schedule", [this] { showBottom(Bottom::Schedule); });
 
   QMenu* help = menuBar()->addMenu(tr("&Help"));
-  add(help, tr("Manual page of the node"), QKeySequence::HelpContents, "help_manual", [this] { openManual(); });
-  add(help, tr("Keys and mouse"), {}, "help_keys", [this] {
-    QMessageBox box(QMessageBox::NoIcon, tr("Keys and mouse"),
-                    tr("<b>Plan</b><br>Enter or double-click on paper: add · double-click on a ribbon: insert · drag from a card's foot: connect<br>"
-                       "K skip · I in Site · F2 rename · L lift out · T tidy · U fold a chain · B bed · N note · Del delete · Home whole plan · Ctrl+wheel zoom · middle drag pan<br><br>"
-                       "<b>Site</b><br>Middle drag: orbit about the point under the cursor · right drag: pan · wheel: toward the cursor · with Alt also left, middle, right<br>"
-                       "click: what is there · left drag: select (Shift adds) · − hides, + shows only the selection, 0 everything · Y then click: why here · C holds the picture to compare, the line between is dragged<br>"
-                       "F to the clicked place · Home all · 1…4 saved cameras<br>"
-                       "With a Painted mask, a Region or a Part of surface selected: left drag paints, moves handles, picks faces<br><br>"
-                       "<b>Bench</b><br>Numbers: drag sideways, arrow keys, wheel, or type sums and units (1.6/2, 45 cm, 0.8 rad)"), QMessageBox::Close, this);
-    box.exec();
-  });
+  add(help, tr("Manual page of the node"), standard(QKeySequence::HelpContents), "help_manual", [this] { openManual(); });
+  add(help, tr("Keys and mouse…"), {}, "help_keys", [this] { (new KeyWindow(m_commands, this))->show(); });
   add(help, tr("About Arvesk"), {}, "help_about", [this] {
     QMessageBox::about(this, tr("About Arvesk"), tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.").arg(QApplication::applicationVersion()));
   });
@@ -366,7 +361,7 @@ void MainWindow::buildStatus() {
   m_message = new QLabel;
   m_message->setProperty("role", QStringLiteral("quiet"));
   m_message->setObjectName(QStringLiteral("message"));
-  m_keys = new QLabel(tr("K skip · I in Site · F2 rename · Enter add"));
+  m_keys = new QLabel;
   m_keys->setProperty("role", QStringLiteral("quiet"));
   m_progress = new QProgressBar;
   m_progress->setRange(0, 1000);
@@ -445,11 +440,22 @@ void MainWindow::updateTool() {
   m_site->setTool(selection.size() == 1 ? makeSiteTool(&m_model, selection.first()) : nullptr);
 }
 
+QString MainWindow::hint(const std::vector<std::pair<const char*, QString>>& parts) const {
+  QStringList out;
+  for (const auto& [command, words] : parts) {
+    const QString keys = command ? m_commands.keysOf(command) : QString();
+    if (!command) out.append(words);
+    else if (!keys.isEmpty()) out.append(QStringLiteral("%1 %2").arg(keys, words));
+  }
+  return out.join(QStringLiteral(" · "));
+}
+
 void MainWindow::updateKeys() {
   const QWidget* now = QApplication::focusWidget();
   if (!m_toolHint.isEmpty()) m_keys->setText(m_toolHint);
-  else if (now == m_site) m_keys->setText(tr("Y why here · C compare · middle drag orbits · Home all"));
-  else m_keys->setText(tr("K skip · I in Site · F2 rename · Enter add · F1 manual"));
+  else if (now == m_site) m_keys->setText(hint({{"site_why", tr("why here")}, {"site_compare", tr("compare")}, {nullptr, tr("middle drag orbits")}, {"site_fit", tr("all")}}));
+  else m_keys->setText(hint({{"plan_skip", tr("skip")}, {"site_in_site", tr("in Site")}, {"plan_rename", tr("rename")}, {"plan_add", tr("add")}, {"help_manual", tr("manual")}}));
+  m_leftHint->setText(m_left->currentIndex() == 1 ? tr("drop mesh files here") : hint({{"plan_add", tr("adds")}, {"plan_find", tr("finds")}}));
 }
 
 void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius) {

@@ -10,6 +10,7 @@
 #include "app/schedule/schedule_view.h"
 #include "app/site/site_view.h"
 #include "app/window/autosave.h"
+#include "app/window/commands.h"
 #include "app/window/manual_window.h"
 
 #include <QElapsedTimer>
@@ -77,6 +78,8 @@ class MainWindow : public QMainWindow {
   QString selectedMask() const;
   void updateTool();
   void updateKeys();
+  /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
+  QString hint(const std::vector<std::pair<const char*, QString>>& parts) const;
   /// Works out why things are as they are at a spot and shows it in Site.
   void answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius);
   void openManual();
@@ -84,6 +87,7 @@ class MainWindow : public QMainWindow {
   PlanModel m_model;
   EvaluationService m_service;
   Autosave m_autosave;
+  Commands m_commands;
   QString m_file;
   QString m_inSite;
   Quality m_quality = Quality::Draft;

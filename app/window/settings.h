@@ -5,6 +5,8 @@
 #include <QSettings>
 #include <QStringList>
 
+#include <optional>
+
 namespace arvesk {
 
 class Settings {
@@ -27,6 +29,13 @@ class Settings {
   }
   QString exportPath() const { return m_store.value(QStringLiteral("export/path")).toString(); }
   void setExportPath(const QString& v) { m_store.setValue(QStringLiteral("export/path"), v); }
+  /// The keys that the user gave a command, as portable text; none when it has those it came with.
+  std::optional<QStringList> keys(const QString& command) const {
+    const QVariant v = m_store.value(QStringLiteral("keys/") + command);
+    return v.isValid() ? std::optional<QStringList>(v.toStringList()) : std::nullopt;
+  }
+  void setKeys(const QString& command, const QStringList& keys) { m_store.setValue(QStringLiteral("keys/") + command, keys); }
+  void forgetKeys(const QString& command) { m_store.remove(QStringLiteral("keys/") + command); }
 
  private:
   QSettings m_store;  // organization and name are set by main; tests point it to a temporary folder

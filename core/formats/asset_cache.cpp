@@ -91,6 +91,8 @@ void write(Writer& w, const Surface& s) {
     w.number(m.roughness);
     w.number(m.metallic);
     w.number<std::uint8_t>(m.isTwoSided);
+    w.number(m.cutBelow);
+    w.number<std::uint8_t>(m.isBlended);
     w.number<std::uint8_t>(m.texture && m.textureFile);
     if (!m.texture || !m.textureFile) continue;
     w.number(m.texture->width);
@@ -135,6 +137,8 @@ Surface readSurface(Reader& r) {
     m.roughness = r.number<float>();
     m.metallic = r.number<float>();
     m.isTwoSided = r.number<std::uint8_t>() != 0;
+    m.cutBelow = r.number<float>();
+    m.isBlended = r.number<std::uint8_t>() != 0;
     if (r.number<std::uint8_t>() != 0) {
       auto texture = std::make_shared<Texture>();
       auto file = std::make_shared<std::vector<std::uint8_t>>();

@@ -5,6 +5,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstring>
 #include <functional>
 
@@ -131,6 +132,9 @@ Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, 
   out.roughness = static_cast<float>(pbr.roughnessFactor);
   out.metallic = static_cast<float>(pbr.metallicFactor);
   out.isTwoSided = source.doubleSided;
+  out.isBlended = source.alphaMode == "BLEND";
+  if (source.alphaMode == "MASK") out.cutBelow = std::clamp(static_cast<float>(source.alphaCutoff), 0.0F, 1.0F);
+  else if (out.isBlended) out.cutBelow = 0.5F;
   const int texture = pbr.baseColorTexture.index;
   if (texture < 0 || static_cast<std::size_t>(texture) >= m.textures.size()) return out;
   const int image = m.textures[static_cast<std::size_t>(texture)].source;

@@ -239,6 +239,12 @@ class GltfWriter {
     json material{{"pbrMetallicRoughness", pbr}};
     if (!m.name.empty()) material["name"] = m.name;
     if (m.isTwoSided) material["doubleSided"] = true;
+    if (m.isBlended) {
+      material["alphaMode"] = "BLEND";
+    } else if (m.cutBelow > 0) {
+      material["alphaMode"] = "MASK";
+      material["alphaCutoff"] = m.cutBelow;
+    }
     m_materials.push_back(std::move(material));
     return static_cast<int>(m_materials.size()) - 1;
   }

@@ -26,6 +26,9 @@ Material toMaterial(const tinyobj::material_t& m, const std::string& folder, std
     out.baseColor = Vec4(1);
     out.textureType = file->size() > 2 && (*file)[0] == 0xff ? "image/jpeg" : "image/png";
     out.textureFile = file;
+    if (m.alpha_texname == m.diffuse_texname) out.cutBelow = 0.5F;
+    else if (!m.alpha_texname.empty())
+      warnings.push_back({ProblemCode::FileUnreadable, Severity::Warning, {}, fmt::format("the cut-outs in {} are not read", m.alpha_texname), "Put them into the alpha of the color texture, and name it as map_d too"});
   }
   return out;
 }

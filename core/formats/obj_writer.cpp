@@ -96,6 +96,7 @@ class ObjFile {
       if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok) m_error = ok.error();
       m_job.report.files.push_back(path);
       m_mtl += "map_Kd " + file + "\n";
+      if (m.cutBelow > 0) m_mtl += "map_d " + file + "\n";
     }
     return name;
   }

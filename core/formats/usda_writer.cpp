@@ -145,10 +145,15 @@ Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name
     file.text(fmt::format("{0}def Material \"{1}\"\n{0}{{\n{0}    token outputs:surface.connect = <{2}/shader.outputs:surface>\n{0}    def Shader \"shader\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPreviewSurface\"\n", in, names[m], own));
     if (texture->empty()) file.text(fmt::format("{}        color3f inputs:diffuseColor = ({}, {}, {})\n", in, material.baseColor.r, material.baseColor.g, material.baseColor.b));
     else file.text(fmt::format("{}        color3f inputs:diffuseColor.connect = <{}/color.outputs:rgb>\n", in, own));
+    if (material.cutBelow > 0) {
+      if (texture->empty()) file.text(fmt::format("{}        float inputs:opacity = {}\n", in, material.baseColor.a));
+      else file.text(fmt::format("{}        float inputs:opacity.connect = <{}/color.outputs:a>\n", in, own));
+      file.text(fmt::format("{}        float inputs:opacityThreshold = {}\n", in, material.isBlended ? 0.0F : material.cutBelow));
+    }
     file.text(fmt::format("{0}        float inputs:roughness = {1}\n{0}        float inputs:metallic = {2}\n{0}        token outputs:surface\n{0}    }}\n", in, material.roughness, material.metallic));
     if (!texture->empty())
       file.text(fmt::format("{0}    def Shader \"place\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPrimvarReader_float2\"\n{0}        string inputs:varname = \"st\"\n{0}        float2 outputs:result\n{0}    }}\n"
-                            "{0}    def Shader \"color\"\n{0}    {{\n{0}        uniform token info:id = \"UsdUVTexture\"\n{0}        asset inputs:file = @{1}@\n{0}        token inputs:sourceColorSpace = \"sRGB\"\n{0}        float2 inputs:st.connect = <{2}/place.outputs:result>\n{0}        float3 outputs:rgb\n{0}    }}\n", in, *texture, own));
+                            "{0}    def Shader \"color\"\n{0}    {{\n{0}        uniform token info:id = \"UsdUVTexture\"\n{0}        asset inputs:file = @{1}@\n{0}        token inputs:sourceColorSpace = \"sRGB\"\n{0}        float2 inputs:st.connect = <{2}/place.outputs:result>\n{0}        float3 outputs:rgb\n{0}        float outputs:a\n{0}    }}\n", in, *texture, own));
     file.text(in + "}\n");
   }
   file.text(pad + "}\n");

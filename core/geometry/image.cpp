@@ -71,25 +71,37 @@ Texture textureOf(const Image& image) {
 float linearFromSrgb(float v) { return v <= 0.04045F ? v / 12.92F : std::pow((v + 0.055F) / 1.055F, 2.4F); }
 float srgbFromLinear(float v) { return v <= 0.0031308F ? v * 12.92F : 1.055F * std::pow(v, 1.0F / 2.4F) - 0.055F; }
 
+namespace {
+
+/// Bilinear between the four texels around uv, repeating; texel(i) is asked with the place of its four bytes.
+template <typename Value, typename Texel>
+Value between(const Texture& t, Vec2 uv, Texel texel) {
+  const auto wrap = [](int i, int n) { return ((i % n) + n) % n; };
+  const float fx = (uv.x - std::floor(uv.x)) * static_cast<float>(t.width) - 0.5F;
+  const float fy = (uv.y - std::floor(uv.y)) * static_cast<float>(t.height) - 0.5F;
+  const int x = static_cast<int>(std::floor(fx));
+  const int y = static_cast<int>(std::floor(fy));
+  const float tx = fx - static_cast<float>(x);
+  const float ty = fy - static_cast<float>(y);
+  const auto at = [&](int ix, int iy) -> Value {
+    return texel((static_cast<std::size_t>(wrap(iy, t.height)) * static_cast<std::size_t>(t.width) + static_cast<std::size_t>(wrap(ix, t.width))) * 4);
+  };
+  return (at(x, y) * (1 - tx) + at(x + 1, y) * tx) * (1 - ty) + (at(x, y + 1) * (1 - tx) + at(x + 1, y + 1) * tx) * ty;
+}
+
+}  // namespace
+
 Vec4 Texture::sampledLinear(Vec2 uv) const {
   static const std::array<float, 256> table = [] {
     std::array<float, 256> t{};
     for (std::size_t i = 0; i < 256; ++i) t[i] = linearFromSrgb(static_cast<float>(i) / 255.0F);
     return t;
   }();
-  const auto wrap = [](int i, int n) { return ((i % n) + n) % n; };
-  const float fx = (uv.x - std::floor(uv.x)) * static_cast<float>(width) - 0.5F;
-  const float fy = (uv.y - std::floor(uv.y)) * static_cast<float>(height) - 0.5F;
-  const int x = static_cast<int>(std::floor(fx));
-  const int y = static_cast<int>(std::floor(fy));
-  const float tx = fx - static_cast<float>(x);
-  const float ty = fy - static_cast<float>(y);
-  const auto texel = [&](int ix, int iy) {
-    const std::size_t at = (static_cast<std::size_t>(wrap(iy, height)) * static_cast<std::size_t>(width) +
-                            static_cast<std::size_t>(wrap(ix, width))) * 4;
-    return Vec4(table[rgba[at]], table[rgba[at + 1]], table[rgba[at + 2]], static_cast<float>(rgba[at + 3]) / 255.0F);
-  };
-  return (texel(x, y) * (1 - tx) + texel(x + 1, y) * tx) * (1 - ty) + (texel(x, y + 1) * (1 - tx) + texel(x + 1, y + 1) * tx) * ty;
+  return between<Vec4>(*this, uv, [this](std::size_t at) { return Vec4(table[rgba[at]], table[rgba[at + 1]], table[rgba[at + 2]], static_cast<float>(rgba[at + 3]) / 255.0F); });
+}
+
+float Texture::sampledAlpha(Vec2 uv) const {
+  return between<float>(*this, uv, [this](std::size_t at) { return static_cast<float>(rgba[at + 3]) / 255.0F; });
 }
 
 }  // namespace arvesk

@@ -33,6 +33,7 @@ struct Texture {
   int height = 0;
   std::vector<std::uint8_t> rgba;
   Vec4 sampledLinear(Vec2 uv) const;  // repeats; v downwards, as in glTF; linear light
+  float sampledAlpha(Vec2 uv) const;
 };
 
 /// 8-bit copy of an image with values 0…1; gray becomes three equal channels.

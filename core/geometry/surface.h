@@ -13,6 +13,8 @@ struct Material {
   float roughness = 0.8F;
   float metallic = 0;
   bool isTwoSided = false;
+  float cutBelow = 0;       // where base color, texture and vertex color together have less alpha than this there is a hole; 0: nowhere
+  bool isBlended = false;   // its file asks for blending; Site draws it cut at one half
   std::shared_ptr<const Texture> texture;           // base color, may be null
   std::shared_ptr<const std::vector<std::uint8_t>> textureFile;  // as read (PNG or JPEG), for export
   std::string textureType;                          // "image/png" or "image/jpeg"

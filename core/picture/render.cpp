@@ -151,7 +151,7 @@ class Shader {
   Vec3 ghosted(const Surfel& s, const Vec3& color) const { return s.isGhost ? glm::mix(Vec3(0.62F, 0.63F, 0.62F), color, 0.18F) : color; }
 
   /// Water: sky and sun mirrored on ripples, ground seen through it, foam where it is shallow.
-  Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance, float depth) const {
+  Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance, float depth, bool isShore) const {
     const Vec3 p = origin + direction * waterDistance;
     const float flat = std::exp(-waterDistance / 60.0F);
     const auto wave = [&](float scale, std::uint32_t seed) { return gradientNoiseScalar(p.x * scale, 0, p.z * scale * 1.6F, seed); };
@@ -169,7 +169,8 @@ class Shader {
     if (depth < 0.5F) {  // two lines of foam, torn by noise
       const float torn = 0.5F + 0.9F * gradientNoiseScalar(p.x * 1.3F, depth * 3, p.z * 1.3F, 7) + 0.5F * gradientNoiseScalar(p.x * 4.1F, 0, p.z * 4.1F, 8);
       const float line = std::max(1 - depth / 0.07F, 0.75F * (1 - std::abs(depth - 0.27F) / 0.09F));
-      c = glm::mix(c, Vec3(1.15F, 1.17F, 1.18F), std::clamp(line, 0.0F, 1.0F) * std::clamp(torn * 1.3F, 0.0F, 1.0F));
+      const float foam = std::clamp(line, 0.0F, 1.0F) * std::clamp(torn * 1.3F, 0.0F, 1.0F);
+      c = glm::mix(c, Vec3(1.15F, 1.17F, 1.18F), isShore ? foam : 0.3F * foam);  // waves run out on ground; on what stands in them there is a rim only
     }
     return c;
   }
@@ -235,7 +236,7 @@ Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& c
   distance = std::min(w.hit.distance, isWater ? waterDistance : std::numeric_limits<float>::infinity());
   if (isWater) {
     const float depth = w.hit.isHit() ? *level - w.surfel.position.y : 100.0F;
-    c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0), w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth);
+    c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0), w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround);
   }
   if (distance < std::numeric_limits<float>::infinity()) c = shader.hazed(c, w.direction, distance);
   return c;

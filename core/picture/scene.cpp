@@ -1,7 +1,5 @@
 #include "core/picture/scene.h"
 
-#include "core/spatial/surface_index.h"
-
 #include <embree3/rtcore.h>
 
 namespace arvesk {
@@ -22,7 +20,7 @@ RTCRay toLocal(const RTCRay& ray, const PictureInstance& in) {
 }
 
 void boundsOf(const RTCBoundsFunctionArguments* args) {
-  const auto* scene = static_cast<const PictureScene*>(args->geometryUserPtr);
+  const auto* scene = static_cast<const TracedScene*>(args->geometryUserPtr);
   const Box3 box = scene->instanceBounds(args->primID);
   args->bounds_o->lower_x = box.min.x;
   args->bounds_o->lower_y = box.min.y;
@@ -34,16 +32,16 @@ void boundsOf(const RTCBoundsFunctionArguments* args) {
 
 void intersectInstance(const RTCIntersectFunctionNArguments* args) {
   if (!args->valid[0]) return;
-  const auto* scene = static_cast<const PictureScene*>(args->geometryUserPtr);
+  const auto* scene = static_cast<const TracedScene*>(args->geometryUserPtr);
   auto* outer = reinterpret_cast<RTCRayHit*>(args->rayhit);
-  const PictureInstance& in = scene->instance(args->primID);
+  const PictureInstance& in = scene->instances[args->primID];
   RTCRayHit local{};
   local.ray = toLocal(outer->ray, in);
   local.hit.geomID = RTC_INVALID_GEOMETRY_ID;
   local.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
-  rtcIntersect1(scene->shapeScene(in.shape), &context, &local);
+  rtcIntersect1(scene->indices[in.shape]->scene(), &context, &local);
   if (local.hit.geomID == RTC_INVALID_GEOMETRY_ID) return;
   outer->ray.tfar = local.ray.tfar;
   outer->hit = local.hit;
@@ -52,13 +50,13 @@ void intersectInstance(const RTCIntersectFunctionNArguments* args) {
 
 void occludedInstance(const RTCOccludedFunctionNArguments* args) {
   if (!args->valid[0]) return;
-  const auto* scene = static_cast<const PictureScene*>(args->geometryUserPtr);
+  const auto* scene = static_cast<const TracedScene*>(args->geometryUserPtr);
   auto* outer = reinterpret_cast<RTCRay*>(args->ray);
-  const PictureInstance& in = scene->instance(args->primID);
+  const PictureInstance& in = scene->instances[args->primID];
   RTCRay local = toLocal(*outer, in);
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
-  rtcOccluded1(scene->shapeScene(in.shape), &context, &local);
+  rtcOccluded1(scene->indices[in.shape]->scene(), &context, &local);
   if (local.tfar < 0) outer->tfar = -std::numeric_limits<float>::infinity();
 }
 
@@ -148,24 +146,27 @@ struct Middles {
 
 }  // namespace
 
-std::uint32_t PictureScene::shapeIndex(const SurfacePtr& surface) {
-  const auto [it, isNew] = m_shapeOf.emplace(surface.get(), static_cast<std::uint32_t>(m_shapes.size()));
+std::uint32_t TracedScene::shapeIndex(const SurfacePtr& surface) {
+  const auto [it, isNew] = shapeOf.emplace(surface.get(), static_cast<std::uint32_t>(shapes.size()));
   if (isNew) {
     const auto index = SurfaceIndex::of(*surface);
     if (!index) {
-      m_shapeOf.erase(it);
+      shapeOf.erase(it);
       return kGround;
     }
-    m_shapes.push_back(surface);
-    m_indices.push_back(*index);
-    m_shapeScenes.push_back((*index)->scene());
+    shapes.push_back(surface);
+    indices.push_back(*index);
   }
   return it->second;
 }
 
-Box3 PictureScene::instanceBounds(std::size_t i) const {
-  const PictureInstance& in = m_instances[i];
-  const Box3 local = m_shapes[in.shape]->bounds();
+TracedScene::~TracedScene() {
+  if (scene) rtcReleaseScene(scene);
+}
+
+Box3 TracedScene::instanceBounds(std::size_t i) const {
+  const PictureInstance& in = instances[i];
+  const Box3 local = shapes[in.shape]->bounds();
   const Mat3 worldTurn = glm::inverse(in.localTurn);
   const Vec3 center = worldTurn * (local.center() - in.localMove);
   const Vec3 half = 0.5F * local.extent();
@@ -175,24 +176,30 @@ Box3 PictureScene::instanceBounds(std::size_t i) const {
   return {center - extent, center + extent};
 }
 
-Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput input, const Task& task) {
-  std::shared_ptr<PictureScene> scene(new PictureScene());
-  scene->m_input = std::move(input);
-  const PictureInput& in = scene->m_input;
+namespace {
+
+bool isTracedAlike(const PictureInput& a, const PictureInput& b) {
+  return a.grounds == b.grounds && a.isMassing == b.isMassing && a.exploded == b.exploded &&
+         std::equal(a.layers.begin(), a.layers.end(), b.layers.begin(), b.layers.end(), [](const PictureLayer& x, const PictureLayer& y) { return x.points == y.points; });
+}
+
+/// The instances of everything; null after a cancel.
+std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
+  auto traced = std::make_shared<TracedScene>();
   for (std::size_t g = 0; g < in.grounds.size(); ++g) {
-    const std::uint32_t shape = scene->shapeIndex(in.grounds[g]);
+    const std::uint32_t shape = traced->shapeIndex(in.grounds[g]);
     if (shape == kGround) continue;
-    scene->m_instances.push_back({Mat3(1), Vec3(0), shape, kGround, static_cast<std::uint32_t>(g)});
-    scene->m_bounds.add(in.grounds[g]->bounds());
+    traced->instances.push_back({Mat3(1), Vec3(0), shape, kGround, static_cast<std::uint32_t>(g)});
+    traced->bounds.add(in.grounds[g]->bounds());
   }
   for (std::size_t l = 0; l < in.layers.size(); ++l) {
     const Points& p = *in.layers[l].points;
     if (!p.kit) continue;
     std::vector<std::uint32_t> shapes;
-    for (const KitEntry& e : p.kit->entries) shapes.push_back(scene->shapeIndex(in.isMassing ? massingWithFootprint(*e.prop) : e.prop->massing.isShown ? massingOf(*e.prop) : e.prop->surface));
+    for (const KitEntry& e : p.kit->entries) shapes.push_back(traced->shapeIndex(in.isMassing ? massingWithFootprint(*e.prop) : e.prop->massing.isShown ? massingOf(*e.prop) : e.prop->surface));
     const std::optional<Middles> middles = in.exploded > 0 ? std::optional<Middles>(p) : std::nullopt;
     for (std::size_t i = 0; i < p.count; ++i) {
-      if ((i & 4095U) == 0 && task.isCancelled()) return Failure(cancelled());
+      if ((i & 4095U) == 0 && task.isCancelled()) return nullptr;
       if (p.prop[i] == kNoProp) continue;
       const std::uint32_t shape = shapes[static_cast<std::size_t>(p.prop[i])];
       const Vec3 size = p.size[i];
@@ -200,35 +207,46 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
       const Mat3 back = glm::mat3_cast(glm::conjugate(p.orientation[i]));
       const Mat3 localTurn(back[0] / size, back[1] / size, back[2] / size);
       const Vec3 at = middles ? p.position[i] + (p.position[i] - middles->at(i)) * in.exploded : p.position[i];
-      scene->m_instances.push_back({localTurn, -(localTurn * at), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
-      scene->m_triangles += scene->m_shapes[shape]->faceCount();
+      traced->instances.push_back({localTurn, -(localTurn * at), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
+      traced->triangles += traced->shapes[shape]->faceCount();
     }
   }
-  scene->m_scene = rtcNewScene(embreeDevice());
-  rtcSetSceneBuildQuality(scene->m_scene, scene->m_instances.size() > 300'000 ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
-  if (!scene->m_instances.empty()) {
+  return traced;
+}
+
+}  // namespace
+
+Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput input, const Task& task, const std::shared_ptr<const PictureScene>& before) {
+  std::shared_ptr<PictureScene> scene(new PictureScene());
+  scene->m_input = std::move(input);
+  if (before && isTracedAlike(scene->m_input, before->m_input)) {
+    scene->m_traced = before->m_traced;
+    return scene;
+  }
+  const std::shared_ptr<TracedScene> traced = placed(scene->m_input, task);
+  if (!traced) return Failure(cancelled());
+  traced->scene = rtcNewScene(embreeDevice());
+  rtcSetSceneBuildQuality(traced->scene, traced->instances.size() > 300'000 ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
+  if (!traced->instances.empty()) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_USER);
-    rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(scene->m_instances.size()));
-    rtcSetGeometryUserData(geometry, scene.get());
+    rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(traced->instances.size()));
+    rtcSetGeometryUserData(geometry, traced.get());
     rtcSetGeometryBoundsFunction(geometry, &boundsOf, nullptr);
     rtcSetGeometryIntersectFunction(geometry, &intersectInstance);
     rtcSetGeometryOccludedFunction(geometry, &occludedInstance);
     rtcCommitGeometry(geometry);
-    rtcAttachGeometry(scene->m_scene, geometry);
+    rtcAttachGeometry(traced->scene, geometry);
     rtcReleaseGeometry(geometry);
   }
   Task copy = task;
-  rtcSetSceneProgressMonitorFunction(scene->m_scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
-  rtcCommitScene(scene->m_scene);
-  rtcSetSceneProgressMonitorFunction(scene->m_scene, nullptr, nullptr);
+  rtcSetSceneProgressMonitorFunction(traced->scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
+  rtcCommitScene(traced->scene);
+  rtcSetSceneProgressMonitorFunction(traced->scene, nullptr, nullptr);
   if (task.isCancelled()) return Failure(cancelled());
-  if (scene->m_bounds.isEmpty())
-    for (std::size_t i = 0; i < scene->m_instances.size(); ++i) scene->m_bounds.add(scene->instanceBounds(i));
+  if (traced->bounds.isEmpty())
+    for (std::size_t i = 0; i < traced->instances.size(); ++i) traced->bounds.add(traced->instanceBounds(i));
+  scene->m_traced = traced;
   return scene;
-}
-
-PictureScene::~PictureScene() {
-  if (m_scene) rtcReleaseScene(m_scene);
 }
 
 PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, float reach) const {
@@ -239,9 +257,9 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, flo
   ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
-  rtcIntersect1(m_scene, &context, &ray);
+  rtcIntersect1(m_traced->scene, &context, &ray);
   if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-  const SurfaceHit place = m_indices[m_instances[ray.hit.instID[0]].shape]->placeOf(ray.ray.tfar, ray.hit.primID, ray.hit.u, ray.hit.v);
+  const SurfaceHit place = m_traced->indices[instance(ray.hit.instID[0]).shape]->placeOf(ray.ray.tfar, ray.hit.primID, ray.hit.u, ray.hit.v);
   return {place.distance, ray.hit.instID[0], place.face, place.weights};
 }
 
@@ -249,7 +267,7 @@ bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float re
   RTCRay ray = rayOf(origin, direction, reach);
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
-  rtcOccluded1(m_scene, &context, &ray);
+  rtcOccluded1(m_traced->scene, &context, &ray);
   return ray.tfar < 0;
 }
 

@@ -4,8 +4,7 @@
 #include "core/geometry/points.h"
 #include "core/masks/mask.h"
 #include "core/props/prop.h"
-
-struct RTCSceneTy;
+#include "core/spatial/surface_index.h"
 
 namespace arvesk {
 
@@ -52,40 +51,47 @@ struct PictureRayHit {
   bool isHit() const { return face != kNoFace; }
 };
 
+/// What rays meet: grounds and placements, without light, water or mask. One user geometry holds all; its callback takes the ray into the
+/// prop's space and goes on in the prop's own index. That takes a third of the memory and a quarter of the time that Embree's instances
+/// take (architecture.md).
+struct TracedScene {
+  TracedScene() = default;
+  ~TracedScene();
+  TracedScene(const TracedScene&) = delete;
+  TracedScene& operator=(const TracedScene&) = delete;
+  Box3 instanceBounds(std::size_t i) const;
+  std::uint32_t shapeIndex(const SurfacePtr& surface);
+
+  Array<PictureInstance> instances;
+  std::vector<SurfacePtr> shapes;
+  std::vector<std::shared_ptr<const SurfaceIndex>> indices;  // of the shapes
+  std::map<const Surface*, std::uint32_t> shapeOf;
+  RTCSceneTy* scene = nullptr;
+  std::uint64_t triangles = 0;
+  Box3 bounds;
+};
+
 class PictureScene {
  public:
-  /// One user geometry holds all placements; its callback takes the ray into the prop's space and goes on in the prop's own index.
-  /// That takes a third of the memory and a quarter of the time that Embree's instances take (architecture.md).
-  static Result<std::shared_ptr<const PictureScene>> build(PictureInput input, const Task& task);
-  ~PictureScene();
-  PictureScene(const PictureScene&) = delete;
-  PictureScene& operator=(const PictureScene&) = delete;
+  /// `before`: a scene whose traced part is taken over when grounds and placements are the same, so that another light or mask costs nothing.
+  static Result<std::shared_ptr<const PictureScene>> build(PictureInput input, const Task& task, const std::shared_ptr<const PictureScene>& before = nullptr);
 
   PictureRayHit first(const Vec3& origin, const Vec3& direction, float reach = std::numeric_limits<float>::infinity()) const;
   bool isBlocked(const Vec3& origin, const Vec3& direction, float reach) const;
 
   const PictureInput& input() const { return m_input; }
-  const PictureInstance& instance(std::uint32_t i) const { return m_instances[i]; }
-  const Surface& shape(std::uint32_t i) const { return *m_shapes[i]; }
-  RTCSceneTy* shapeScene(std::uint32_t i) const { return m_shapeScenes[i]; }
-  std::size_t placementCount() const { return m_instances.size() - m_input.grounds.size(); }
-  std::uint64_t triangleCount() const { return m_triangles; }
-  Box3 bounds() const { return m_bounds; }
-  Box3 instanceBounds(std::size_t i) const;
+  const PictureInstance& instance(std::uint32_t i) const { return m_traced->instances[i]; }
+  const Surface& shape(std::uint32_t i) const { return *m_traced->shapes[i]; }
+  std::size_t placementCount() const { return m_traced->instances.size() - m_input.grounds.size(); }
+  std::uint64_t triangleCount() const { return m_traced->triangles; }
+  Box3 bounds() const { return m_traced->bounds; }
+  Box3 instanceBounds(std::size_t i) const { return m_traced->instanceBounds(i); }
 
  private:
   PictureScene() = default;
-  std::uint32_t shapeIndex(const SurfacePtr& surface);
 
   PictureInput m_input;
-  Array<PictureInstance> m_instances;
-  std::vector<SurfacePtr> m_shapes;
-  std::vector<std::shared_ptr<const class SurfaceIndex>> m_indices;
-  std::vector<RTCSceneTy*> m_shapeScenes;
-  std::map<const Surface*, std::uint32_t> m_shapeOf;
-  RTCSceneTy* m_scene = nullptr;
-  std::uint64_t m_triangles = 0;
-  Box3 m_bounds;
+  std::shared_ptr<const TracedScene> m_traced;
 };
 
 using PictureScenePtr = std::shared_ptr<const PictureScene>;

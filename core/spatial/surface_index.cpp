@@ -168,6 +168,12 @@ void fillGrid(RTCGeometry geometry, const Surface& surface, const GridShape& gri
   }
 }
 
+void passHoles(const RTCFilterFunctionNArguments* args) {  // rays come one at a time
+  if (args->valid[0] == 0) return;
+  const auto* index = static_cast<const SurfaceIndex*>(args->geometryUserPtr);
+  if (index->isHole(RTCHitN_primID(args->hit, args->N, 0), RTCHitN_u(args->hit, args->N, 0), RTCHitN_v(args->hit, args->N, 0))) args->valid[0] = 0;
+}
+
 }  // namespace
 
 SurfaceIndex::SurfaceIndex(const Surface& surface)
@@ -182,11 +188,30 @@ SurfaceIndex::SurfaceIndex(const Surface& surface)
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), isGrid ? RTC_GEOMETRY_TYPE_GRID : RTC_GEOMETRY_TYPE_TRIANGLE);
     if (isGrid) fillGrid(geometry, surface, m_grid);
     else fillTriangles(geometry, surface);
+    if (std::any_of(surface.materials.begin(), surface.materials.end(), [](const Material& m) { return m.cutBelow > 0; })) {
+      const auto dataOf = [](const auto& array) { return array.empty() ? nullptr : array.data(); };
+      m_cutOuts = {surface.materials, dataOf(surface.faceMaterials), dataOf(surface.uvs), dataOf(surface.colors)};
+      rtcSetGeometryUserData(geometry, this);
+      rtcSetGeometryIntersectFilterFunction(geometry, &passHoles);
+      rtcSetGeometryOccludedFilterFunction(geometry, &passHoles);
+    }
     rtcCommitGeometry(geometry);
     rtcAttachGeometry(m_scene, geometry);
     rtcReleaseGeometry(geometry);
   }
   rtcCommitScene(m_scene);
+}
+
+bool SurfaceIndex::isHole(std::uint32_t primitive, float u, float v) const {
+  const SurfaceHit hit = placeOf(0, primitive, u, v);
+  const Material& m = m_cutOuts.materials[m_cutOuts.faceMaterials ? m_cutOuts.faceMaterials[hit.face] : 0];
+  if (m.cutBelow <= 0) return false;
+  const UVec3 t = m_triangles[hit.face];
+  const auto at = [&](const auto* values) { return values[t.x] * (1 - hit.weights.x - hit.weights.y) + values[t.y] * hit.weights.x + values[t.z] * hit.weights.y; };
+  float alpha = m.baseColor.a;
+  if (m_cutOuts.colors) alpha *= at(m_cutOuts.colors).a;
+  if (m.texture && m_cutOuts.uvs) alpha *= m.texture->sampledAlpha(at(m_cutOuts.uvs));
+  return alpha < m.cutBelow;
 }
 
 SurfaceHit SurfaceIndex::placeOf(float distance, std::uint32_t primitive, float u, float v) const {

@@ -38,16 +38,27 @@ class SurfaceIndex {
   SurfaceIndex(const SurfaceIndex&) = delete;
   SurfaceIndex& operator=(const SurfaceIndex&) = delete;
 
-  /// First hit from `origin` along unit `direction` within `reach` m. A ray that is not finite hits nothing.
+  /// First hit from `origin` along unit `direction` within `reach` m, through the holes of cut-outs. A ray that is not finite hits nothing.
   SurfaceHit first(const Vec3& origin, const Vec3& direction, float reach) const;
-  /// Nearest place within `reach` m, by Embree's point queries.
+  /// Nearest place within `reach` m, by Embree's point queries; cut-outs count as whole.
   SurfaceHit nearest(const Vec3& position, float reach) const;
   RTCSceneTy* scene() const { return m_scene; }
   /// The face, and the weights on it, of what Embree calls `primitive` at (u, v).
   SurfaceHit placeOf(float distance, std::uint32_t primitive, float u, float v) const;
+  /// True where a material's cut-out leaves nothing: rays go on there.
+  bool isHole(std::uint32_t primitive, float u, float v) const;
 
  private:
+  /// What says where a surface with cut-outs has holes; the arrays are the surface's own.
+  struct CutOuts {
+    std::vector<Material> materials;
+    const std::uint16_t* faceMaterials = nullptr;
+    const Vec2* uvs = nullptr;
+    const Vec4* colors = nullptr;
+  };
+
   RTCSceneTy* m_scene = nullptr;
+  CutOuts m_cutOuts;
   GridShape m_grid;
   const Vec3* m_positions = nullptr;
   const UVec3* m_triangles = nullptr;

@@ -84,18 +84,19 @@ class Sampler {
   PropSampleList namedParts(const Prop& prop, std::vector<std::string>& names, Kit& parts, std::vector<std::int32_t>& partOfName) const {
     PropSampleList out;
     const Surface& s = *prop.surface;
-    std::vector<Array<std::uint32_t>> faces(s.parts.size());
+    const std::vector<std::string> partNames = s.parts.empty() ? std::vector<std::string>{prop.name} : s.parts;  // a file may name nothing
+    std::vector<Array<std::uint32_t>> faces(partNames.size());
     for (std::size_t f = 0; f < s.faceCount(); ++f) faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
     for (std::size_t k = 0; k < faces.size(); ++k) {
-      if (faces[k].empty() || !matchesAny(m_p.names, s.parts[k])) continue;
+      if (faces[k].empty() || !matchesAny(m_p.names, partNames[k])) continue;
       Surface part = facesOf(s, faces[k]);
       part.nodes.clear();
-      part.parts.assign(1, s.parts[k]);
+      part.parts.assign(1, partNames[k]);
       part.faceParts.clear();
-      names.push_back(s.parts[k]);
+      names.push_back(partNames[k]);
       partOfName.push_back(static_cast<std::int32_t>(parts.entries.size()));
-      parts.entries.push_back({makeProp(prop.uid + "/" + s.parts[k], prop.name + " " + s.parts[k], std::make_shared<const Surface>(std::move(part))), 1});
-      out.push_back({Vec3(0), Quat(1, 0, 0, 0), kUp, Vec2(0), hashOf(hashText(s.parts[k]), static_cast<std::uint64_t>(k)), static_cast<std::uint32_t>(names.size() - 1)});
+      parts.entries.push_back({makeProp(prop.uid + "/" + partNames[k], prop.name + " " + partNames[k], std::make_shared<const Surface>(std::move(part))), 1});
+      out.push_back({Vec3(0), Quat(1, 0, 0, 0), kUp, Vec2(0), hashOf(hashText(partNames[k]), static_cast<std::uint64_t>(k)), static_cast<std::uint32_t>(names.size() - 1)});
     }
     return out;
   }

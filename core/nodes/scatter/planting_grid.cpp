@@ -1,5 +1,6 @@
 // Planting grid: points in rows over a surface, set down on it.
 #include "core/nodes/registry.h"
+#include "core/nodes/scatter/draft_share.h"
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>
@@ -8,7 +9,7 @@ namespace arvesk::nodes {
 namespace {
 
 enum class Cells { Square, Staggered, Hexagonal };
-struct Params {
+struct Params : DraftShare {
   Cells cells = Cells::Square;
   float spacing = 1;
   float turnDeg = 0;
@@ -49,6 +50,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Draw jitterX = ctx.draw("jitter-x");
   const Draw jitterZ = ctx.draw("jitter-z");
   const Draw draft = ctx.draw("draft");
+  const float draftShare = draftShareOf(ctx, p);
   Array<GroundPlace> found(count);
   Array<std::uint64_t> ids(count);
   parallelPieces(ctx.task, count, 1024, [&](std::size_t begin, std::size_t end) {
@@ -57,7 +59,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       const std::int64_t column = firstColumn + static_cast<std::int64_t>(k % columnCount);
       const std::int64_t row = firstRow + static_cast<std::int64_t>(k / columnCount);
       ids[k] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(column), static_cast<std::uint64_t>(row));
-      if (draft.unit(ids[k]) >= ctx.draftShare) continue;
+      if (draft.unit(ids[k]) >= draftShare) continue;
       const float shift = p.cells != Cells::Square && (row & 1) ? 0.5F : 0.0F;
       const float u = (static_cast<float>(column) + shift + p.jitter / 100 * (jitterX.unit(ids[k]) - 0.5F)) * p.spacing;
       const float v = static_cast<float>(row) * rowStep + p.jitter / 100 * (jitterZ.unit(ids[k]) - 0.5F) * p.spacing;
@@ -126,6 +128,7 @@ const NodeKind& plantingGrid() {
         param("jitter", &Params::jitter, ARVESK_TEXT("node", "Jitter"), ARVESK_TEXT("node", "How far each point may lie from its place, as a share of the spacing.")).in(Unit::Percent).hard(0, 200).usual(0, 100, 1),
         param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
     };
+    addDraftParams<Params>(k.params);
     k.usesSeed = true;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

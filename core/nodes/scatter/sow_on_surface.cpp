@@ -1,5 +1,6 @@
 // Sow on surface: points on triangles, independent or evenly spaced.
 #include "core/nodes/registry.h"
+#include "core/nodes/scatter/draft_share.h"
 #include "core/nodes/scatter/sow.h"
 #include "core/spatial/surface_index.h"
 
@@ -14,7 +15,7 @@ enum class Way { Free, Even };
 enum class Amount { Density, Total };
 enum class SpacingBy { Fixed, Mask };
 enum class AreaOf { True, Above };
-struct Params {
+struct Params : DraftShare {
   Way way = Way::Free;
   Amount amount = Amount::Density;
   float density = 1;
@@ -45,7 +46,7 @@ Array<std::uint8_t> thinnedByWhere(const EvalContext& ctx, const MaskPtr& where,
 
 Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const MaskPtr& where, const Params& p) {
   const Draw draw = ctx.draw("place");
-  const auto wanted = static_cast<std::size_t>(std::ceil(static_cast<double>(p.total) * static_cast<double>(ctx.draftShare)));
+  const auto wanted = static_cast<std::size_t>(std::ceil(static_cast<double>(p.total) * static_cast<double>(draftShareOf(ctx, p))));
   for (double density = 1.2 * p.total / area;; density *= 2) {
     if (auto ok = guardPoints(ctx, density * area, "Lower the total, or let \"where\" keep more"); !ok) {
       return fail(ProblemCode::TooMany, fmt::format("\"where\" keeps so little that {} points would need over {} candidates", p.total, ctx.limits.points),
@@ -71,7 +72,7 @@ Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const
 }
 
 Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const MaskPtr& where, const Params& p) {
-  const double density = static_cast<double>(p.density) * static_cast<double>(ctx.draftShare);
+  const double density = static_cast<double>(p.density) * static_cast<double>(draftShareOf(ctx, p));
   if (auto ok = guardPoints(ctx, density * area, "Lower the density"); !ok) return Failure(ok.error());
   const Draw draw = ctx.draw("place");
   if (!where) {
@@ -119,8 +120,9 @@ Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<
   const Points all = pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
   Array<std::uint8_t> keeps = thinnedByWhere(ctx, in.mask("where"), all);
   const Draw draftRank = ctx.draw("draft");
+  const float draftShare = draftShareOf(ctx, p);
   for (std::size_t i = 0; i < all.count; ++i) {
-    const bool isInDraft = draftRank.unit(all.id[i]) < ctx.draftShare;
+    const bool isInDraft = draftRank.unit(all.id[i]) < draftShare;
     *ctx.candidates += isInDraft;
     keeps[i] = keeps[i] && isInDraft;
   }
@@ -176,6 +178,7 @@ const NodeKind& sowOnSurface() {
               {{"true", ARVESK_TEXT("node", "True")}, {"above", ARVESK_TEXT("node", "From above")}}),
         param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
     };
+    addDraftParams<Params>(k.params);
     k.usesSeed = true;
     k.reach = Reach::Distance;
     k.amountParam = "density";

@@ -2,6 +2,7 @@
 #include "core/deliver/delivery.h"
 #include "core/formats/mesh_reader.h"
 #include "core/formats/plan_file.h"
+#include "core/picture/render.h"
 #include "tests/support/support.h"
 
 #include <QProcess>
@@ -157,6 +158,60 @@ class TestExport : public QObject {
     QCOMPARE(back->materialOf(0).name, std::string("red"));
     QVERIFY(back->materialOf(11).isTwoSided);
     QVERIFY(glm::length(back->materialOf(0).baseColor - red.baseColor) < 1e-6F);
+  }
+
+  void cutOutsComeBack_data() {
+    QTest::addColumn<float>("cutBelow");
+    QTest::addColumn<bool>("isBlended");
+    QTest::addColumn<QString>("usd");
+    QTest::newRow("whole") << 0.0F << false << "";
+    QTest::newRow("cut") << 0.3F << false << "inputs:opacityThreshold = 0.3";
+    QTest::newRow("blended") << 0.5F << true << "inputs:opacityThreshold = 0";
+  }
+  void cutOutsComeBack() {
+    QFETCH(float, cutBelow);
+    QFETCH(bool, isBlended);
+    QFETCH(QString, usd);
+    QTemporaryDir dir;
+    Array<std::uint32_t> pixels;
+    pixels.assign(16, 0xff88aa44U);
+    const std::string png = dir.filePath(QStringLiteral("leaf.png")).toStdString();
+    QVERIFY(writePng(png, pixels, 4, 4));
+    QFile file(QString::fromStdString(png));
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const QByteArray bytes = file.readAll();
+    Surface s = makePlane(1, 1, 1);
+    Material leaf;
+    leaf.name = "leaf";
+    leaf.cutBelow = cutBelow;
+    leaf.isBlended = isBlended;
+    leaf.textureFile = std::make_shared<const std::vector<std::uint8_t>>(bytes.begin(), bytes.end());
+    leaf.textureType = "image/png";
+    s.materials = {leaf};
+    Kit kit;
+    kit.entries.push_back({makeProp("leaf", "leaf", std::make_shared<const Surface>(s)), 1});
+    Points p = test::randomPoints(3, {5, 0, 5}, 0.1F, 0.2F, 4);
+    p.kit = std::make_shared<const Kit>(kit);
+    p.prop = Column<std::int32_t>(0);
+    const ExportLayer layer{"Leaves", std::make_shared<const Points>(p), nullptr};
+    for (const char* name : {"l.glb", "l.obj"}) {
+      const std::string path = dir.filePath(QLatin1String(name)).toStdString();
+      QVERIFY(exportLayers({layer}, path, {}, {}));
+      std::vector<Problem> warnings;
+      const auto back = readMesh(path, warnings);
+      QVERIFY2(back, back ? "" : toLine(back.error()).c_str());
+      const Material& m = back->materialOf(0);
+      QVERIFY(m.texture);
+      const bool isObj = QByteArray(name) == "l.obj";  // which can only say that there are holes
+      QCOMPARE(m.cutBelow > 0, cutBelow > 0);
+      if (!isObj) QCOMPARE(m.cutBelow, cutBelow);
+      if (!isObj) QCOMPARE(m.isBlended, isBlended);
+    }
+    QVERIFY(exportLayers({layer}, dir.filePath(QStringLiteral("l.usda")).toStdString(), {}, {}));
+    const QString written = readText(dir.filePath(QStringLiteral("l.usda")));
+    QCOMPARE(written.contains(QStringLiteral("opacityThreshold")), cutBelow > 0);
+    QVERIFY(written.contains(usd));
+    QCOMPARE(written.contains(QStringLiteral("inputs:opacity.connect")), cutBelow > 0);
   }
 
   void failuresLeaveTheOldFile() {

@@ -1,128 +1,13 @@
 // The stability contract (docs/architecture.md), clause by clause, over every registered kind of node. A kind that cannot keep a
 // clause declares it, and the declaration is tested from both sides.
-#include "tests/support/support.h"
+#include "tests/support/kinds.h"
 
 #include <set>
 
 using namespace arvesk;
+using namespace arvesk::test;
 
 namespace {
-
-const SurfacePtr& ground() {
-  static const SurfacePtr g = test::hills(48, 40, 5);
-  return g;
-}
-
-PointsPtr pointsOnGround() {
-  static const PointsPtr points = [] {
-    test::Bench bench;
-    const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", ground()}}), {{"density", 3.0}, {"footprint", 0.3}});
-    return sown;
-  }();
-  return points;
-}
-
-/// The same points with props, for kinds that ask for some.
-PointsPtr dressedOf(const PointsPtr& points) {
-  test::Bench bench;
-  bench.ctx.nodeUid = hashText("the dresser");
-  return bench.points("dress", test::inputs({{"points", points}, {"kit", test::someKit()}}));
-}
-
-/// Something for every input, so that every kind runs.
-Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
-  Inputs in;
-  for (const InputSpec& spec : kind.inputs) {
-    Value value;
-    switch (spec.type) {
-      case ValueType::Surface: value = ground(); break;
-      case ValueType::Points: value = kind.id == "on-props" || kind.id == "bake-to-mesh" ? dressedOf(points) : points; break;
-      case ValueType::Mask: value = test::rampMask(4); break;
-      case ValueType::Kit: value = test::someKit(); break;
-    }
-    // A set of points is never kept clear of itself.
-    if (spec.id == "against") continue;
-    // All of the ground would be inside the ground: patches and mask are to decide.
-    if (kind.id.starts_with("keep-") && spec.id == "surface") continue;
-    in.links[spec.id].push_back({value, hashText(spec.id)});
-    if (spec.isMany && spec.type == ValueType::Points) {
-      // A second set with ids of its own.
-      test::Bench other;
-      other.ctx.nodeUid = hashText("another node");
-      in.links[spec.id].push_back({other.points("sow-on-surface", test::inputs({{"surface", ground()}}), {{"density", 0.5}}), hashText("second slot")});
-    }
-  }
-  return in;
-}
-
-/// Parameters that make the kind do something, where its defaults do not or need a file.
-ParamMap paramsFor(const NodeKind& kind) {
-  if (kind.id == "terrain") return {{"file", std::string("tern-cove-wet.png")}};
-  if (kind.id == "picture") return {{"file", std::string("tern-cove-wet.png")}};
-  if (kind.id == "mesh-file") return {{"file", std::string("kit/boulder-a.glb")}};
-  if (kind.id == "markers") return {{"file", std::string("jetty.glb")}};
-  if (kind.id == "point-file") return {{"file", std::string("kit/boulder-a.glb")}};
-  if (kind.id == "points-of-surface") return {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}};
-  if (kind.id == "planting-grid") return {{"jitter", 60.0}};
-  if (kind.id == "make-room") return {{"by", std::string("spacing")}, {"spacing", 0.7}};
-  if (kind.id == "dress") return {{"way", std::string("patches")}};
-  if (kind.id == "on-props") return {{"spacing", 0.4}};
-  if (kind.id == "choose-props") return {{"pattern", std::string("*")}};
-  if (kind.id == "vary") return {{"move_x", std::vector<double>{-1, 1}}, {"turn_y", std::vector<double>{0, 360}}, {"hue", std::vector<double>{-10, 10}}};
-  if (kind.id == "orient") return {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
-  if (kind.id == "clearance") return {{"stays", std::string("chance")}};
-  if (kind.id == "keep-in") return {{"copies", std::string("*")}, {"raggedness", 50.0}};
-  if (kind.id == "share-out") return {{"count", 5.0}};
-  if (kind.id == "write-attribute") return {{"write", std::string("choice")}};
-  if (kind.id == "clumps") return {{"separation", 0.1}};
-  if (kind.id == "expression") return {{"text", std::string("a * (slope < 25) + 0.1 * b")}};
-  if (kind.id == "painted") return {{"strokes", std::vector<double>{2, 0, 3, 6, 0.8, 0.5, 4, 0, 3, 3, -0.5, 0.2}}};
-  return {};
-}
-
-/// All that an output holds, as numbers that can be compared bit for bit.
-std::vector<std::uint64_t> fingerprint(const Value& value) {
-  std::vector<std::uint64_t> out;
-  const auto add = [&](float v) {
-    std::uint32_t bits;
-    std::memcpy(&bits, &v, sizeof v);
-    out.push_back(bits);
-  };
-  if (const auto* points = std::get_if<PointsPtr>(&value)) {
-    const Points& p = **points;
-    for (std::size_t i = 0; i < p.count; ++i) {
-      out.push_back(p.id[i]);
-      out.push_back(static_cast<std::uint64_t>(p.prop[i]));
-      for (int a = 0; a < 3; ++a) {
-        add(p.position[i][a]);
-        add(p.size[i][a]);
-        add(p.groundNormal[i][a]);
-      }
-      for (const auto& [name, column] : p.attributes) {
-        if (const auto* number = std::get_if<Column<float>>(&column)) add((*number)[i]);
-        if (const auto* ids = std::get_if<Column<std::uint64_t>>(&column)) out.push_back((*ids)[i]);
-        if (const auto* words = std::get_if<TextColumn>(&column)) out.push_back(hashText(words->at(i)));
-      }
-      for (const float q : {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z, p.footprint[i]}) add(q);
-    }
-  }
-  if (const auto* surface = std::get_if<SurfacePtr>(&value))
-    for (const Vec3& v : (*surface)->positions) for (int a = 0; a < 3; ++a) add(v[a]);
-  if (const auto* mask = std::get_if<MaskPtr>(&value)) {
-    const PointsPtr p = pointsOnGround();
-    for (const float v : maskValues({}, **mask, *p)) add(v);
-  }
-  if (const auto* kit = std::get_if<KitPtr>(&value))
-    for (const KitEntry& e : (*kit)->entries) out.push_back(hashText(e.prop->uid));
-  return out;
-}
-
-std::vector<std::uint64_t> fingerprint(const Outputs& outputs) {
-  std::vector<std::uint64_t> all;
-  for (const Value& v : outputs)
-    for (const std::uint64_t n : fingerprint(v)) all.push_back(n);
-  return all;
-}
 
 std::map<std::uint64_t, std::size_t> placesById(const Points& p) {
   std::map<std::uint64_t, std::size_t> out;
@@ -263,24 +148,35 @@ class TestContract : public QObject {
   }
 
   void draftIsASubsetOfFinal_data() {
-    QTest::addColumn<QString>("id");
+    QTest::addColumn<QString>("kind");
     QTest::addColumn<QString>("way");
     QTest::addColumn<QString>("amount");
-    QTest::newRow("free, by density") << "sow-on-surface" << "free" << "density";
-    QTest::newRow("free, exact total") << "sow-on-surface" << "free" << "total";
-    QTest::newRow("even") << "sow-on-surface" << "even" << "density";
+    QTest::addColumn<double>("own");
+    QTest::newRow("free, by density") << "sow-on-surface" << "free" << "density" << 0.0;
+    QTest::newRow("free, exact total") << "sow-on-surface" << "free" << "total" << 0.0;
+    QTest::newRow("even") << "sow-on-surface" << "even" << "density" << 0.0;
+    QTest::newRow("planting grid") << "planting-grid" << "" << "" << 0.0;
+    QTest::newRow("free, a share of its own") << "sow-on-surface" << "free" << "density" << 60.0;
+    QTest::newRow("even, whole") << "sow-on-surface" << "even" << "density" << 100.0;
+    QTest::newRow("planting grid, a share of its own") << "planting-grid" << "" << "" << 5.0;
   }
   void draftIsASubsetOfFinal() {
+    QFETCH(QString, kind);
     QFETCH(QString, way);
     QFETCH(QString, amount);
-    const ParamMap params{{"way", way.toStdString()}, {"amount", amount.toStdString()}, {"spacing", 0.5}};
+    QFETCH(double, own);
+    ParamMap params{{"spacing", 0.2}};
+    if (!way.isEmpty()) params.insert({{"way", way.toStdString()}, {"amount", amount.toStdString()}});
+    if (own > 0) params.insert({{"in_draft", "own"}, {"draft_share", own}});
     test::Bench bench;
-    const PointsPtr all = bench.points("sow-on-surface", inputsFor(*findNodeKind("sow-on-surface"), nullptr), params);
+    const Inputs inputs = inputsFor(*findNodeKind(kind.toStdString()), nullptr);
+    const PointsPtr all = bench.points(kind.toStdString(), inputs, params);
     bench.ctx.quality = Quality::Draft;
     bench.ctx.draftShare = 0.25F;
-    const PointsPtr some = bench.points("sow-on-surface", inputsFor(*findNodeKind("sow-on-surface"), nullptr), params);
+    const PointsPtr some = bench.points(kind.toStdString(), inputs, params);
     const auto places = placesById(*all);
-    QVERIFY(test::within(static_cast<double>(some->count), 0.25 * static_cast<double>(all->count), 0, 0.25));
+    const double share = own > 0 ? own / 100 : 0.25;
+    QVERIFY(test::within(static_cast<double>(some->count), share * static_cast<double>(all->count), 0, 0.25));
     for (std::size_t i = 0; i < some->count; ++i) {
       QVERIFY(places.contains(some->id[i]));
       QCOMPARE(some->position[i], all->position[places.at(some->id[i])]);

@@ -165,6 +165,64 @@ class TestPicture : public QObject {
     QVERIFY(brightness(pixels[30 * 60 + 22]) > 1.5 * brightness(pixels[30 * 60 + 38]));  // 1 in the west is light, 0 in the east dark
   }
 
+  /// A card with a round leaf in it: rays and the sun go through what its alpha cuts away, whether it lies in the texture, the color or the vertices.
+  void cutOutsLetRaysThrough() {
+    auto texture = std::make_shared<Texture>();
+    texture->width = texture->height = 64;
+    texture->rgba.assign(64 * 64 * 4, 255);
+    for (int y = 0; y < 64; ++y)
+      for (int x = 0; x < 64; ++x)
+        if (glm::distance(Vec2(x, y), Vec2(31.5F)) > 20) texture->rgba[static_cast<std::size_t>(y * 64 + x) * 4 + 3] = 0;
+    Surface card = makePlane(2, 2, 6);
+    Material leaf;
+    leaf.texture = texture;
+    leaf.cutBelow = 0.5F;
+    card.materials = {leaf};
+    const auto cut = sceneOf({std::make_shared<const Surface>(card)});
+    card.materials.front().cutBelow = 0;
+    card.derived = std::make_shared<Derived>();
+    const auto whole = sceneOf({std::make_shared<const Surface>(card)});
+    for (int i = 0; i < 400; ++i) {
+      const Vec3 at(static_cast<float>(i % 20) * 0.1F - 0.95F, 3, static_cast<float>(i / 20) * 0.1F - 0.95F);
+      const float radius = glm::length(Vec2(at.x, at.z)) * 32;  // in texels
+      if (std::abs(radius - 20.5F) < 1.5F) continue;            // the edge itself is a matter of filtering
+      QCOMPARE(cut->first(at, -kUp).isHit(), radius < 20);
+      QCOMPARE(cut->isBlocked(at, -kUp, 10), radius < 20);
+      QVERIFY(whole->first(at, -kUp).isHit());
+    }
+    card.materials.front() = {};
+    card.materials.front().cutBelow = 0.5F;
+    card.colors.assign(card.positions.size(), Vec4(1));
+    for (std::size_t v = 0; v < card.positions.size(); ++v) card.colors[v].a = card.positions[v].x > 0 ? 0.0F : 1.0F;
+    card.derived = std::make_shared<Derived>();
+    const auto byVertex = sceneOf({std::make_shared<const Surface>(card)});
+    QVERIFY(byVertex->first({-0.7F, 1, 0.1F}, -kUp).isHit());
+    QVERIFY(!byVertex->first({0.7F, 1, 0.1F}, -kUp).isHit());
+  }
+
+  /// Another light or mask takes over what was traced before; the picture is the same as one built from nothing.
+  void anotherLightTracesNothingAnew() {
+    PictureInput input;
+    input.grounds = {test::plane(20, 2)};
+    input.layers = {{crate({2, 0, 0}, Quat(1, 0, 0, 0), {2, 3, 2}), false}};
+    const auto first = *PictureScene::build(input, {});
+    input.groundMask = test::rampMask(0);
+    input.light.sunHeightDeg = 20;
+    input.waterLevel = -1.0F;
+    const auto second = *PictureScene::build(input, {}, first);
+    const auto fresh = *PictureScene::build(input, {});
+    QCOMPARE(&second->instance(0), &first->instance(0));
+    QVERIFY(&fresh->instance(0) != &first->instance(0));
+    Camera camera;
+    camera.eye = {8, 9, 8};
+    QVERIFY(renderPicture(*second, camera, 60, 40, 2, {}) == renderPicture(*fresh, camera, 60, 40, 2, {}));
+    QVERIFY(renderPicture(*second, camera, 60, 40, 2, {}) != renderPicture(*first, camera, 60, 40, 2, {}));
+    input.layers.front().points = crate({-2, 0, 0}, Quat(1, 0, 0, 0), {2, 3, 2});
+    const auto moved = *PictureScene::build(input, {}, second);
+    QVERIFY(moved->first({-2, 9, 0}, -kUp).distance < 8);
+    QVERIFY(second->first({-2, 9, 0}, -kUp).distance > 8);
+  }
+
   // Lightness in CIE L* (CIE 15:2004) rises in even steps.
   void scaleIsPerceptuallyEven() {
     const auto lightness = [](const Vec3& c) {

@@ -1,0 +1,121 @@
+#include "tests/support/kinds.h"
+
+namespace arvesk::test {
+namespace {
+
+/// The same points with props, for kinds that ask for some.
+PointsPtr dressedOf(const PointsPtr& points) {
+  Bench bench;
+  bench.ctx.nodeUid = hashText("the dresser");
+  return bench.points("dress", inputs({{"points", points}, {"kit", someKit()}}));
+}
+
+}  // namespace
+
+const SurfacePtr& ground() {
+  static const SurfacePtr g = hills(48, 40, 5);
+  return g;
+}
+
+PointsPtr pointsOnGround() {
+  static const PointsPtr points = [] {
+    Bench bench;
+    const PointsPtr sown = bench.points("sow-on-surface", inputs({{"surface", ground()}}), {{"density", 3.0}, {"footprint", 0.3}});
+    return sown;
+  }();
+  return points;
+}
+
+Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
+  Inputs in;
+  for (const InputSpec& spec : kind.inputs) {
+    Value value;
+    switch (spec.type) {
+      case ValueType::Surface: value = ground(); break;
+      case ValueType::Points: value = kind.id == "on-props" || kind.id == "bake-to-mesh" ? dressedOf(points) : points; break;
+      case ValueType::Mask: value = rampMask(4); break;
+      case ValueType::Kit: value = someKit(); break;
+    }
+    // A set of points is never kept clear of itself.
+    if (spec.id == "against") continue;
+    // All of the ground would be inside the ground: patches and mask are to decide.
+    if (kind.id.starts_with("keep-") && spec.id == "surface") continue;
+    in.links[spec.id].push_back({value, hashText(spec.id)});
+    if (spec.isMany && spec.type == ValueType::Points) {
+      // A second set with ids of its own.
+      Bench other;
+      other.ctx.nodeUid = hashText("another node");
+      in.links[spec.id].push_back({other.points("sow-on-surface", inputs({{"surface", ground()}}), {{"density", 0.5}}), hashText("second slot")});
+    }
+  }
+  return in;
+}
+
+ParamMap paramsFor(const NodeKind& kind) {
+  if (kind.id == "terrain") return {{"file", std::string("tern-cove-wet.png")}};
+  if (kind.id == "picture") return {{"file", std::string("tern-cove-wet.png")}};
+  if (kind.id == "mesh-file") return {{"file", std::string("kit/boulder-a.glb")}};
+  if (kind.id == "markers") return {{"file", std::string("jetty.glb")}};
+  if (kind.id == "point-file") return {{"file", std::string("kit/boulder-a.glb")}};
+  if (kind.id == "points-of-surface") return {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}};
+  if (kind.id == "planting-grid") return {{"jitter", 60.0}};
+  if (kind.id == "make-room") return {{"by", std::string("spacing")}, {"spacing", 0.7}};
+  if (kind.id == "dress") return {{"way", std::string("patches")}};
+  if (kind.id == "on-props") return {{"spacing", 0.4}};
+  if (kind.id == "choose-props") return {{"pattern", std::string("*")}};
+  if (kind.id == "vary") return {{"move_x", std::vector<double>{-1, 1}}, {"turn_y", std::vector<double>{0, 360}}, {"hue", std::vector<double>{-10, 10}}};
+  if (kind.id == "orient") return {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
+  if (kind.id == "clearance") return {{"stays", std::string("chance")}};
+  if (kind.id == "keep-in") return {{"copies", std::string("*")}, {"raggedness", 50.0}};
+  if (kind.id == "share-out") return {{"count", 5.0}};
+  if (kind.id == "write-attribute") return {{"write", std::string("choice")}};
+  if (kind.id == "clumps") return {{"separation", 0.1}};
+  if (kind.id == "expression") return {{"text", std::string("a * (slope < 25) + 0.1 * b")}};
+  if (kind.id == "painted") return {{"strokes", std::vector<double>{2, 0, 3, 6, 0.8, 0.5, 4, 0, 3, 3, -0.5, 0.2}}};
+  return {};
+}
+
+std::vector<std::uint64_t> fingerprint(const Value& value) {
+  std::vector<std::uint64_t> out;
+  const auto add = [&](float v) {
+    std::uint32_t bits;
+    std::memcpy(&bits, &v, sizeof v);
+    out.push_back(bits);
+  };
+  if (const auto* points = std::get_if<PointsPtr>(&value)) {
+    const Points& p = **points;
+    for (std::size_t i = 0; i < p.count; ++i) {
+      out.push_back(p.id[i]);
+      out.push_back(static_cast<std::uint64_t>(p.prop[i]));
+      for (int a = 0; a < 3; ++a) {
+        add(p.position[i][a]);
+        add(p.size[i][a]);
+        add(p.groundNormal[i][a]);
+      }
+      for (const auto& [name, column] : p.attributes) {
+        if (const auto* number = std::get_if<Column<float>>(&column)) add((*number)[i]);
+        if (const auto* ids = std::get_if<Column<std::uint64_t>>(&column)) out.push_back((*ids)[i]);
+        if (const auto* words = std::get_if<TextColumn>(&column)) out.push_back(hashText(words->at(i)));
+      }
+      for (const float q : {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z, p.footprint[i]}) add(q);
+    }
+  }
+  if (const auto* surface = std::get_if<SurfacePtr>(&value))
+    for (const Vec3& v : (*surface)->positions) for (int a = 0; a < 3; ++a) add(v[a]);
+  if (const auto* mask = std::get_if<MaskPtr>(&value)) {
+    const PointsPtr p = pointsOnGround();
+    for (const float v : maskValues({}, **mask, *p)) add(v);
+  }
+  if (const auto* kit = std::get_if<KitPtr>(&value))
+    for (const KitEntry& e : (*kit)->entries) out.push_back(hashText(e.prop->uid));
+  return out;
+}
+
+std::vector<std::uint64_t> fingerprint(const Outputs& outputs) {
+  std::vector<std::uint64_t> all;
+  for (const Value& v : outputs)
+    for (const std::uint64_t n : fingerprint(v)) all.push_back(n);
+  return all;
+}
+
+}  // namespace arvesk::test

@@ -1,0 +1,20 @@
+// What tests over every registered kind share: something for each input, parameters that make a kind do something, and its whole output as bits.
+#pragma once
+
+#include "tests/support/support.h"
+
+namespace arvesk::test {
+
+/// Hilly, 40 × 40 m, 4,608 triangles.
+const SurfacePtr& ground();
+/// Some 5,000 points on it, bare.
+PointsPtr pointsOnGround();
+/// Something for every input, so that every kind runs.
+Inputs inputsFor(const NodeKind& kind, const PointsPtr& points);
+/// Parameters that make the kind do something, where its defaults do not or need a file.
+ParamMap paramsFor(const NodeKind& kind);
+/// All that outputs hold, as numbers that can be compared bit for bit.
+std::vector<std::uint64_t> fingerprint(const Value& value);
+std::vector<std::uint64_t> fingerprint(const Outputs& outputs);
+
+}  // namespace arvesk::test
