@@ -23,6 +23,8 @@ namespace {
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
+constexpr int kOneLine = 40;  // px; the label of a taller editor stands beside its first line
+
 /// What of the plan itself can be set here.
 struct PlanControl {
   const char* id;
@@ -122,7 +124,7 @@ void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const
   if (isWide && cell % 2 == 1) ++cell;
   const int row = cell / 2;
   const int column = (cell % 2) * 2;
-  grid->addWidget(name, row, column, isWide ? Qt::AlignTop : Qt::AlignVCenter);
+  grid->addWidget(name, row, column, editor->sizeHint().height() > kOneLine ? Qt::AlignTop : Qt::AlignVCenter);
   grid->addWidget(editor, row, column + 1, 1, isWide ? 3 : 1);
   cell += isWide ? 2 : 1;
 }

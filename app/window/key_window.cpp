@@ -38,13 +38,14 @@ KeyWindow::KeyWindow(Commands& commands, QWidget* parent)
   m_list->setAlternatingRowColors(false);
   m_list->header()->setStretchLastSection(false);
   m_list->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  m_list->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
+  m_list->header()->setSectionResizeMode(1, QHeaderView::Fixed);
+  m_list->header()->resizeSection(1, 104);
   m_list->header()->setSectionResizeMode(2, QHeaderView::Fixed);
   m_list->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
   m_list->header()->resizeSection(2, 170);
   m_fault->setObjectName(QStringLiteral("key_fault"));
   m_fault->setWordWrap(true);
-  m_fault->setMinimumHeight(fontMetrics().height());
+  m_fault->hide();
   auto* mouse = new QLabel(tr("<b>Plan</b> double-click on paper adds, on a ribbon inserts · drag from a card's foot connects · drag over paper selects · Ctrl+wheel zooms · middle drag pans<br>"
                               "<b>Site</b> middle drag orbits about the point under the cursor, right drag pans, the wheel goes toward the cursor; with Alt also left, middle, right · "
                               "click tells what is there · left drag selects, Shift adds · a Painted mask, a Region or a Part of surface that is selected takes the left drag<br>"
@@ -96,7 +97,7 @@ void KeyWindow::fill() {
 }
 
 void KeyWindow::showKeys() {
-  m_fault->clear();
+  m_fault->hide();
   for (std::size_t i = 0; i < m_items.size(); ++i) {
     const Command& c = m_commands.all()[i];
     auto* edit = qobject_cast<QKeySequenceEdit*>(m_list->itemWidget(m_items[i], 2));
@@ -125,6 +126,7 @@ void KeyWindow::give(std::size_t index, QKeySequence keys) {
   if (keys.isEmpty()) return;
   if (const Command* rival = m_commands.rivalOf(command, keys)) {
     showKeys();
+    m_fault->show();
     m_fault->setText(tr("%1 is what \"%2\" answers to. Give that other keys first, or none.").arg(keys.toString(QKeySequence::NativeText), QString(rival->action->text()).remove(QLatin1Char('&'))));
     return;
   }

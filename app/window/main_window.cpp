@@ -228,18 +228,17 @@ void MainWindow::buildMenus() {
   const auto add = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, nullptr, std::move(what)); };
   const auto inPlan = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, m_plan, std::move(what)); };
   const auto inSite = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, m_site, std::move(what)); };
-  const auto standard = [](QKeySequence::StandardKey key) { return QKeySequence::keyBindings(key).mid(0, 1); };
   QMenu* file = menuBar()->addMenu(tr("&File"));
-  add(file, tr("New plan"), standard(QKeySequence::New), "file_new", [this] { newPlan(); });
-  add(file, tr("Open…"), standard(QKeySequence::Open), "file_open", [this] { open(); });
+  add(file, tr("New plan"), {Qt::CTRL | Qt::Key_N}, "file_new", [this] { newPlan(); });
+  add(file, tr("Open…"), {Qt::CTRL | Qt::Key_O}, "file_open", [this] { open(); });
   m_recent = file->addMenu(tr("Open recent"));
   connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
   file->addSeparator();
-  add(file, tr("Save"), standard(QKeySequence::Save), "file_save", [this] { save(); });
-  add(file, tr("Save as…"), standard(QKeySequence::SaveAs), "file_save_as", [this] { saveAs(); });
+  add(file, tr("Save"), {Qt::CTRL | Qt::Key_S}, "file_save", [this] { save(); });
+  add(file, tr("Save as…"), {Qt::CTRL | Qt::SHIFT | Qt::Key_S}, "file_save_as", [this] { saveAs(); });
   add(file, tr("Export…"), {Qt::CTRL | Qt::Key_E}, "file_export", [this] { openExport(); });
   file->addSeparator();
-  add(file, tr("Quit"), standard(QKeySequence::Quit), "file_quit", [this] { close(); });
+  add(file, tr("Quit"), {Qt::CTRL | Qt::Key_Q}, "file_quit", [this] { close(); });
 
   QMenu* edit = menuBar()->addMenu(tr("&Edit"));
   QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
@@ -247,15 +246,15 @@ void MainWindow::buildMenus() {
   m_commands.add(edit, undo, {Qt::CTRL | Qt::Key_Z}, "edit_undo");
   m_commands.add(edit, redo, {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo");
   edit->addSeparator();
-  add(edit, tr("Copy"), standard(QKeySequence::Copy), "edit_copy", [this] { m_plan->copySelected(); });
-  add(edit, tr("Paste"), standard(QKeySequence::Paste), "edit_paste", [this] { m_plan->pasteClipboard(); });
+  add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy", [this] { m_plan->copySelected(); });
+  add(edit, tr("Paste"), {Qt::CTRL | Qt::Key_V}, "edit_paste", [this] { m_plan->pasteClipboard(); });
   add(edit, tr("Duplicate"), {Qt::CTRL | Qt::Key_D}, "edit_duplicate", [this] { m_plan->duplicateSelected(); });
-  add(edit, tr("Select all"), standard(QKeySequence::SelectAll), "edit_select_all", [this] { m_plan->selectAll(); });
+  add(edit, tr("Select all"), {Qt::CTRL | Qt::Key_A}, "edit_select_all", [this] { m_plan->selectAll(); });
 
   // Single letters act only while Plan or Site has the focus, so that they can be typed everywhere else.
   QMenu* plan = menuBar()->addMenu(tr("&Plan"));
-  inPlan(plan, tr("Add a node…"), {Qt::Key_Return, Qt::Key_Enter}, "plan_add", [this] { showKit(false); m_plan->setFocus(); m_plan->openFindField(); });
-  add(plan, tr("Find in plan…"), standard(QKeySequence::Find), "plan_find", [this] { showKit(false); m_plan->findInPlan(); });
+  inPlan(plan, tr("Add a node…"), {Qt::Key_Enter, Qt::Key_Return}, "plan_add", [this] { showKit(false); m_plan->setFocus(); m_plan->openFindField(); });
+  add(plan, tr("Find in plan…"), {Qt::CTRL | Qt::Key_F}, "plan_find", [this] { showKit(false); m_plan->findInPlan(); });
   plan->addSeparator();
   inPlan(plan, tr("Skip"), {Qt::Key_K}, "plan_skip", [this] { m_plan->skipSelected(); });
   inPlan(plan, tr("Rename"), {Qt::Key_F2}, "plan_rename", [this] { m_plan->renameSelected(); });
@@ -326,7 +325,7 @@ void MainWindow::buildMenus() {
   add(view, tr("Schedule"), {}, "view_schedule", [this] { showBottom(Bottom::Schedule); });
 
   QMenu* help = menuBar()->addMenu(tr("&Help"));
-  add(help, tr("Manual page of the node"), standard(QKeySequence::HelpContents), "help_manual", [this] { openManual(); });
+  add(help, tr("Manual page of the node"), {Qt::Key_F1}, "help_manual", [this] { openManual(); });
   add(help, tr("Keys and mouse…"), {}, "help_keys", [this] { (new KeyWindow(m_commands, this))->show(); });
   add(help, tr("About Arvesk"), {}, "help_about", [this] {
     QMessageBox::about(this, tr("About Arvesk"), tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.").arg(QApplication::applicationVersion()));

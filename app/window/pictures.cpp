@@ -10,6 +10,7 @@
 #include <QDeadlineTimer>
 #include <QDir>
 #include <QLineEdit>
+#include <QDialog>
 #include <QListWidget>
 #include <QMouseEvent>
 #include <QTableView>
@@ -202,6 +203,12 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
       if (c.name == "Jetty") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
     photographer.take(window, "massing");
     window.site().setMode(SiteMode::Dressed);
+  }
+  if (only == QStringLiteral("keys")) {
+    window.findChild<QAction*>(QStringLiteral("help_keys"))->trigger();
+    auto* keys = window.findChild<QDialog*>(QStringLiteral("key_window"));
+    photographer.save(*keys, "keys");
+    keys->close();
   }
   if (photographer.wants("schedule")) {
     window.planView().reveal(QStringLiteral("rocks"));

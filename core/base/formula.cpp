@@ -45,6 +45,10 @@ Result<Formula> Formula::compile(const std::string& text) {
   };
   if (text.find_first_not_of(" \t") == std::string::npos) return fail(ProblemCode::BadParameter, "the expression is empty", "Type one, such as slope < 20");
   if (text.size() > 4000) return fail(ProblemCode::BadParameter, "the expression is longer than 4000 characters");
+  // muParser would take a lone = as an order to write into what is only read.
+  for (std::size_t i = 0; i < text.size(); ++i)
+    if (text[i] == '=' && (i == 0 || std::string_view("<>=!").find(text[i - 1]) == std::string_view::npos) && (i + 1 == text.size() || text[i + 1] != '='))
+      return fail(ProblemCode::BadParameter, fmt::format("\"=\" cannot stand here (at place {})", i + 1), "To compare, write ==, <= or >=");
   try {
     mu::Parser parser = newParser();
     parser.SetExpr(text);

@@ -65,6 +65,7 @@ ParamMap paramsFor(const NodeKind& kind) {
   if (kind.id == "choose-props") return {{"pattern", std::string("*")}};
   if (kind.id == "vary") return {{"move_x", std::vector<double>{-1, 1}}, {"turn_y", std::vector<double>{0, 360}}, {"hue", std::vector<double>{-10, 10}}};
   if (kind.id == "orient") return {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
+  if (kind.id == "keep-by-slope") return {{"slope", std::vector<double>{0, 2, 8, 30}}, {"keep", std::string("chance")}};
   if (kind.id == "clearance") return {{"stays", std::string("chance")}};
   if (kind.id == "keep-in") return {{"copies", std::string("*")}, {"raggedness", 50.0}};
   if (kind.id == "share-out") return {{"count", 5.0}};

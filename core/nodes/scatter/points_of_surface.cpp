@@ -146,7 +146,8 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   const double density = 16 / (static_cast<double>(first) * static_cast<double>(second));
   const Quat toCells = glm::angleAxis(radians(p.cellTurnDeg), kUp);
   if (auto ok = guardPoints(ctx, density * areas->total, "Raise the cell size"); !ok) return Failure(ok.error());
-  const Sown samples = sowFree(ctx.task, s, areas->area, density, ctx.nodeUid, ctx.draw("cells"));
+  // They measure the cells, so they are the same under every seed.
+  const Sown samples = sowFree(ctx.task, s, areas->area, density, ctx.nodeUid, Draw(0, 0, ctx.nodeUid, "cells"));
   const std::vector<Face> faces = facesOfSurface(s);
   std::vector<std::uint32_t> faceOf(s.faceCount());
   for (std::size_t f = 0; f < faces.size(); ++f)

@@ -91,6 +91,37 @@ class TestContract : public QObject {
     QVERIFY(one == two);
   }
 
+  /// The cache goes by seeds only where a kind declares that it has one.
+  void seedsCountWhereTheyAreDeclared_data() { everyKind(); }
+  void seedsCountWhereTheyAreDeclared() {
+    Inputs in = inputsFor(kind(), pointsOnGround());
+    in.links.erase("patches");  // points are inside of patches around themselves under any seed
+    test::Bench half;
+    const Value undecided = half.run("expression", {}, {{"text", std::string(kind().id == "keep-out" ? "0.6" : "0.4")}})->front();  // a chance for everyone, on the side of the limit where it counts
+    for (auto& [id, links] : in.links)
+      for (auto& link : links)
+        if (std::holds_alternative<MaskPtr>(link.value)) link.value = undecided;
+    std::vector<ParamMap> all{paramsFor(kind())};
+    for (const ParamSpec& spec : kind().params)
+      if (spec.type == ParamType::Choice)
+        for (const Option& o : spec.options) {
+          all.push_back(paramsFor(kind()));
+          all.back()[spec.id] = o.id;
+        }
+    bool isMoved = false;
+    for (const ParamMap& params : all) {
+      const auto under = [&](std::uint64_t planSeed, std::uint64_t nodeSeed) {
+        test::Bench bench;
+        bench.ctx.planSeed = planSeed;
+        bench.ctx.nodeSeed = nodeSeed;
+        const auto out = bench.run(kind().id, in, params);
+        return out ? fingerprint(*out) : std::vector<std::uint64_t>();
+      };
+      isMoved = isMoved || under(1, 0) != under(2, 0) || under(1, 0) != under(1, 5);
+    }
+    QCOMPARE(isMoved, kind().usesSeed);
+  }
+
   void filtersAndAdjustmentsKeepIds_data() { everyKind(); }
   void filtersAndAdjustmentsKeepIds() {
     if (kind().family != Family::Thin && kind().family != Family::Adjust && kind().id != "dress") return;
