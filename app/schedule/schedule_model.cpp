@@ -36,10 +36,10 @@ std::optional<double> parseCount(QString typed) {
 
 ScheduleModel::ScheduleModel(PlanModel* plan, QObject* parent) : QAbstractTableModel(parent), m_plan(plan) {}
 
-void ScheduleModel::show(Schedule schedule, double draftShare) {
+void ScheduleModel::show(Schedule schedule, bool isFinal) {
   beginResetModel();
   m_schedule = std::move(schedule);
-  m_draftShare = draftShare;
+  m_isFinal = isFinal;
   m_final.clear();
   endResetModel();
 }
@@ -71,12 +71,13 @@ ScheduleModel::FinalCount ScheduleModel::finalOf(int row) const {
   const ScheduleRow* r = rowAt(row);
   const double count = static_cast<double>(r ? r->count : m_schedule.count);
   const double triangles = static_cast<double>(r ? r->triangles : m_schedule.triangles);
-  if (m_draftShare >= 1) return {count, triangles};
-  if (const auto it = m_final.find(keyOf(row)); it != m_final.end()) return it->second;
-  return {count / m_draftShare, triangles / m_draftShare};
+  if (m_isFinal) return {count, triangles};
+  const auto it = m_final.find(keyOf(row));
+  return it != m_final.end() ? it->second : FinalCount{};  // what draft does not show at all is not told apart from nothing
 }
 
 double ScheduleModel::use(int row) const {
+  if (!isFinalKnown()) return 0;
   const FinalCount final = finalOf(row);
   return budgetShare(budgetOf(row), final.placements, final.triangles);
 }
@@ -105,9 +106,11 @@ QString ScheduleModel::shown(int row, int column) const {
     case MostPlaced: return budgetOf(row).placements > 0 ? millions(budgetOf(row).placements) : QString();
     case MostTriangles: return budgetOf(row).triangles > 0 ? millions(budgetOf(row).triangles) : QString();
     case Use: {
+      const Budget budget = budgetOf(row);
+      if (!isFinalKnown()) return budget.placements > 0 || budget.triangles > 0 ? tr("counting…") : QString();
       const double u = use(row);
       if (u <= 0) return {};
-      return (u > 1 ? QStringLiteral("! ") : QString()) + tr("%1 %").arg(locale.toString(100 * u, 'f', 0)) + (isFinalKnown() ? QString() : QLatin1Char(' ') + tr("estimated"));
+      return (u > 1 ? QStringLiteral("! ") : QString()) + tr("%1 %").arg(locale.toString(100 * u, 'f', 0));
     }
     default: return {};
   }
@@ -145,7 +148,7 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
       if (index.column() == Size && r) return tr("From × %1 to × %2").arg(static_cast<double>(r->smallest), 0, 'f', 2).arg(static_cast<double>(r->largest), 0, 'f', 2);
       if (index.column() == Use && use(row) > 0) {
         const FinalCount final = finalOf(row);
-        return tr("%1 placements and %2 triangles at final quality%3").arg(millions(final.placements), millions(final.triangles), isFinalKnown() ? QString() : tr(", estimated from the draft"));
+        return isFinalKnown() ? tr("%1 placements and %2 triangles at final quality").arg(millions(final.placements), millions(final.triangles)) : tr("Final quality is being counted");
       }
       if (index.column() == MostPlaced || index.column() == MostTriangles) return tr("Double-click to set a budget, such as 20000, 20 k or 1.5 M; empty takes it away. It is judged on final quality.");
       return {};

@@ -17,15 +17,16 @@ class ScheduleModel : public QAbstractTableModel {
   enum Column { Name, Output, Count, Share, Triangles, Use, MostPlaced, MostTriangles, Each, Memory, Size, ColumnCount };
 
   explicit ScheduleModel(PlanModel* plan, QObject* parent = nullptr);
-  /// `draftShare`: what of final is shown, 1 in final quality; `final` holds counts and triangles at final by budget key, once known.
-  void show(Schedule schedule, double draftShare);
+  /// `isFinal`: the schedule is of final quality; else budgets wait until the final counts are shown.
+  void show(Schedule schedule, bool isFinal);
   void showThumbnails(std::map<std::string, QImage> thumbnails);
   struct FinalCount { double placements = 0; double triangles = 0; };
+  /// Placements and triangles at final quality, by budget key.
   void showFinal(std::map<std::string, FinalCount> final);
   void compareWith(std::optional<Schedule> held);
   const Schedule& schedule() const { return m_schedule; }
-  bool isFinalKnown() const { return m_draftShare >= 1 || !m_final.empty(); }
-  /// Share of its budget that a row takes at final; 0 without a budget. Row 0 is all.
+  bool isFinalKnown() const { return m_isFinal || !m_final.empty(); }
+  /// Share of its budget that a row takes at final; 0 without a budget, and while that is not known. Row 0 is all.
   double use(int row) const;
 
   int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(m_schedule.rows.size()) + 1; }
@@ -44,7 +45,7 @@ class ScheduleModel : public QAbstractTableModel {
 
   PlanModel* m_plan;
   Schedule m_schedule;
-  double m_draftShare = 1;
+  bool m_isFinal = true;
   std::map<std::string, FinalCount> m_final;
   std::map<std::string, QImage> m_thumbnails;
   std::optional<Schedule> m_held;

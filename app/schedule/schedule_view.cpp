@@ -152,7 +152,7 @@ void ScheduleView::refresh() {
     const Schedule schedule = scheduleOf(*view->plan, view->evaluation, view->inSite);
     if (task.isCancelled()) return {};
     return [this, view, schedule] {
-      m_model.show(schedule, view->quality == Quality::Draft ? view->plan->settings.draftShare : 1.0);
+      m_model.show(schedule, view->quality == Quality::Final);
       m_model.showThumbnails(m_service->thumbnails());
       countFinal();
     };

@@ -4,7 +4,6 @@
 #include "core/picture/film.h"
 
 #include <QImage>
-#include <QKeyEvent>
 #include <QLocale>
 #include <QMouseEvent>
 #include <QPainter>
@@ -182,11 +181,6 @@ void CoverView::wheelEvent(QWheelEvent* event) {
   m_origin = event->position() + (m_origin - event->position()) * factor;
   m_scale *= factor;
   update();
-}
-
-void CoverView::keyPressEvent(QKeyEvent* event) {
-  if (event->key() == Qt::Key_Home || event->key() == Qt::Key_F) return fit();
-  QWidget::keyPressEvent(event);
 }
 
 void CoverView::resizeEvent(QResizeEvent*) { fit(); }

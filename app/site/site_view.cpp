@@ -40,6 +40,7 @@ SiteView::SiteView(QWidget* parent)
   setMouseTracking(true);
   setMinimumSize(200, 150);
   m_cover->hide();
+  m_cover->setFocusProxy(this);  // Site's keys count over Cover too
   m_cover->lower();
   m_modes->setProperty("role", QStringLiteral("float"));
   auto* modes = new QHBoxLayout(m_modes);
@@ -215,6 +216,7 @@ void SiteView::setCamera(const Camera& camera) {
 }
 
 void SiteView::fitAll() {
+  if (m_mode == SiteMode::Cover) return m_cover->fit();
   if (!m_view || !m_view->scene) {
     m_isFirstView = true;
     return;
@@ -689,7 +691,7 @@ void SiteView::wheelEvent(QWheelEvent* event) {
 }
 
 void SiteView::fitPlace() {
-  if (m_pickedPlace) lookAt(*m_pickedPlace);
+  if (m_pickedPlace && m_mode != SiteMode::Cover) lookAt(*m_pickedPlace);
   else fitAll();
 }
 

@@ -74,6 +74,12 @@ KeyWindow::KeyWindow(Commands& commands, QWidget* parent)
   fill();
 }
 
+KeyWindow::~KeyWindow() {
+  // A field that loses the focus while the window comes apart would give its keys to what is gone.
+  for (QKeySequenceEdit* edit : findChildren<QKeySequenceEdit*>()) edit->disconnect(this);
+  m_commands.disconnect(this);
+}
+
 void KeyWindow::fill() {
   for (std::size_t i = 0; i < m_commands.all().size(); ++i) {
     const Command& c = m_commands.all()[i];

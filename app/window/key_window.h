@@ -17,6 +17,7 @@ class KeyWindow : public QDialog {
 
  public:
   KeyWindow(Commands& commands, QWidget* parent);
+  ~KeyWindow() override;
 
  private:
   void fill();

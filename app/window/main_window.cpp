@@ -157,6 +157,7 @@ MainWindow::~MainWindow() {
   qApp->disconnect(this);
   // What was typed and not yet entered goes into the plan while there is one; then the views go, before what they show.
   if (QWidget* typing = focusWidget()) typing->clearFocus();
+  for (KeyWindow* keys : findChildren<KeyWindow*>()) delete keys;  // while the commands that it shows are there
   delete m_bottomDock;
   delete m_leftDock;
   delete takeCentralWidget();

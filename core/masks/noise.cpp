@@ -1,19 +1,10 @@
 #include "core/masks/noise.h"
 
+#include "core/base/clones.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
-
-// One body for several instruction sets, chosen at load time. Contraction is off, so all give the same bits. Sanitizers
-// instrument the resolver before they are set up, so there the clones are left out.
-#ifdef ARVESK_SANITIZED
-#define ARVESK_CLONES
-#else
-#define ARVESK_CLONES __attribute__((target_clones("default", "arch=x86-64-v3", "arch=x86-64-v4")))
-#endif
-
-// Each clone must contain the whole body to vectorize it.
-#define ARVESK_INLINE __attribute__((always_inline)) inline
 
 namespace arvesk {
 namespace {

@@ -186,6 +186,13 @@ class TestSite : public test::WindowTest {
     const double value = static_cast<double>(map.perSquareMeter(column, row));
     QVERIFY2(site().cover().hovered().startsWith(QLocale().toString(value, 'f', value < 10 ? 2 : 0) + QStringLiteral(" per m²")), qPrintable(site().cover().hovered()));
     QVERIFY(w().findChild<QLabel*>(QStringLiteral("message"))->text() == site().cover().hovered());
+    // Site's keys count over Cover: after a drag on it, Home fits the sheet again.
+    const QPointF fitted = site().cover().toView(place);
+    test::dragMouse(&site().cover(), {200, 200}, {260, 230});
+    QVERIFY(QLineF(site().cover().toView(place), fitted).length() > 20);
+    QVERIFY(site().hasFocus());
+    QTest::keyClick(&site(), Qt::Key_Home);
+    QVERIFY(QLineF(site().cover().toView(place), fitted).length() < 1);
   }
 
   void compareHoldsAndWipes() {

@@ -4,7 +4,9 @@
 #include "tests/app/window_test.h"
 
 #include <QCheckBox>
+#include <QDockWidget>
 #include <QLabel>
+#include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
@@ -279,6 +281,39 @@ class TestWindow : public test::WindowTest {
     QVERIFY(w().saveTo(file));
     QVERIFY(!QFile::exists(Autosave::fileFor(file)));
     QCOMPARE(loadPlan(file.toStdString())->find("slope")->title, std::string("Renamed"));
+  }
+
+  void whatWasOpenAndHowIsRemembered() {
+    const QString file = m_dir.filePath(QStringLiteral("remembered.arvesk"));
+    QVERIFY(QFile::copy(test::sourcePath("demo/examples/one-slope.arvesk"), file));
+    QVERIFY(w().openFile(file));
+    waitForResults();
+    w().resize(1211, 777);
+    auto* bottom = w().findChild<QDockWidget*>(QStringLiteral("bottom_dock"));
+    w().resizeDocks({bottom}, {310}, Qt::Vertical);
+    QTRY_VERIFY(std::abs(bottom->height() - 310) < 30);
+    const int height = bottom->height();
+    QVERIFY(w().close());  // nothing is unsaved, so nothing is asked
+    m_window = std::make_unique<MainWindow>();
+    m_window->show();
+    QVERIFY(QTest::qWaitForWindowExposed(m_window.get()));
+    QCOMPARE(w().size(), QSize(1211, 777));
+    QTRY_VERIFY(std::abs(w().findChild<QDockWidget*>(QStringLiteral("bottom_dock"))->height() - height) < 4);
+    QMenu* recent = nullptr;
+    for (QMenu* menu : w().findChildren<QMenu*>())
+      if (menu->title() == QStringLiteral("Open recent")) recent = menu;
+    QVERIFY(recent);
+    Q_EMIT recent->aboutToShow();
+    QVERIFY(!recent->actions().isEmpty());
+    QVERIFY2(recent->actions().first()->text().contains(QStringLiteral("remembered")), qPrintable(recent->actions().first()->text()));
+    recent->actions().first()->trigger();
+    QCOMPARE(w().file(), file);
+    QCOMPARE(document().nodes.size(), std::size_t{6});
+    // A file that is gone is told, and what is open stays.
+    QVERIFY(QFile::remove(file));
+    answerNextBox(QStringLiteral("OK"));
+    QVERIFY(!w().openFile(file));
+    QCOMPARE(document().nodes.size(), std::size_t{6});
   }
 
   void brokenPlansAreRefusedAndTheOldOneStays() {

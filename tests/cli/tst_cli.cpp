@@ -42,6 +42,27 @@ class TestCli : public QObject {
     QVERIFY(table.out.contains(QStringLiteral("placed (draft)")) && table.err.isEmpty());
   }
 
+  /// Tern Cove is the size that it is said to be: hundreds of thousands of placements in final, a part of them in draft, within its budget.
+  void theDemoIsAsLargeAsItSays() {
+    const QString plan = test::sourcePath("demo/tern-cove/tern-cove.arvesk");
+    const auto counts = [&](const char* quality) { return QJsonDocument::fromJson(run({"evaluate", plan, "--json", "--quiet", "--quality", QString::fromLatin1(quality)}).out.toUtf8()).object(); };
+    const QJsonObject draft = counts("draft");
+    const QJsonObject final = counts("final");
+    QVERIFY(draft["placed"].toInt() > 40'000 && draft["placed"].toInt() < 120'000);
+    QVERIFY(final["placed"].toInt() > 400'000);
+    QFile file(plan);
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    const QJsonObject budget = QJsonDocument::fromJson(file.readAll()).object()["settings"].toObject()["budgets"].toObject()["all"].toObject();
+    QVERIFY(final["placed"].toDouble() <= budget["placements"].toDouble());
+    QVERIFY(final["triangles"].toDouble() <= budget["triangles"].toDouble());
+    QVERIFY(final["triangles"].toDouble() > 1e8);
+    // Each Sow node of draft gives no more than in final.
+    QHash<QString, int> passed;
+    for (const QJsonValue& n : final["nodes"].toArray()) passed[n.toObject()["uid"].toString()] = n.toObject()["given"].toInt();
+    for (const QJsonValue& n : draft["nodes"].toArray())
+      if (n.toObject()["kind"].toString() == QStringLiteral("sow-on-surface")) QVERIFY2(n.toObject()["given"].toInt() <= passed[n.toObject()["uid"].toString()], qPrintable(n.toObject()["title"].toString()));
+  }
+
   void settingsAndSeedsChangeTheResult() {
     const auto placed = [](const QStringList& more) {
       const Ran r = run(QStringList{"evaluate", slope(), "--json", "--quiet"} + more);

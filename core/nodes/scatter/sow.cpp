@@ -1,5 +1,6 @@
 #include "core/nodes/scatter/sow.h"
 
+#include "core/nodes/scatter/candidate_counts.h"
 #include "core/spatial/clearance.h"
 
 #include <tbb/parallel_sort.h>
@@ -222,13 +223,8 @@ class Starts {
     const std::size_t groups = (areas.size() + kFacesPerGroup - 1) / kFacesPerGroup;
     m_start.assign(groups + 1, 0);
     parallelPieces(task, areas.size(), kFacesPerGroup, [&](std::size_t begin, std::size_t end) {
-      std::size_t total = 0;
-      for (std::size_t f = begin; f < end; ++f) {
-        // Fits 32 bits: the guard before allows far fewer points.
-        m_count[f] = static_cast<std::uint32_t>(static_cast<std::int64_t>(static_cast<double>(areas[f]) * density + unitDouble(draw.bits(surface.faceKey(f)))));
-        total += m_count[f];
-      }
-      m_start[begin / kFacesPerGroup + 1] = total;
+      const std::uint32_t* keys = surface.faceKeys.empty() ? nullptr : surface.faceKeys.data() + begin;
+      m_start[begin / kFacesPerGroup + 1] = countCandidates(areas.data() + begin, keys, static_cast<std::uint32_t>(begin), end - begin, density, draw, m_count.data() + begin);
     });
     if (task.isCancelled()) m_start.assign(groups + 1, 0);
     for (std::size_t g = 0; g < groups; ++g) m_start[g + 1] += m_start[g];

@@ -1,4 +1,5 @@
 // Sow on surface: counts, spacing, coverage, totals, areas.
+#include "core/nodes/scatter/candidate_counts.h"
 #include "core/spatial/point_grid.h"
 #include "core/spatial/surface_index.h"
 #include "tests/support/support.h"
@@ -48,6 +49,30 @@ class TestSow : public QObject {
     const double expected = static_cast<double>(p->count) / 64;
     for (const int n : cells) chiSquare += (n - expected) * (n - expected) / expected;
     QVERIFY2(chiSquare < 117, "chi-square with 63 degrees of freedom, 0.005 % point about 117 (Wilson and Hilferty 1931)");
+  }
+
+  /// The vectorized loop gives every face the count of the plain sum, whatever the length and with keys or without.
+  void candidatesAreCountedAlikeInEveryWay() {
+    const Draw draw(3, 1, 4, "place");
+    for (const std::size_t n : {std::size_t{1}, std::size_t{7}, std::size_t{64}, std::size_t{4099}}) {
+      std::vector<float> areas(n);
+      std::vector<std::uint32_t> keys(n);
+      for (std::size_t i = 0; i < n; ++i) {
+        areas[i] = i % 5 == 0 ? 0.0F : unitFloat(mix64(i)) * (i % 11 == 0 ? 400.0F : 0.02F);
+        keys[i] = static_cast<std::uint32_t>(mix64(i) >> 33);
+      }
+      for (const bool hasKeys : {false, true}) {
+        std::vector<std::uint32_t> counts(n);
+        const std::size_t total = countCandidates(areas.data(), hasKeys ? keys.data() : nullptr, 1000, n, 37.5, draw, counts.data());
+        std::size_t sum = 0;
+        for (std::size_t i = 0; i < n; ++i) {
+          const std::uint32_t key = hasKeys ? keys[i] : 1000 + static_cast<std::uint32_t>(i);
+          QCOMPARE(counts[i], static_cast<std::uint32_t>(std::floor(static_cast<double>(areas[i]) * 37.5 + unitDouble(draw.bits(key)))));
+          sum += counts[i];
+        }
+        QCOMPARE(total, sum);
+      }
+    }
   }
 
   void pointsLieOnTheSurfaceAndKnowTheirGround() {
