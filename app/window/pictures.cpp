@@ -141,7 +141,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     window.planView().select({QStringLiteral("marram")});
     photographer.settleResults(window);
     window.site().toggleCompare();
-    window.model().setParam(QStringLiteral("marram"), "spacing", 0.7);
+    window.model().setParam(QStringLiteral("marram"), "density", 20.0);
     photographer.settleResults(window);
     photographer.take(window, "compare");
     photographer.settle(6000);
