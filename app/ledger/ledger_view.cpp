@@ -241,6 +241,7 @@ void LedgerView::selectRows(const Array<std::uint32_t>& ledgerRows) {
 }
 
 void LedgerView::clearSelection() {
+  m_finding.cancel();  // what is still being looked for would come back
   m_wanted.reset();
   m_table->clearSelection();
 }

@@ -131,6 +131,7 @@ void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
 }
 
 void SiteView::showSelection(std::vector<Vec3> places) {
+  m_ringing.cancel();
   m_selection = std::move(places);
   update();
 }

@@ -17,4 +17,17 @@ ParamMap paramsFor(const NodeKind& kind);
 std::vector<std::uint64_t> fingerprint(const Value& value);
 std::vector<std::uint64_t> fingerprint(const Outputs& outputs);
 
+/// For tests that have a row per registered kind.
+class EveryKind : public QObject {
+ protected:
+  void everyKind() {
+    QTest::addColumn<QString>("id");
+    for (const NodeKind* kind : allNodeKinds()) QTest::newRow(kind->id.c_str()) << QString::fromStdString(kind->id);
+  }
+  const NodeKind& kind() {
+    QFETCH(QString, id);
+    return *findNodeKind(id.toStdString());
+  }
+};
+
 }  // namespace arvesk::test

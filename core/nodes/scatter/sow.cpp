@@ -287,6 +287,7 @@ Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas
   Sown out;
   resize(out, start.total());
   parallelPieces(task, start.total(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
+  if (task.isCancelled()) return {};  // pieces that were not made hold anything, faces that do not exist among it
   return out;
 }
 

@@ -31,18 +31,8 @@ PointsPtr everySecond(const Points& p) {
 
 }  // namespace
 
-class TestContract : public QObject {
+class TestContract : public EveryKind {
   Q_OBJECT
-
- private:
-  void everyKind() {
-    QTest::addColumn<QString>("id");
-    for (const NodeKind* kind : allNodeKinds()) QTest::newRow(kind->id.c_str()) << QString::fromStdString(kind->id);
-  }
-  const NodeKind& kind() {
-    QFETCH(QString, id);
-    return *findNodeKind(id.toStdString());
-  }
 
  private Q_SLOTS:
   void declarationIsWhole_data() { everyKind(); }

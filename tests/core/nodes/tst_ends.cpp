@@ -92,18 +92,10 @@ SurfacePtr poorSurface() {
 
 }  // namespace
 
-class TestEnds : public QObject {
+class TestEnds : public EveryKind {
   Q_OBJECT
 
  private:
-  void everyKind() {
-    QTest::addColumn<QString>("id");
-    for (const NodeKind* kind : allNodeKinds()) QTest::newRow(kind->id.c_str()) << QString::fromStdString(kind->id);
-  }
-  const NodeKind& kind() {
-    QFETCH(QString, id);
-    return *findNodeKind(id.toStdString());
-  }
   /// Runs the kind; what it makes must be whole, and what it refuses must be said.
   void tryIt(const Inputs& in, const ParamMap& params, std::size_t limit = 100'000) {
     test::Bench bench;

@@ -192,17 +192,6 @@ class TestPlan : public QObject {
     QCOMPARE(f.reports.at("dress").problems.front().code, ProblemCode::MissingInput);
   }
 
-  void aFailingNodeStopsOnlyWhatDependsOnIt() {
-    Plan plan = demo(kCove);
-    plan.find("boulders")->params["density"] = -1.0;
-    plan.find("cove")->params["file"] = std::string("tern-cove-wet.png");
-    const Evaluation e = Evaluator(filesOf(kCove)).evaluate(plan, {Quality::Draft, {}, {}, {}, {}});
-    QCOMPARE(e.reports.at("boulders").state, NodeState::Failed);
-    QCOMPARE(e.reports.at("rock-dress").state, NodeState::Waiting);
-    QCOMPARE(e.reports.at("rock-dress").problems.front().message, std::string("waiting for Bed in"));
-    QCOMPARE(e.reports.at("plants").state, NodeState::Done);
-  }
-
   void loopsAreFoundNotFollowed() {
     Plan plan = demo(kSlope);
     plan.find("sow")->inputs["where"] = {{"slope", "points", "s"}};
