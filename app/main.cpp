@@ -7,9 +7,15 @@
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QFileInfo>
+#include <QLocale>
+
+#include <clocale>
 
 int main(int argc, char** argv) {
   QApplication app(argc, argv);
+  // Words are English, and so are numbers, on the screen and in the files of libraries that ask the C library: 1.5 is never 15.
+  QLocale::setDefault(QLocale(QLocale::English, QLocale::UnitedStates));
+  std::setlocale(LC_NUMERIC, "C");
   QApplication::setOrganizationName(QStringLiteral("Arvesk"));
   QApplication::setApplicationName(QStringLiteral("Arvesk"));
   QApplication::setApplicationVersion(QStringLiteral("0.1.0"));

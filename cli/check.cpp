@@ -74,9 +74,9 @@ void addCheck(CLI::App& app, int& status) {
         if (!options->isJson) printProblem(p);
       }
       all.push_back({{"file", path}, {"facts", checked.facts}, {"problems", problems}});
-      if (!options->isJson) fmt::print("{}: {} {}\n", path, checked.problems.empty() ? "fine" : fmt::format("{} to look at", checked.problems.size()), checked.facts.dump());
+      if (!options->isJson) fmt::print("{}: {} {}\n", path, checked.problems.empty() ? "fine" : fmt::format("{} to look at", checked.problems.size()), checked.facts.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
     }
-    if (options->isJson) fmt::print("{}\n", all.dump(2));
+    if (options->isJson) fmt::print("{}\n", all.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
   });
 }
 

@@ -41,7 +41,7 @@ void printJson(const Session& s, const std::string& quality) {
   const PlanTotals totals = totalsOf(s.plan, s.evaluation);
   out["placed"] = totals.placements;
   out["triangles"] = totals.triangles;
-  fmt::print("{}\n", out.dump(2));
+  fmt::print("{}\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
 }
 
 }  // namespace

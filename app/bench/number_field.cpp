@@ -19,7 +19,11 @@ int g_gesture = 0;
 
 std::optional<double> parseQuantity(const QString& text, Unit unit) {
   QString rest = text.trimmed();
-  rest.replace(QChar(0x2212), QLatin1Char('-')).replace(QLatin1Char(','), QString());
+  rest.replace(QChar(0x2212), QLatin1Char('-'));
+  // "12,500" is twelve thousand, "1,5" is one and a half, as half of the world writes it.
+  static const QRegularExpression thousands(QStringLiteral("(?<![\\d.,])([1-9]\\d{0,2})((?:,\\d{3})+)(?![\\d,])"));
+  for (auto m = thousands.match(rest); m.hasMatch(); m = thousands.match(rest)) rest.replace(m.capturedStart(), m.capturedLength(), QString(m.captured(0)).remove(QLatin1Char(',')));
+  rest.replace(QLatin1Char(','), QLatin1Char('.'));
   static const QRegularExpression suffix(QStringLiteral("\\s*(per m²|°|deg|rad|%|px|cm|mm|km|m)$"));
   double factor = 1;
   const auto match = suffix.match(rest);

@@ -156,7 +156,7 @@ class ChoiceEditor : public ParamEditor {
   void show(const ParamValue& value) override { m_combo->setCurrentIndex(m_combo->findData(text(std::get<std::string>(value)))); }
   /// Words that would be cut off beside another control get a line of their own.
   bool isWide() const override {
-    constexpr int kRoomBesideAnother = 84;  // px of words, in a window of 1280
+    constexpr int kRoomBesideAnother = 50;  // px of words, in a window of 1280
     for (int i = 0; i < m_combo->count(); ++i)
       if (m_combo->fontMetrics().horizontalAdvance(m_combo->itemText(i)) > kRoomBesideAnother) return true;
     return false;

@@ -47,34 +47,39 @@ PropPicture::PropPicture(QWidget* parent) : QWidget(parent) {
   connect(&m_renderer, &RenderService::frameReady, this, qOverload<>(&QWidget::update));
 }
 
-void PropPicture::show(const PropPtr& prop, const SurfacePtr& surface) {
-  const bool isFirst = !m_prop;
+void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceOf) {
   m_prop = prop;
-  auto shown = std::make_shared<Prop>(*prop);
-  shown->surface = surface;
-  shown->massing.isShown = false;
-  auto kit = std::make_shared<Kit>();
-  kit->entries.push_back({shown, 1});
-  Points one;
-  one.count = 1;
-  one.kit = kit;
-  one.prop = Column<std::int32_t>(0);
-  PictureInput input;
-  input.light.hasSky = false;
   const QColor ground = Theme::current().paper;
-  input.light.background = Vec3(static_cast<float>(ground.redF()), static_cast<float>(ground.greenF()), static_cast<float>(ground.blueF()));
-  input.layers.push_back({std::make_shared<const Points>(std::move(one))});
-  auto view = std::make_shared<EvalView>();
-  // One prop: its index is there already, since Site shows it.
-  if (const auto scene = PictureScene::build(std::move(input), {})) view->scene = *scene;
-  m_view = view;
-  if (isFirst && view->scene) {
-    Camera looking;
-    looking.eye = {0.8F, 0.55F, 1};
-    looking.fieldOfViewDeg = 32;
-    m_camera = cameraFitting(view->scene->bounds(), looking);
-  }
-  request();
+  const Vec3 background(static_cast<float>(ground.redF()), static_cast<float>(ground.greenF()), static_cast<float>(ground.blueF()));
+  m_building.ask([this, prop, surfaceOf = std::move(surfaceOf), background](const Task& task) -> std::function<void()> {
+    auto shown = std::make_shared<Prop>(*prop);
+    shown->surface = surfaceOf();
+    shown->massing.isShown = false;
+    auto kit = std::make_shared<Kit>();
+    kit->entries.push_back({shown, 1});
+    Points one;
+    one.count = 1;
+    one.kit = kit;
+    one.prop = Column<std::int32_t>(0);
+    PictureInput input;
+    input.light.hasSky = false;
+    input.light.background = background;
+    input.layers.push_back({std::make_shared<const Points>(std::move(one))});
+    const auto scene = PictureScene::build(std::move(input), task);
+    if (!scene) return {};
+    auto view = std::make_shared<EvalView>();
+    view->scene = *scene;
+    return [this, view] {
+      if (!m_view) {
+        Camera looking;
+        looking.eye = {0.8F, 0.55F, 1};
+        looking.fieldOfViewDeg = 32;
+        m_camera = cameraFitting(view->scene->bounds(), looking);
+      }
+      m_view = view;
+      request();
+    };
+  });
 }
 
 void PropPicture::request() {
@@ -97,7 +102,7 @@ void PropPicture::paintEvent(QPaintEvent*) {
   p.fillRect(rect(), Theme::current().paper);
   if (!m_renderer.latest().image.isNull()) p.drawImage(rect(), m_renderer.latest().image);
   p.setRenderHint(QPainter::Antialiasing);
-  if (!m_prop) return;
+  if (!m_view) return;
   const float reach = 0.18F * std::max(m_prop->footprint, m_prop->height);
   for (std::size_t i = 0; i < m_prop->mounts.size(); ++i) {
     const SceneNode& m = m_prop->mounts[i];
@@ -241,12 +246,12 @@ void PropWindow::refresh() {
   for (const auto& [name, column] : m_prop->surface->vertexAttributes)
     if (std::holds_alternative<Column<float>>(column)) m_shows->addItem(text(name), QStringLiteral("a:") + text(name));
   m_shows->setCurrentIndex(std::max(0, m_shows->findData(was)));
-  SurfacePtr surface = m_prop->surface;
-  const QString shows = m_shows->currentData().toString();
-  if (shows == QStringLiteral("massing")) surface = massingOf(*m_prop);
-  if (shows.startsWith(QStringLiteral("a:")))
-    if (const auto* values = columnOf<Column<float>>(surface->vertexAttributes, shows.mid(2).toStdString())) surface = coloredBy(*surface, *values);
-  m_picture->show(m_prop, surface);
+  m_picture->show(m_prop, [prop = m_prop, shows = m_shows->currentData().toString()] {
+    if (shows == QStringLiteral("massing")) return massingOf(*prop);
+    if (shows.startsWith(QStringLiteral("a:")))
+      if (const auto* values = columnOf<Column<float>>(prop->surface->vertexAttributes, shows.mid(2).toStdString())) return coloredBy(*prop->surface, *values);
+    return prop->surface;
+  });
   fillTable();
 }
 

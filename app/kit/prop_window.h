@@ -1,6 +1,7 @@
 // A prop at large: its picture to turn about, its massing, its vertex attributes in color, and its mount points to set by hand.
 #pragma once
 
+#include "app/model/background_job.h"
 #include "app/model/evaluation_service.h"
 #include "app/model/plan_model.h"
 #include "app/model/render_service.h"
@@ -18,7 +19,9 @@ class PropPicture : public QWidget {
 
  public:
   explicit PropPicture(QWidget* parent = nullptr);
-  void show(const PropPtr& prop, const SurfacePtr& surface);
+  /// Shows the prop with the mesh that `surfaceOf` makes, on a thread of its own.
+  void show(const PropPtr& prop, std::function<SurfacePtr()> surfaceOf);
+  bool isReady() const { return m_view != nullptr; }
   void setCurrent(int mount) { m_current = mount; update(); }
   /// Where a place of the prop is in the picture.
   QPointF project(const Vec3& place) const;
@@ -42,6 +45,7 @@ class PropPicture : public QWidget {
   EvalViewPtr m_view;
   Camera m_camera;
   RenderService m_renderer;
+  BackgroundJob m_building;
   QPointF m_last;
   QPointF m_pressed;
   int m_current = -1;

@@ -33,6 +33,21 @@ std::vector<int> selectedRows(const QItemSelectionModel& model, std::size_t most
   return out;
 }
 
+/// Rows as few ranges: what is compared with what grows with the square of their number, so that scattered rows are cut off at some.
+constexpr qsizetype kMostRanges = 1000;
+QItemSelection rangesOf(std::vector<int> rows, const LedgerModel& model) {
+  std::sort(rows.begin(), rows.end());
+  QItemSelection out;
+  const int last = model.columnCount() - 1;
+  for (std::size_t i = 0; i < rows.size() && out.size() < kMostRanges;) {
+    std::size_t end = i + 1;
+    while (end < rows.size() && rows[end] <= rows[end - 1] + 1) ++end;
+    out.select(model.index(rows[i], 0), model.index(rows[end - 1], last));
+    i = end;
+  }
+  return out;
+}
+
 std::size_t selectedCount(const QItemSelectionModel& model) {
   std::size_t n = 0;
   for (const QItemSelectionRange& range : model.selection()) n += static_cast<std::size_t>(range.height());
@@ -47,6 +62,8 @@ LedgerView::LedgerView(QWidget* parent)
   m_table->setObjectName(QStringLiteral("ledger_table"));
   m_table->setAccessibleName(tr("Ledger"));
   m_table->setModel(&m_model);
+  // The head asks its selection model about every row of a column each time it is painted; it gets one that is always empty.
+  m_table->horizontalHeader()->setSelectionModel(new QItemSelectionModel(&m_model, m_table->horizontalHeader()));
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setSelectionMode(QAbstractItemView::ExtendedSelection);
   m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -176,14 +193,13 @@ void LedgerView::refresh() {
       const auto some = static_cast<qulonglong>(m_model.rows().size());
       m_count->setToolTip({});
       m_count->setText(some == all ? tr("%1 rows").arg(locale.toString(all)) : tr("%1 of %2 rows").arg(locale.toString(some), locale.toString(all)));
-      QItemSelection selection;
+      std::vector<int> again;
       for (const std::size_t row : kept)
-        if (const int r = m_model.shownRow(row); r >= 0) selection.select(m_model.index(r, 0), m_model.index(r, m_model.columnCount() - 1));
-      if (!selection.isEmpty()) m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
+        if (const int r = m_model.shownRow(row); r >= 0) again.push_back(r);
+      if (const QItemSelection selection = rangesOf(std::move(again), m_model); !selection.isEmpty()) m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
       if (m_wanted) {
-        const auto wanted = *m_wanted;
-        m_wanted.reset();
-        selectPoint(wanted.first, wanted.second);
+        const SiteSelection wanted = std::move(*m_wanted);
+        selectPoints(wanted);
       } else {
         tellSelection();
       }
@@ -191,31 +207,15 @@ void LedgerView::refresh() {
   });
 }
 
-bool LedgerView::selectPoint(const QString& node, quint64 id) {
-  if (m_isStale || m_job.isBusy()) {
-    m_wanted = std::make_pair(node, id);
-    return false;
-  }
-  const LedgerPtr ledger = m_model.ledger();
-  if (!ledger) return false;
-  for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
-    if (m_sources[part] != node.toStdString()) continue;
-    const Points& points = *ledger->parts()[part].points;
-    for (std::size_t i = 0; i < points.count; ++i) {
-      if (points.id[i] != id) continue;
-      const int row = m_model.shownRow(ledger->rowOf(part, i));
-      if (row < 0) return false;
-      m_table->selectRow(row);
-      m_table->scrollTo(m_model.index(row, 0), QAbstractItemView::PositionAtCenter);
-      return true;
-    }
-  }
-  return false;
-}
-
 void LedgerView::selectPoints(const SiteSelection& selection) {
+  m_finding.cancel();  // what is still being looked for would come back
+  m_wanted.reset();
+  if (selection.empty()) return m_table->clearSelection();
   const LedgerPtr ledger = m_model.ledger();
-  if (m_isStale || m_job.isBusy() || !ledger) return;
+  if (m_isStale || m_job.isBusy() || !ledger) {
+    m_wanted = selection;
+    return;
+  }
   m_finding.ask([this, ledger, selection, sources = m_sources](const Task& task) -> std::function<void()> {
     Array<std::uint32_t> found;
     for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
@@ -230,20 +230,13 @@ void LedgerView::selectPoints(const SiteSelection& selection) {
 }
 
 void LedgerView::selectRows(const Array<std::uint32_t>& ledgerRows) {
-  // A range per row: more of them than can be ringed would hold the window for long.
-  QItemSelection rows;
-  const int last = m_model.columnCount() - 1;
-  for (std::size_t i = 0; i < ledgerRows.size() && static_cast<std::size_t>(rows.size()) < kMostRings; ++i)
-    if (const int row = m_model.shownRow(ledgerRows[i]); row >= 0) rows.select(m_model.index(row, 0), m_model.index(row, last));
+  std::vector<int> rows;
+  for (std::size_t i = 0; i < ledgerRows.size() && rows.size() < kMostRings; ++i)
+    if (const int row = m_model.shownRow(ledgerRows[i]); row >= 0) rows.push_back(row);
+  const QItemSelection selection = rangesOf(std::move(rows), m_model);
   const QSignalBlocker quiet(this);  // Site knows already
-  m_table->selectionModel()->select(rows, QItemSelectionModel::ClearAndSelect);
-  if (!rows.isEmpty()) m_table->scrollTo(rows.indexes().first(), QAbstractItemView::PositionAtCenter);
-}
-
-void LedgerView::clearSelection() {
-  m_finding.cancel();  // what is still being looked for would come back
-  m_wanted.reset();
-  m_table->clearSelection();
+  m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
+  if (!selection.isEmpty()) m_table->scrollTo(selection.first().topLeft(), QAbstractItemView::PositionAtCenter);
 }
 
 void LedgerView::tellSelection() {
@@ -276,12 +269,17 @@ void LedgerView::fillColumnMenu() {
   }
 }
 
+Array<std::uint32_t> LedgerView::chosenRows() const {
+  Array<std::uint32_t> rows;
+  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size())) rows.push_back(m_model.rows()[static_cast<std::size_t>(row)]);
+  return rows;
+}
+
 bool LedgerView::writeCsv(const QString& path) {
   const LedgerPtr ledger = m_model.ledger();
   if (!ledger) return false;
   // What is selected, else all that is shown; a few seconds of writing happen away from the interface.
-  Array<std::uint32_t> rows;
-  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size())) rows.push_back(m_model.rows()[static_cast<std::size_t>(row)]);
+  Array<std::uint32_t> rows = chosenRows();
   if (rows.size() < 2) rows = m_model.rows();
   Q_EMIT messageChanged(tr("writing %1 rows…").arg(QLocale().toString(static_cast<qulonglong>(rows.size()))));
   m_job.ask([this, ledger, rows = std::move(rows), path](const Task& task) -> std::function<void()> {
@@ -300,16 +298,28 @@ void LedgerView::saveCsv() {
 }
 
 void LedgerView::copyRows() {
-  QString out;
-  for (int c = 0; c < m_model.columnCount(); ++c)
-    if (!m_table->isColumnHidden(c)) out += (out.isEmpty() ? QString() : QStringLiteral("\t")) + m_model.headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
-  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size())) {
-    QString line;
-    for (int c = 0; c < m_model.columnCount(); ++c)
-      if (!m_table->isColumnHidden(c)) line += (line.isEmpty() ? QString() : QStringLiteral("\t")) + text(m_model.ledger()->shown(m_model.rows()[static_cast<std::size_t>(row)], c));
-    out += QLatin1Char('\n') + line;
+  const LedgerPtr ledger = m_model.ledger();
+  if (!ledger) return;
+  std::vector<int> columns;
+  QString head;
+  for (int c = 0; c < m_model.columnCount(); ++c) {
+    if (m_table->isColumnHidden(c)) continue;
+    head += (columns.empty() ? QString() : QStringLiteral("\t")) + m_model.headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
+    columns.push_back(c);
   }
-  QApplication::clipboard()->setText(out);
+  Q_EMIT messageChanged(tr("copying…"));
+  m_job.ask([this, ledger, columns, head = head.toStdString(), rows = chosenRows()](const Task& task) -> std::function<void()> {
+    std::string out = head;
+    for (std::size_t i = 0; i < rows.size(); ++i) {
+      if ((i & 4095U) == 0 && task.isCancelled()) return {};
+      out += '\n';
+      for (std::size_t c = 0; c < columns.size(); ++c) out += (c > 0 ? "\t" : "") + ledger->shown(rows[i], columns[c]);
+    }
+    return [this, words = text(out), count = rows.size()] {
+      QApplication::clipboard()->setText(words);
+      Q_EMIT messageChanged(tr("%1 rows copied").arg(QLocale().toString(static_cast<qulonglong>(count))));
+    };
+  });
 }
 
 void LedgerView::keyPressEvent(QKeyEvent* event) {

@@ -23,11 +23,8 @@ class LedgerView : public QWidget {
  public:
   explicit LedgerView(QWidget* parent = nullptr);
   void showResults(const EvalViewPtr& view);
-  /// Selects the point `id` of what `node` shows and brings it into sight; false when the table does not hold it.
-  bool selectPoint(const QString& node, quint64 id);
-  /// Selects these points, as far as the table shows them.
+  /// Selects just these points, as far as the table shows them, and brings the first into sight; at once or when the table is there.
   void selectPoints(const SiteSelection& selection);
-  void clearSelection();
   LedgerModel& table() { return m_model; }
   bool isBusy() const { return m_job.isBusy(); }
   bool writeCsv(const QString& path);
@@ -47,6 +44,8 @@ class LedgerView : public QWidget {
   void tellSelection();
   void saveCsv();
   void copyRows();
+  /// Selected rows as rows of the ledger, in the order shown.
+  Array<std::uint32_t> chosenRows() const;
   void fillColumnMenu();
 
   EvalViewPtr m_view;
@@ -61,7 +60,7 @@ class LedgerView : public QWidget {
   std::set<QString> m_hidden;          // columns by name
   QString m_sortName;
   bool m_isFalling = false;
-  std::optional<std::pair<QString, quint64>> m_wanted;  // to be selected when the table is there
+  std::optional<SiteSelection> m_wanted;  // to be selected when the table is there
   BackgroundJob m_job;
   BackgroundJob m_finding;  // the rows of what Site selects
 };

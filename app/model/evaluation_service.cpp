@@ -23,12 +23,6 @@ SurfacePtr largestGround(const Evaluation& evaluation) {
   return best;
 }
 
-MaskPtr maskOf(const Evaluation& evaluation, const std::string& uid) {
-  const auto it = evaluation.values.find(uid);
-  const auto* mask = it == evaluation.values.end() || it->second.empty() ? nullptr : std::get_if<MaskPtr>(&it->second.front());
-  return mask ? *mask : nullptr;
-}
-
 /// Places on the ground in a square grid as seen from above; where there is none the point is not finite in y.
 Points groundGrid(const Surface& ground, const Task& task) {
   const auto index = SurfaceIndex::of(ground);
@@ -100,9 +94,7 @@ PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std
         // A filter or adjustment gets its main input; a Sow node has only what it made.
         const auto main = node.inputs.find("points");
         const std::string source = main != node.inputs.end() && !main->second.empty() ? main->second.front().node : node.uid;
-        const auto values = evaluation.values.find(source);
-        if (values != evaluation.values.end() && !values->second.empty())
-          if (const auto* p = std::get_if<PointsPtr>(&values->second.front())) return *p;
+        if (PointsPtr p = evaluation.firstOf<PointsPtr>(source)) return p;
       }
   return nullptr;
 }
@@ -284,14 +276,18 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
     view->bare.clear();
     input.layers.clear();
   }
-  input.groundMask = request.maskOnGround.empty() ? nullptr : maskOf(view->evaluation, request.maskOnGround);
-  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : maskOf(view->evaluation, request.colorBy))
+  input.groundMask = request.maskOnGround.empty() ? nullptr : view->evaluation.firstOf<MaskPtr>(request.maskOnGround);
+  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : view->evaluation.firstOf<MaskPtr>(request.colorBy))
     for (const PictureLayer& layer : view->shown) view->pointValues.push_back(maskValues(task, *mask, *layer.points));
   if (request.isPoints) colorByNumber(request.colorByNumber, *view);
   if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty()) view->colorTitle = node->title;
+  PictureScenePtr before = std::exchange(m_lastScene, nullptr);  // an emptied plan lets go of it
   if (!input.grounds.empty() || !input.layers.empty()) {
-    auto scene = PictureScene::build(std::move(input), task, m_lastScene);
-    if (!scene) return nullptr;
+    auto scene = PictureScene::build(std::move(input), task, before);
+    if (!scene) {
+      m_lastScene = std::move(before);
+      return nullptr;
+    }
     view->scene = m_lastScene = *scene;
   }
   showMasks(*view, task);
@@ -306,7 +302,7 @@ void EvaluationService::showMasks(EvalView& view, const Task& task) {
   std::vector<std::pair<const Node*, MaskShown>> shown;
   std::optional<Points> grid;
   for (const Node& node : plan.nodes) {
-    const MaskPtr mask = maskOf(view.evaluation, node.uid);
+    const MaskPtr mask = view.evaluation.firstOf<MaskPtr>(node.uid);
     if (!mask) continue;
     shown.push_back({&node, {mask, ground, pointsAtUser(plan, view.evaluation, node.uid), {}, nullptr}});
     if (const MaskShown& before = known[node.uid]; !grid && (before.mask != mask || before.ground != ground)) grid = groundGrid(*ground, task);

@@ -16,6 +16,7 @@ namespace {
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 constexpr int kMostFaultsShown = 1000;
+constexpr int kRestMs = 2500;
 
 }  // namespace
 
@@ -117,6 +118,13 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   row->addWidget(m_table, 1);
   row->addLayout(side, 0);
   m_faults->setMinimumWidth(272);
+  m_rest.setSingleShot(true);
+  m_rest.setInterval(kRestMs);
+  connect(&m_rest, &QTimer::timeout, this, &ScheduleView::countFinal);
+  connect(m_service, &EvaluationService::started, this, [this] {  // what is worked on comes first
+    m_rest.stop();
+    m_final.cancel();
+  });
   connect(m_service, &EvaluationService::thumbnailReady, this, [this] {
     m_model.showThumbnails(m_service->thumbnails());
   });
@@ -126,7 +134,14 @@ void ScheduleView::showResults(const EvalViewPtr& view) {
   m_view = view;
   m_isStale = true;
   m_final.cancel();
+  m_rest.stop();
   if (isVisible()) refresh();
+  else if (!isCounted()) m_rest.start();
+}
+
+std::optional<ScheduleModel::FinalCount> ScheduleView::finalCount() const {
+  if (m_view && m_view->quality == Quality::Final) return ScheduleModel::FinalCount{static_cast<double>(m_view->totals.placements), static_cast<double>(m_view->totals.triangles)};
+  return isCounted() ? std::optional(m_counted.all) : std::nullopt;
 }
 
 void ScheduleView::compareWith(const EvalViewPtr& held) {
@@ -163,6 +178,7 @@ void ScheduleView::refresh() {
 /// Budgets are judged on what is exported: counted behind, at low priority, when there is a budget to judge.
 void ScheduleView::countFinal() {
   if (m_view->quality == Quality::Final || m_view->plan->settings.budgets.empty()) return;
+  if (isCounted()) return m_model.showFinal(m_counted.final);
   m_final.ask([this, plan = m_view->plan, inSite = m_view->inSite](const Task& task) -> std::function<void()> {
     EvalRequest request;
     request.quality = Quality::Final;
@@ -174,7 +190,13 @@ void ScheduleView::countFinal() {
     std::map<std::string, ScheduleModel::FinalCount> counts;
     counts["all"] = {static_cast<double>(schedule.count), static_cast<double>(schedule.triangles)};
     for (const ScheduleRow& r : schedule.rows) counts[r.budgetKey()] = {static_cast<double>(r.count), static_cast<double>(r.triangles)};
-    return [this, counts] { m_model.showFinal(counts); };
+    const PlanTotals totals = totalsOf(*plan, evaluation);
+    const ScheduleModel::FinalCount all{static_cast<double>(totals.placements), static_cast<double>(totals.triangles)};
+    return [this, plan, inSite, counts, all] {
+      m_counted = {plan, inSite, counts, all};
+      m_model.showFinal(counts);
+      Q_EMIT finalCounted();
+    };
   });
 }
 
@@ -187,10 +209,9 @@ void ScheduleView::check() {
   // Ground that is hidden in Site carries placements all the same: a deck below its boards.
   for (const Node& node : m_view->plan->nodes) {
     const NodeKind* kind = findNodeKind(node.kind);
-    const auto values = m_view->evaluation.values.find(node.uid);
-    if (!kind || !kind->inputs.empty() || values == m_view->evaluation.values.end() || values->second.empty()) continue;
-    const auto* surface = std::get_if<SurfacePtr>(&values->second.front());
-    if (surface && *surface && std::find(grounds.begin(), grounds.end(), *surface) == grounds.end()) grounds.push_back(*surface);
+    if (!kind || !kind->inputs.empty()) continue;
+    const auto surface = m_view->evaluation.firstOf<SurfacePtr>(node.uid);
+    if (surface && std::find(grounds.begin(), grounds.end(), surface) == grounds.end()) grounds.push_back(surface);
   }
   m_checkHead->setText(tr("Standing · looking…"));
   m_check.ask([this, layers, grounds, rule = m_rule, shown = m_view->shown](const Task& task) -> std::function<void()> {

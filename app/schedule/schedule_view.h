@@ -6,6 +6,7 @@
 #include "app/schedule/schedule_model.h"
 #include "core/deliver/standing.h"
 
+#include <QTimer>
 #include <QWidget>
 
 class QLabel;
@@ -27,12 +28,15 @@ class ScheduleView : public QWidget {
   ScheduleModel& table() { return m_model; }
   bool isBusy() const { return m_counting.isBusy() || m_holding.isBusy() || m_final.isBusy() || m_check.isBusy(); }
   const StandingReport& standing() const { return m_report; }
+  /// Everything at final quality, for the budget of all; nothing while it is not known.
+  std::optional<ScheduleModel::FinalCount> finalCount() const;
 
  Q_SIGNALS:
   /// A faulty placement was chosen: it is to be selected and brought into sight.
   void placementWanted(const QString& node, quint64 id, const Vec3& place);
   /// All placements of a row are to be selected.
   void propWanted(const QString& node, const QString& propUid);
+  void finalCounted();
 
  protected:
   void showEvent(QShowEvent* event) override;
@@ -40,6 +44,7 @@ class ScheduleView : public QWidget {
  private:
   void refresh();
   void countFinal();
+  bool isCounted() const { return m_view && m_counted.plan == m_view->plan && m_counted.inSite == m_view->inSite; }
   void check();
   void showFaults();
 
@@ -56,7 +61,15 @@ class ScheduleView : public QWidget {
   StandingRule m_rule;
   StandingReport m_report;
   std::vector<PictureLayer> m_checked;  // what the report's layers are
+  struct Counted {
+    PlanPtr plan;
+    std::string inSite;
+    std::map<std::string, ScheduleModel::FinalCount> final;  // of what Site shows, by budget key
+    ScheduleModel::FinalCount all;                           // of the whole plan
+  };
+  Counted m_counted;
   Evaluator m_evaluator;                // at final quality; touched by the job only
+  QTimer m_rest;                        // final is counted when the plan has been left alone for a while
   BackgroundJob m_counting;
   BackgroundJob m_holding;              // counts what is held to compare
   BackgroundJob m_final;

@@ -45,8 +45,10 @@ void SiteView::selectProp(const QString& node, const QString& propUid) {
     SiteSelection all;
     for (const PictureLayer& layer : view->shown) {
       if (layer.source != node || !layer.points->kit) continue;
+      std::vector<std::uint64_t> ids;
       for (std::size_t i = 0; i < layer.points->count; ++i)
-        if (layer.points->prop[i] != kNoProp && layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop) all[node].insert(layer.points->id[i]);
+        if (layer.points->prop[i] != kNoProp && layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop) ids.push_back(layer.points->id[i]);
+      if (!ids.empty()) all[node] = IdSet(std::move(ids));
     }
     return [this, all] { select(all); };
   });
@@ -65,10 +67,10 @@ void SiteView::hideSelected(bool isOnly) {
     // Among those that were shown alone, hiding takes away.
     if (!isOnly)
       for (const auto& [source, ids] : m_selected)
-        for (const std::uint64_t id : ids) m_hidden.points[source].erase(id);
+        m_hidden.points[source] = m_hidden.points[source].without(ids);
     else m_hidden = {m_selected, true};
   } else {
-    for (const auto& [source, ids] : m_selected) m_hidden.points[source].insert(ids.begin(), ids.end());
+    for (const auto& [source, ids] : m_selected) m_hidden.points[source] = m_hidden.points[source].with(ids);
   }
   if (!isOnly) select({});
   Q_EMIT shownChanged();
@@ -90,7 +92,7 @@ void SiteView::selectArea(bool adds) {
     SiteSelection found = selectedIn(view->shown, camera, w, h, area, film.get(), task);
     if (task.isCancelled()) return {};
     if (adds)
-      for (const auto& [source, ids] : before) found[source].insert(ids.begin(), ids.end());
+      for (const auto& [source, ids] : before) found[source] = found[source].with(ids);
     return [this, found] { select(found); };
   });
 }

@@ -1,6 +1,26 @@
 #include "app/site/site_selection.h"
 
+#include <set>
+
 namespace arvesk {
+
+IdSet::IdSet(std::vector<std::uint64_t> ids) {
+  std::sort(ids.begin(), ids.end());
+  ids.erase(std::unique(ids.begin(), ids.end()), ids.end());
+  m_ids = std::make_shared<const std::vector<std::uint64_t>>(std::move(ids));
+}
+
+IdSet IdSet::with(const IdSet& others) const {
+  std::vector<std::uint64_t> both;
+  std::set_union(m_ids->begin(), m_ids->end(), others.m_ids->begin(), others.m_ids->end(), std::back_inserter(both));
+  return IdSet(std::move(both));
+}
+
+IdSet IdSet::without(const IdSet& others) const {
+  std::vector<std::uint64_t> left;
+  std::set_difference(m_ids->begin(), m_ids->end(), others.m_ids->begin(), others.m_ids->end(), std::back_inserter(left));
+  return IdSet(std::move(left));
+}
 
 std::size_t countOf(const SiteSelection& selection) {
   std::size_t n = 0;
@@ -13,6 +33,7 @@ SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& 
   const QRectF box = area.boundingRect();
   for (const PictureLayer& layer : layers) {
     const Points& p = *layer.points;
+    std::vector<std::uint64_t> ids;
     for (std::size_t i = 0; i < p.count; ++i) {
       if ((i & 8191U) == 0 && task.isCancelled()) return {};
       const Vec3 at = camera.projected(p.position[i], width, height);
@@ -25,8 +46,9 @@ SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& 
         const float reach = film->distance[film->at(x, y)] + 0.3F + 2 * p.effectiveFootprint(i);
         if (glm::distance(p.position[i], camera.eye) > reach * 1.01F) continue;
       }
-      out[layer.source].insert(p.id[i]);
+      ids.push_back(p.id[i]);
     }
+    if (!ids.empty()) out[layer.source] = out[layer.source].with(IdSet(std::move(ids)));
   }
   return out;
 }
@@ -50,10 +72,12 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
     const Points& p = *layer.points;
     const bool isSelected = selection.contains(layer.source);
     const auto* parents = parentsOf(p);
+    std::vector<std::uint64_t> ids;
     for (std::size_t i = 0; i < p.count; ++i) {
       const bool takes = what == SameAs::Node ? isSelected : what == SameAs::Clump ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0 : p.kit && p.prop[i] != kNoProp && props.contains(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
-      if (takes) out[layer.source].insert(p.id[i]);
+      if (takes) ids.push_back(p.id[i]);
     }
+    if (!ids.empty()) out[layer.source] = out[layer.source].with(IdSet(std::move(ids)));
   }
   return out.empty() ? selection : out;
 }

@@ -6,13 +6,32 @@
 
 #include <QPolygonF>
 
+#include <algorithm>
 #include <map>
-#include <set>
+#include <memory>
+#include <vector>
 
 namespace arvesk {
 
+/// Ids, each once. Immutable and shared, since a million of them are handed from thread to thread.
+class IdSet {
+ public:
+  IdSet() : IdSet(std::vector<std::uint64_t>()) {}
+  IdSet(std::initializer_list<std::uint64_t> ids) : IdSet(std::vector<std::uint64_t>(ids)) {}
+  explicit IdSet(std::vector<std::uint64_t> ids);
+  bool contains(std::uint64_t id) const { return std::binary_search(m_ids->begin(), m_ids->end(), id); }
+  std::size_t size() const { return m_ids->size(); }
+  bool empty() const { return m_ids->empty(); }
+  IdSet with(const IdSet& others) const;
+  IdSet without(const IdSet& others) const;
+  bool operator==(const IdSet& other) const { return *m_ids == *other.m_ids; }
+
+ private:
+  std::shared_ptr<const std::vector<std::uint64_t>> m_ids;  // rising
+};
+
 /// Ids of points by the uid of the node that shows them.
-using SiteSelection = std::map<std::string, std::set<std::uint64_t>>;
+using SiteSelection = std::map<std::string, IdSet>;
 
 std::size_t countOf(const SiteSelection& selection);
 

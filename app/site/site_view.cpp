@@ -523,28 +523,25 @@ std::optional<SiteView::Found> SiteView::findAt(const QPointF& p) const {
 void SiteView::pick(const QPointF& p) {
   m_pickedPlace.reset();
   m_pickedWords.clear();
-  const auto found = findAt(p);
-  if (!found) {
-    Q_EMIT picked({}, {}, 0);
-  } else {
+  SiteSelection chosen;
+  if (const auto found = findAt(p)) {
     m_pickedPlace = found->place;
-    const Vec3 at = found->place;
-    if (found->layer) select({{found->layer->source, {found->layer->points->id[found->point]}}});
-    else select({});
-    if (!found->layer) {
-      m_pickedWords = tr("%1, %2, %3 m").arg(static_cast<double>(at.x), 0, 'f', 2).arg(static_cast<double>(at.y), 0, 'f', 2).arg(static_cast<double>(at.z), 0, 'f', 2);
-      Q_EMIT picked(m_pickedWords, {}, 0);
-    } else {
+    if (found->layer) {
       const Points& points = *found->layer->points;
+      chosen[found->layer->source] = {points.id[found->point]};
       if (points.kit && points.prop[found->point] != kNoProp) {
         const Prop& prop = *points.kit->entries[static_cast<std::size_t>(points.prop[found->point])].prop;
         m_pickedWords = tr("%1 · %2 m high").arg(text(prop.name)).arg(static_cast<double>(prop.height * points.size[found->point].y), 0, 'f', 2);
       } else {
         m_pickedWords = tr("a point");
       }
-      Q_EMIT picked(m_pickedWords, text(found->layer->source), points.id[found->point]);
+    } else {
+      const Vec3 at = found->place;
+      m_pickedWords = tr("%1, %2, %3 m").arg(static_cast<double>(at.x), 0, 'f', 2).arg(static_cast<double>(at.y), 0, 'f', 2).arg(static_cast<double>(at.z), 0, 'f', 2);
     }
   }
+  select(std::move(chosen));
+  Q_EMIT picked(m_pickedWords);
   update();
 }
 
@@ -706,7 +703,7 @@ void SiteView::keyPressEvent(QKeyEvent* event) {
   if (event->key() != Qt::Key_Escape) return QWidget::keyPressEvent(event);  // all other keys are commands, see MainWindow::buildMenus
   m_pickedPlace.reset();
   select({});
-  Q_EMIT picked({}, {}, 0);
+  Q_EMIT picked({});
   if (m_isAsking) stopAsking();
   update();
 }

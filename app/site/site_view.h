@@ -85,8 +85,8 @@ class SiteView : public QWidget {
  Q_SIGNALS:
   void showAllWanted();
   void modeChanged(SiteMode mode);
-  /// What lies under a click: words, and the node and id of the point when it is one.
-  void picked(const QString& words, const QString& node, quint64 id);
+  /// What lies under a click, in words; nothing when it is nothing.
+  void picked(const QString& words);
   void frameShown();
   /// Why is it as it is at `spot`? `node` and `id` name the placement that was clicked, if one was.
   void whyWanted(const Vec3& spot, const QString& node, quint64 id, float radius);

@@ -1,5 +1,6 @@
 #include "app/window/main_window.h"
 
+#include "app/schedule/budget_bar.h"
 #include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
 #include "app/window/key_window.h"
@@ -113,11 +114,7 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
   connect(m_site, &SiteView::showAllWanted, this, [this] { setInSite({}); });
   connect(m_site, &SiteView::modeChanged, this, [this] { evaluate(); });
-  connect(m_site, &SiteView::picked, this, [this](const QString& words, const QString& node, quint64 id) {
-    m_message->setText(words);
-    if (node.isEmpty()) m_ledger->clearSelection();
-    else m_ledger->selectPoint(node, id);
-  });
+  connect(m_site, &SiteView::picked, m_message, &QLabel::setText);
   connect(m_site, &SiteView::whyWanted, this, &MainWindow::answerWhy);
   connect(m_site, &SiteView::nodeWanted, this, [this](const QString& uid) {
     showKit(false);
@@ -137,6 +134,7 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
     m_site->lookAt(place);
     m_site->select({{node.toStdString(), {id}}});
   });
+  connect(m_schedule, &ScheduleView::finalCounted, this, &MainWindow::updateBudget);
   connect(m_schedule, &ScheduleView::propWanted, m_site, &SiteView::selectProp);
   connect(m_ledger, &LedgerView::messageChanged, m_message, &QLabel::setText);
   connect(m_bench, &BenchView::headingChanged, this, [this] { m_benchHeading->setText(m_bench->heading()); });
@@ -375,7 +373,10 @@ void MainWindow::buildStatus() {
   m_cancel->hide();
   connect(m_cancel, &QToolButton::clicked, this, [this] { m_service.cancel(); });
   statusBar()->setSizeGripEnabled(false);
+  m_budget = new BudgetBar;
+  connect(m_budget, &BudgetBar::clicked, this, [this] { showBottom(Bottom::Schedule); });
   statusBar()->addWidget(m_counts);
+  statusBar()->addWidget(m_budget);
   statusBar()->addWidget(m_message, 1);
   statusBar()->addPermanentWidget(m_progress);
   statusBar()->addPermanentWidget(m_cancel);
@@ -424,8 +425,15 @@ void MainWindow::showResults() {
   m_counts->setText(tr("%1 placed (%2) · %3 M triangles · %4 ms · %5 MB")
                         .arg(locale.toString(static_cast<qulonglong>(view->totals.placements)), quality, locale.toString(millions, 'f', millions < 10 ? 2 : 1),
                              locale.toString(view->evaluation.milliseconds, 'f', 0), locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
+  updateBudget();
   const Node* mask = m_model.plan().find(selectedMask().toStdString());
   m_site->setMaskTitle(mask ? text(mask->title) : QString());
+}
+
+void MainWindow::updateBudget() {
+  const auto& budgets = m_model.plan().settings.budgets;
+  const auto it = budgets.find("all");
+  m_budget->showUse(it == budgets.end() ? Budget{} : it->second, m_schedule->finalCount());
 }
 
 void MainWindow::updateSelection() {

@@ -25,6 +25,8 @@ class QToolButton;
 
 namespace arvesk {
 
+class BudgetBar;
+
 class MainWindow : public QMainWindow {
   Q_OBJECT
 
@@ -64,6 +66,7 @@ class MainWindow : public QMainWindow {
   void showResults();
   void updateTitle();
   void updateSelection();
+  void updateBudget();
   void setInSite(const QString& uid);
   void setFile(const QString& path);
   bool mayGoOn();  // asks about unsaved changes
@@ -118,6 +121,7 @@ class MainWindow : public QMainWindow {
   QPushButton* m_final = nullptr;
   QMenu* m_recent = nullptr;
   QLabel* m_counts = nullptr;
+  BudgetBar* m_budget = nullptr;
   QLabel* m_message = nullptr;
   QLabel* m_keys = nullptr;
   QProgressBar* m_progress = nullptr;

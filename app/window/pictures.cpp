@@ -133,7 +133,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     table->setFocus();
     table->selectAll();
     photographer.take(window, "ledger");
-    window.ledger().clearSelection();
+    window.ledger().selectPoints({});
     filter->clear();
     window.showBottom(MainWindow::Bottom::Bench);
   }

@@ -33,8 +33,9 @@ QString styleSheet(const Theme& t) {
     QLineEdit, QComboBox, QSpinBox, QPlainTextEdit, QListWidget, QTreeView { background: @card; color: @ink; border: 1px solid @rule; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @card; }
     QLineEdit:focus, QComboBox:focus, QListWidget:focus { border: 1px solid @accent; }
     QLineEdit[fault="true"] { border: 1px solid @trouble; }
+    QComboBox { padding: 3px 0 3px 6px; }
     QComboBox::drop-down { border: none; width: 18px; }
-    QComboBox::down-arrow { image: none; }
+    QComboBox::down-arrow { image: url(:/glyphs/open@night.svg); width: 9px; height: 9px; }
     QComboBox QAbstractItemView { background: @card; color: @ink; border: 1px solid @rule; selection-background-color: @rule; selection-color: @ink; }
     QPushButton { background: @card; color: @ink; border: 1px solid @rule; border-radius: 4px; padding: 4px 12px; }
     QPushButton:hover { border-color: @quiet; }

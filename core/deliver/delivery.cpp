@@ -9,11 +9,6 @@
 namespace arvesk {
 namespace {
 
-const Outputs* valuesOf(const Evaluation& evaluation, const std::string& uid) {
-  const auto it = evaluation.values.find(uid);
-  return it == evaluation.values.end() || it->second.empty() ? nullptr : &it->second;
-}
-
 bool isOn(const Node& node, const char* paramId) {
   const auto it = node.params.find(paramId);
   const bool* value = it == node.params.end() ? nullptr : std::get_if<bool>(&it->second);
@@ -33,12 +28,6 @@ bool hasBare(const Points& p) {
 
 }  // namespace
 
-PointsPtr pointsOf(const Evaluation& evaluation, const std::string& uid) {
-  const Outputs* values = valuesOf(evaluation, uid);
-  const auto* points = values ? std::get_if<PointsPtr>(&values->front()) : nullptr;
-  return points ? *points : nullptr;
-}
-
 bool isShownLayer(const Node& node) { return isLayer(node) && isOn(node, "visible"); }
 
 Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation, const std::vector<std::string>& names) {
@@ -46,9 +35,9 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
   for (const Node& node : plan.nodes) {
     const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
     if (!isLayer(node) || (names.empty() ? !isOn(node, "exported") : !isNamed)) continue;
-    const PointsPtr points = pointsOf(evaluation, node.uid);
-    if (const Outputs* values = valuesOf(evaluation, node.uid); values && std::holds_alternative<SurfacePtr>(values->front())) {
-      layers.push_back({node.title, nullptr, std::get<SurfacePtr>(values->front())});
+    const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid);
+    if (const SurfacePtr surface = evaluation.firstOf<SurfacePtr>(node.uid)) {
+      layers.push_back({node.title, nullptr, surface});
       continue;
     }
     if (!points) {
@@ -68,27 +57,23 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
 PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite, std::vector<PointsPtr>& bare) {
   PictureInput input;
   bool isInSiteShown = false;
-  if (const PointsPtr shown = inSite.empty() ? nullptr : pointsOf(evaluation, inSite)) {
+  if (const PointsPtr shown = inSite.empty() ? nullptr : evaluation.firstOf<PointsPtr>(inSite)) {
     input.layers.push_back({shown, false, inSite});
     if (hasBare(*shown)) bare.push_back(shown);
     isInSiteShown = true;
   }
   for (const Node& node : plan.nodes) {
-    if (const Outputs* values = valuesOf(evaluation, node.uid))
-      if (const auto* surface = std::get_if<SurfacePtr>(&values->front()); surface && *surface && (*surface)->isShown && !node.isSkipped) {
-        // A ground that another ground node was made from is shown by that one.
-        const bool isUsedUp = std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
-          const NodeKind* kind = findNodeKind(other.kind);
-          if (!kind || kind->outputs.empty() || other.inputs.empty()) return false;
-          const Outputs* made = valuesOf(evaluation, other.uid);  // what is made but hidden takes nothing over
-          const auto* its = made ? std::get_if<SurfacePtr>(&made->front()) : nullptr;
-          if (!its || !*its || !(*its)->isShown) return false;
-          return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
-        });
-        if (!isUsedUp) input.grounds.push_back(*surface);
-      }
+    if (const auto surface = evaluation.firstOf<SurfacePtr>(node.uid); surface && surface->isShown && !node.isSkipped) {
+      // A ground that another ground node was made from is shown by that one.
+      const bool isUsedUp = std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
+        const auto made = other.inputs.empty() || !findNodeKind(other.kind) ? nullptr : evaluation.firstOf<SurfacePtr>(other.uid);
+        if (!made || !made->isShown) return false;  // what is made but hidden takes nothing over
+        return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
+      });
+      if (!isUsedUp) input.grounds.push_back(surface);
+    }
     if (!isShownLayer(node) || node.uid == inSite) continue;
-    if (const PointsPtr points = pointsOf(evaluation, node.uid)) {
+    if (const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid)) {
       input.layers.push_back({points, isInSiteShown, node.uid});
       if (!isInSiteShown && hasBare(*points)) bare.push_back(points);
     }
@@ -104,7 +89,7 @@ PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation) {
   PlanTotals totals;
   for (const Node& node : plan.nodes) {
     if (!isShownLayer(node)) continue;
-    const PointsPtr points = pointsOf(evaluation, node.uid);
+    const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid);
     if (!points) continue;
     for (std::size_t i = 0; i < points->count; ++i) {
       const std::int32_t prop = points->prop[i];

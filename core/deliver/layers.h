@@ -1,12 +1,10 @@
-// The layers of an evaluated plan: which nodes are layers that are shown, and what a node gave.
+// The layers of a plan: which nodes are layers that are shown.
 #pragma once
 
-#include "core/plan/evaluator.h"
+#include "core/plan/document.h"
 
 namespace arvesk {
 
-/// The points at the node's first output; null when it gave none.
-PointsPtr pointsOf(const Evaluation& evaluation, const std::string& uid);
 /// A layer that is not skipped and visible.
 bool isShownLayer(const Node& node);
 

@@ -1,5 +1,6 @@
 #include "core/deliver/ledger.h"
 
+#include "core/base/number_text.h"
 #include "core/base/pattern.h"
 #include "core/formats/safe_file.h"
 #include "core/props/quantities.h"
@@ -28,13 +29,6 @@ struct Clause {
   double number = kNone;
 };
 
-std::string trimmed(std::string s) {
-  const auto isSpace = [](unsigned char c) { return std::isspace(c) != 0; };
-  while (!s.empty() && isSpace(static_cast<unsigned char>(s.back()))) s.pop_back();
-  s.erase(s.begin(), std::find_if_not(s.begin(), s.end(), isSpace));
-  return s;
-}
-
 std::string lowered(std::string s) {
   std::transform(s.begin(), s.end(), s.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
   return s;
@@ -46,7 +40,7 @@ std::vector<std::string> partsOf(const std::string& filter) {
   std::string rest = filter;
   for (;;) {
     const std::size_t at = lowered(rest).find(" and ");
-    out.push_back(trimmed(rest.substr(0, at)));
+    out.emplace_back(trimmed(std::string_view(rest).substr(0, at)));
     if (at == std::string::npos) return out;
     rest = rest.substr(at + 5);
   }
@@ -58,8 +52,8 @@ Clause clauseOf(const std::string& text) {
   for (const auto& [sign, compare] : kSigns) {
     const std::size_t at = text.find(sign);
     if (at == std::string::npos) continue;
-    c.name = trimmed(text.substr(0, at));
-    c.word = trimmed(text.substr(at + std::string(sign).size()));
+    c.name = trimmed(std::string_view(text).substr(0, at));
+    c.word = trimmed(std::string_view(text).substr(at + std::string_view(sign).size()));
     c.compare = compare;
     return c;
   }
@@ -171,10 +165,10 @@ Result<Array<std::uint32_t>> Ledger::filtered(const std::string& filter, const T
         return fail(ProblemCode::BadParameter, fmt::format("there is no column \"{}\"", c.name), "Use one of " + names);
       }
       const bool isNumber = m_columns[static_cast<std::size_t>(c.column)].sort == LedgerColumn::Sort::Number;
-      char* end = nullptr;
-      c.number = std::strtod(c.word.c_str(), &end);
-      if (isNumber && (c.word.empty() || *end != 0)) return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a number to compare {} with", c.word, c.name), "Write it like \"slope > 30\"");
+      const auto number = numberIn(c.word);
+      if (isNumber && !number) return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a number to compare {} with", c.word, c.name), "Write it like \"slope > 30\"");
       if (!isNumber && c.compare != Compare::Equal && c.compare != Compare::NotEqual) return fail(ProblemCode::BadParameter, fmt::format("{} is text and has no order here", c.name), "Compare it with = or !=");
+      c.number = number.value_or(kNone);
     }
     clauses.push_back(std::move(c));
   }

@@ -18,7 +18,7 @@ Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::s
   std::set<const Prop*> counted;
   for (const Node& node : plan.nodes) {
     const bool isWanted = inSite.empty() ? isShownLayer(node) : node.uid == inSite;
-    const PointsPtr points = isWanted ? pointsOf(evaluation, node.uid) : nullptr;
+    const PointsPtr points = isWanted ? evaluation.firstOf<PointsPtr>(node.uid) : nullptr;
     if (!points || !points->kit) continue;
     std::vector<ScheduleRow> rows(points->kit->entries.size());
     std::vector<double> sums(rows.size());

@@ -228,10 +228,9 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
 
 std::vector<WhyStep> storyOf(const Plan& plan, const Evaluation& evaluation, Quality quality, const std::string& node, std::uint64_t id, const Task& task) {
   const Plan now = followed(plan, quality);
-  const auto values = evaluation.values.find(node);
-  const auto* points = values == evaluation.values.end() || values->second.empty() ? nullptr : std::get_if<PointsPtr>(&values->second.front());
-  if (!points || !*points) return {};
-  const auto k = Story::indexOf(**points, id);
+  const PointsPtr points = evaluation.firstOf<PointsPtr>(node);
+  if (!points) return {};
+  const auto k = Story::indexOf(*points, id);
   if (!k) return {};
   Story story{now, evaluation, quality, task, {}};
   story.walk(node, 0, *k, 0);

@@ -1,5 +1,6 @@
 #include "core/formats/csv_reader.h"
 
+#include "core/base/utf8.h"
 #include "core/formats/safe_file.h"
 
 #include <fmt/format.h>
@@ -70,12 +71,19 @@ struct Fields {
   }
 };
 
+/// Where fields are separated by semicolons, "1,5" is one and a half.
 template <typename T>
-bool numbersOf(const std::vector<std::string_view>& cells, std::size_t column, std::size_t width, Array<T>& out) {
+bool numbersOf(const std::vector<std::string_view>& cells, std::size_t column, std::size_t width, bool mayHaveDecimalCommas, Array<T>& out) {
   const std::size_t rows = cells.size() / width;
   out.resize(rows);
+  std::string pointed;
   for (std::size_t r = 0; r < rows; ++r) {
-    const std::string_view cell = cells[r * width + column];
+    std::string_view cell = cells[r * width + column];
+    if (mayHaveDecimalCommas && std::count(cell.begin(), cell.end(), ',') == 1) {
+      pointed = cell;
+      pointed[cell.find(',')] = '.';
+      cell = pointed;
+    }
     const auto [end, error] = std::from_chars(cell.data(), cell.data() + cell.size(), out[r]);
     if (error != std::errc() || end != cell.data() + cell.size()) return false;
   }
@@ -113,8 +121,8 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
   for (std::size_t c = 0; c < width; ++c) {
     Array<std::uint64_t> whole;
     Array<double> numbers;
-    if (numbersOf(cells, c, width, whole)) table.columns.emplace_back(std::move(whole));
-    else if (numbersOf(cells, c, width, numbers)) table.columns.emplace_back(std::move(numbers));
+    if (numbersOf(cells, c, width, separator == ';', whole)) table.columns.emplace_back(std::move(whole));
+    else if (numbersOf(cells, c, width, separator == ';', numbers)) table.columns.emplace_back(std::move(numbers));
     else {
       std::vector<std::string> texts(table.rowCount);
       for (std::size_t r = 0; r < table.rowCount; ++r) texts[r] = cells[r * width + c];
@@ -125,9 +133,9 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
 }
 
 Result<Table> readCsv(const std::string& path, const Task& task) {
-  const auto text = readWhole(path, std::size_t{4} << 30);
+  auto text = readWhole(path, std::size_t{4} << 30);
   if (!text) return Failure(text.error());
-  return parseCsv(*text, task);
+  return parseCsv(asUtf8(std::move(*text)), task);
 }
 
 }  // namespace arvesk

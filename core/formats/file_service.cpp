@@ -14,7 +14,7 @@ namespace arvesk {
 namespace {
 
 /// Goes up when readers give another result for the same file.
-constexpr int kReadersVersion = 3;
+constexpr int kReadersVersion = 4;
 
 std::string cacheFolder() {
   if (const char* own = std::getenv("ARVESK_CACHE_DIR")) return own;

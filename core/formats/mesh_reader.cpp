@@ -1,3 +1,4 @@
+#include "core/base/utf8.h"
 #include "core/formats/mesh_reader.h"
 
 #include "core/base/hash.h"
@@ -39,6 +40,17 @@ void addNodesOfParts(Surface& s) {
     for (int k = 0; k < 3; ++k) boxes[s.faceParts[f]].add(s.positions[s.triangles[f][k]]);
   for (std::size_t p = 0; p < boxes.size(); ++p)
     if (!boxes[p].isEmpty()) s.nodes.push_back({s.parts[p], -1, {boxes[p].center().x, boxes[p].min.y, boxes[p].center().z}, Quat(1, 0, 0, 0), Vec3(1)});
+}
+
+/// All names in one encoding, whatever the file was written in.
+void nameInUtf8(Surface& s) {
+  s.name = asUtf8(std::move(s.name));
+  for (std::string& part : s.parts) part = asUtf8(std::move(part));
+  for (Material& m : s.materials) m.name = asUtf8(std::move(m.name));
+  for (SceneNode& node : s.nodes) node.name = asUtf8(std::move(node.name));
+  Attributes named;
+  for (auto& [name, column] : s.vertexAttributes) named.insert_or_assign(asUtf8(name), std::move(column));
+  s.vertexAttributes = std::move(named);
 }
 
 /// Takes out faces that refer to nothing or to places that are not numbers, and gives normals where there are none.
@@ -86,6 +98,7 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
     if (!s.normals.empty()) warnings.push_back(repaired("some normals were not directions; all were computed from the faces"));
     computeSmoothNormals(s);
   }
+  nameInUtf8(s);
   addNodesOfParts(s);
   if (s.parts.empty()) s.parts.push_back(s.name);
   s.derived = std::make_shared<Derived>();

@@ -146,20 +146,6 @@ struct Middles {
 
 }  // namespace
 
-std::uint32_t TracedScene::shapeIndex(const SurfacePtr& surface) {
-  const auto [it, isNew] = shapeOf.emplace(surface.get(), static_cast<std::uint32_t>(shapes.size()));
-  if (isNew) {
-    const auto index = SurfaceIndex::of(*surface);
-    if (!index) {
-      shapeOf.erase(it);
-      return kGround;
-    }
-    shapes.push_back(surface);
-    indices.push_back(*index);
-  }
-  return it->second;
-}
-
 TracedScene::~TracedScene() {
   if (scene) rtcReleaseScene(scene);
 }
@@ -183,11 +169,33 @@ bool isTracedAlike(const PictureInput& a, const PictureInput& b) {
          std::equal(a.layers.begin(), a.layers.end(), b.layers.begin(), b.layers.end(), [](const PictureLayer& x, const PictureLayer& y) { return x.points == y.points; });
 }
 
+/// Adds each surface once.
+class Shapes {
+ public:
+  explicit Shapes(TracedScene& traced) : m_traced(traced) {}
+  /// Where it is in the scene; kGround when rays cannot meet it.
+  std::uint32_t indexOf(const SurfacePtr& surface) {
+    const auto [it, isNew] = m_known.emplace(surface.get(), kGround);
+    if (isNew)
+      if (const auto index = SurfaceIndex::of(*surface)) {
+        it->second = static_cast<std::uint32_t>(m_traced.shapes.size());
+        m_traced.shapes.push_back(surface);
+        m_traced.indices.push_back(*index);
+      }
+    return it->second;
+  }
+
+ private:
+  TracedScene& m_traced;
+  std::map<const Surface*, std::uint32_t> m_known;
+};
+
 /// The instances of everything; null after a cancel.
 std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
   auto traced = std::make_shared<TracedScene>();
+  Shapes known(*traced);
   for (std::size_t g = 0; g < in.grounds.size(); ++g) {
-    const std::uint32_t shape = traced->shapeIndex(in.grounds[g]);
+    const std::uint32_t shape = known.indexOf(in.grounds[g]);
     if (shape == kGround) continue;
     traced->instances.push_back({Mat3(1), Vec3(0), shape, kGround, static_cast<std::uint32_t>(g)});
     traced->bounds.add(in.grounds[g]->bounds());
@@ -196,7 +204,7 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
     const Points& p = *in.layers[l].points;
     if (!p.kit) continue;
     std::vector<std::uint32_t> shapes;
-    for (const KitEntry& e : p.kit->entries) shapes.push_back(traced->shapeIndex(in.isMassing ? massingWithFootprint(*e.prop) : e.prop->massing.isShown ? massingOf(*e.prop) : e.prop->surface));
+    for (const KitEntry& e : p.kit->entries) shapes.push_back(known.indexOf(in.isMassing ? massingWithFootprint(*e.prop) : e.prop->massing.isShown ? massingOf(*e.prop) : e.prop->surface));
     const std::optional<Middles> middles = in.exploded > 0 ? std::optional<Middles>(p) : std::nullopt;
     for (std::size_t i = 0; i < p.count; ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return nullptr;

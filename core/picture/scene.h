@@ -60,12 +60,10 @@ struct TracedScene {
   TracedScene(const TracedScene&) = delete;
   TracedScene& operator=(const TracedScene&) = delete;
   Box3 instanceBounds(std::size_t i) const;
-  std::uint32_t shapeIndex(const SurfacePtr& surface);
 
   Array<PictureInstance> instances;
   std::vector<SurfacePtr> shapes;
   std::vector<std::shared_ptr<const SurfaceIndex>> indices;  // of the shapes
-  std::map<const Surface*, std::uint32_t> shapeOf;
   RTCSceneTy* scene = nullptr;
   std::uint64_t triangles = 0;
   Box3 bounds;

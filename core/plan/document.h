@@ -108,7 +108,7 @@ struct Budget {
 
 struct PlanSettings {
   std::uint64_t seed = 1;
-  double draftShare = 0.25;   // of what Sow nodes place in final
+  double draftShare = 0.25;   // of what nodes that make points place in final
   bool hasWater = false;
   double waterLevel = 0;      // m
   double sunHeadingDeg = 140; // from +Z (north is −Z), clockwise from above

@@ -28,6 +28,14 @@ struct Evaluation {
   std::map<std::string, NodeReport> reports;
   std::map<std::string, Outputs> values;   // of all nodes that are done
   std::vector<Problem> propProblems;       // props that could not be read
+
+  /// What the node gave at its first output, when it is a `T` (PointsPtr, SurfacePtr, MaskPtr …); null otherwise.
+  template <typename T>
+  T firstOf(const std::string& uid) const {
+    const auto it = values.find(uid);
+    const T* value = it == values.end() || it->second.empty() ? nullptr : std::get_if<T>(&it->second.front());
+    return value ? *value : T{};
+  }
 };
 
 struct EvalRequest {

@@ -1,20 +1,11 @@
 #include "core/plan/set_param.h"
 
-#include <fmt/format.h>
+#include "core/base/number_text.h"
 
-#include <charconv>
+#include <fmt/format.h>
 
 namespace arvesk {
 namespace {
-
-std::optional<double> numberIn(std::string_view text) {
-  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
-  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
-  double v = 0;
-  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), v);
-  if (error != std::errc() || end != text.data() + text.size()) return {};
-  return v;
-}
 
 std::optional<bool> truthIn(const std::string& text) {
   if (text == "true" || text == "on" || text == "yes") return true;

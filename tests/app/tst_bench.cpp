@@ -31,6 +31,11 @@ class TestBench : public QObject {
     QTest::newRow("radians") << "0.8 rad" << int(Unit::Degree) << 0.8 * 180 / M_PI;
     QTest::newRow("own suffix") << "30°" << int(Unit::Degree) << 30.0;
     QTest::newRow("thousands separator") << "12,500" << int(Unit::None) << 12500.0;
+    QTest::newRow("millions") << "1,250,000.5" << int(Unit::None) << 1250000.5;
+    QTest::newRow("decimal comma") << "1,5 m" << int(Unit::Meter) << 1.5;
+    QTest::newRow("decimal comma below one") << "0,125" << int(Unit::None) << 0.125;
+    QTest::newRow("both kinds of commas in a sum") << "1,500 + 0,5" << int(Unit::None) << 1500.5;
+    QTest::newRow("commas that are neither") << "1,2,3" << int(Unit::None) << no;
     QTest::newRow("true minus sign") << QStringLiteral("−4 m") << int(Unit::Meter) << -4.0;
     QTest::newRow("unit that does not belong") << "3 rad" << int(Unit::Meter) << no;
     QTest::newRow("words") << "lots" << int(Unit::Meter) << no;

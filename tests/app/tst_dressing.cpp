@@ -1,6 +1,7 @@
 // Kit, Schedule, Contact sheet and selection in Site, by mouse and keys as people use them.
 #include "app/bench/number_field.h"
 #include "app/kit/prop_window.h"
+#include "app/schedule/budget_bar.h"
 #include "app/window/contact_sheet.h"
 #include "core/formats/exporter.h"
 #include "core/formats/plan_file.h"
@@ -188,6 +189,7 @@ class TestDressingUi : public test::WindowTest {
     auto* window = w().findChild<PropWindow*>(QStringLiteral("prop_window"));
     QVERIFY(window);
     PropPicture& picture = window->picture();
+    QTRY_VERIFY(picture.isReady());
     QTest::mouseClick(&picture, Qt::LeftButton, {}, picture.rect().center());
     QCOMPARE(prop("Boulder A").mounts.size(), std::size_t{1});
     waitForResults();
@@ -223,6 +225,21 @@ class TestDressingUi : public test::WindowTest {
     QTRY_VERIFY_WITH_TIMEOUT(table.isFinalKnown() && table.rowCount() > 3, 20'000);
     QVERIFY(table.use(0) > 1);
     QVERIFY(table.data(table.index(0, ScheduleModel::Use), Qt::DisplayRole).toString().startsWith(QStringLiteral("! ")));
+    // The status line tells it too, also while the Schedule is not to be seen, and a click on it opens the Schedule.
+    auto* budget = w().findChild<BudgetBar*>(QStringLiteral("budget"));
+    QTRY_VERIFY(budget->isVisible() && budget->share() > 1);
+    QVERIFY2(budget->text().startsWith(QStringLiteral("! over: ")) && budget->text().endsWith(QStringLiteral("of 200 placed")), qPrintable(budget->text()));
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("tab_bench")), Qt::LeftButton);
+    w().model().edit(QStringLiteral("budget"), [](Plan& p) { p.settings.budgets["all"] = {1e6, 0}; });
+    QTRY_VERIFY_WITH_TIMEOUT(budget->share() > 0 && budget->share() < 1, 20'000);
+    const double before = budget->share();
+    w().model().edit(QStringLiteral("seed"), [](Plan& p) { ++p.settings.seed; });
+    QTRY_COMPARE(budget->text(), QStringLiteral("counting final…"));
+    QTRY_VERIFY_WITH_TIMEOUT(budget->share() > 0 && budget->share() != before, 20'000);
+    QTest::mouseClick(budget, Qt::LeftButton);
+    QVERIFY(w().schedule().isVisible());
+    w().model().edit(QStringLiteral("no budget"), [](Plan& p) { p.settings.budgets.clear(); });
+    QTRY_VERIFY(!budget->isVisible());
     // Rocks lifted into the air are found, worst first; a click leads there.
     w().model().setParam(QStringLiteral("down"), "sink_by", std::string("meters"));
     w().model().setParam(QStringLiteral("down"), "sink", -3.0);

@@ -115,6 +115,36 @@ class TestCli : public QObject {
     QVERIFY(plan.err.contains(QStringLiteral("comes from a node that is not there (gone)")));
   }
 
+  /// Names in an older encoding come through as the words that they are, in what is told and in what is exported.
+  void namesInAnOlderEncoding() {
+    QTemporaryDir dir;
+    const auto write = [&](const char* name, const QByteArray& content) {
+      QFile file(dir.filePath(QString::fromLatin1(name)));
+      if (file.open(QIODevice::WriteOnly)) file.write(content);
+    };
+    write("moos.obj", "mtllib moos.mtl\no Gr\xfcnes Moos\nusemtl bl\xe4ulich\nv 0 0 0\nv 1 0 0\nv 0 0 -1\nf 1 2 3\n");
+    write("moos.mtl", "newmtl bl\xe4ulich\nKd 0.2 0.3 0.4\n");
+    const Ran told = run({"check", dir.filePath(QStringLiteral("moos.obj")), "--json"});
+    QCOMPARE(told.status, 0);
+    QCOMPARE(QJsonDocument::fromJson(told.out.toUtf8()).array()[0].toObject()["facts"].toObject()["parts"].toArray()[0].toString(), QStringLiteral("Grünes Moos"));
+    write("moos.arvesk", R"({"format":"arvesk-plan","version":1,"props":[{"uid":"m","name":"moos","file":"moos.obj"}],"nodes":[
+      {"uid":"p","kind":"pattern","title":"P","params":{"count":3},"inputs":{}},
+      {"uid":"k","kind":"choose-props","title":"K","params":{"pattern":"*"},"inputs":{}},
+      {"uid":"d","kind":"dress","title":"D","inputs":{"points":[{"node":"p","output":"points"}],"kit":[{"node":"k","output":"kit"}]}},
+      {"uid":"g","kind":"on-props","title":"G","params":{"at":"parts","names":"Gr*"},"inputs":{"points":[{"node":"d","output":"points"}]}},
+      {"uid":"o","kind":"output","title":"O","inputs":{"points":[{"node":"g","output":"points"}]}}]})");
+    for (const char* format : {"glb", "usda", "csv", "obj", "ply"}) {
+      const QString to = dir.filePath(QStringLiteral("out.%1").arg(QLatin1String(format)));
+      const Ran r = run({"export", dir.filePath(QStringLiteral("moos.arvesk")), "--to", to, "--quiet"});
+      QVERIFY2(r.status == 0, qPrintable(r.err));
+      QFile file(to);
+      QVERIFY(file.open(QIODevice::ReadOnly));
+      const QByteArray bytes = file.readAll();
+      QVERIFY2(!bytes.contains("\xfcn") || qstrcmp(format, "ply") == 0 || qstrcmp(format, "glb") == 0, format);  // binary data may hold any byte
+      if (qstrcmp(format, "csv") == 0) QVERIFY2(bytes.contains("Gr\xc3\xbcnes"), format);
+    }
+  }
+
   void theManualIsTheOneInDocs() {
     QTemporaryDir made;
     QCOMPARE(run({"nodes", "--manual", made.path(), "--no-pictures"}).status, 0);

@@ -1,10 +1,10 @@
 // Write attribute: gives points a number or a text.
+#include "core/base/number_text.h"
 #include "core/nodes/draw_per.h"
 #include "core/nodes/registry.h"
+#include "core/nodes/rendezvous.h"
 
 #include <fmt/format.h>
-
-#include <charconv>
 
 namespace arvesk::nodes {
 namespace {
@@ -27,19 +27,13 @@ std::optional<std::vector<WeightedText>> choicesIn(const std::string& all) {
   std::size_t start = 0;
   while (start <= all.size()) {
     const std::size_t comma = std::min(all.find(',', start), all.size());
-    std::string part = all.substr(start, comma - start);
+    const std::string_view part = trimmed(std::string_view(all).substr(start, comma - start));
     start = comma + 1;
-    while (!part.empty() && part.front() == ' ') part.erase(0, 1);
-    while (!part.empty() && part.back() == ' ') part.pop_back();
     if (part.empty()) return {};
-    float weight = 1;
-    if (const std::size_t space = part.rfind(' '); space != std::string::npos) {
-      const auto [end, error] = std::from_chars(part.data() + space + 1, part.data() + part.size(), weight);
-      if (error == std::errc() && end == part.data() + part.size()) part.resize(part.find_last_not_of(' ', space) + 1);
-      else weight = 1;
-    }
-    if (!(weight >= 0) || !std::isfinite(weight)) return {};
-    out.push_back({std::move(part), weight});
+    const std::size_t space = part.rfind(' ');
+    const auto weight = space == std::string_view::npos ? std::nullopt : numberIn<float>(part.substr(space));
+    if (weight && *weight < 0) return {};
+    out.push_back({std::string(weight ? trimmed(part.substr(0, space)) : part), weight.value_or(1.0F)});
   }
   return out;
 }
@@ -55,19 +49,16 @@ std::string faultOfName(const std::string& name) {
 
 TextColumn chosen(const EvalContext& ctx, const Points& points, const Params& p, const std::vector<WeightedText>& choices) {
   auto names = std::make_shared<std::vector<std::string>>();
-  float total = 0;
+  Rendezvous lot(ctx.draw("choice"));
   for (const WeightedText& c : choices) {
+    // The same text once more is another lot.
+    lot.add(hashOf(hashText(c.text), static_cast<std::uint64_t>(std::count(names->begin(), names->end(), c.text))), c.weight);
     names->push_back(c.text);
-    total += c.weight;
   }
-  const Draw draw = ctx.draw("choice");
   Array<std::uint32_t> index(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) {
-    float left = draw.unit(drawId(points, p.per, i)) * total;
-    std::uint32_t k = 0;
-    while (k + 1 < choices.size() && left >= choices[k].weight) left -= choices[k++].weight;
-    index[i] = k;
-  }
+  parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) index[i] = static_cast<std::uint32_t>(std::max(0, lot.chosen(drawId(points, p.per, i))));  // all weights 0: the first
+  });
   return {std::move(names), Column<std::uint32_t>(std::move(index))};
 }
 

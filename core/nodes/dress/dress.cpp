@@ -4,6 +4,7 @@
 #include "core/masks/noise.h"
 #include "core/nodes/dress/prop_rules.h"
 #include "core/nodes/registry.h"
+#include "core/nodes/rendezvous.h"
 #include "core/props/quantities.h"
 
 #include <fmt/format.h>
@@ -24,38 +25,6 @@ struct Params {
   std::string expression = "height > 2";
   CommonHeight commonHeight = CommonHeight::AsMade;
   float height = 1;
-};
-
-/// Weighted rendezvous (Thaler and Ravishankar 1998; weights after Schindelhauer and Schomaker 2005): the prop with the smallest
-/// −ln(u)/weight wins, u drawn by id and prop. Adding a prop moves points only to it; removing one moves only its own.
-class Rendezvous {
- public:
-  Rendezvous(const Kit& kit, const Draw& draw) : m_kit(kit), m_draw(draw) {
-    for (const KitEntry& e : kit.entries) m_keys.push_back(hashText(e.prop->uid));
-  }
-  template <typename Allows>
-  std::int32_t chosen(std::uint64_t id, Allows allows) const {
-    std::int32_t best = kNoProp;
-    float bestScore = std::numeric_limits<float>::infinity();
-    for (std::size_t k = 0; k < m_keys.size(); ++k) {
-      if (!(m_kit.entries[k].weight > 0) || !allows(k)) continue;
-      const float u = std::max(m_draw.unit(id ^ m_keys[k]), 0x1p-25F);
-      const float score = -std::log(u) / m_kit.entries[k].weight;
-      if (score < bestScore) {
-        bestScore = score;
-        best = static_cast<std::int32_t>(k);
-      }
-    }
-    return best;
-  }
-  std::int32_t chosen(std::uint64_t id) const {
-    return chosen(id, [](std::size_t) { return true; });
-  }
-
- private:
-  const Kit& m_kit;
-  Draw m_draw;
-  std::vector<std::uint64_t> m_keys;
 };
 
 /// The patch at a place: the nearest of jittered cell centers (Worley 1996), its outline bent by noise.
@@ -83,7 +52,9 @@ std::uint64_t patchAt(const Vec3& at, const Draw& place, float size) {
 class Chooser {
  public:
   Chooser(const EvalContext& ctx, const Points& points, const Kit& kit, const MaskPtr& mask, const Params& p)
-      : m_ctx(ctx), m_points(points), m_kit(kit), m_mask(mask), m_p(p), m_rendezvous(kit, ctx.draw("prop")) {}
+      : m_ctx(ctx), m_points(points), m_kit(kit), m_mask(mask), m_p(p), m_rendezvous(ctx.draw("prop")) {
+    for (const KitEntry& e : kit.entries) m_rendezvous.add(hashText(e.prop->uid), e.weight);
+  }
 
   Result<Array<std::int32_t>> run() {
     Array<std::int32_t> out(m_points.count);
@@ -282,13 +253,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 std::string sentence(const Params& p) {
   std::string text;
   switch (p.way) {
-    case Way::Chance: text = "by chance"; break;
-    case Way::Cycle: text = "in turn"; break;
-    case Way::Patches: text = fmt::format("in patches of {:g} m", p.patchSize); break;
-    case Way::Ranges: text = p.ranges; break;
-    case Way::Name: text = p.rules.empty() ? fmt::format("by {}", p.attribute) : p.rules; break;
-    case Way::Index: text = fmt::format("by {}", p.index); break;
-    case Way::Expression: text = p.expression; break;
+    case Way::Chance: text = "Dress · by chance"; break;
+    case Way::Cycle: text = "Dress · in turn"; break;
+    case Way::Patches: text = fmt::format("Dress · in patches of {:g} m", p.patchSize); break;
+    case Way::Ranges: text = "Dress · " + p.ranges; break;
+    case Way::Name: text = p.rules.empty() ? fmt::format("Dress · by {}", p.attribute) : "Dress · " + p.rules; break;
+    case Way::Index: text = fmt::format("Dress · by {}", p.index); break;
+    case Way::Expression: text = "Dress · " + p.expression; break;
   }
   if (p.commonHeight == CommonHeight::Meters) return fmt::format("{}, {:g} m high", text, p.height);
   return p.commonHeight == CommonHeight::Tallest ? text + ", all as the tallest" : text;

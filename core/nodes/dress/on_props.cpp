@@ -2,7 +2,9 @@
 #include "core/base/pattern.h"
 #include "core/nodes/dress/prop_samples.h"
 #include "core/nodes/registry.h"
+#include "core/nodes/rendezvous.h"
 #include "core/nodes/scatter/children.h"
+#include "core/nodes/scatter/draft_share.h"
 #include "core/spatial/surface_index.h"
 
 #include <fmt/format.h>
@@ -13,7 +15,8 @@ namespace {
 enum class At { Mounts, Even, Faces, Vertices, Parts };
 enum class SpacingIn { Prop, World };
 enum class SizeFrom { One, Placement };
-struct Params {
+struct Params : DraftShare {
+  Params() { inDraft = InDraft::Own; }  // what it goes on is thinned already
   At at = At::Even;
   std::string names = "mount_*";
   float spacing = 0.25F;
@@ -38,7 +41,9 @@ struct Parts {
 
 class Sampler {
  public:
-  Sampler(const EvalContext& ctx, const Params& p) : m_ctx(ctx), m_p(p), m_variant(ctx.draw("variant")) {}
+  Sampler(const EvalContext& ctx, const Params& p) : m_ctx(ctx), m_p(p), m_variant(ctx.draw("variant")) {
+    for (int k = 0; k < p.variants; ++k) m_variant.add(hashOf(static_cast<std::uint64_t>(k)), 1);
+  }
 
   /// Which of a prop's sets a placement gets.
   struct Key {
@@ -49,8 +54,7 @@ class Sampler {
   };
   Key keyOf(const Prop* prop, std::uint64_t id, const Vec3& size) const {
     if (m_p.at != At::Even) return {prop, 0, 0};
-    const auto variant = static_cast<int>(m_variant.bits(id) % static_cast<std::uint64_t>(m_p.variants));
-    return {prop, variant, m_p.spacingIn == SpacingIn::World ? sizeClassOf(size) : 0};
+    return {prop, m_variant.chosen(id), m_p.spacingIn == SpacingIn::World ? sizeClassOf(size) : 0};
   }
 
   PropSampleList make(const Key& key, std::vector<std::string>& names, Kit& parts, std::vector<std::int32_t>& partOfName) const {
@@ -103,7 +107,7 @@ class Sampler {
 
   const EvalContext& m_ctx;
   const Params& m_p;
-  Draw m_variant;
+  Rendezvous m_variant;  // one more takes only its share
 };
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
@@ -148,9 +152,16 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       for (std::size_t k = begin; k < end; ++k) sets[inOrder[k].second] = sampler.make(inOrder[k].first, names, *parts, partOfName);
     });
   if (ctx.task.isCancelled()) return Failure(cancelled());
+  const Draw draft = ctx.draw("draft");
+  const float draftShare = draftShareOf(ctx, p);
+  const auto isPlaced = [&](std::uint64_t child) { return draftShare >= 1 || draft.unit(child) < draftShare; };
   Array<std::size_t> start(parentOf.size() + 1);
   start[0] = 0;
-  for (std::size_t k = 0; k < parentOf.size(); ++k) start[k + 1] = start[k] + sets[setOfParent[k]].size();
+  for (std::size_t k = 0; k < parentOf.size(); ++k) {
+    const PropSampleList& set = sets[setOfParent[k]];
+    const std::uint64_t parent = points.id[parentOf[k]];
+    start[k + 1] = start[k] + (draftShare >= 1 ? set.size() : static_cast<std::size_t>(std::count_if(set.begin(), set.end(), [&](const PropSample& s) { return isPlaced(hashOf(parent, s.code)); })));
+  }
   const std::size_t count = start.back();
   if (auto ok = guardPoints(ctx, static_cast<double>(count), "Raise the spacing, or thin the placements"); !ok) return Failure(ok.error());
 
@@ -170,13 +181,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       const bool isEven = size.x == size.y && size.y == size.z && size.x > 0;
       std::size_t c = start[k];
       for (const PropSample& sample : sets[setOfParent[k]]) {
+        const std::uint64_t child = hashOf(points.id[i], sample.code);
+        if (!isPlaced(child)) continue;
         position[c] = at + turn * (size * sample.place);
         // Under uneven sizes a normal goes by the inverse; a mount keeps its own turn.
         const Vec3 bent = isEven ? sample.normal : directionOr(sample.normal / size, sample.normal);
         normal[c] = turn * bent;
         orientation[c] = glm::normalize(turn * (isEven ? sample.turn : shortestTurn(sample.normal, bent) * sample.turn));
         uv[c] = sample.uv;
-        id[c] = hashOf(points.id[i], sample.code);
+        id[c] = child;
         if (!name.empty()) name[c] = sample.name;
         parentOfChild[c] = i;
         ++c;
@@ -212,11 +225,11 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 
 std::string sentence(const Params& p) {
   switch (p.at) {
-    case At::Mounts: return fmt::format("at {}", p.names);
-    case At::Even: return fmt::format("Even · {:g} m apart", p.spacing);
-    case At::Faces: return "one per face";
-    case At::Vertices: return "one per vertex";
-    case At::Parts: return fmt::format("one per part {}", p.names);
+    case At::Mounts: return fmt::format("On props · at {}", p.names);
+    case At::Even: return fmt::format("On props · {:g} m apart", p.spacing);
+    case At::Faces: return "On props · one per face";
+    case At::Vertices: return "On props · one per vertex";
+    case At::Parts: return fmt::format("On props · one per part {}", p.names);
   }
   return {};
 }
@@ -245,6 +258,7 @@ const NodeKind& onProps() {
         param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Starts at 1, or is the placement's."), {{"one", ARVESK_TEXT("node", "1")}, {"placement", ARVESK_TEXT("node", "As placement")}}).shown("at", {"mounts", "even", "faces", "vertices"}),
         param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 2, 0.01),
     };
+    addDraftParams<Params>(k.params);
     k.usesSeed = true;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

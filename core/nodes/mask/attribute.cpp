@@ -1,6 +1,7 @@
 // Attribute mask: what points carry, as a mask.
 #include "core/masks/point_masks.h"
 #include "core/nodes/mask/finish.h"
+#include "core/nodes/range_words.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -25,7 +26,7 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
 }
 
 std::string sentence(const Params& p) {
-  return p.sort == Sort::Text ? fmt::format("{} is {}", p.textName, p.patterns) : fmt::format("{} {:g} to {:g}", p.name, p.band.fullFrom, p.band.fullTo);
+  return p.sort == Sort::Text ? fmt::format("{} is {}", p.textName, p.patterns) : fmt::format("{} {}", p.name, rangeWords(p.band, ""));
 }
 
 }  // namespace

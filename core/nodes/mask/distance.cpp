@@ -2,9 +2,8 @@
 #include "core/masks/place_masks.h"
 #include "core/nodes/mask/finish.h"
 #include "core/nodes/mask/references.h"
+#include "core/nodes/range_words.h"
 #include "core/nodes/registry.h"
-
-#include <fmt/format.h>
 
 namespace arvesk::nodes {
 namespace {
@@ -27,7 +26,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return Outputs{makeDistanceMask(points, surface, rule, p.far, p.band, p)};
 }
 
-std::string sentence(const Params& p) { return fmt::format("distance {:g} to {:g} m", p.band.fullFrom, p.band.fullTo); }
+std::string sentence(const Params& p) { return rangeWords(p.band, " m") + " away"; }
 
 }  // namespace
 

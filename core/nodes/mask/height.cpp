@@ -1,8 +1,7 @@
 // Height mask: how high a place is.
 #include "core/nodes/mask/finish.h"
+#include "core/nodes/range_words.h"
 #include "core/nodes/registry.h"
-
-#include <fmt/format.h>
 
 namespace arvesk::nodes {
 namespace {
@@ -21,8 +20,7 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
 }
 
 std::string sentence(const Params& p) {
-  return p.of == HeightOf::Meters ? fmt::format("height {:g} to {:g} m", p.band.fullFrom, p.band.fullTo)
-                                  : fmt::format("height {:g} to {:g} of the ground's", p.relativeBand.fullFrom, p.relativeBand.fullTo);
+  return p.of == HeightOf::Meters ? rangeWords(p.band, " m") + " high" : rangeWords(p.relativeBand, "") + " of the ground's height";
 }
 
 }  // namespace

@@ -1,8 +1,7 @@
 // Slope mask: how steep the ground is.
 #include "core/nodes/mask/finish.h"
+#include "core/nodes/range_words.h"
 #include "core/nodes/registry.h"
-
-#include <fmt/format.h>
 
 namespace arvesk::nodes {
 namespace {
@@ -13,7 +12,7 @@ struct Params : MaskFinish {
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) { return Outputs{makeSlopeMask(in.surface(), p.band, p)}; }
 
-std::string sentence(const Params& p) { return fmt::format("slope {:g} to {:g}°", p.band.fullFrom, p.band.fullTo); }
+std::string sentence(const Params& p) { return "slope " + rangeWords(p.band, "°"); }
 
 }  // namespace
 

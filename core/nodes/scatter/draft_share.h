@@ -1,4 +1,4 @@
-// How much of its final points a Sow node places in draft: what the plan says, or a share of its own (few large things whole, the mass thin).
+// How much of its final points a node that makes points places in draft: what the plan says, or a share of its own (few large things whole, the mass thin).
 #pragma once
 
 #include "core/plan/node_kind.h"

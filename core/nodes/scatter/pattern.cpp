@@ -67,6 +67,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   const auto count = static_cast<std::size_t>(p.count) * (p.shape == Shape::Grid ? static_cast<std::size_t>(p.rows) : 1);
   if (auto ok = guardPoints(ctx, static_cast<double>(count), "Lower the count"); !ok) return Failure(ok.error());
   const Quat turn = glm::angleAxis(-radians(p.turnDeg), kUp);
+  const auto columns = static_cast<std::size_t>(std::max(1, p.count));
   Points out;
   out.count = count;
   Array<Vec3> position(count);
@@ -76,7 +77,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     for (std::size_t i = begin; i < end; ++i) {
       const Spot spot = spotOf(p, i);
       position[i] = p.center + turn * spot.place;
-      id[i] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(i));
+      // In a grid by row and column, so that one more column makes no others of those that are there.
+      id[i] = hashOf(ctx.nodeUid, p.shape == Shape::Grid ? static_cast<std::uint64_t>(i / columns) << 32 | i % columns : i);
       // A point's own front is −Z (north); headings turn clockwise from above.
       Vec3 front = p.heading == Heading::Along ? spot.along : Vec3(spot.place.x, 0, spot.place.z);
       float heading = radians(p.headingDeg);

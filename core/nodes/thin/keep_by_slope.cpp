@@ -1,4 +1,5 @@
 // Keep by slope: points whose ground leans within a range of angles stay.
+#include "core/nodes/range_words.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/thin/exposed.h"
 
@@ -53,7 +54,7 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 }
 
 std::string sentence(const Params& p) {
-  std::string text = fmt::format("Keep by slope · {:g} to {:g}°", p.slopeDeg.fullFrom, p.slopeDeg.fullTo);
+  std::string text = "Keep by slope · " + rangeWords(p.slopeDeg, "°");
   if (p.keep == Keep::Chance && p.slopeDeg.fadeOut > p.slopeDeg.fullTo) text += fmt::format(", soft to {:g}°", p.slopeDeg.fadeOut);
   return text;
 }

@@ -1,7 +1,9 @@
 // Share out: each point goes to one of several outputs.
+#include "core/base/number_text.h"
 #include "core/base/pattern.h"
 #include "core/nodes/draw_per.h"
 #include "core/nodes/registry.h"
+#include "core/nodes/rendezvous.h"
 
 #include <fmt/format.h>
 
@@ -35,10 +37,9 @@ std::vector<std::string> parts(const std::string& text, char separator) {
 std::optional<std::vector<float>> cutsIn(const std::string& text) {
   std::vector<float> cuts;
   for (const std::string& part : parts(text, ',')) {
-    char* end = nullptr;
-    const float v = std::strtof(part.c_str(), &end);
-    if (end == part.c_str() || std::string_view(end).find_first_not_of(' ') != std::string_view::npos || !std::isfinite(v)) return {};
-    cuts.push_back(v);
+    const auto cut = numberIn<float>(part);
+    if (!cut) return {};
+    cuts.push_back(*cut);
   }
   if (!std::is_sorted(cuts.begin(), cuts.end())) return {};
   return cuts;
@@ -51,22 +52,12 @@ Result<Array<std::uint8_t>> shares(const EvalContext& ctx, const Points& points,
   const auto count = static_cast<std::size_t>(p.count);
   Array<std::uint8_t> out(points.count);
   if (p.by == By::Weights) {
-    float total = 0;
-    for (std::size_t k = 0; k < count; ++k) total += p.*kWeights[k];
-    if (!(total > 0)) return fail(ProblemCode::BadParameter, "all weights are 0", "Raise one of them");
-    const Draw draw = ctx.draw("share");
-    for (std::size_t i = 0; i < points.count; ++i) {
-      float left = draw.unit(drawId(points, p.per, i)) * total;
-      std::size_t k = 0;
-      std::size_t last = 0;  // that has a weight at all, against rounding
-      for (; k < count; ++k) {
-        const float w = p.*kWeights[k];
-        if (w > 0) last = k;
-        if (left < w) break;
-        left -= w;
-      }
-      out[i] = static_cast<std::uint8_t>(k < count ? k : last);
-    }
+    Rendezvous lot(ctx.draw("share"));
+    for (std::size_t k = 0; k < count; ++k) lot.add(hashOf(k), p.*kWeights[k]);
+    if (lot.chosen(0) < 0) return fail(ProblemCode::BadParameter, "all weights are 0", "Raise one of them");
+    parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) out[i] = static_cast<std::uint8_t>(lot.chosen(drawId(points, p.per, i)));
+    });
     return out;
   }
   if (p.by == By::Ranges) {
@@ -95,6 +86,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Points& points = *in.points();
   const auto share = shares(ctx, points, p);
   if (!share) return Failure(share.error());
+  if (ctx.task.isCancelled()) return Failure(cancelled());
   std::array<Array<std::uint32_t>, kMost> members;
   for (std::size_t i = 0; i < points.count; ++i) members[(*share)[i]].push_back(static_cast<std::uint32_t>(i));
   Outputs out;
@@ -117,7 +109,7 @@ const NodeKind& shareOut() {
     k.id = "share-out";
     k.family = Family::Thin;
     k.label = ARVESK_TEXT("node", "Share out");
-    k.help = ARVESK_TEXT("node", "Sends each point to exactly one of 2 to 8 outputs: by weights (by lot, for the point alone or for all of its parent's or patch's points together), by ranges of a number, or by patterns of a text. What fits no pattern goes to the last one.");
+    k.help = ARVESK_TEXT("node", "Sends each point to exactly one of 2 to 8 outputs: by weights (by lot, for the point alone or for all of its parent's or patch's points together; a larger weight only draws points to its own output), by ranges of a number, or by patterns of a text. What fits no pattern goes to the last one.");
     k.glyph = "share-out";
     k.synonyms = {"split", "divide", "partition", "switch", "kinds", "random"};
     k.inputs = {pointsInput()};

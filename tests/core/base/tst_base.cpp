@@ -1,7 +1,9 @@
 // Hashing, draws, bands, patterns: the ground that identities and randomness stand on.
 #include "core/base/band.h"
+#include "core/base/number_text.h"
 #include "core/base/pattern.h"
 #include "core/base/random.h"
+#include "core/base/utf8.h"
 #include "core/base/vec.h"
 #include "core/plan/params.h"
 #include "tests/support/support.h"
@@ -55,6 +57,27 @@ class TestBase : public QObject {
     QCOMPARE(hard.weight(0), 1.0F);
     QCOMPARE(hard.weight(1), 1.0F);
     QCOMPARE(hard.weight(1.0001F), 0.0F);
+  }
+
+  // Well-formed and ill-formed bytes after table 3-7 of the Unicode Standard 15.0.
+  void namesBecomeUtf8() {
+    for (const char* good : {"", "plain", "gr\xc3\xbcn", "\xe2\x82\xac", "\xf0\x9f\x8c\xb1", "\xed\x9f\xbf", "\xf4\x8f\xbf\xbf"}) {
+      QVERIFY(isUtf8(good));
+      QCOMPARE(asUtf8(good), std::string(good));
+    }
+    for (const char* bad : {"\x80", "\xc0\xaf", "\xc3", "\xe0\x9f\xbf", "\xed\xa0\x80", "\xf0\x8f\xbf\xbf", "\xf4\x90\x80\x80", "\xf5\x80\x80\x80", "\xe2\x82", "a\xff"}) {
+      QVERIFY(!isUtf8(bad));
+      QVERIFY(isUtf8(asUtf8(bad)));
+    }
+    QCOMPARE(asUtf8("gr\xfcn"), std::string("gr\xc3\xbcn"));
+    QCOMPARE(asUtf8("\xe9t\xe9 1"), std::string("\xc3\xa9t\xc3\xa9 1"));
+  }
+
+  // Numbers are read as a whole or not at all, with a point whatever the machine's language.
+  void numbersTyped() {
+    QCOMPARE(numberIn(" -1.5e2 ").value(), -150.0);
+    QCOMPARE(numberIn<float>("0.25").value(), 0.25F);
+    for (const char* bad : {"", " ", "1,5", "1.5 m", "nan", "inf", "1e999", "0x10", "--1"}) QVERIFY2(!numberIn(bad), bad);
   }
 
   void patterns_data() {

@@ -180,6 +180,8 @@ class TestContract : public EveryKind {
     QTest::newRow("free, a share of its own") << "sow-on-surface" << "free" << "density" << 60.0;
     QTest::newRow("even, whole") << "sow-on-surface" << "even" << "density" << 100.0;
     QTest::newRow("planting grid, a share of its own") << "planting-grid" << "" << "" << 5.0;
+    QTest::newRow("on props, a share of its own") << "on-props" << "" << "" << 40.0;
+    QTest::newRow("on props: what is thinned already is whole") << "on-props" << "" << "" << -100.0;
   }
   void draftIsASubsetOfFinal() {
     QFETCH(QString, kind);
@@ -190,13 +192,13 @@ class TestContract : public EveryKind {
     if (!way.isEmpty()) params.insert({{"way", way.toStdString()}, {"amount", amount.toStdString()}});
     if (own > 0) params.insert({{"in_draft", "own"}, {"draft_share", own}});
     test::Bench bench;
-    const Inputs inputs = inputsFor(*findNodeKind(kind.toStdString()), nullptr);
+    const Inputs inputs = inputsFor(*findNodeKind(kind.toStdString()), test::pointsOnGround());
     const PointsPtr all = bench.points(kind.toStdString(), inputs, params);
     bench.ctx.quality = Quality::Draft;
     bench.ctx.draftShare = 0.25F;
     const PointsPtr some = bench.points(kind.toStdString(), inputs, params);
     const auto places = placesById(*all);
-    const double share = own > 0 ? own / 100 : 0.25;
+    const double share = own == 0 ? 0.25 : std::abs(own) / 100;
     QVERIFY(test::within(static_cast<double>(some->count), share * static_cast<double>(all->count), 0, 0.25));
     for (std::size_t i = 0; i < some->count; ++i) {
       QVERIFY(places.contains(some->id[i]));

@@ -166,6 +166,39 @@ class TestThinning : public QObject {
     QVERIFY(all == ids(*points));
   }
 
+  // A larger weight, or one share more, only draws points to its own output; a text's weight, to its own text.
+  void aWeightOnlyDrawsPointsToItsOwn() {
+    test::Bench bench;
+    const PointsPtr points = cloud(20'000, 30, 11);
+    const auto shareOf = [&](const ParamMap& params) {
+      const auto out = bench.run("share-out", test::inputs({{"points", points}}), params);
+      std::map<std::uint64_t, std::size_t> of;
+      for (std::size_t k = 0; k < out->size(); ++k)
+        for (const std::uint64_t id : ids(*std::get<PointsPtr>((*out)[k]))) of[id] = k;
+      return of;
+    };
+    const auto before = shareOf({{"count", 4.0}});
+    for (const auto& [params, wins] : std::vector<std::pair<ParamMap, std::size_t>>{{{{"count", 4.0}, {"weight_2", 1.3}}, 1}, {{{"count", 5.0}}, 4}, {{{"count", 4.0}, {"weight_1", 3.0}}, 0}}) {
+      std::size_t moved = 0;
+      for (const auto& [id, share] : shareOf(params)) {
+        if (share == before.at(id)) continue;
+        ++moved;
+        QCOMPARE(share, wins);
+      }
+      QVERIFY(moved > 500);
+    }
+    const auto kindsOf = [&](const char* choices) { return bench.points("write-attribute", test::inputs({{"points", points}}), {{"name", std::string("kind")}, {"write", std::string("choice")}, {"choices", std::string(choices)}}); };
+    const PointsPtr few = kindsOf("moss 3, bare, fern 2");
+    const PointsPtr more = kindsOf("lichen, fern 2, moss 3, bare");  // their order does not count
+    std::size_t moved = 0;
+    for (std::size_t i = 0; i < few->count; ++i) {
+      if (readText(*few, "kind", i) == readText(*more, "kind", i)) continue;
+      ++moved;
+      QCOMPARE(*readText(*more, "kind", i), std::string("lichen"));
+    }
+    QVERIFY(within(static_cast<double>(moved), 20'000.0 / 7, 5 * std::sqrt(20'000.0 * 6 / 49)));
+  }
+
   void shareOutPerParentSplitsNoClump() {
     test::Bench bench;
     const PointsPtr clumps = bench.points("clumps", test::inputs({{"parents", cloud(300, 60, 6)}}), {{"count", 15.0}});

@@ -1,5 +1,6 @@
 // The renderer against what geometry says: where things are seen, what is in shadow, how normals bend, that threads do not matter.
 #include "core/picture/render.h"
+#include "core/props/baked.h"
 #include "tests/support/support.h"
 
 #include <QFile>
@@ -56,6 +57,70 @@ class TestPicture : public QObject {
       QVERIFY(scene->isBlocked(world + normal * 4.0F, -normal, 5));
       QVERIFY(!scene->isBlocked(world + normal * 4.0F, -normal, 3.9F));
       QVERIFY(!scene->first(world + normal * 0.01F, normal).isHit());
+    }
+  }
+
+  /// A placement is drawn as its real geometry would be: shading, textures, vertex colors and shadows under uneven, mirrored and turned
+  /// copies are those of the same mesh with every vertex moved.
+  void placementsLookLikeTheirBakedMesh() {
+    auto texture = std::make_shared<Texture>();
+    texture->width = texture->height = 8;
+    for (std::uint64_t i = 0; i < 64; ++i)
+      for (std::uint64_t c = 0; c < 4; ++c) texture->rgba.push_back(c == 3 ? 255 : static_cast<std::uint8_t>(60 + mix64(i * 4 + c) % 190));
+    Surface ball = makeBall(0.5F, 20);
+    ball.materials.emplace_back();
+    ball.materials.front().texture = texture;
+    QVERIFY(!ball.uvs.empty() && !ball.normals.empty());
+    Surface box = makeBox({0.7F, 0.4F, 1});
+    for (const Vec3& p : box.positions) box.colors.emplace_back(glm::abs(p) * 2.0F, 1);
+    Surface leaf = makePlane(1, 0.6F, 1);
+    leaf.materials.emplace_back();
+    leaf.materials.front().isTwoSided = true;
+    leaf.materials.front().baseColor = {0.1F, 0.5F, 0.05F, 1};
+    auto kit = std::make_shared<Kit>();
+    for (Surface* s : {&ball, &box, &leaf}) kit->entries.push_back({makeProp(std::to_string(kit->entries.size()), "prop", std::make_shared<const Surface>(std::move(*s))), 1});
+    Camera camera;
+    camera.eye = {5, 4, 6};
+    camera.target = {0, 0.6F, 0};
+    constexpr int kWidth = 120;
+    constexpr int kHeight = 80;
+    for (std::uint64_t seed = 0; seed < 12; ++seed) {
+      Points p = test::randomPoints(9, {4, 1.5F, 4}, 0.3F, 0.3F, seed);
+      Array<Vec3> position(p.count), size(p.count);
+      Array<Quat> turn(p.count);
+      Array<std::int32_t> prop(p.count);
+      for (std::size_t i = 0; i < p.count; ++i) {
+        const auto r = [&](std::uint64_t n) { return unitFloat(hashOf(seed, i, n)); };
+        position[i] = p.position[i] - Vec3(2, -0.3F, 2);
+        turn[i] = glm::normalize(Quat(r(1) - 0.5F, r(2) - 0.5F, r(3) - 0.5F, r(4) - 0.5F));
+        size[i] = Vec3(0.4F + r(5) * 2, 0.4F + r(6), 0.4F + r(7));
+        for (int axis = 0; axis < 3; ++axis) if (r(8 + static_cast<std::uint64_t>(axis)) < 0.3F) size[i][axis] = -size[i][axis];
+        prop[i] = static_cast<std::int32_t>(i % 3);
+      }
+      p.position = std::move(position);
+      p.orientation = std::move(turn);
+      p.size = std::move(size);
+      p.prop = std::move(prop);
+      p.kit = kit;
+      const auto whole = baked(p, false, 1'000'000, {});
+      QVERIFY(whole);
+      const SurfacePtr floor = test::plane(30, 2);
+      const auto placed = renderPicture(*sceneOf({floor}, {std::make_shared<const Points>(p)}), camera, kWidth, kHeight, 3, {});
+      const auto real = renderPicture(*sceneOf({floor, std::make_shared<const Surface>(*whole)}), camera, kWidth, kHeight, 3, {});
+      const auto empty = renderPicture(*sceneOf({floor}), camera, kWidth, kHeight, 3, {});
+      std::size_t covered = 0;
+      std::size_t other = 0;
+      double sum = 0;
+      for (std::size_t k = 0; k < placed.size(); ++k) {
+        if (real[k] == empty[k]) continue;
+        ++covered;
+        const double d = std::abs(brightness(placed[k]) - brightness(real[k]));
+        other += d > 40;  // rays that pass an edge on the other side
+        sum += d;
+      }
+      QVERIFY(covered > 600);
+      QVERIFY2(other * 100 < covered * 2, qPrintable(QStringLiteral("%1 of %2 pixels differ, seed %3").arg(other).arg(covered).arg(seed)));
+      QVERIFY(sum / static_cast<double>(covered) < 3);
     }
   }
 
