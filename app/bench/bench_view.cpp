@@ -23,6 +23,7 @@ namespace {
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
+constexpr int kLeastHeight = 25;  // px; what has no room scrolls rather than being pressed
 constexpr int kOneLine = 40;  // px; the label of a taller editor stands beside its first line
 
 /// What of the plan itself can be set here.
@@ -120,11 +121,13 @@ void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const
   name->setBuddy(editor);
   name->setToolTip(help);
   editor->setToolTip(help);
+  const bool isTall = editor->sizeHint().height() > kOneLine;
+  if (!isTall) editor->setMinimumHeight(kLeastHeight);
   if (labelOut) *labelOut = name;
   if (isWide && cell % 2 == 1) ++cell;
   const int row = cell / 2;
   const int column = (cell % 2) * 2;
-  grid->addWidget(name, row, column, editor->sizeHint().height() > kOneLine ? Qt::AlignTop : Qt::AlignVCenter);
+  grid->addWidget(name, row, column, isTall ? Qt::AlignTop : Qt::AlignVCenter);
   grid->addWidget(editor, row, column + 1, 1, isWide ? 3 : 1);
   cell += isWide ? 2 : 1;
 }
@@ -136,7 +139,7 @@ void BenchView::rebuild() {
   auto* grid = new QGridLayout(page);
   grid->setContentsMargins(0, 2, 8, 8);
   grid->setHorizontalSpacing(10);
-  grid->setVerticalSpacing(6);
+  grid->setVerticalSpacing(4);
   grid->setColumnStretch(1, 1);
   grid->setColumnStretch(3, 1);
   m_scroll->setWidget(page);
@@ -325,31 +328,20 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
   addRow(grid, cell, tr("Dials"), tr("Named numbers of the plan that parameters follow"), holder, true, nullptr);
 }
 
-bool BenchView::isShown(const ParamSpec& spec, const Node& node) const {
-  if (spec.shownBy.empty()) return true;
-  const NodeKind* kind = findNodeKind(node.kind);
-  const ParamSpec* by = kind->findParam(spec.shownBy);
-  if (!by || !isShown(*by, node)) return false;  // what is hidden hides what depends on it
-  const ParamValue& value = node.value(*by);
-  const auto* choice = std::get_if<std::string>(&value);
-  const std::string now = choice ? *choice : std::get<bool>(value) ? "on" : "off";
-  return std::find(spec.shownFor.begin(), spec.shownFor.end(), now) != spec.shownFor.end();
-}
-
 const ParamSpec* BenchView::handleParam(const Node& node) const {
   const NodeKind* kind = findNodeKind(node.kind);
   if (!kind || (kind->family != Family::Mask && kind->family != Family::Thin)) return nullptr;
   for (const ParamSpec& spec : kind->params)
-    if (spec.type == ParamType::Band && isShown(spec, node)) return &spec;
+    if (spec.type == ParamType::Band && isShown(*kind, spec, node.params)) return &spec;
   for (const ParamSpec& spec : kind->params)
-    if (spec.id == "limit" && spec.type == ParamType::Range && isShown(spec, node)) return &spec;
+    if (spec.id == "limit" && spec.type == ParamType::Range && isShown(*kind, spec, node.params)) return &spec;
   return nullptr;
 }
 
 const ParamSpec* BenchView::curveParam(const Node& node) const {
   const NodeKind* kind = findNodeKind(node.kind);
   if (!kind) return nullptr;
-  const auto it = std::find_if(kind->params.begin(), kind->params.end(), [&](const ParamSpec& spec) { return spec.type == ParamType::Curve && isShown(spec, node); });
+  const auto it = std::find_if(kind->params.begin(), kind->params.end(), [&](const ParamSpec& spec) { return spec.type == ParamType::Curve && isShown(*kind, spec, node.params); });
   return it == kind->params.end() ? nullptr : &*it;
 }
 
@@ -367,7 +359,7 @@ void BenchView::refresh() {
     followed.dials = m_model->plan().dials;
     followDials(followed, m_view ? m_view->quality : Quality::Draft);
     for (const Row& row : m_rows) {
-      const bool isVisible = isShown(row.spec, *node);
+      const bool isVisible = isShown(*findNodeKind(node->kind), row.spec, node->params);
       row.label->setVisible(isVisible);
       row.editor->setVisible(isVisible);
       row.editor->show(followed.find(m_uid.toStdString())->value(row.spec));

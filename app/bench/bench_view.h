@@ -37,7 +37,6 @@ class BenchView : public QWidget {
   void buildPlanControls(QGridLayout* grid);
   void buildDials(QGridLayout* grid, int& cell);
   std::vector<std::string> dialUids() const;
-  bool isShown(const ParamSpec& spec, const Node& node) const;
   const ParamSpec* handleParam(const Node& node) const;
   const ParamSpec* curveParam(const Node& node) const;
   void fitToData();

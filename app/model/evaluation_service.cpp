@@ -69,12 +69,8 @@ QImage maskPicture(const Mask& mask, const Points& grid) {
 
 /// The band that the chart's handles move: where it is declared, its unit and usual range are the chart's.
 const ParamSpec* bandOf(const NodeKind& kind, const Node& node) {
-  for (const ParamSpec& p : kind.params) {
-    if (p.type != ParamType::Band) continue;
-    const ParamSpec* by = p.shownBy.empty() ? nullptr : kind.findParam(p.shownBy);
-    if (by && by->type == ParamType::Choice && std::find(p.shownFor.begin(), p.shownFor.end(), std::get<std::string>(node.value(*by))) == p.shownFor.end()) continue;
-    return &p;
-  }
+  for (const ParamSpec& p : kind.params)
+    if (p.type == ParamType::Band && isShown(kind, p, node.params)) return &p;
   return nullptr;
 }
 

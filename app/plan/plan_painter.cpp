@@ -133,7 +133,7 @@ class Painter {
       p.fillRect(QRectF(r.left() + 4, r.top() + 4, 22, 22), hatchBrush(t.hatch));
     }
     elided(QRectF(words.left(), words.top(), words.width(), 15), tag.title, fontOf(11, QFont::DemiBold), t.ink);
-    const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · used %1×").arg(tag.uses) : QString();
+    const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · %1×").arg(tag.uses) : QString();
     elided(QRectF(words.left(), words.top() + 13, words.width(), 14), tag.sentence + use, fontOf(10), t.quiet);
   }
 

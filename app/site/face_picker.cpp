@@ -26,11 +26,8 @@ const ParamSpec* FacePicker::spec() const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   if (!kind) return nullptr;
-  for (const ParamSpec& p : kind->params) {
-    if (p.type != ParamType::Faces) continue;
-    const ParamSpec* by = p.shownBy.empty() ? nullptr : kind->findParam(p.shownBy);
-    if (!by || std::find(p.shownFor.begin(), p.shownFor.end(), std::get<std::string>(node->value(*by))) != p.shownFor.end()) return &p;
-  }
+  for (const ParamSpec& p : kind->params)
+    if (p.type == ParamType::Faces && isShown(*kind, p, node->params)) return &p;
   return nullptr;
 }
 

@@ -50,10 +50,10 @@ std::optional<RegionHandles::Shape> RegionHandles::shape() const {
   };
   Shape s{vector(center, Vec3(0)), vector(spec(SiteRole::Extent), Vec3(10)), Quat(glm::radians(vector(spec(SiteRole::Turn), Vec3(0)))), false, false};
   if (const ParamSpec* extent = spec(SiteRole::Extent)) {
-    const ParamSpec* by = extent->shownBy.empty() ? nullptr : findNodeKind(node->kind)->findParam(extent->shownBy);
-    const std::string now = by ? std::get<std::string>(node->value(*by)) : std::string();
-    s.hasExtent = !by || std::find(extent->shownFor.begin(), extent->shownFor.end(), now) != extent->shownFor.end();
-    s.isBall = now == "ball";
+    const NodeKind& kind = *findNodeKind(node->kind);
+    s.hasExtent = isShown(kind, *extent, node->params);
+    const ParamSpec* by = kind.findParam(extent->shownBy);
+    s.isBall = by && node->value(*by) == ParamValue(std::string("ball"));
   }
   return s;
 }

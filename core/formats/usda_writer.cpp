@@ -11,11 +11,12 @@
 namespace arvesk {
 namespace {
 
-/// A valid USD prim name, unique among `used`.
+/// A valid USD prim name, unique among `used`. ASCII only: readers before 24.03 take no other letters.
 std::string primName(std::set<std::string>& used, const std::string& text) {
+  const auto isDigit = [](char c) { return c >= '0' && c <= '9'; };
   std::string name;
-  for (const char c : text) name += std::isalnum(static_cast<unsigned char>(c)) ? c : '_';
-  if (name.empty() || std::isdigit(static_cast<unsigned char>(name.front()))) name = fmt::format("_{}", name);
+  for (const char c : text) name += isDigit(c) || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ? c : '_';
+  if (name.empty() || isDigit(name.front())) name = fmt::format("_{}", name);
   const std::string base = name;
   for (int n = 2; !used.insert(name).second; ++n) name = fmt::format("{}_{}", base, n);
   return name;
@@ -25,8 +26,10 @@ class UsdaFile {
  public:
   UsdaFile(const std::string& path, const Task& task) : m_file(path), m_task(task) {}
   void text(const std::string& s) { m_file.write(s); }
+  /// An attribute that is a list. `interpolation` says what its values belong to (UsdGeomPrimvar): "vertex", "uniform" for faces, or nothing
+  /// where the schema knows; it is metadata of the attribute.
   template <typename Count, typename Item>
-  void list(const std::string& head, Count count, Item item) {
+  void list(const std::string& head, Count count, Item item, const char* interpolation = nullptr) {
     m_block = head + " = [";
     for (std::size_t i = 0; i < count && !m_task.isCancelled(); ++i) {
       if (i > 0) m_block += ", ";
@@ -35,7 +38,8 @@ class UsdaFile {
       m_file.write(m_block);
       m_block.clear();
     }
-    m_file.write(m_block + "]\n");
+    const std::string pad(head.find_first_not_of(' '), ' ');
+    m_file.write(m_block + (interpolation ? fmt::format("] (\n{0}    interpolation = \"{1}\"\n{0})\n", pad, interpolation) : "]\n"));
   }
   Result<void> commit() {
     if (m_task.isCancelled()) return Failure(cancelled());
@@ -51,17 +55,38 @@ class UsdaFile {
 template <typename... Args>
 void add(std::string& out, fmt::format_string<Args...> format, Args&&... args) { fmt::format_to(std::back_inserter(out), format, std::forward<Args>(args)...); }
 
-/// Names of materials of one mesh, made once for prim names.
-std::vector<std::string> materialNames(const Surface& s) {
+/// The box of a prop's own box as it stands: not smaller than the placement's.
+Box3 placedBox(const Box3& own, const Points& p, std::uint32_t i) {
+  const Mat3 turn = glm::mat3_cast(p.orientation[i]);
+  const Vec3 center = p.position[i] + turn * (p.size[i] * own.center());
+  const Vec3 half = 0.5F * glm::abs(p.size[i]) * own.extent();
+  Vec3 reach(0);
+  for (int axis = 0; axis < 3; ++axis) reach += glm::abs(turn[axis]) * half[axis];
+  return {center - reach, center + reach};
+}
+
+void addExtent(UsdaFile& file, const std::string& pad, const Box3& box) {
+  if (!box.isEmpty()) file.text(fmt::format("{}float3[] extent = [({}, {}, {}), ({}, {}, {})]\n", pad, box.min.x, box.min.y, box.min.z, box.max.x, box.max.y, box.max.z));
+}
+
+/// Prims of the materials of one mesh and of the faces that have each.
+struct MaterialNames {
+  std::vector<std::string> materials;
+  std::vector<std::string> faces;
+};
+MaterialNames materialNames(const Surface& s) {
   std::set<std::string> used;
-  std::vector<std::string> out;
-  for (const Material& m : s.materials) out.push_back(primName(used, m.name.empty() ? "material" : m.name));
+  MaterialNames out;
+  for (const Material& m : s.materials) {
+    out.materials.push_back(primName(used, m.name.empty() ? "material" : m.name));
+    out.faces.push_back(primName(used, out.materials.back() + "_faces"));
+  }
   return out;
 }
 
 std::string quoted(const std::string& text) {
   std::string out;
-  for (const char c : text) out += c == '"' || c == '\\' ? std::string("\\") + c : std::string(1, c == '\n' ? ' ' : c);
+  for (const char c : text) out += c == '"' || c == '\\' ? std::string("\\") + c : std::string(1, static_cast<unsigned char>(c) < 0x20 ? ' ' : c);
   return out;
 }
 
@@ -98,16 +123,15 @@ Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name
   file.text(fmt::format("{0}def Mesh \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token subdivisionScheme = \"none\"\n{0}    uniform bool doubleSided = 1\n", pad, name));
   const std::string in = pad + "    ";
   if (!tagText.empty()) file.text(fmt::format("{}custom string[] tags = [{}]\n", in, tagText));
+  addExtent(file, in, s.bounds());
   file.list(in + "int[] faceVertexCounts", s.faceCount(), [](std::size_t, std::string& out) { out += '3'; });
   file.list(in + "int[] faceVertexIndices", s.faceCount(), [&](std::size_t f, std::string& out) { add(out, "{}, {}, {}", s.triangles[f].x, s.triangles[f].y, s.triangles[f].z); });
   file.list(in + "point3f[] points", s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.positions[i].x, s.positions[i].y, s.positions[i].z); });
   if (!s.normals.empty()) {
-    file.list(in + "normal3f[] normals", s.normals.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.normals[i].x, s.normals[i].y, s.normals[i].z); });
-    file.text(in + "uniform token normals:interpolation = \"vertex\"\n");
+    file.list(in + "normal3f[] normals", s.normals.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.normals[i].x, s.normals[i].y, s.normals[i].z); }, "vertex");
   }
   if (!s.uvs.empty()) {
-    file.list(in + "texCoord2f[] primvars:st", s.uvs.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {})", s.uvs[i].x, 1 - s.uvs[i].y); });
-    file.text(in + "uniform token primvars:st:interpolation = \"vertex\"\n");
+    file.list(in + "texCoord2f[] primvars:st", s.uvs.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {})", s.uvs[i].x, 1 - s.uvs[i].y); }, "vertex");
   }
   // Colors per face: the material's base color times the vertex colors' mean, so that viewers without materials show the prop as it is.
   file.list(in + "color3f[] primvars:displayColor", s.faceCount(), [&](std::size_t f, std::string& out) {
@@ -115,27 +139,26 @@ Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name
     const UVec3 t = s.triangles[f];
     if (!s.colors.empty()) c *= Vec3(s.colors[t.x] + s.colors[t.y] + s.colors[t.z]) / 3.0F;
     add(out, "({}, {}, {})", c.x, c.y, c.z);
-  });
-  file.text(in + "uniform token primvars:displayColor:interpolation = \"uniform\"\n");
+  }, "uniform");
+  std::set<std::string> used{"st", "displayColor"};
   for (const auto& [attribute, column] : s.vertexAttributes) {
     const auto* numbers = std::get_if<Column<float>>(&column);
     if (!numbers || numbers->isConstant()) continue;
-    std::set<std::string> used;
-    const std::string prim = primName(used, attribute);
-    file.list(in + "float[] primvars:" + prim, s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "{}", (*numbers)[i]); });
-    file.text(fmt::format("{}uniform token primvars:{}:interpolation = \"vertex\"\n", in, prim));
+    file.list(in + "float[] primvars:" + primName(used, attribute), s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "{}", (*numbers)[i]); }, "vertex");
   }
-  const std::vector<std::string> names = materialNames(s);
+  const MaterialNames prims = materialNames(s);
+  const std::vector<std::string>& names = prims.materials;
   if (!s.colors.empty() && std::none_of(s.materials.begin(), s.materials.end(), [](const Material& m) { return m.textureFile != nullptr; })) {
     file.text(pad + "}\n");  // vertex colors say it all; a bound material would hide them
     return {};
   }
+  if (!names.empty()) file.text(in + "uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"\n");
   for (std::size_t m = 0; m < names.size(); ++m) {
     std::vector<std::size_t> faces;
     for (std::size_t f = 0; f < s.faceCount(); ++f)
       if ((s.faceMaterials.empty() ? 0 : s.faceMaterials[f]) == m) faces.push_back(f);
     if (faces.empty()) continue;
-    file.text(fmt::format("{0}def GeomSubset \"{1}_faces\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token elementType = \"face\"\n{0}    uniform token familyName = \"materialBind\"\n", in, names[m]));
+    file.text(fmt::format("{0}def GeomSubset \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token elementType = \"face\"\n{0}    uniform token familyName = \"materialBind\"\n", in, prims.faces[m]));
     file.list(in + "    int[] indices", faces.size(), [&](std::size_t i, std::string& out) { add(out, "{}", faces[i]); });
     file.text(fmt::format("{0}    rel material:binding = <{1}/{2}>\n{0}}}\n", in, path, names[m]));
     const Material& material = s.materials[m];
@@ -170,8 +193,7 @@ void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std:
     if (sort == std::variant_npos) continue;
     const std::string prim = "primvars:" + primName(used, name);
     const auto each = [&](const char* type, auto write) {
-      file.list(fmt::format("        {}[] {}", type, prim), count, [&](std::size_t i, std::string& out) { write(points(i), index(i), out); });
-      file.text(fmt::format("        uniform token {}:interpolation = \"vertex\"\n", prim));
+      file.list(fmt::format("        {}[] {}", type, prim), count, [&](std::size_t i, std::string& out) { write(points(i), index(i), out); }, "vertex");
     };
     if (sort == 0) each("float", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<Column<float>>(p.attributes, name); add(out, "{}", c ? (*c)[i] : 0.0F); });
     if (sort == 1)
@@ -207,6 +229,9 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
   std::string targets;
   for (const std::string& p : prototypes) targets += fmt::format("{}</World/{}/Prototypes/{}>", targets.empty() ? "" : ", ", name, p);
   file.text(fmt::format("    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n", name, quoted(title), targets));
+  Box3 box;
+  for (const Placement& one : all) box.add(placedBox(one.group->prop->surface->bounds(), *one.group->layer->points, one.point));
+  addExtent(file, "        ", box);
   file.list("        int[] protoIndices", all.size(), [&](std::size_t i, std::string& out) { add(out, "{}", all[i].prototype); });
   file.list("        point3f[] positions", all.size(), [&](std::size_t i, std::string& out) {
     const Vec3& p = points(i).position[all[i].point];

@@ -39,6 +39,17 @@ const NodeKind* findNodeKind(const std::string& id) {
   return nullptr;
 }
 
+bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& values) {
+  if (spec.shownBy.empty()) return true;
+  const ParamSpec* by = kind.findParam(spec.shownBy);
+  if (!by || !isShown(kind, *by, values)) return false;
+  const auto it = values.find(by->id);
+  const ParamValue& value = it == values.end() ? by->defaultValue : it->second;
+  const auto* choice = std::get_if<std::string>(&value);
+  const std::string now = choice ? *choice : std::get<bool>(value) ? "on" : "off";
+  return std::find(spec.shownFor.begin(), spec.shownFor.end(), now) != spec.shownFor.end();
+}
+
 bool passesMain(const NodeKind& kind) {
   return !kind.inputs.empty() && !kind.outputs.empty() && (kind.inputs.front().type == kind.outputs.front().type || kind.outputs.front().sameAs == kind.inputs.front().id);
 }

@@ -126,6 +126,9 @@ void explains(NodeKind& kind, std::vector<std::string> (*explain)(const EvalCont
   };
 }
 
+/// Is the parameter of any meaning under these values (by its shownBy)? What is hidden hides what depends on it.
+bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& values);
+
 /// Does a skipped node of this kind pass its main input on?
 bool passesMain(const NodeKind& kind);
 

@@ -139,7 +139,7 @@ std::string sentence(const Params& p) {
   if (p.mode == Mode::AnyWay) return "Orient · any way round";
   std::string text = p.mode == Mode::Keep ? std::string("Orient · on top of its turn") : p.lean == 0 ? std::string("Orient · upright") : fmt::format("Orient · {:g} % to normal", p.lean);
   if (p.mode == Mode::Align) {
-    constexpr std::array names{"heading kept", "any heading", "fixed heading", "facing downhill", "facing toward", "facing away"};
+    constexpr std::array names{"heading kept", "any turn", "fixed heading", "facing downhill", "facing toward", "facing away"};
     text += fmt::format(" · {}", names[static_cast<std::size_t>(p.heading)]);
   }
   return text;

@@ -20,7 +20,7 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
 }
 
 std::string sentence(const Params& p) {
-  return p.of == HeightOf::Meters ? rangeWords(p.band, " m") + " high" : rangeWords(p.relativeBand, "") + " of the ground's height";
+  return p.of == HeightOf::Meters ? "at " + rangeWords(p.band, " m") : rangeWords(p.relativeBand, "") + " of its height";
 }
 
 }  // namespace

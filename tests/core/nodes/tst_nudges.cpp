@@ -77,15 +77,6 @@ Difference between(const Outputs& a, const Outputs& b) {
   return d;
 }
 
-bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& params) {
-  const ParamSpec* by = spec.shownBy.empty() ? nullptr : kind.findParam(spec.shownBy);
-  if (!by) return true;
-  const auto it = params.find(by->id);
-  const ParamValue& value = it == params.end() ? by->defaultValue : it->second;
-  const std::string now = std::holds_alternative<bool>(value) ? (std::get<bool>(value) ? "on" : "off") : std::get<std::string>(value);
-  return std::find(spec.shownFor.begin(), spec.shownFor.end(), now) != spec.shownFor.end();
-}
-
 /// The value a little farther; nothing for what has no "little".
 std::optional<ParamValue> nudged(const ParamSpec& spec, const ParamValue& value, int way) {
   const double by = way * (spec.usualMax - spec.usualMin) * 1e-3;
