@@ -271,6 +271,26 @@ class FileEditor : public ParamEditor {
 };
 
 /// The plan's props, each with a box and a weight.
+/// A check box whose words end in … where they have no room; the whole is in its hint.
+class ElidedBox : public QCheckBox {
+ public:
+  ElidedBox(QString words, QWidget* parent) : QCheckBox(parent), m_words(std::move(words)) {
+    setToolTip(m_words);
+    setAccessibleName(m_words);
+    setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+  }
+
+ protected:
+  void resizeEvent(QResizeEvent* event) override {
+    QCheckBox::resizeEvent(event);
+    const int mark = style()->pixelMetric(QStyle::PM_IndicatorWidth, nullptr, this) + style()->pixelMetric(QStyle::PM_CheckBoxLabelSpacing, nullptr, this) + 2;
+    setText(fontMetrics().elidedText(m_words, Qt::ElideRight, width() - mark));
+  }
+
+ private:
+  QString m_words;
+};
+
 class PropsEditor : public ParamEditor {
  public:
   PropsEditor(const ParamSpec& spec, const Plan& plan, QWidget* parent) : ParamEditor(parent) {
@@ -284,10 +304,8 @@ class PropsEditor : public ParamEditor {
     weight.hard(0, 1000).usual(0, 10, 0.1);
     int row = 0;
     for (const PropEntry& prop : plan.props) {
-      auto* box = new QCheckBox(text(prop.name), this);
+      auto* box = new ElidedBox(text(prop.name), this);  // long names give way, so that both weights stay in sight
       box->setObjectName(QStringLiteral("%1.%2").arg(text(spec.id), text(prop.uid)));
-      box->setToolTip(text(prop.name));
-      box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // long names give way, so that both weights stay in sight
       auto* field = new NumberField(weight, this);
       field->setAccessibleName(tr("Weight of %1").arg(text(prop.name)));
       field->setToolTip(tr("Weight: 2 comes up twice as often as 1"));

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QAbstractButton>
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
 #include <QLayout>
@@ -35,6 +36,7 @@ inline QString cutOffIn(QWidget* root) {
       if (button->text().isEmpty()) continue;
       words = button->text();
       needed = button->fontMetrics().boundingRect(button->text()).width();
+      if (qobject_cast<QCheckBox*>(w)) room -= w->style()->pixelMetric(QStyle::PM_IndicatorWidth, nullptr, w) + w->style()->pixelMetric(QStyle::PM_CheckBoxLabelSpacing, nullptr, w);
     } else if (const auto* box = qobject_cast<QComboBox*>(w)) {
       words = box->currentText();
       needed = box->fontMetrics().boundingRect(words).width();

@@ -65,6 +65,10 @@ class TestFit : public test::WindowTest {
     waitForResults();
     QCOMPARE(w().size(), size);
     looksRight(&w(), QStringLiteral("Bench of the plan"));
+    if (const auto chooser = std::find_if(document().nodes.begin(), document().nodes.end(), [](const Node& n) { return n.kind == "choose-props"; }); chooser != document().nodes.end()) {
+      plan().select({QString::fromStdString(chooser->uid)});
+      looksRight(&w().bench(), QStringLiteral("the whole Kit on the Bench"));
+    }
     w().showBottom(MainWindow::Bottom::Schedule);
     QTRY_VERIFY_WITH_TIMEOUT(!w().schedule().isBusy(), 120'000);
     looksRight(&w(), QStringLiteral("Schedule"));
