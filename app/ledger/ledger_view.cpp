@@ -282,7 +282,7 @@ bool LedgerView::writeCsv(const QString& path) {
   Array<std::uint32_t> rows = chosenRows();
   if (rows.size() < 2) rows = m_model.rows();
   Q_EMIT messageChanged(tr("writing %1 rows…").arg(QLocale().toString(static_cast<qulonglong>(rows.size()))));
-  m_job.ask([this, ledger, rows = std::move(rows), path](const Task& task) -> std::function<void()> {
+  m_writing.ask([this, ledger, rows = std::move(rows), path](const Task& task) -> std::function<void()> {
     const auto ok = ledger->writeCsv(path.toStdString(), rows, task);
     const std::size_t count = rows.size();
     if (ok) return [this, count, path] { Q_EMIT messageChanged(tr("%1 rows written to %2").arg(QLocale().toString(static_cast<qulonglong>(count)), path)); };
@@ -308,7 +308,7 @@ void LedgerView::copyRows() {
     columns.push_back(c);
   }
   Q_EMIT messageChanged(tr("copying…"));
-  m_job.ask([this, ledger, columns, head = head.toStdString(), rows = chosenRows()](const Task& task) -> std::function<void()> {
+  m_writing.ask([this, ledger, columns, head = head.toStdString(), rows = chosenRows()](const Task& task) -> std::function<void()> {
     std::string out = head;
     for (std::size_t i = 0; i < rows.size(); ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return {};

@@ -26,7 +26,7 @@ class LedgerView : public QWidget {
   /// Selects just these points, as far as the table shows them, and brings the first into sight; at once or when the table is there.
   void selectPoints(const SiteSelection& selection);
   LedgerModel& table() { return m_model; }
-  bool isBusy() const { return m_job.isBusy(); }
+  bool isBusy() const { return m_job.isBusy() || m_writing.isBusy(); }
   bool writeCsv(const QString& path);
 
  Q_SIGNALS:
@@ -63,6 +63,7 @@ class LedgerView : public QWidget {
   std::optional<SiteSelection> m_wanted;  // to be selected when the table is there
   BackgroundJob m_job;
   BackgroundJob m_finding;  // the rows of what Site selects
+  BackgroundJob m_writing;  // rows to a file or the clipboard; it must not end the making of the table
 };
 
 }  // namespace arvesk

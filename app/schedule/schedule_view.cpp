@@ -125,6 +125,9 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
     m_rest.stop();
     m_final.cancel();
   });
+  connect(m_service, &EvaluationService::wasCancelled, this, [this] {
+    if (m_view && !isCounted()) m_rest.start();  // the results before are shown still
+  });
   connect(m_service, &EvaluationService::thumbnailReady, this, [this] {
     m_model.showThumbnails(m_service->thumbnails());
   });

@@ -5,6 +5,7 @@
 #include "tests/app/window_test.h"
 
 #include <QAbstractItemModelTester>
+#include <QClipboard>
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QHeaderView>
@@ -272,6 +273,13 @@ class TestSite : public test::WindowTest {
     QFile file(csv);
     QVERIFY(file.open(QIODevice::ReadOnly));
     QCOMPARE(file.readAll().count('\n'), static_cast<qsizetype>(all) + 1);
+    // Copied rows are the selected ones, below the names of the columns that are shown.
+    QTest::keyClicks(filter, QStringLiteral("slope > 20"));
+    QTRY_VERIFY(w().ledger().table().rowCount() < static_cast<int>(all) && !w().ledger().isBusy());
+    table()->selectAll();
+    QTest::keyClick(&w().ledger(), Qt::Key_C, Qt::ControlModifier);
+    QTRY_COMPARE(QApplication::clipboard()->text().count(QLatin1Char('\n')), static_cast<qsizetype>(w().ledger().table().rowCount()));
+    QVERIFY(QApplication::clipboard()->text().startsWith(w().ledger().table().headerData(0, Qt::Horizontal, Qt::DisplayRole).toString() + QLatin1Char('\t')));
   }
 
   // A million rows: filling, selecting all and scrolling never hold the window for long. The limit is far above what it takes, so
