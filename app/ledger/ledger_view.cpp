@@ -7,7 +7,6 @@
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
-#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
@@ -297,6 +296,8 @@ void LedgerView::saveCsv() {
   if (!path.isEmpty()) writeCsv(path);
 }
 
+void LedgerView::selectAll() { m_table->selectAll(); }
+
 void LedgerView::copyRows() {
   const LedgerPtr ledger = m_model.ledger();
   if (!ledger) return;
@@ -320,11 +321,6 @@ void LedgerView::copyRows() {
       Q_EMIT messageChanged(tr("%1 rows copied").arg(QLocale().toString(static_cast<qulonglong>(count))));
     };
   });
-}
-
-void LedgerView::keyPressEvent(QKeyEvent* event) {
-  if (event->matches(QKeySequence::Copy) && m_model.ledger()) return copyRows();
-  QWidget::keyPressEvent(event);
 }
 
 }  // namespace arvesk

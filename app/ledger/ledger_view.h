@@ -28,6 +28,9 @@ class LedgerView : public QWidget {
   LedgerModel& table() { return m_model; }
   bool isBusy() const { return m_job.isBusy() || m_writing.isBusy(); }
   bool writeCsv(const QString& path);
+  /// Selected rows to the clipboard, with the names of the columns, separated by tabs.
+  void copyRows();
+  void selectAll();
 
  Q_SIGNALS:
   /// Places of the selected rows.
@@ -36,14 +39,12 @@ class LedgerView : public QWidget {
 
  protected:
   void showEvent(QShowEvent* event) override;
-  void keyPressEvent(QKeyEvent* event) override;
 
  private:
   void refresh();
   void selectRows(const Array<std::uint32_t>& ledgerRows);
   void tellSelection();
   void saveCsv();
-  void copyRows();
   /// Selected rows as rows of the ledger, in the order shown.
   Array<std::uint32_t> chosenRows() const;
   void fillColumnMenu();

@@ -245,10 +245,10 @@ void MainWindow::buildMenus() {
   m_commands.add(edit, undo, {Qt::CTRL | Qt::Key_Z}, "edit_undo");
   m_commands.add(edit, redo, {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo");
   edit->addSeparator();
-  add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy", [this] { m_plan->copySelected(); });
+  add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy", [this] { isInLedger() ? m_ledger->copyRows() : m_plan->copySelected(); });
   add(edit, tr("Paste"), {Qt::CTRL | Qt::Key_V}, "edit_paste", [this] { m_plan->pasteClipboard(); });
   add(edit, tr("Duplicate"), {Qt::CTRL | Qt::Key_D}, "edit_duplicate", [this] { m_plan->duplicateSelected(); });
-  add(edit, tr("Select all"), {Qt::CTRL | Qt::Key_A}, "edit_select_all", [this] { m_plan->selectAll(); });
+  add(edit, tr("Select all"), {Qt::CTRL | Qt::Key_A}, "edit_select_all", [this] { isInLedger() ? m_ledger->selectAll() : m_plan->selectAll(); });
 
   // Single letters act only while Plan or Site has the focus, so that they can be typed everywhere else.
   QMenu* plan = menuBar()->addMenu(tr("&Plan"));
@@ -429,6 +429,8 @@ void MainWindow::showResults() {
   const Node* mask = m_model.plan().find(selectedMask().toStdString());
   m_site->setMaskTitle(mask ? text(mask->title) : QString());
 }
+
+bool MainWindow::isInLedger() const { return m_ledger->isVisible() && m_ledger->isAncestorOf(QApplication::focusWidget()); }
 
 void MainWindow::updateBudget() {
   const auto& budgets = m_model.plan().settings.budgets;

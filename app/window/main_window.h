@@ -67,6 +67,8 @@ class MainWindow : public QMainWindow {
   void updateTitle();
   void updateSelection();
   void updateBudget();
+  /// Copy and Select all mean rows while the Ledger has the focus, else cards.
+  bool isInLedger() const;
   void setInSite(const QString& uid);
   void setFile(const QString& path);
   bool mayGoOn();  // asks about unsaved changes
