@@ -270,7 +270,6 @@ class FileEditor : public ParamEditor {
   QString m_folder;
 };
 
-/// The plan's props, each with a box and a weight.
 /// A check box whose words end in … where they have no room; the whole is in its hint.
 class ElidedBox : public QCheckBox {
  public:
@@ -291,6 +290,7 @@ class ElidedBox : public QCheckBox {
   QString m_words;
 };
 
+/// The plan's props, each with a box and a weight.
 class PropsEditor : public ParamEditor {
  public:
   PropsEditor(const ParamSpec& spec, const Plan& plan, QWidget* parent) : ParamEditor(parent) {

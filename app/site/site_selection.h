@@ -27,6 +27,7 @@ class IdSet {
   bool operator==(const IdSet& other) const { return *m_ids == *other.m_ids; }
 
  private:
+  static IdSet ofRising(std::vector<std::uint64_t> ids);
   std::shared_ptr<const std::vector<std::uint64_t>> m_ids;  // rising
 };
 

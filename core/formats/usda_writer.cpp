@@ -230,7 +230,10 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
   for (const std::string& p : prototypes) targets += fmt::format("{}</World/{}/Prototypes/{}>", targets.empty() ? "" : ", ", name, p);
   file.text(fmt::format("    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n", name, quoted(title), targets));
   Box3 box;
-  for (const Placement& one : all) box.add(placedBox(one.group->prop->surface->bounds(), *one.group->layer->points, one.point));
+  for (const exporters::Group* group : groups) {
+    const Box3 own = group->prop->surface->bounds();  // asked once: it is behind a lock
+    for (const std::uint32_t i : group->points) box.add(placedBox(own, *group->layer->points, i));
+  }
   addExtent(file, "        ", box);
   file.list("        int[] protoIndices", all.size(), [&](std::size_t i, std::string& out) { add(out, "{}", all[i].prototype); });
   file.list("        point3f[] positions", all.size(), [&](std::size_t i, std::string& out) {
