@@ -13,7 +13,8 @@
 
 int main(int argc, char** argv) {
   QApplication app(argc, argv);
-  // Words are English, and so are numbers, on the screen and in the files of libraries that ask the C library: 1.5 is never 15.
+  // Words are English, and so are numbers, on the screen and in the files of libraries that ask the C library: 1.5 is
+  // never 15.
   QLocale::setDefault(QLocale(QLocale::English, QLocale::UnitedStates));
   std::setlocale(LC_NUMERIC, "C");
   QApplication::setOrganizationName(QStringLiteral("Arvesk"));
@@ -24,9 +25,13 @@ int main(int argc, char** argv) {
   parser.setApplicationDescription(QStringLiteral("Places plants, rocks and props on ground by a plan you can read."));
   parser.addHelpOption();
   parser.addVersionOption();
-  parser.addPositionalArgument(QStringLiteral("plan"), QStringLiteral("The plan to open (.arvesk)"), QStringLiteral("[plan]"));
-  const QCommandLineOption pictures(QStringLiteral("pictures"), QStringLiteral("Makes the pictures of the documentation in a folder and ends."), QStringLiteral("folder"));
-  const QCommandLineOption only(QStringLiteral("only"), QStringLiteral("With --pictures: just this one."), QStringLiteral("name"));
+  parser.addPositionalArgument(QStringLiteral("plan"), QStringLiteral("The plan to open (.arvesk)"),
+                               QStringLiteral("[plan]"));
+  const QCommandLineOption pictures(QStringLiteral("pictures"),
+                                    QStringLiteral("Makes the pictures of the documentation in a folder and ends."),
+                                    QStringLiteral("folder"));
+  const QCommandLineOption only(QStringLiteral("only"), QStringLiteral("With --pictures: just this one."),
+                                QStringLiteral("name"));
   parser.addOptions({pictures, only});
   parser.process(app);
   arvesk::setFloatingPointMode();

@@ -11,7 +11,8 @@
 
 namespace arvesk::bench {
 
-/// `wanted`: "≥ 25×" and the like, as it stands in the issue; `isFaster` tells whether the ratio is baseline/ours or ours/baseline.
+/// `wanted`: "≥ 25×" and the like, as it stands in the issue; `isFaster` tells whether the ratio is baseline/ours or
+/// ours/baseline.
 struct Pair {
   std::string subject;
   std::string baseline;  // what it is measured against

@@ -1,4 +1,5 @@
-// Clearance: 1 M points with radii 1:4, two threads, against the sequential greedy answer on nanoflann's dynamic tree; the answers are compared once.
+// Clearance: 1 M points with radii 1:4, two threads, against the sequential greedy answer on nanoflann's dynamic tree;
+// the answers are compared once.
 #include "core/spatial/clearance.h"
 
 #include "benchmarks/bench.h"
@@ -14,7 +15,9 @@ struct Cloud {
   std::size_t kdtree_get_point_count() const { return entries.size(); }
   float kdtree_get_pt(std::size_t i, std::size_t axis) const { return entries[i].position[static_cast<int>(axis)]; }
   template <typename Box>
-  bool kdtree_get_bbox(Box&) const { return false; }
+  bool kdtree_get_bbox(Box&) const {
+    return false;
+  }
 };
 
 /// Greedy by priority: each staying point knocks out its lower neighbors, found by one radius search.
@@ -50,14 +53,17 @@ void addClearance() {
     cloud->entries.push_back({p.position[i], p.footprint[i], static_cast<std::uint32_t>(i)});
     order->push_back(static_cast<std::uint32_t>(i));
   }
-  std::sort(order->begin(), order->end(), [&](std::uint32_t a, std::uint32_t b) { return p.footprint[a] != p.footprint[b] ? p.footprint[a] > p.footprint[b] : a < b; });
+  std::sort(order->begin(), order->end(), [&](std::uint32_t a, std::uint32_t b) {
+    return p.footprint[a] != p.footprint[b] ? p.footprint[a] > p.footprint[b] : a < b;
+  });
   const auto ours = [cloud, order] {
     Array<std::uint8_t> out;
     withThreads(2, [&] { out = keepByPriority({}, cloud->entries, *order, KeptPoints({}), {}); });
     return out;
   };
   ARVESK_ASSERT(ours() == greedyOnTree(*cloud, *order, 0.24F), "both give the same answer");
-  add({"Clearance, 1 M with radii 1:4", "greedy on nanoflann, same answer", true, 5, [ours] { benchmark::DoNotOptimize(ours()); },
+  add({"Clearance, 1 M with radii 1:4", "greedy on nanoflann, same answer", true, 5,
+       [ours] { benchmark::DoNotOptimize(ours()); },
        [cloud, order] { benchmark::DoNotOptimize(greedyOnTree(*cloud, *order, 0.24F)); }});
 }
 

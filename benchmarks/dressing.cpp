@@ -1,4 +1,5 @@
-// Dressing and handing over: On props over 5 M points, Dress of 1 M, export of 1 M placements, each beside the plainest way to the same bytes.
+// Dressing and handing over: On props over 5 M points, Dress of 1 M, export of 1 M placements, each beside the plainest
+// way to the same bytes.
 #include "benchmarks/bench.h"
 #include "core/formats/exporter.h"
 #include "core/geometry/shapes.h"
@@ -26,7 +27,8 @@ PointsPtr placements(std::size_t count) {
   Array<std::int32_t> prop(count);
   for (std::size_t i = 0; i < count; ++i) {
     const std::uint64_t h = mix64(i);
-    turn[i] = glm::angleAxis(6 * unitFloat(h), glm::normalize(Vec3(unitFloat(mix64(h)) - 0.5F, 1, unitFloat(h) - 0.5F)));
+    turn[i] = glm::angleAxis(6 * unitFloat(h),
+                             glm::normalize(Vec3(unitFloat(mix64(h)) - 0.5F, 1, unitFloat(h) - 0.5F)));
     size[i] = Vec3(0.7F + 0.6F * unitFloat(h));
     prop[i] = static_cast<std::int32_t>(i % 3);
   }
@@ -59,12 +61,16 @@ void addDressing() {
   };
   const ParamMap params{{"spacing", 0.34}, {"spacing_in", std::string("prop")}, {"variants", 2.0}};
   const std::size_t made = std::get<PointsPtr>(run("on-props", inputs(), params).front())->count;
-  add({"On props, " + std::to_string(made / 1'000'000) + "." + std::to_string(made / 100'000 % 10) + " M points, one thread", "a plain loop that carries as many samples", false, 1.5,
+  add({"On props, " + std::to_string(made / 1'000'000) + "." + std::to_string(made / 100'000 % 10) +
+           " M points, one thread",
+       "a plain loop that carries as many samples", false, 1.5,
        [inputs, params] { withThreads(1, [&] { benchmark::DoNotOptimize(run("on-props", inputs(), params)); }); },
        [many, made] {
          const std::size_t each = made / many->count;
          std::vector<std::pair<Vec3, Vec3>> samples;
-         for (std::size_t k = 0; k < each; ++k) samples.push_back({Vec3(unitFloat(mix64(k)), 0.5F, unitFloat(mix64(k + 99))), glm::normalize(Vec3(1, static_cast<float>(k + 1), 2))});
+         for (std::size_t k = 0; k < each; ++k)
+           samples.push_back({Vec3(unitFloat(mix64(k)), 0.5F, unitFloat(mix64(k + 99))),
+                              glm::normalize(Vec3(1, static_cast<float>(k + 1), 2))});
          const std::size_t count = many->count * each;
          Array<Vec3> position(count), normal(count);
          Array<Quat> turn(count);

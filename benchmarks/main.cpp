@@ -32,7 +32,8 @@ class Table : public benchmark::BenchmarkReporter {
       const double other = m_median[p.subject + "/baseline"];
       const double ratio = p.isFaster ? other / ours : ours / other;
       const bool isMet = p.isFaster ? ratio >= p.limit : ratio <= p.limit;
-      std::printf("%-44s %-44s %10.1f %10.1f %7.2fx  %s %.2fx%s\n", p.subject.c_str(), p.baseline.c_str(), ours, other, ratio, p.isFaster ? "at least" : "at most", p.limit, isMet ? "" : "  MISSED");
+      std::printf("%-44s %-44s %10.1f %10.1f %7.2fx  %s %.2fx%s\n", p.subject.c_str(), p.baseline.c_str(), ours, other,
+                  ratio, p.isFaster ? "at least" : "at most", p.limit, isMet ? "" : "  MISSED");
     }
   }
 
@@ -46,7 +47,8 @@ void add(Pair pair) { pairs().push_back(std::move(pair)); }
 
 SurfacePtr ground(int n, float extent) {
   Surface s = makePlane(extent, extent, n);
-  for (Vec3& p : s.positions) p.y = 3 * gradientNoiseScalar(p.x * 0.1F, 0.5F, p.z * 0.1F, 1) + 0.3F * gradientNoiseScalar(p.x, 0.5F, p.z, 2);
+  for (Vec3& p : s.positions)
+    p.y = 3 * gradientNoiseScalar(p.x * 0.1F, 0.5F, p.z * 0.1F, 1) + 0.3F * gradientNoiseScalar(p.x, 0.5F, p.z, 2);
   computeSmoothNormals(s);
   return std::make_shared<const Surface>(std::move(s));
 }
@@ -85,8 +87,16 @@ int main(int argc, char** argv) {
   addPicture();
   addDressing();
   for (const Pair& p : pairs())
-    for (const auto& [name, body] : {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})
-      benchmark::RegisterBenchmark(name.c_str(), [run = body](benchmark::State& state) { for (auto _ : state) run(); })->Unit(benchmark::kMillisecond)->Repetitions(5)->Iterations(1)->UseRealTime();
+    for (const auto& [name, body] :
+         {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})
+      benchmark::RegisterBenchmark(name.c_str(),
+                                   [run = body](benchmark::State& state) {
+                                     for (auto _ : state) run();
+                                   })
+          ->Unit(benchmark::kMillisecond)
+          ->Repetitions(5)
+          ->Iterations(1)
+          ->UseRealTime();
   Table table;
   benchmark::RunSpecifiedBenchmarks(&table);
   return 0;

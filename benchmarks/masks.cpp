@@ -1,4 +1,5 @@
-// Every mask: a million evaluations beside a plain loop of the same sum, or beside the bare library that it rests on; one thread each.
+// Every mask: a million evaluations beside a plain loop of the same sum, or beside the bare library that it rests on;
+// one thread each.
 #include "benchmarks/bench.h"
 #include "core/base/formula.h"
 #include "core/masks/place_masks.h"
@@ -44,7 +45,9 @@ struct Cloud {
   std::size_t kdtree_get_point_count() const { return positions.size(); }
   float kdtree_get_pt(std::size_t i, std::size_t axis) const { return positions[i][static_cast<int>(axis)]; }
   template <typename Box>
-  bool kdtree_get_bbox(Box&) const { return false; }
+  bool kdtree_get_bbox(Box&) const {
+    return false;
+  }
 };
 using KdTree = nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Cloud>, Cloud, 3, std::uint32_t>;
 
@@ -54,8 +57,10 @@ struct Forest {
   std::unique_ptr<KdTree> tree;
 };
 
-void addMask(const std::string& name, const std::string& baseline, double limit, const MaskPtr& mask, const PointsPtr& at, std::function<float(const Points&, std::size_t)> plain) {
-  add({"Mask " + name, baseline, false, limit, [mask, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *mask, *at)); }); },
+void addMask(const std::string& name, const std::string& baseline, double limit, const MaskPtr& mask,
+             const PointsPtr& at, std::function<float(const Points&, std::size_t)> plain) {
+  add({"Mask " + name, baseline, false, limit,
+       [mask, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *mask, *at)); }); },
        [plain = std::move(plain), at] {
          Array<float> out(at->count);
          for (std::size_t i = 0; i < at->count; ++i) out[i] = std::clamp(plain(*at, i), 0.0F, 1.0F);
@@ -71,12 +76,22 @@ void addMasks() {
   const auto angle = [](const Vec3& a, const Vec3& b) { return degrees(angleBetween(a, b)); };
   const Vec3 east(1, 0, 0);
   const std::string loop = "plain loop of the same sum";
-  addMask("slope", loop, 1.5, makeSlopeMask(nullptr, {0, 5, 20, 30}, {}), at, [angle](const Points& p, std::size_t i) { return Band{0, 5, 20, 30}.weight(angle(p.groundNormal[i], kUp)); });
-  addMask("facing", loop, 1.5, makeFacingMask(nullptr, east, false, {0, 0, 60, 90}, {}), at, [=](const Points& p, std::size_t i) { return Band{0, 0, 60, 90}.weight(angle(p.groundNormal[i], east)); });
-  addMask("height", loop, 1.5, makeHeightMask(nullptr, {-1, 0, 1, 2}, {}), at, [](const Points& p, std::size_t i) { return Band{-1, 0, 1, 2}.weight(p.position[i].y); });
-  addMask("attribute", loop, 1.5, makeNumberMask("wet", 0, kBand, {}), at, [](const Points& p, std::size_t i) { return kBand.weight((*columnOf<Column<float>>(p.attributes, "wet"))[i]); });
+  addMask("slope", loop, 1.5, makeSlopeMask(nullptr, {0, 5, 20, 30}, {}), at, [angle](const Points& p, std::size_t i) {
+    return Band{0, 5, 20, 30}.weight(angle(p.groundNormal[i], kUp));
+  });
+  addMask("facing", loop, 1.5, makeFacingMask(nullptr, east, false, {0, 0, 60, 90}, {}), at,
+          [=](const Points& p, std::size_t i) {
+            return Band{0, 0, 60, 90}.weight(angle(p.groundNormal[i], east));
+          });
+  addMask("height", loop, 1.5, makeHeightMask(nullptr, {-1, 0, 1, 2}, {}), at, [](const Points& p, std::size_t i) {
+    return Band{-1, 0, 1, 2}.weight(p.position[i].y);
+  });
+  addMask("attribute", loop, 1.5, makeNumberMask("wet", 0, kBand, {}), at, [](const Points& p, std::size_t i) {
+    return kBand.weight((*columnOf<Column<float>>(p.attributes, "wet"))[i]);
+  });
   const Draw draw(3, 4, 5, "value");
-  addMask("random", loop, 1.5, makeRandomMask(draw, DrawPer::Point, kBand, {}), at, [draw](const Points& p, std::size_t i) { return kBand.weight(draw.unit(p.id[i])); });
+  addMask("random", loop, 1.5, makeRandomMask(draw, DrawPer::Point, kBand, {}), at,
+          [draw](const Points& p, std::size_t i) { return kBand.weight(draw.unit(p.id[i])); });
 
   Image picture{512, 512, 1, 8, std::vector<float>(512 * 512)};
   for (std::size_t i = 0; i < picture.values.size(); ++i) picture.values[i] = unitFloat(hashOf(i, 3ULL));
@@ -84,7 +99,9 @@ void addMasks() {
   PictureMap map;
   map.corner = Vec2(-50);
   map.extent = Vec2(100);
-  addMask("picture", loop, 1.5, makePictureMask(image, map, kBand, {}), at, [image](const Points& p, std::size_t i) { return kBand.weight(image->sampled((p.position[i].x + 50) / 100, (p.position[i].z + 50) / 100, 0)); });
+  addMask("picture", loop, 1.5, makePictureMask(image, map, kBand, {}), at, [image](const Points& p, std::size_t i) {
+    return kBand.weight(image->sampled((p.position[i].x + 50) / 100, (p.position[i].z + 50) / 100, 0));
+  });
 
   const Region region{RegionShape::Ball, Vec3(0), Vec3(60), Quat(1, 0, 0, 0), 8};
   addMask("region", loop, 2, makeRegionMask(region, {}), at, [](const Points& p, std::size_t i) {
@@ -93,13 +110,18 @@ void addMasks() {
   const auto wave = makeNumberMask("wet", 0, {0, 1, 1, 1}, {});
   const auto heights = makeHeightMask(nullptr, {-3, 3, 1e6F, 1e6F}, {});
   addMask("blend of two", loop, 2, makeBlendMask({wave, heights}, {1, 1}, BlendMode::Multiply, {}), at,
-          [](const Points& p, std::size_t i) { return (*columnOf<Column<float>>(p.attributes, "wet"))[i] * Band{-3, 3, 1e6F, 1e6F}.weight(p.position[i].y); });
+          [](const Points& p, std::size_t i) {
+            return (*columnOf<Column<float>>(p.attributes, "wet"))[i] * Band{-3, 3, 1e6F, 1e6F}.weight(p.position[i].y);
+          });
   const CurveShape curve{{{0, 0}, {0.3F, 0.6F}, {0.7F, 0.4F}, {1, 1}}};
-  addMask("curve", loop, 1.5, makeCurveMask(wave, curve, {}), at, [curve](const Points& p, std::size_t i) { return curve.at((*columnOf<Column<float>>(p.attributes, "wet"))[i]); });
+  addMask("curve", loop, 1.5, makeCurveMask(wave, curve, {}), at, [curve](const Points& p, std::size_t i) {
+    return curve.at((*columnOf<Column<float>>(p.attributes, "wet"))[i]);
+  });
 
   // A hundred dabs, of which a place sees a few: the plain loop asks all of them.
   Strokes strokes;
-  for (int k = 0; k < 100; ++k) strokes.dabs.push_back({at->position[static_cast<std::size_t>(k) * 977], 3, k % 4 ? 0.7F : -0.5F, 0.5F});
+  for (int k = 0; k < 100; ++k)
+    strokes.dabs.push_back({at->position[static_cast<std::size_t>(k) * 977], 3, k % 4 ? 0.7F : -0.5F, 0.5F});
   addMask("painted, 100 dabs", loop, 1.3, makePaintedMask(strokes, {}), at, [strokes](const Points& p, std::size_t i) {
     float value = 0;
     for (const Dab& d : strokes.dabs) {
@@ -121,7 +143,8 @@ void addMasks() {
     (*columns)[2].push_back(static_cast<double>(at->position[i].y));
   }
   const MaskPtr expression = makeFormulaMask(*formula, {}, {});
-  add({"Mask expression", "muParser's bulk mode", true, 0.8, [expression, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *expression, *at)); }); },
+  add({"Mask expression", "muParser's bulk mode", true, 0.8,
+       [expression, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *expression, *at)); }); },
        [columns] {
          mu::Parser parser;
          parser.DefineVar("x", (*columns)[0].data());
@@ -141,7 +164,8 @@ void addMasks() {
   forest->tree->buildIndex();
   const auto order = std::make_shared<const Array<std::uint32_t>>(mortonOrder(at->position, at->count));
   const MaskPtr distance = makeDistanceMask({others}, nullptr, {}, 1000, {0, 0, 1, 2}, {});
-  add({"Mask distance to 100 k points", "bare sorted kd-tree loop", false, 1.3, [distance, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *distance, *at)); }); },
+  add({"Mask distance to 100 k points", "bare sorted kd-tree loop", false, 1.3,
+       [distance, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *distance, *at)); }); },
        [forest, at, order] {
          Array<float> out(at->count);
          for (const std::uint32_t i : *order) {
@@ -154,18 +178,21 @@ void addMasks() {
          benchmark::DoNotOptimize(out.data());
        }});
   const MaskPtr crowding = makeCrowdingMask({others}, 0.6F, false, {0, 3, 20, 30}, {});
-  add({"Mask crowding within 0.6 m", "bare sorted kd-tree radius search", false, 1.3, [crowding, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *crowding, *at)); }); },
+  add({"Mask crowding within 0.6 m", "bare sorted kd-tree radius search", false, 1.3,
+       [crowding, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *crowding, *at)); }); },
        [forest, at, order] {
          Array<float> out(at->count);
          std::vector<std::pair<std::uint32_t, float>> found;
          for (const std::uint32_t i : *order) {
            const Vec3 place = at->position[i];
-           out[i] = static_cast<float>(forest->tree->radiusSearch(&place.x, 0.36F, found, nanoflann::SearchParams(0, 0, false)));
+           out[i] = static_cast<float>(
+               forest->tree->radiusSearch(&place.x, 0.36F, found, nanoflann::SearchParams(0, 0, false)));
          }
          benchmark::DoNotOptimize(out.data());
        }});
 
-  // Openness and Hollows beside bare Embree rays of the same number; a hundred thousand places, since each asks for many.
+  // Openness and Hollows beside bare Embree rays of the same number; a hundred thousand places, since each asks for
+  // many.
   const PointsPtr few = places(surface, 100'000);
   const auto fewOrder = std::make_shared<const Array<std::uint32_t>>(mortonOrder(few->position, few->count));
   const auto index = *SurfaceIndex::of(*surface);
@@ -177,7 +204,8 @@ void addMasks() {
     directions.push_back({r * std::cos(a), std::sqrt(1 - r * r), r * std::sin(a)});
   }
   const MaskPtr openness = makeOpennessMask(surface, {}, kRays, 20, false, {0, 1, 1, 1}, {});
-  add({"Mask openness, 100 k places × 32 rays", "bare rays", false, 1.3, [openness, few] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *openness, *few)); }); },
+  add({"Mask openness, 100 k places × 32 rays", "bare rays", false, 1.3,
+       [openness, few] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *openness, *few)); }); },
        [few, fewOrder, index, directions] {
          Array<float> out(few->count);
          for (const std::uint32_t i : *fewOrder) {
@@ -196,7 +224,8 @@ void addMasks() {
        }});
   constexpr int kSamples = 24;
   const MaskPtr hollows = makeHollowsMask(surface, 2, kSamples, {-1, 1, 1, 1}, {});
-  add({"Mask hollows, 100 k places × 24 samples", "bare rays, both ways", false, 1.5, [hollows, few] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *hollows, *few)); }); },
+  add({"Mask hollows, 100 k places × 24 samples", "bare rays, both ways", false, 1.5,
+       [hollows, few] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *hollows, *few)); }); },
        [few, fewOrder, index] {
          Array<float> out(few->count);
          for (const std::uint32_t i : *fewOrder) {

@@ -1,5 +1,5 @@
-// A picture of 100 k placements of 500 triangles at 820 × 470, one sample a pixel: primary, sun and sky ray, against a bare loop of
-// the same three rays on the same scene that shades nothing.
+// A picture of 100 k placements of 500 triangles at 820 × 470, one sample a pixel: primary, sun and sky ray, against a
+// bare loop of the same three rays on the same scene that shades nothing.
 #include "core/picture/render.h"
 
 #include "benchmarks/bench.h"
@@ -35,14 +35,17 @@ void addPicture() {
          std::vector<float> out(static_cast<std::size_t>(kWidth) * kHeight);
          parallelPieces({}, out.size(), kWidth, [&](std::size_t begin, std::size_t end) {
            for (std::size_t i = begin; i < end; ++i) {
-             const Vec3 d = camera.direction((static_cast<float>(i % kWidth) + 0.5F) / kWidth, (static_cast<float>(i / kWidth) + 0.5F) / kHeight, static_cast<float>(kWidth) / kHeight);
+             const Vec3 d = camera.direction((static_cast<float>(i % kWidth) + 0.5F) / kWidth,
+                                             (static_cast<float>(i / kWidth) + 0.5F) / kHeight,
+                                             static_cast<float>(kWidth) / kHeight);
              const PictureRayHit hit = scene->first(camera.eye, d);
              if (!hit.isHit()) continue;
              const Vec3 at = camera.eye + d * hit.distance + Vec3(0, 1e-3F, 0);
              const float turn = 6.2831853F * unitFloat(mix64(i));
              const float height = std::sqrt(1 - unitFloat(mix64(i + 7)));
              const float flat = std::sqrt(1 - height * height);
-             out[i] = (scene->isBlocked(at, sun, 1e4F) ? 0.0F : 1.0F) + (scene->isBlocked(at, {flat * std::cos(turn), height, flat * std::sin(turn)}, 12) ? 0.0F : 1.0F);
+             out[i] = (scene->isBlocked(at, sun, 1e4F) ? 0.0F : 1.0F) +
+                      (scene->isBlocked(at, {flat * std::cos(turn), height, flat * std::sin(turn)}, 12) ? 0.0F : 1.0F);
            }
          });
          benchmark::DoNotOptimize(out.data());

@@ -1,4 +1,5 @@
-// Set down: 1 M points onto 2 M triangles, against a bare loop of sorted Embree rays with the robust flag (the same rays, nothing else).
+// Set down: 1 M points onto 2 M triangles, against a bare loop of sorted Embree rays with the robust flag (the same
+// rays, nothing else).
 #include "benchmarks/bench.h"
 #include "core/plan/node_kind.h"
 #include "core/spatial/surface_index.h"
@@ -21,7 +22,8 @@ void addSetDown() {
          Inputs in;
          in.links["points"].push_back({shared, 1});
          in.links["ground"].push_back({surface, 2});
-         benchmark::DoNotOptimize(findNodeKind("set-down")->evaluate(ctx, in, {{"way", std::string("topmost-along")}, {"reach", 50.0}}));
+         benchmark::DoNotOptimize(
+             findNodeKind("set-down")->evaluate(ctx, in, {{"way", std::string("topmost-along")}, {"reach", 50.0}}));
        },
        [index, shared] {
          const Array<std::uint32_t> order = mortonOrder(shared->position, shared->count);

@@ -1,6 +1,7 @@
-// Sow Free: 1 M points with normals on 2 M triangles, one thread, against CGAL's random points in a triangle mesh (positions only).
-#include "benchmarks/bench.h"
+// Sow Free: 1 M points with normals on 2 M triangles, one thread, against CGAL's random points in a triangle mesh
+// (positions only).
 #include "core/nodes/scatter/sow.h"
+#include "benchmarks/bench.h"
 #include "core/spatial/surface_index.h"
 
 #include <CGAL/Simple_cartesian.h>
@@ -14,8 +15,10 @@ void addSow() {
   using Mesh = CGAL::Surface_mesh<Kernel::Point_3>;
   const SurfacePtr surface = ground(1000, 100);
   auto mesh = std::make_shared<Mesh>();
-  for (const Vec3& p : surface->positions) mesh->add_vertex({static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z)});
-  for (const UVec3& t : surface->triangles) mesh->add_face(Mesh::Vertex_index(t.x), Mesh::Vertex_index(t.y), Mesh::Vertex_index(t.z));
+  for (const Vec3& p : surface->positions)
+    mesh->add_vertex({static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z)});
+  for (const UVec3& t : surface->triangles)
+    mesh->add_face(Mesh::Vertex_index(t.x), Mesh::Vertex_index(t.y), Mesh::Vertex_index(t.z));
   const auto table = areaTableOf(*surface);
   add({"Sow Free, 1 M on 2 M triangles", "CGAL random points in a mesh", true, 25,
        [surface, table] {

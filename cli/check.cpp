@@ -37,7 +37,10 @@ Checked checkAsset(const std::string& path) {
   if (!surface) {
     // What is no mesh may be an image.
     if (const auto image = files.image(full, {})) {
-      out.facts = {{"width", (*image)->width}, {"height", (*image)->height}, {"channels", (*image)->channels}, {"bits", (*image)->bitsPerChannel}};
+      out.facts = {{"width", (*image)->width},
+                   {"height", (*image)->height},
+                   {"channels", (*image)->channels},
+                   {"bits", (*image)->bitsPerChannel}};
       out.problems.clear();
     } else {
       out.problems.push_back(surface.error());
@@ -46,8 +49,12 @@ Checked checkAsset(const std::string& path) {
   }
   const Surface& s = **surface;
   const Box3 box = s.bounds();
-  out.facts = {{"parts", s.parts}, {"triangles", s.faceCount()}, {"vertices", s.positions.size()}, {"materials", s.materials.size()},
-               {"lowest", {box.min.x, box.min.y, box.min.z}}, {"highest", {box.max.x, box.max.y, box.max.z}}};
+  out.facts = {{"parts", s.parts},
+               {"triangles", s.faceCount()},
+               {"vertices", s.positions.size()},
+               {"materials", s.materials.size()},
+               {"lowest", {box.min.x, box.min.y, box.min.z}},
+               {"highest", {box.max.x, box.max.y, box.max.z}}};
   return out;
 }
 
@@ -59,14 +66,16 @@ void addCheck(CLI::App& app, int& status) {
     bool isJson = false;
   };
   auto options = std::make_shared<Options>();
-  CLI::App* sub = app.add_subcommand("check", "Faults of plans and assets; for a mesh parts, triangles, bounds and repairs");
+  CLI::App* sub = app.add_subcommand("check",
+                                     "Faults of plans and assets; for a mesh parts, triangles, bounds and repairs");
   sub->add_option("files", options->paths, "Plans and assets")->required();
   sub->add_flag("--json", options->isJson, "As JSON");
   sub->callback([options, &status] {
     status = kDone;
     nlohmann::json all = nlohmann::json::array();
     for (const std::string& path : options->paths) {
-      const Checked checked = std::filesystem::path(path).extension() == ".arvesk" ? checkPlanFile(path) : checkAsset(path);
+      const Checked checked = std::filesystem::path(path).extension() == ".arvesk" ? checkPlanFile(path)
+                                                                                   : checkAsset(path);
       nlohmann::json problems = nlohmann::json::array();
       for (const Problem& p : checked.problems) {
         problems.push_back(toLine(p));
@@ -74,7 +83,10 @@ void addCheck(CLI::App& app, int& status) {
         if (!options->isJson) printProblem(p);
       }
       all.push_back({{"file", path}, {"facts", checked.facts}, {"problems", problems}});
-      if (!options->isJson) fmt::print("{}: {} {}\n", path, checked.problems.empty() ? "fine" : fmt::format("{} to look at", checked.problems.size()), checked.facts.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
+      if (!options->isJson)
+        fmt::print("{}: {} {}\n", path,
+                   checked.problems.empty() ? "fine" : fmt::format("{} to look at", checked.problems.size()),
+                   checked.facts.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace));
     }
     if (options->isJson) fmt::print("{}\n", all.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
   });

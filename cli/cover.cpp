@@ -15,7 +15,8 @@ void addCover(CLI::App& app, int& status) {
     float cell = 0.5F;
   };
   auto options = std::make_shared<Options>();
-  CLI::App* sub = app.add_subcommand("cover", "Placements per m², or a mask, from above: .png or .exr, the extent beside");
+  CLI::App* sub = app.add_subcommand("cover",
+                                     "Placements per m², or a mask, from above: .png or .exr, the extent beside");
   options->addTo(*sub);
   sub->add_option("--to", options->to, "The file to write, .png or .exr")->required();
   sub->add_option("--output", options->outputs, "Only the Output node with this title; may be given several times");
@@ -33,9 +34,15 @@ void addCover(CLI::App& app, int& status) {
         for (const Node& node : session->plan.nodes)
           if (node.title == options->mask || node.uid == options->mask) found = &node;
         const auto values = found ? session->evaluation.values.find(found->uid) : session->evaluation.values.end();
-        const auto* mask = values == session->evaluation.values.end() || values->second.empty() ? nullptr : std::get_if<MaskPtr>(&values->second.front());
-        if (!mask || !*mask) return fail(ProblemCode::BadParameter, fmt::format("there is no mask \"{}\"", options->mask), "Use the title as it stands on the Plan");
-        if (grounds.empty()) return fail(ProblemCode::MissingInput, "the plan shows no ground to ask the mask on", "Add a terrain or a mesh");
+        const auto* mask = values == session->evaluation.values.end() || values->second.empty()
+                               ? nullptr
+                               : std::get_if<MaskPtr>(&values->second.front());
+        if (!mask || !*mask)
+          return fail(ProblemCode::BadParameter, fmt::format("there is no mask \"{}\"", options->mask),
+                      "Use the title as it stands on the Plan");
+        if (grounds.empty())
+          return fail(ProblemCode::MissingInput, "the plan shows no ground to ask the mask on",
+                      "Add a terrain or a mesh");
         auto made = maskPicture(**mask, grounds.front(), options->cell, progressTask(*options, "mask"));
         if (!made) return Failure(made.error());
         picture = std::move(*made);
@@ -48,7 +55,8 @@ void addCover(CLI::App& app, int& status) {
         picture = coverPicture(points, grounds, options->cell, progressTask(*options, "cover"));
       }
       if (auto ok = writeMapPicture(picture, options->to); !ok) return Failure(ok.error());
-      fmt::print("{} x {} pixels of {:g} m in {}, the extent in {}.json\n", picture.columns, picture.rows, picture.cell, options->to, options->to);
+      fmt::print("{} x {} pixels of {:g} m in {}, the extent in {}.json\n", picture.columns, picture.rows, picture.cell,
+                 options->to, options->to);
       return kDone;
     });
   });

@@ -21,12 +21,15 @@ void printTable(const Session& s, const std::string& quality) {
   fmt::print("{:<26} {:<22} {:>11} {:>11} {:>9} {:>10}\n", "node", "kind", "given", "passed", "ms", "MB");
   for (const Node& node : s.plan.nodes) {
     const NodeReport& r = s.evaluation.reports.at(node.uid);
-    const std::string passed = r.state == NodeState::Done || r.state == NodeState::Skipped ? fmt::format("{}", r.passed.empty() ? 0 : r.passed.front()) : std::string(stateName(r.state));
-    fmt::print("{:<26} {:<22} {:>11} {:>11} {:>9.1f} {:>10.1f}{}\n", node.title, node.kind, r.given, passed, r.milliseconds, static_cast<double>(r.bytes) / 1e6,
-               r.state == NodeState::Skipped ? "  skipped" : "");
+    const std::string passed = r.state == NodeState::Done || r.state == NodeState::Skipped
+                                   ? fmt::format("{}", r.passed.empty() ? 0 : r.passed.front())
+                                   : std::string(stateName(r.state));
+    fmt::print("{:<26} {:<22} {:>11} {:>11} {:>9.1f} {:>10.1f}{}\n", node.title, node.kind, r.given, passed,
+               r.milliseconds, static_cast<double>(r.bytes) / 1e6, r.state == NodeState::Skipped ? "  skipped" : "");
   }
   const PlanTotals totals = totalsOf(s.plan, s.evaluation);
-  fmt::print("\n{} placed ({}), {} triangles, {:.0f} ms, {:.0f} MB\n", totals.placements, quality, totals.triangles, s.evaluation.milliseconds, static_cast<double>(s.evaluator->cacheBytes()) / 1e6);
+  fmt::print("\n{} placed ({}), {} triangles, {:.0f} ms, {:.0f} MB\n", totals.placements, quality, totals.triangles,
+             s.evaluation.milliseconds, static_cast<double>(s.evaluator->cacheBytes()) / 1e6);
 }
 
 void printJson(const Session& s, const std::string& quality) {
@@ -35,8 +38,15 @@ void printJson(const Session& s, const std::string& quality) {
     const NodeReport& r = s.evaluation.reports.at(node.uid);
     nlohmann::json problems = nlohmann::json::array();
     for (const Problem& p : r.problems) problems.push_back(toLine(p));
-    out["nodes"].push_back({{"uid", node.uid}, {"title", node.title}, {"kind", node.kind}, {"state", stateName(r.state)}, {"given", r.given}, {"passed", r.passed},
-                            {"milliseconds", r.milliseconds}, {"bytes", r.bytes}, {"problems", problems}});
+    out["nodes"].push_back({{"uid", node.uid},
+                            {"title", node.title},
+                            {"kind", node.kind},
+                            {"state", stateName(r.state)},
+                            {"given", r.given},
+                            {"passed", r.passed},
+                            {"milliseconds", r.milliseconds},
+                            {"bytes", r.bytes},
+                            {"problems", problems}});
   }
   const PlanTotals totals = totalsOf(s.plan, s.evaluation);
   out["placed"] = totals.placements;
@@ -47,7 +57,9 @@ void printJson(const Session& s, const std::string& quality) {
 }  // namespace
 
 void addEvaluate(CLI::App& app, int& status) {
-  struct Options : CommonOptions { bool isJson = false; };
+  struct Options : CommonOptions {
+    bool isJson = false;
+  };
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("evaluate", "Counts, times, memory and warnings per node");
   options->addTo(*sub);

@@ -18,9 +18,14 @@ void addExport(CLI::App& app, int& status) {
   options->addTo(*sub);
   sub->add_option("--to", options->to, "The file to write")->required();
   sub->add_option("--output", options->outputs, "Only the Output node with this title; may be given several times");
-  sub->add_option("--gltf", options->gltf, "glTF as instances, plain nodes or one real mesh")->check(CLI::IsMember({"instances", "nodes", "mesh"}))->capture_default_str();
-  sub->add_option("--usd-props", options->usd, "USD prototypes inside the file, or in files beside it")->check(CLI::IsMember({"inside", "files"}))->capture_default_str();
-  sub->add_option("--attributes", options->attributes, "Attributes of the points to write, or \"*\" for all")->delimiter(',');
+  sub->add_option("--gltf", options->gltf, "glTF as instances, plain nodes or one real mesh")
+      ->check(CLI::IsMember({"instances", "nodes", "mesh"}))
+      ->capture_default_str();
+  sub->add_option("--usd-props", options->usd, "USD prototypes inside the file, or in files beside it")
+      ->check(CLI::IsMember({"inside", "files"}))
+      ->capture_default_str();
+  sub->add_option("--attributes", options->attributes, "Attributes of the points to write, or \"*\" for all")
+      ->delimiter(',');
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
       auto session = evaluatePlan(*options);
@@ -28,13 +33,17 @@ void addExport(CLI::App& app, int& status) {
       const auto layers = exportLayersOf(session->plan, session->evaluation, options->outputs);
       if (!layers) return Failure(layers.error());
       ExportOptions how;
-      how.gltfWay = options->gltf == "nodes" ? GltfWay::Nodes : options->gltf == "mesh" ? GltfWay::Mesh : GltfWay::Instances;
+      how.gltfWay = options->gltf == "nodes"  ? GltfWay::Nodes
+                    : options->gltf == "mesh" ? GltfWay::Mesh
+                                              : GltfWay::Instances;
       how.usdPrototypes = options->usd == "files" ? UsdPrototypes::Files : UsdPrototypes::Inside;
       how.attributes = options->attributes;
       const auto report = exportLayers(*layers, options->to, how, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
-      fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements, report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(), report->files.size() == 1 ? "" : "s");
+      fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,
+                 report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(),
+                 report->files.size() == 1 ? "" : "s");
       for (const Problem& p : report->warnings) printProblem(p);
       return kDone;
     });

@@ -6,7 +6,9 @@ int main(int argc, char** argv) {
   using namespace arvesk;
   return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome) {
     auto image = readImage(path);
-    if (image) outcome.image = std::make_shared<const Image>(std::move(*image));
-    else outcome.failure = image.error();
+    if (image)
+      outcome.image = std::make_shared<const Image>(std::move(*image));
+    else
+      outcome.failure = image.error();
   });
 }

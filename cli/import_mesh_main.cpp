@@ -6,7 +6,9 @@ int main(int argc, char** argv) {
   using namespace arvesk;
   return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome) {
     auto surface = readMesh(path, outcome.warnings);
-    if (surface) outcome.surface = std::make_shared<const Surface>(std::move(*surface));
-    else outcome.failure = surface.error();
+    if (surface)
+      outcome.surface = std::make_shared<const Surface>(std::move(*surface));
+    else
+      outcome.failure = surface.error();
   });
 }

@@ -46,24 +46,38 @@ int writeManual(const std::string& folder, bool hasPictures) {
 }
 
 std::string defaultText(const ParamSpec& spec) {
-  const nlohmann::json j = std::visit([](const auto& v) -> nlohmann::json {
-    if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>) return nlohmann::json::array();
-    else return v;
-  }, spec.defaultValue);
+  const nlohmann::json j = std::visit(
+      [](const auto& v) -> nlohmann::json {
+        if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>)
+          return nlohmann::json::array();
+        else
+          return v;
+      },
+      spec.defaultValue);
   return j.is_string() ? j.get<std::string>() : j.dump();
 }
 
 void printJson() {
   nlohmann::json all = nlohmann::json::array();
   for (const NodeKind* kind : allNodeKinds()) {
-    nlohmann::json j{{"id", kind->id}, {"version", kind->version}, {"label", kind->label}, {"family", familyLabel(kind->family)}, {"help", kind->help}, {"seed", kind->usesSeed}};
+    nlohmann::json j{{"id", kind->id},       {"version", kind->version},
+                     {"label", kind->label}, {"family", familyLabel(kind->family)},
+                     {"help", kind->help},   {"seed", kind->usesSeed}};
     j["inputs"] = j["outputs"] = j["params"] = nlohmann::json::array();
-    for (const InputSpec& in : kind->inputs) j["inputs"].push_back({{"id", in.id}, {"type", typeName(in.type)}, {"optional", in.isOptional}, {"several", in.isMany}});
+    for (const InputSpec& in : kind->inputs)
+      j["inputs"].push_back(
+          {{"id", in.id}, {"type", typeName(in.type)}, {"optional", in.isOptional}, {"several", in.isMany}});
     for (const OutputSpec& out : kind->outputs) j["outputs"].push_back({{"id", out.id}, {"type", typeName(out.type)}});
     for (const ParamSpec& p : kind->params) {
       nlohmann::json options = nlohmann::json::array();
       for (const Option& o : p.options) options.push_back(o.id);
-      j["params"].push_back({{"id", p.id}, {"label", p.label}, {"help", p.help}, {"default", defaultText(p)}, {"least", p.hardMin}, {"most", p.hardMax}, {"options", options}});
+      j["params"].push_back({{"id", p.id},
+                             {"label", p.label},
+                             {"help", p.help},
+                             {"default", defaultText(p)},
+                             {"least", p.hardMin},
+                             {"most", p.hardMax},
+                             {"options", options}});
     }
     all.push_back(std::move(j));
   }
@@ -90,7 +104,8 @@ void addNodes(CLI::App& app, int& status) {
     } else if (options->isJson) {
       printJson();
     } else {
-      for (const NodeKind* kind : allNodeKinds()) fmt::print("{:<18} {:<20} {}\n", kind->id, kind->label, kind->help.substr(0, kind->help.find(". ")));
+      for (const NodeKind* kind : allNodeKinds())
+        fmt::print("{:<18} {:<20} {}\n", kind->id, kind->label, kind->help.substr(0, kind->help.find(". ")));
     }
   });
 }

@@ -20,20 +20,25 @@ void addPicture(CLI::App& app, int& status) {
   sub->add_option("--to", options->to, "The file to write, .png")->required();
   sub->add_option("--size", options->size, "Width x height in pixels")->capture_default_str();
   sub->add_option("--camera", options->camera, "Name of a saved camera");
-  sub->add_option("--samples", options->samples, "Samples per pixel")->check(CLI::Range(1, 4096))->capture_default_str();
+  sub->add_option("--samples", options->samples, "Samples per pixel")
+      ->check(CLI::Range(1, 4096))
+      ->capture_default_str();
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
       int width = 0;
       int height = 0;
-      if (std::sscanf(options->size.c_str(), "%dx%d", &width, &height) != 2 || width < 1 || height < 1 || width > 16384 || height > 16384)
-        return fail(ProblemCode::BadParameter, fmt::format("size \"{}\" is not like 1280x800, up to 16384x16384", options->size));
+      if (std::sscanf(options->size.c_str(), "%dx%d", &width, &height) != 2 || width < 1 || height < 1 ||
+          width > 16384 || height > 16384)
+        return fail(ProblemCode::BadParameter,
+                    fmt::format("size \"{}\" is not like 1280x800, up to 16384x16384", options->size));
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       std::vector<PointsPtr> bare;
       const auto scene = PictureScene::build(pictureInputOf(session->plan, session->evaluation, {}, bare), {});
       if (!scene) return Failure(scene.error());
       const Camera camera = cameraOf(session->plan, options->camera, (*scene)->bounds());
-      const auto pixels = renderPicture(**scene, camera, width, height, options->samples, progressTask(*options, "picture"));
+      const auto pixels = renderPicture(**scene, camera, width, height, options->samples,
+                                        progressTask(*options, "picture"));
       if (auto ok = writePng(options->to, pixels, width, height); !ok) return Failure(ok.error());
       return kDone;
     });

@@ -13,8 +13,12 @@ void CommonOptions::addTo(CLI::App& app) {
   app.add_option("plan", plan, "The plan (.arvesk)")->required();
   app.add_option("--set", sets, "Set a parameter: 'node title or uid.parameter=value'");
   app.add_option("--seed", seed, "The plan seed");
-  app.add_option("--quality", quality, "draft or final")->check(CLI::IsMember({"draft", "final"}))->capture_default_str();
-  app.add_option("--threads", threads, "Number of threads; 0 uses all")->check(CLI::Range(0, 1024))->capture_default_str();
+  app.add_option("--quality", quality, "draft or final")
+      ->check(CLI::IsMember({"draft", "final"}))
+      ->capture_default_str();
+  app.add_option("--threads", threads, "Number of threads; 0 uses all")
+      ->check(CLI::Range(0, 1024))
+      ->capture_default_str();
   app.add_option("--limit-points", limitPoints, "Most points that a node may make")->capture_default_str();
   app.add_flag("--quiet", isQuiet, "No progress, no warnings");
 }
@@ -27,7 +31,9 @@ void printProblem(const Problem& p) {
 Task progressTask(const CommonOptions& options, const std::string& what) {
   Task task;
   if (!options.isQuiet && ::isatty(STDERR_FILENO))
-    task.progress = [what](float share) { fmt::print(stderr, "\r{} {:3.0f} %{}", what, share * 100, share >= 1 ? "\n" : ""); };
+    task.progress = [what](float share) {
+      fmt::print(stderr, "\r{} {:3.0f} %{}", what, share * 100, share >= 1 ? "\n" : "");
+    };
   return task;
 }
 
@@ -58,8 +64,10 @@ int run(const CommonOptions& options, const std::function<Result<int>()>& body) 
   int status = kProblem;
   withThreads(options.threads, [&] {
     const Result<int> result = body();
-    if (result) status = *result;
-    else printProblem(result.error());
+    if (result)
+      status = *result;
+    else
+      printProblem(result.error());
   });
   return status;
 }

@@ -24,7 +24,7 @@ namespace {
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 constexpr int kLeastHeight = 25;  // px; what has no room scrolls rather than being pressed
-constexpr int kOneLine = 40;  // px; the label of a taller editor stands beside its first line
+constexpr int kOneLine = 40;      // px; the label of a taller editor stands beside its first line
 
 /// What of the plan itself can be set here.
 struct PlanControl {
@@ -38,18 +38,30 @@ struct PlanControl {
 };
 
 const PlanControl kPlanControls[] = {
-    {"plan_seed", QT_TRANSLATE_NOOP("plan", "Plan seed"), QT_TRANSLATE_NOOP("plan", "Another seed gives another picture of the same plan; nodes with a locked seed stay."), Unit::None, 0, 1e9, 1,
-     [](const PlanSettings& s) { return static_cast<double>(s.seed); }, [](PlanSettings& s, double v) { s.seed = static_cast<std::uint64_t>(v); }},
-    {"draft_share", QT_TRANSLATE_NOOP("plan", "Draft places"), QT_TRANSLATE_NOOP("plan", "Share of the final points that draft shows; always the same ones."), Unit::Percent, 1, 100, 1,
-     [](const PlanSettings& s) { return s.draftShare * 100; }, [](PlanSettings& s, double v) { s.draftShare = v / 100; }},
-    {"sun_heading", QT_TRANSLATE_NOOP("plan", "Sun heading"), QT_TRANSLATE_NOOP("plan", "Where the sun stands, as seen from above."), Unit::Degree, -360, 360, 2,
+    {"plan_seed", QT_TRANSLATE_NOOP("plan", "Plan seed"),
+     QT_TRANSLATE_NOOP("plan", "Another seed gives another picture of the same plan; nodes with a locked seed stay."),
+     Unit::None, 0, 1e9, 1, [](const PlanSettings& s) { return static_cast<double>(s.seed); },
+     [](PlanSettings& s, double v) { s.seed = static_cast<std::uint64_t>(v); }},
+    {"draft_share", QT_TRANSLATE_NOOP("plan", "Draft places"),
+     QT_TRANSLATE_NOOP("plan", "Share of the final points that draft shows; always the same ones."), Unit::Percent, 1,
+     100, 1, [](const PlanSettings& s) { return s.draftShare * 100; },
+     [](PlanSettings& s, double v) { s.draftShare = v / 100; }},
+    {"sun_heading", QT_TRANSLATE_NOOP("plan", "Sun heading"),
+     QT_TRANSLATE_NOOP("plan", "Where the sun stands, as seen from above."), Unit::Degree, -360, 360, 2,
      [](const PlanSettings& s) { return s.sunHeadingDeg; }, [](PlanSettings& s, double v) { s.sunHeadingDeg = v; }},
-    {"sun_height", QT_TRANSLATE_NOOP("plan", "Sun height"), QT_TRANSLATE_NOOP("plan", "Above the horizon."), Unit::Degree, 1, 90, 1,
-     [](const PlanSettings& s) { return s.sunHeightDeg; }, [](PlanSettings& s, double v) { s.sunHeightDeg = v; }},
-    {"haze_distance", QT_TRANSLATE_NOOP("plan", "Haze"), QT_TRANSLATE_NOOP("plan", "Distance at which haze covers about two thirds."), Unit::Meter, 1, 1e6, 20,
+    {"sun_height", QT_TRANSLATE_NOOP("plan", "Sun height"), QT_TRANSLATE_NOOP("plan", "Above the horizon."),
+     Unit::Degree, 1, 90, 1, [](const PlanSettings& s) { return s.sunHeightDeg; },
+     [](PlanSettings& s, double v) { s.sunHeightDeg = v; }},
+    {"haze_distance", QT_TRANSLATE_NOOP("plan", "Haze"),
+     QT_TRANSLATE_NOOP("plan", "Distance at which haze covers about two thirds."), Unit::Meter, 1, 1e6, 20,
      [](const PlanSettings& s) { return s.hazeDistance; }, [](PlanSettings& s, double v) { s.hazeDistance = v; }},
-    {"water_level", QT_TRANSLATE_NOOP("plan", "Water level"), QT_TRANSLATE_NOOP("plan", "Height of the water, if there is any."), Unit::Meter, -1e5, 1e5, 0.1,
-     [](const PlanSettings& s) { return s.waterLevel; }, [](PlanSettings& s, double v) { s.waterLevel = v; s.hasWater = true; }},
+    {"water_level", QT_TRANSLATE_NOOP("plan", "Water level"),
+     QT_TRANSLATE_NOOP("plan", "Height of the water, if there is any."), Unit::Meter, -1e5, 1e5, 0.1,
+     [](const PlanSettings& s) { return s.waterLevel; },
+     [](PlanSettings& s, double v) {
+       s.waterLevel = v;
+       s.hasWater = true;
+     }},
 };
 
 /// A line per output: how many, and what share of all.
@@ -62,17 +74,29 @@ QString summaryOf(const EvalViewPtr& view) {
     const NodeKind* kind = findNodeKind(node.kind);
     if (!kind || !kind->isLayer || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
     const auto count = static_cast<qulonglong>(report->second.passed.front());
-    const double share = view->totals.placements > 0 ? 100.0 * static_cast<double>(count) / static_cast<double>(view->totals.placements) : 0;
-    rows += QStringLiteral("<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right style='padding-left:24px'>%3 %</td></tr>").arg(text(node.title).toHtmlEscaped(), locale.toString(count), locale.toString(share, 'f', share < 10 ? 1 : 0));
+    const double share = view->totals.placements > 0
+                             ? 100.0 * static_cast<double>(count) / static_cast<double>(view->totals.placements)
+                             : 0;
+    rows += QStringLiteral(
+                "<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right "
+                "style='padding-left:24px'>%3 %</td></tr>")
+                .arg(text(node.title).toHtmlEscaped(), locale.toString(count),
+                     locale.toString(share, 'f', share < 10 ? 1 : 0));
   }
   if (rows.isEmpty()) return BenchView::tr("No outputs yet: an Output node makes a layer that is shown and exported.");
-  return QStringLiteral("<b>%1</b><table>%2</table>").arg(view->quality == Quality::Draft ? BenchView::tr("Outputs, draft") : BenchView::tr("Outputs, final"), rows);
+  return QStringLiteral("<b>%1</b><table>%2</table>")
+      .arg(view->quality == Quality::Draft ? BenchView::tr("Outputs, draft") : BenchView::tr("Outputs, final"), rows);
 }
 
 }  // namespace
 
 BenchView::BenchView(PlanModel* model, QWidget* parent)
-    : QWidget(parent), m_model(model), m_scroll(new QScrollArea(this)), m_problems(new QLabel(this)), m_summary(new QLabel(this)), m_distribution(new DistributionView(this)) {
+    : QWidget(parent),
+      m_model(model),
+      m_scroll(new QScrollArea(this)),
+      m_problems(new QLabel(this)),
+      m_summary(new QLabel(this)),
+      m_distribution(new DistributionView(this)) {
   setObjectName(QStringLiteral("bench"));
   m_scroll->setWidgetResizable(true);
   m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -90,14 +114,20 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   row->addWidget(m_scroll, 5);
   row->addLayout(right, 6);
   connect(m_model, &PlanModel::changed, this, &BenchView::refresh);
-  connect(m_distribution, &DistributionView::handlesMoved, this, [this](const std::vector<double>& values, int gesture) {
-    const Node* node = m_model->plan().find(m_uid.toStdString());
-    if (const ParamSpec* spec = node ? handleParam(*node) : nullptr) m_model->setParam(m_uid, spec->id, values, QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
-  });
-  connect(m_distribution, &DistributionView::curveChanged, this, [this](const std::vector<double>& points, int gesture) {
-    const Node* node = m_model->plan().find(m_uid.toStdString());
-    if (const ParamSpec* spec = node ? curveParam(*node) : nullptr) m_model->setParam(m_uid, spec->id, points, QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
-  });
+  connect(m_distribution, &DistributionView::handlesMoved, this,
+          [this](const std::vector<double>& values, int gesture) {
+            const Node* node = m_model->plan().find(m_uid.toStdString());
+            if (const ParamSpec* spec = node ? handleParam(*node) : nullptr)
+              m_model->setParam(m_uid, spec->id, values,
+                                QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
+          });
+  connect(m_distribution, &DistributionView::curveChanged, this,
+          [this](const std::vector<double>& points, int gesture) {
+            const Node* node = m_model->plan().find(m_uid.toStdString());
+            if (const ParamSpec* spec = node ? curveParam(*node) : nullptr)
+              m_model->setParam(m_uid, spec->id, points,
+                                QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
+          });
   rebuild();
 }
 
@@ -115,7 +145,8 @@ QString BenchView::heading() const {
   return QStringLiteral("%1 · %2").arg(text(node->title), kind ? tr(kind->label.c_str()) : text(node->kind));
 }
 
-void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide, QWidget** labelOut) {
+void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor,
+                       bool isWide, QWidget** labelOut) {
   auto* name = new QLabel(label, m_scroll->widget());
   name->setProperty("role", QStringLiteral("quiet"));
   name->setBuddy(editor);
@@ -161,11 +192,13 @@ void BenchView::rebuild() {
       connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
         m_model->setParam(m_uid, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
       });
-      connect(editor, &ParamEditor::followed, this, [this, id](const QString& formula) { m_model->follow(m_uid, id, formula); });
+      connect(editor, &ParamEditor::followed, this,
+              [this, id](const QString& formula) { m_model->follow(m_uid, id, formula); });
       editor->setContextMenuPolicy(Qt::CustomContextMenu);
       connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
         QMenu menu(this);
-        menu.addAction(tr("Reset to default"), this, [this, spec] { m_model->setParam(m_uid, spec.id, spec.defaultValue); });
+        menu.addAction(tr("Reset to default"), this,
+                       [this, spec] { m_model->setParam(m_uid, spec.id, spec.defaultValue); });
         menu.exec(editor->mapToGlobal(at));
       });
       addRow(grid, cell, tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide(), &row.label);
@@ -208,12 +241,23 @@ void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
   row->addStretch(1);
   holder->setFocusProxy(field);
   const auto set = [this](std::uint64_t seed, const QString& key) {
-    m_model->edit(tr("Seed"), [&](Plan& plan) { if (Node* n = plan.find(m_uid.toStdString())) n->seed = seed; }, key);
+    m_model->edit(
+        tr("Seed"),
+        [&](Plan& plan) {
+          if (Node* n = plan.find(m_uid.toStdString())) n->seed = seed;
+        },
+        key);
   };
-  connect(field, &NumberField::edited, this, [this, set](double v, int gesture) { set(static_cast<std::uint64_t>(v), QStringLiteral("%1.seed.%2").arg(m_uid).arg(gesture)); });
-  connect(next, &QToolButton::clicked, this, [this, set] { if (const Node* n = m_model->plan().find(m_uid.toStdString())) set(n->seed + 1, {}); });
+  connect(field, &NumberField::edited, this, [this, set](double v, int gesture) {
+    set(static_cast<std::uint64_t>(v), QStringLiteral("%1.seed.%2").arg(m_uid).arg(gesture));
+  });
+  connect(next, &QToolButton::clicked, this, [this, set] {
+    if (const Node* n = m_model->plan().find(m_uid.toStdString())) set(n->seed + 1, {});
+  });
   connect(lock, &QCheckBox::clicked, this, [this](bool isOn) {
-    m_model->edit(tr("Lock seed"), [&](Plan& plan) { if (Node* n = plan.find(m_uid.toStdString())) n->isSeedLocked = isOn; });
+    m_model->edit(tr("Lock seed"), [&](Plan& plan) {
+      if (Node* n = plan.find(m_uid.toStdString())) n->isSeedLocked = isOn;
+    });
   });
   m_refreshers.push_back([this, field, lock] {
     const Node* n = m_model->plan().find(m_uid.toStdString());
@@ -235,14 +279,17 @@ void BenchView::buildPlanControls(QGridLayout* grid) {
     field->setObjectName(QLatin1String(control.id));
     field->setAccessibleName(tr(control.label));
     connect(field, &NumberField::edited, this, [this, &control](double v, int gesture) {
-      m_model->edit(tr(control.label), [&](Plan& plan) { control.set(plan.settings, v); }, QStringLiteral("%1.%2").arg(QLatin1String(control.id)).arg(gesture));
+      m_model->edit(
+          tr(control.label), [&](Plan& plan) { control.set(plan.settings, v); },
+          QStringLiteral("%1.%2").arg(QLatin1String(control.id)).arg(gesture));
     });
     m_refreshers.push_back([this, field, &control] { field->showValue(control.get(m_model->plan().settings)); });
     addRow(grid, cell, tr(control.label), tr(control.help), field, false, nullptr);
   }
   auto* water = new QCheckBox(tr("on"), m_scroll->widget());
   water->setObjectName(QStringLiteral("has_water"));
-  connect(water, &QCheckBox::clicked, this, [this](bool isOn) { m_model->edit(tr("Water"), [&](Plan& plan) { plan.settings.hasWater = isOn; }); });
+  connect(water, &QCheckBox::clicked, this,
+          [this](bool isOn) { m_model->edit(tr("Water"), [&](Plan& plan) { plan.settings.hasWater = isOn; }); });
   m_refreshers.push_back([this, water] { water->setChecked(m_model->plan().settings.hasWater); });
   addRow(grid, cell, tr("Water"), tr("Site shows a level sheet of water"), water, false, nullptr);
   buildDials(grid, cell);
@@ -262,10 +309,13 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
   rows->setHorizontalSpacing(6);
   rows->setVerticalSpacing(3);
   const auto change = [this](const std::string& uid, const std::function<void(Dial&)>& set, const QString& key) {
-    m_model->edit(tr("Dial"), [&](Plan& plan) {
-      for (Dial& d : plan.dials)
-        if (d.uid == uid) set(d);
-    }, key);
+    m_model->edit(
+        tr("Dial"),
+        [&](Plan& plan) {
+          for (Dial& d : plan.dials)
+            if (d.uid == uid) set(d);
+        },
+        key);
   };
   int row = 0;
   for (const Dial& dial : m_model->plan().dials) {
@@ -294,7 +344,8 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
       rows->addWidget(label, row, column);
       rows->addWidget(field, row, column + 1);
       connect(field, &NumberField::edited, this, [change, uid, member, word](double v, int gesture) {
-        change(uid, [&](Dial& d) { d.*member = v; }, QStringLiteral("dial.%1.%2.%3").arg(text(uid), word).arg(gesture));
+        change(
+            uid, [&](Dial& d) { d.*member = v; }, QStringLiteral("dial.%1.%2.%3").arg(text(uid), word).arg(gesture));
       });
       m_refreshers.push_back([this, field, uid, member] {
         for (const Dial& d : m_model->plan().dials)
@@ -308,20 +359,24 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
     remove->setObjectName(QStringLiteral("dial.%1.remove").arg(row));
     rows->addWidget(remove, row, 5);
     connect(remove, &QToolButton::clicked, this, [this, uid] {
-      m_model->edit(tr("Remove dial"), [&](Plan& plan) { std::erase_if(plan.dials, [&](const Dial& d) { return d.uid == uid; }); });
+      m_model->edit(tr("Remove dial"),
+                    [&](Plan& plan) { std::erase_if(plan.dials, [&](const Dial& d) { return d.uid == uid; }); });
     });
     ++row;
   }
   auto* add = new QToolButton(holder);
   add->setText(tr("add dial"));
   add->setObjectName(QStringLiteral("add_dial"));
-  add->setToolTip(tr("A number with a name; parameters follow it when its name, or a formula with it such as spacing * 2, is typed into them"));
+  add->setToolTip(
+      tr("A number with a name; parameters follow it when its name, or a formula with it such as spacing * 2, is typed "
+         "into them"));
   rows->addWidget(add, row, 0, 1, 6, Qt::AlignLeft);
   connect(add, &QToolButton::clicked, this, [this] {
     m_model->edit(tr("Add dial"), [](Plan& plan) {
       Dial dial;
       dial.uid = newUid();
-      for (int n = 1; dial.name.empty() || !faultOfDialName(plan, dial.name, dial.uid).empty(); ++n) dial.name = fmt::format("dial{}", n);
+      for (int n = 1; dial.name.empty() || !faultOfDialName(plan, dial.name, dial.uid).empty(); ++n)
+        dial.name = fmt::format("dial{}", n);
       plan.dials.push_back(dial);
     });
   });
@@ -341,14 +396,18 @@ const ParamSpec* BenchView::handleParam(const Node& node) const {
 const ParamSpec* BenchView::curveParam(const Node& node) const {
   const NodeKind* kind = findNodeKind(node.kind);
   if (!kind) return nullptr;
-  const auto it = std::find_if(kind->params.begin(), kind->params.end(), [&](const ParamSpec& spec) { return spec.type == ParamType::Curve && isShown(*kind, spec, node.params); });
+  const auto it = std::find_if(kind->params.begin(), kind->params.end(), [&](const ParamSpec& spec) {
+    return spec.type == ParamType::Curve && isShown(*kind, spec, node.params);
+  });
   return it == kind->params.end() ? nullptr : &*it;
 }
 
 void BenchView::refresh() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
-  const bool listsProps = std::any_of(m_rows.begin(), m_rows.end(), [](const Row& row) { return row.spec.type == ParamType::Props; });
-  if ((node ? node->kind : std::string()) != m_kind || (listsProps && m_props != m_model->plan().props) || (!node && dialUids() != m_dialUids)) {
+  const bool listsProps = std::any_of(m_rows.begin(), m_rows.end(),
+                                      [](const Row& row) { return row.spec.type == ParamType::Props; });
+  if ((node ? node->kind : std::string()) != m_kind || (listsProps && m_props != m_model->plan().props) ||
+      (!node && dialUids() != m_dialUids)) {
     rebuild();
     return;
   }
@@ -380,13 +439,17 @@ void BenchView::showResults(const EvalViewPtr& view) {
     const auto report = view->evaluation.reports.find(node->uid);
     if (report != view->evaluation.reports.end()) {
       histogram = report->second.histogram;
-      for (const Problem& p : report->second.problems) problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) + text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
+      for (const Problem& p : report->second.problems)
+        problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) +
+                    text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
     }
-    if (const auto mask = view->maskHistograms.find(node->uid); mask != view->maskHistograms.end()) histogram = mask->second;
+    if (const auto mask = view->maskHistograms.find(node->uid); mask != view->maskHistograms.end())
+      histogram = mask->second;
   }
   m_problems->setText(problems);
   m_problems->setVisible(!problems.isEmpty());
-  const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) && view->evaluation.reports.at(node->uid).state == NodeState::Failed;
+  const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) &&
+                        view->evaluation.reports.at(node->uid).state == NodeState::Failed;
   const Theme& t = Theme::current();
   m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
@@ -395,8 +458,10 @@ void BenchView::showResults(const EvalViewPtr& view) {
   if (!node) m_summary->setText(summaryOf(view));
   m_distribution->showHistogram(histogram, kind && kind->family == Family::Mask);
   const ParamSpec* spec = node ? handleParam(*node) : nullptr;
-  if (spec) m_distribution->showHandles(std::get<std::vector<double>>(node->value(*spec)), spec->hardMin, spec->hardMax);
-  else m_distribution->showHandles({}, 0, 1);
+  if (spec)
+    m_distribution->showHandles(std::get<std::vector<double>>(node->value(*spec)), spec->hardMin, spec->hardMax);
+  else
+    m_distribution->showHandles({}, 0, 1);
   const ParamSpec* curve = node ? curveParam(*node) : nullptr;
   m_distribution->showCurve(curve ? std::get<std::vector<double>>(node->value(*curve)) : std::vector<double>());
 }
@@ -412,12 +477,15 @@ void BenchView::fitToData() {
   for (const double share : {0.0, 0.05, 0.95, 1.0}) {
     double sum = 0;
     std::size_t bin = 0;
-    while (bin + 1 < h->kept.size() && sum + static_cast<double>(h->kept[bin] + h->left[bin]) < std::max(1.0, share * all)) {
+    while (bin + 1 < h->kept.size() &&
+           sum + static_cast<double>(h->kept[bin] + h->left[bin]) < std::max(1.0, share * all)) {
       sum += static_cast<double>(h->kept[bin] + h->left[bin]);
       ++bin;
     }
     const double at = static_cast<double>(bin) + (share > 0.5 ? 1 : 0);
-    edges.push_back(std::clamp(static_cast<double>(h->from) + at / static_cast<double>(h->kept.size()) * static_cast<double>(h->to - h->from), spec->hardMin, spec->hardMax));
+    edges.push_back(std::clamp(
+        static_cast<double>(h->from) + at / static_cast<double>(h->kept.size()) * static_cast<double>(h->to - h->from),
+        spec->hardMin, spec->hardMax));
   }
   m_model->setParam(m_uid, spec->id, spec->type == ParamType::Range ? std::vector<double>{edges[1], edges[2]} : edges);
 }

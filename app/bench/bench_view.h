@@ -1,4 +1,5 @@
-// Bench: the controls of the selected node beside the distribution of what it measures; the plan's own settings when nothing is selected.
+// Bench: the controls of the selected node beside the distribution of what it measures; the plan's own settings when
+// nothing is selected.
 #pragma once
 
 #include "app/bench/distribution_view.h"
@@ -29,10 +30,15 @@ class BenchView : public QWidget {
   void headingChanged();
 
  private:
-  struct Row { ParamSpec spec; QWidget* label; ParamEditor* editor; };
+  struct Row {
+    ParamSpec spec;
+    QWidget* label;
+    ParamEditor* editor;
+  };
   void rebuild();
   void refresh();
-  void addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide, QWidget** labelOut);
+  void addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide,
+              QWidget** labelOut);
   void addSeedRow(QGridLayout* grid, int& cell);
   void buildPlanControls(QGridLayout* grid);
   void buildDials(QGridLayout* grid, int& cell);

@@ -35,7 +35,8 @@ DistributionView::DistributionView(QWidget* parent) : QWidget(parent) {
 }
 
 void DistributionView::showHistogram(std::shared_ptr<const Histogram> histogram, bool isMask) {
-  if (histogram != m_histogram) m_ghost = m_histogram && histogram && m_histogram->label == histogram->label ? m_histogram : nullptr;
+  if (histogram != m_histogram)
+    m_ghost = m_histogram && histogram && m_histogram->label == histogram->label ? m_histogram : nullptr;
   m_histogram = std::move(histogram);
   m_isMask = isMask;
   update();
@@ -87,13 +88,16 @@ void DistributionView::paintEvent(QPaintEvent*) {
   const Histogram& h = *m_histogram;
   const auto scaled = [this](double v) { return m_isLog ? std::log1p(v) : v; };
   double most = 1;
-  for (std::size_t i = 0; i < h.kept.size(); ++i) most = std::max(most, scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])));
+  for (std::size_t i = 0; i < h.kept.size(); ++i)
+    most = std::max(most, scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])));
   const double bin = c.width() / static_cast<double>(h.kept.size());
   const double tall = c.height() - 18;
   const QBrush hatch = hatchBrush(t.quiet);
   for (std::size_t i = 0; i < h.kept.size(); ++i) {
     const double both = scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])) / most * tall;
-    const double share = h.kept[i] + h.left[i] > 0 ? static_cast<double>(h.kept[i]) / static_cast<double>(h.kept[i] + h.left[i]) : 0;
+    const double share = h.kept[i] + h.left[i] > 0
+                             ? static_cast<double>(h.kept[i]) / static_cast<double>(h.kept[i] + h.left[i])
+                             : 0;
     const double kept = both * share;
     const double x = c.left() + static_cast<double>(i) * bin;
     if (both > kept) {
@@ -102,14 +106,18 @@ void DistributionView::paintEvent(QPaintEvent*) {
       p.setPen(QPen(t.hatch, 0.6));
       p.drawRect(r);
     }
-    if (kept > 0) p.fillRect(QRectF(x + 0.5, c.bottom() - kept, bin - 1, kept), t.isNight ? t.quiet : t.ink.lighter(130));
+    if (kept > 0)
+      p.fillRect(QRectF(x + 0.5, c.bottom() - kept, bin - 1, kept), t.isNight ? t.quiet : t.ink.lighter(130));
   }
   if (m_ghost && m_ghost->from == h.from && m_ghost->to == h.to) {
     QPainterPath line;
     for (std::size_t i = 0; i < m_ghost->kept.size(); ++i) {
-      const QPointF at(c.left() + (static_cast<double>(i) + 0.5) * bin, c.bottom() - std::min(1.0, scaled(static_cast<double>(m_ghost->kept[i])) / most) * tall);
-      if (i == 0) line.moveTo(at);
-      else line.lineTo(at);
+      const QPointF at(c.left() + (static_cast<double>(i) + 0.5) * bin,
+                       c.bottom() - std::min(1.0, scaled(static_cast<double>(m_ghost->kept[i])) / most) * tall);
+      if (i == 0)
+        line.moveTo(at);
+      else
+        line.lineTo(at);
     }
     p.setPen(QPen(t.quiet, 1, Qt::DotLine));
     p.drawPath(line);
@@ -136,10 +144,13 @@ void DistributionView::paintEvent(QPaintEvent*) {
   const bool isRightTall = rightSide > leftSide;
   const std::size_t all = h.keptCount + h.leftCount;
   const double percent = all > 0 ? 100.0 * static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
-  const QStringList lines{tr("%1 of %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
-                          (m_isMask ? tr("%1 above half · %2 %") : tr("%1 kept · %2 %")).arg(locale.toString(static_cast<qulonglong>(h.keptCount)), locale.toString(percent, 'f', percent < 10 ? 1 : 0)),
-                          (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
-                          tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), QString::fromUtf8(h.suffix))};
+  const QStringList lines{
+      tr("%1 of %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
+      (m_isMask ? tr("%1 above half · %2 %") : tr("%1 kept · %2 %"))
+          .arg(locale.toString(static_cast<qulonglong>(h.keptCount)),
+               locale.toString(percent, 'f', percent < 10 ? 1 : 0)),
+      (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
+      tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), QString::fromUtf8(h.suffix))};
   for (int i = 0; i < lines.size(); ++i) {
     QFont f = small;
     f.setPixelSize(12);
@@ -148,7 +159,8 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.setPen(i == 1 ? t.ink : t.quiet);
     const QRectF box(isRightTall ? c.left() + 12 : width() - 236, 20 + i * 17, 220, 16);
     const double wide = QFontMetricsF(f).horizontalAdvance(lines[i]);
-    p.fillRect(QRectF(isRightTall ? box.left() - 3 : box.right() - wide - 3, box.top(), wide + 6, 16), QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
+    p.fillRect(QRectF(isRightTall ? box.left() - 3 : box.right() - wide - 3, box.top(), wide + 6, 16),
+               QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
     p.drawText(box, (isRightTall ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, lines[i]);
   }
   if (!m_curve.empty()) paintCurve(p);
@@ -176,7 +188,8 @@ void DistributionView::showCurve(std::vector<double> points) {
 QPointF DistributionView::curvePosition(int point) const {
   const QRectF c = chart();
   const auto i = static_cast<std::size_t>(point) * 2;
-  return i + 1 < m_curve.size() ? QPointF(c.left() + m_curve[i] * c.width(), c.bottom() - m_curve[i + 1] * c.height()) : QPointF();
+  return i + 1 < m_curve.size() ? QPointF(c.left() + m_curve[i] * c.width(), c.bottom() - m_curve[i + 1] * c.height())
+                                : QPointF();
 }
 
 int DistributionView::curvePointAt(const QPointF& at) const {
@@ -190,12 +203,16 @@ void DistributionView::paintCurve(QPainter& p) const {
   const QRectF c = chart();
   CurveShape shape;
   shape.points.clear();
-  for (std::size_t i = 0; i + 1 < m_curve.size(); i += 2) shape.points.push_back({static_cast<float>(m_curve[i]), static_cast<float>(m_curve[i + 1])});
+  for (std::size_t i = 0; i + 1 < m_curve.size(); i += 2)
+    shape.points.push_back({static_cast<float>(m_curve[i]), static_cast<float>(m_curve[i + 1])});
   QPainterPath line;
   for (int x = 0; x <= static_cast<int>(c.width()); x += 2) {
-    const QPointF at(c.left() + x, c.bottom() - static_cast<double>(shape.at(static_cast<float>(x / c.width()))) * c.height());
-    if (x == 0) line.moveTo(at);
-    else line.lineTo(at);
+    const QPointF at(c.left() + x,
+                     c.bottom() - static_cast<double>(shape.at(static_cast<float>(x / c.width()))) * c.height());
+    if (x == 0)
+      line.moveTo(at);
+    else
+      line.lineTo(at);
   }
   p.setBrush(Qt::NoBrush);
   p.setPen(QPen(t.accent, 2));
@@ -221,7 +238,8 @@ void DistributionView::mouseDoubleClickEvent(QMouseEvent* event) {
 }
 
 void DistributionView::keyPressEvent(QKeyEvent* event) {
-  if ((event->key() != Qt::Key_Delete && event->key() != Qt::Key_Backspace) || m_curvePoint < 0 || m_curve.size() <= 4) return QWidget::keyPressEvent(event);
+  if ((event->key() != Qt::Key_Delete && event->key() != Qt::Key_Backspace) || m_curvePoint < 0 || m_curve.size() <= 4)
+    return QWidget::keyPressEvent(event);
   const auto at = m_curve.begin() + 2 * m_curvePoint;
   m_curve.erase(at, at + 2);
   m_curvePoint = -1;
@@ -268,12 +286,14 @@ void DistributionView::mouseMoveEvent(QMouseEvent* event) {
   }
   if (m_dragged < 0) {
     bool isOver = false;
-    for (int i = 0; i < static_cast<int>(m_values.size()); ++i) isOver = isOver || QLineF(event->position(), handlePosition(i)).length() < 14;
+    for (int i = 0; i < static_cast<int>(m_values.size()); ++i)
+      isOver = isOver || QLineF(event->position(), handlePosition(i)).length() < 14;
     setCursor(isOver ? Qt::SizeHorCursor : Qt::ArrowCursor);
     return;
   }
   const auto at = static_cast<std::size_t>(m_dragged);
-  double v = std::clamp(valueAt(event->position().x()), std::max(m_hardMin, std::min(from(), m_values[at])), std::min(m_hardMax, std::max(to(), m_values[at])));
+  double v = std::clamp(valueAt(event->position().x()), std::max(m_hardMin, std::min(from(), m_values[at])),
+                        std::min(m_hardMax, std::max(to(), m_values[at])));
   const double grain = std::pow(10, std::floor(std::log10((to() - from()) / 400)));
   v = std::round(v / grain) * grain;
   // Numbers stay in order: a handle pushes the others before it.

@@ -1,5 +1,5 @@
-// The distribution of what a node measures: kept in ink, left out hatched, the last one as a ghost line, and the band's or range's
-// handles on the chart itself, so that one cuts where the data is.
+// The distribution of what a node measures: kept in ink, left out hatched, the last one as a ghost line, and the band's
+// or range's handles on the chart itself, so that one cuts where the data is.
 #pragma once
 
 #include "core/plan/context.h"
@@ -16,7 +16,8 @@ class DistributionView : public QWidget {
   void showHistogram(std::shared_ptr<const Histogram> histogram, bool isMask);
   /// 4 numbers of a band, 2 of a range, or none; `hardMin`, `hardMax` bound the handles.
   void showHandles(std::vector<double> values, double hardMin, double hardMax);
-  /// The points of a curve (x and y of each) drawn over the chart, or none. Double-click adds one, Delete takes the last touched away.
+  /// The points of a curve (x and y of each) drawn over the chart, or none. Double-click adds one, Delete takes the
+  /// last touched away.
   void showCurve(std::vector<double> points);
   QPointF curvePosition(int point) const;
   /// Where a handle is drawn, for tests and for hitting it.
@@ -54,7 +55,7 @@ class DistributionView : public QWidget {
   double m_hardMin = 0;
   double m_hardMax = 1;
   std::vector<double> m_curve;
-  int m_curvePoint = -1;       // last touched
+  int m_curvePoint = -1;  // last touched
   bool m_isCurveDragged = false;
   int m_dragged = -1;
   int m_gesture = 0;

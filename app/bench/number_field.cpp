@@ -22,16 +22,26 @@ std::optional<double> parseQuantity(const QString& text, Unit unit) {
   rest.replace(QChar(0x2212), QLatin1Char('-'));
   // "12,500" is twelve thousand, "1,5" is one and a half, as half of the world writes it.
   static const QRegularExpression thousands(QStringLiteral("(?<![\\d.,])([1-9]\\d{0,2})((?:,\\d{3})+)(?![\\d,])"));
-  for (auto m = thousands.match(rest); m.hasMatch(); m = thousands.match(rest)) rest.replace(m.capturedStart(), m.capturedLength(), QString(m.captured(0)).remove(QLatin1Char(',')));
+  for (auto m = thousands.match(rest); m.hasMatch(); m = thousands.match(rest))
+    rest.replace(m.capturedStart(), m.capturedLength(), QString(m.captured(0)).remove(QLatin1Char(',')));
   rest.replace(QLatin1Char(','), QLatin1Char('.'));
   static const QRegularExpression suffix(QStringLiteral("\\s*(per m²|°|deg|rad|%|px|cm|mm|km|m)$"));
   double factor = 1;
   const auto match = suffix.match(rest);
   if (match.hasMatch()) {
     const QString u = match.captured(1);
-    if (unit == Unit::Meter) factor = u == QLatin1String("cm") ? 0.01 : u == QLatin1String("mm") ? 0.001 : u == QLatin1String("km") ? 1000 : u == QLatin1String("m") ? 1 : 0;
-    else if (unit == Unit::Degree) factor = u == QLatin1String("rad") ? 180 / 3.14159265358979323846 : u == QLatin1String("deg") || u == QStringLiteral("°") ? 1 : 0;
-    else factor = u == QString::fromUtf8(unitSuffix(unit)).trimmed() ? 1 : 0;
+    if (unit == Unit::Meter)
+      factor = u == QLatin1String("cm")   ? 0.01
+               : u == QLatin1String("mm") ? 0.001
+               : u == QLatin1String("km") ? 1000
+               : u == QLatin1String("m")  ? 1
+                                          : 0;
+    else if (unit == Unit::Degree)
+      factor = u == QLatin1String("rad")                               ? 180 / 3.14159265358979323846
+               : u == QLatin1String("deg") || u == QStringLiteral("°") ? 1
+                                                                       : 0;
+    else
+      factor = u == QString::fromUtf8(unitSuffix(unit)).trimmed() ? 1 : 0;
     if (factor == 0) return {};  // a unit that does not belong here
     rest.chop(match.capturedLength());
   }
@@ -49,18 +59,27 @@ QString formatQuantity(double value, Unit unit) {
 }
 
 NumberField::NumberField(const ParamSpec& spec, QWidget* parent)
-    : QLineEdit(parent), m_unit(spec.unit), m_min(spec.hardMin), m_max(spec.hardMax), m_step(spec.step), m_isInteger(spec.type == ParamType::Integer) {
+    : QLineEdit(parent),
+      m_unit(spec.unit),
+      m_min(spec.hardMin),
+      m_max(spec.hardMax),
+      m_step(spec.step),
+      m_isInteger(spec.type == ParamType::Integer) {
   setMinimumWidth(56);
   // A press must not give focus by itself: it may begin a drag. The release of a plain click gives it.
   setFocusPolicy(Qt::TabFocus);
   setCursor(Qt::SizeHorCursor);
-  connect(this, &QLineEdit::returnPressed, this, [this] { commitText(); selectAll(); });
+  connect(this, &QLineEdit::returnPressed, this, [this] {
+    commitText();
+    selectAll();
+  });
   connect(this, &QLineEdit::textEdited, this, [this] { setProperty("fault", false); });
 }
 
 void NumberField::showFormula(const QString& formula) {
   m_formula = formula;
-  if (!formula.isEmpty()) setToolTip(tr("%1: follows a dial. Type a number to let it go.").arg(formatQuantity(m_value, m_unit)));
+  if (!formula.isEmpty())
+    setToolTip(tr("%1: follows a dial. Type a number to let it go.").arg(formatQuantity(m_value, m_unit)));
   showValue(m_value);
 }
 
@@ -98,7 +117,8 @@ void NumberField::commitText() {
   style()->unpolish(this);
   style()->polish(this);
   if (isFault) {
-    setToolTip(!v ? tr("Not a number in this unit") : tr("Must be %1 to %2").arg(formatQuantity(m_min, m_unit), formatQuantity(m_max, m_unit)));
+    setToolTip(!v ? tr("Not a number in this unit")
+                  : tr("Must be %1 to %2").arg(formatQuantity(m_min, m_unit), formatQuantity(m_max, m_unit)));
     return;
   }
   setModified(false);

@@ -1,4 +1,5 @@
-// A number with unit: drag sideways, wheel, arrow keys, or type, with arithmetic and other units ("1.6/2", "45 cm", "0.8 rad").
+// A number with unit: drag sideways, wheel, arrow keys, or type, with arithmetic and other units ("1.6/2", "45 cm",
+// "0.8 rad").
 #pragma once
 
 #include "core/plan/params.h"

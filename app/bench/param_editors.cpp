@@ -8,8 +8,8 @@
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QHBoxLayout>
 #include <QGridLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
@@ -47,10 +47,14 @@ class NumberEditor : public ParamEditor {
 /// Vectors, ranges and bands: some numbers in a row, each with a word for what it is.
 class NumbersEditor : public ParamEditor {
  public:
-  NumbersEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_isBand(spec.type == ParamType::Band), m_isWide(m_isBand || spec.type == ParamType::Vector) {
+  NumbersEditor(const ParamSpec& spec, QWidget* parent)
+      : ParamEditor(parent),
+        m_isBand(spec.type == ParamType::Band),
+        m_isWide(m_isBand || spec.type == ParamType::Vector) {
     const QStringList names = spec.type == ParamType::Vector ? QStringList{tr("X"), tr("Y"), tr("Z")}
-                              : spec.type == ParamType::Range ? QStringList{tr("from"), tr("to")}
-                                                              : QStringList{tr("fade in from"), tr("full from"), tr("full to"), tr("fade out to")};
+                              : spec.type == ParamType::Range
+                                  ? QStringList{tr("from"), tr("to")}
+                                  : QStringList{tr("fade in from"), tr("full from"), tr("full to"), tr("fade out to")};
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(0, 0, 0, 0);
     grid->setHorizontalSpacing(6);
@@ -72,7 +76,8 @@ class NumbersEditor : public ParamEditor {
         grid->addWidget(field, 0, i);
       }
       m_fields.push_back(field);
-      connect(field, &NumberField::edited, this, [this, i](double v, int gesture) { change(static_cast<std::size_t>(i), v, gesture); });
+      connect(field, &NumberField::edited, this,
+              [this, i](double v, int gesture) { change(static_cast<std::size_t>(i), v, gesture); });
     }
     setFocusProxy(m_fields.front());
     if (m_isBand) {
@@ -82,7 +87,9 @@ class NumbersEditor : public ParamEditor {
       m_symmetric->setToolTip(tr("Makes both soft edges equally wide, and keeps them so"));
       m_symmetric->setCheckable(true);
       grid->addWidget(m_symmetric, 2, 0, 1, 4, Qt::AlignLeft);
-      connect(m_symmetric, &QToolButton::toggled, this, [this](bool isOn) { if (isOn) change(3, m_values[2] + (m_values[1] - m_values[0]), ++g_gesture); });
+      connect(m_symmetric, &QToolButton::toggled, this, [this](bool isOn) {
+        if (isOn) change(3, m_values[2] + (m_values[1] - m_values[0]), ++g_gesture);
+      });
     }
   }
   bool isWide() const override { return m_isWide; }
@@ -98,8 +105,10 @@ class NumbersEditor : public ParamEditor {
       for (std::size_t i = at; i-- > 0;) m_values[i] = std::min(m_values[i], v);
       for (std::size_t i = at + 1; i < m_values.size(); ++i) m_values[i] = std::max(m_values[i], v);
       if (m_symmetric->isChecked()) {
-        if (at <= 1) m_values[3] = m_values[2] + (m_values[1] - m_values[0]);
-        else m_values[0] = m_values[1] - (m_values[3] - m_values[2]);
+        if (at <= 1)
+          m_values[3] = m_values[2] + (m_values[1] - m_values[0]);
+        else
+          m_values[0] = m_values[1] - (m_values[3] - m_values[2]);
       }
     }
     Q_EMIT edited(m_values, gesture);
@@ -134,8 +143,10 @@ class QuietCombo : public QComboBox {
  public:
   using QComboBox::QComboBox;
   void wheelEvent(QWheelEvent* event) override {
-    if (hasFocus()) QComboBox::wheelEvent(event);
-    else event->ignore();
+    if (hasFocus())
+      QComboBox::wheelEvent(event);
+    else
+      event->ignore();
   }
 };
 
@@ -151,9 +162,12 @@ class ChoiceEditor : public ParamEditor {
     m_combo->setMinimumContentsLength(6);
     for (const Option& o : spec.options) m_combo->addItem(tr(o.label.c_str()), text(o.id));
     setFocusProxy(m_combo);
-    connect(m_combo, &QComboBox::activated, this, [this](int i) { Q_EMIT edited(m_combo->itemData(i).toString().toStdString(), ++g_gesture); });
+    connect(m_combo, &QComboBox::activated, this,
+            [this](int i) { Q_EMIT edited(m_combo->itemData(i).toString().toStdString(), ++g_gesture); });
   }
-  void show(const ParamValue& value) override { m_combo->setCurrentIndex(m_combo->findData(text(std::get<std::string>(value)))); }
+  void show(const ParamValue& value) override {
+    m_combo->setCurrentIndex(m_combo->findData(text(std::get<std::string>(value))));
+  }
   /// Words that would be cut off beside another control get a line of their own.
   bool isWide() const override {
     constexpr int kRoomBesideAnother = 50;  // px of words, in a window of 1280
@@ -168,7 +182,8 @@ class ChoiceEditor : public ParamEditor {
 
 class TextEditor : public ParamEditor {
  public:
-  TextEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_check(spec.check), m_line(new QLineEdit(this)), m_fault(new QLabel(this)) {
+  TextEditor(const ParamSpec& spec, QWidget* parent)
+      : ParamEditor(parent), m_check(spec.check), m_line(new QLineEdit(this)), m_fault(new QLabel(this)) {
     auto* row = new QVBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
@@ -208,7 +223,8 @@ class TextEditor : public ParamEditor {
 /// What is made in another view: how much there is, and a way to take it all back.
 class ListEditor : public ParamEditor {
  public:
-  ListEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_type(spec.type), m_label(new QLabel(this)), m_clear(new QToolButton(this)) {
+  ListEditor(const ParamSpec& spec, QWidget* parent)
+      : ParamEditor(parent), m_type(spec.type), m_label(new QLabel(this)), m_clear(new QToolButton(this)) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->addWidget(m_label, 1);
@@ -223,10 +239,15 @@ class ListEditor : public ParamEditor {
   bool isWide() const override { return true; }
   void show(const ParamValue& value) override {
     const std::size_t numbers = std::get<std::vector<double>>(value).size();
-    const auto count = static_cast<int>(numbers / (m_type == ParamType::Curve ? 2 : m_type == ParamType::Strokes ? kNumbersPerDab : 1));
-    m_label->setText(m_type == ParamType::Curve     ? tr("%1 points, on the chart").arg(count)
-                     : m_type == ParamType::Strokes ? (count == 0 ? tr("Paint in Site with the left button; Ctrl takes away.") : tr("%1 dabs").arg(QLocale().toString(count)))
-                                                    : (count == 0 ? tr("Click faces in Site; Ctrl takes away.") : tr("%1 faces").arg(QLocale().toString(count))));
+    const auto count = static_cast<int>(numbers / (m_type == ParamType::Curve     ? 2
+                                                   : m_type == ParamType::Strokes ? kNumbersPerDab
+                                                                                  : 1));
+    m_label->setText(m_type == ParamType::Curve ? tr("%1 points, on the chart").arg(count)
+                     : m_type == ParamType::Strokes
+                         ? (count == 0 ? tr("Paint in Site with the left button; Ctrl takes away.")
+                                       : tr("%1 dabs").arg(QLocale().toString(count)))
+                         : (count == 0 ? tr("Click faces in Site; Ctrl takes away.")
+                                       : tr("%1 faces").arg(QLocale().toString(count))));
     m_clear->setEnabled(count > 0);
   }
 
@@ -238,7 +259,8 @@ class ListEditor : public ParamEditor {
 
 class FileEditor : public ParamEditor {
  public:
-  FileEditor(const ParamSpec& spec, const QString& folder, QWidget* parent) : ParamEditor(parent), m_line(new QLineEdit(this)), m_folder(folder) {
+  FileEditor(const ParamSpec& spec, const QString& folder, QWidget* parent)
+      : ParamEditor(parent), m_line(new QLineEdit(this)), m_folder(folder) {
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
@@ -250,7 +272,11 @@ class FileEditor : public ParamEditor {
     m_line->setObjectName(text(spec.id));
     m_line->setAccessibleName(text(spec.label));
     setFocusProxy(m_line);
-    const QString filter = spec.fileKind == "image" ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)") : spec.fileKind == "points" ? tr("Points (*.csv *.tsv *.txt *.ply);;All files (*)") : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
+    const QString filter = spec.fileKind == "image"
+                               ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)")
+                           : spec.fileKind == "points"
+                               ? tr("Points (*.csv *.tsv *.txt *.ply);;All files (*)")
+                               : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
     connect(m_line, &QLineEdit::editingFinished, this, [this] {
       if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
       m_line->setModified(false);
@@ -263,7 +289,9 @@ class FileEditor : public ParamEditor {
     });
   }
   bool isWide() const override { return true; }
-  void show(const ParamValue& value) override { if (!m_line->isModified()) m_line->setText(text(std::get<std::string>(value))); }
+  void show(const ParamValue& value) override {
+    if (!m_line->isModified()) m_line->setText(text(std::get<std::string>(value)));
+  }
 
  private:
   QLineEdit* m_line;
@@ -282,7 +310,8 @@ class ElidedBox : public QCheckBox {
  protected:
   void resizeEvent(QResizeEvent* event) override {
     QCheckBox::resizeEvent(event);
-    const int mark = style()->pixelMetric(QStyle::PM_IndicatorWidth, nullptr, this) + style()->pixelMetric(QStyle::PM_CheckBoxLabelSpacing, nullptr, this) + 2;
+    const int mark = style()->pixelMetric(QStyle::PM_IndicatorWidth, nullptr, this) +
+                     style()->pixelMetric(QStyle::PM_CheckBoxLabelSpacing, nullptr, this) + 2;
     setText(fontMetrics().elidedText(m_words, Qt::ElideRight, width() - mark));
   }
 
@@ -324,22 +353,29 @@ class PropsEditor : public ParamEditor {
         Q_EMIT edited(m_choices, gesture);
       });
     }
-    if (m_rows.empty()) grid->addWidget(new QLabel(tr("The Kit is empty: add prop files there, or drop them on it."), this), 0, 0);
+    if (m_rows.empty())
+      grid->addWidget(new QLabel(tr("The Kit is empty: add prop files there, or drop them on it."), this), 0, 0);
   }
   bool isWide() const override { return true; }
   void show(const ParamValue& value) override {
     m_choices = std::get<PropChoices>(value);
     for (const Row& row : m_rows) {
-      const auto it = std::find_if(m_choices.begin(), m_choices.end(), [&](const PropChoice& c) { return c.prop == row.uid; });
+      const auto it = std::find_if(m_choices.begin(), m_choices.end(),
+                                   [&](const PropChoice& c) { return c.prop == row.uid; });
       row.box->setChecked(it != m_choices.end() && it->isOn);
       row.weight->showValue(it == m_choices.end() ? 1 : it->weight);
     }
   }
 
  private:
-  struct Row { std::string uid; QCheckBox* box; NumberField* weight; };
+  struct Row {
+    std::string uid;
+    QCheckBox* box;
+    NumberField* weight;
+  };
   PropChoice& entry(const std::string& uid) {
-    const auto it = std::find_if(m_choices.begin(), m_choices.end(), [&](const PropChoice& c) { return c.prop == uid; });
+    const auto it = std::find_if(m_choices.begin(), m_choices.end(),
+                                 [&](const PropChoice& c) { return c.prop == uid; });
     if (it != m_choices.end()) return *it;
     m_choices.push_back({uid, 1, true});
     return m_choices.back();

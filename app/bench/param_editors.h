@@ -1,4 +1,5 @@
-// Makes the control of a parameter from its declaration. One editor per type; special ones are chosen here, never in the core.
+// Makes the control of a parameter from its declaration. One editor per type; special ones are chosen here, never in
+// the core.
 #pragma once
 
 #include "core/plan/document.h"

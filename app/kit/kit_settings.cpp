@@ -71,23 +71,27 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   };
   ParamSpec unit;
   unit.hard(1e-6, 1e6).usual(0.001, 10, 0.01);
-  number("unit_scale", tr("Unit, in m"), tr("How many m one unit of the file is; 0.01 for centimeters"), unit, &PropEntry::unitScale);
+  number("unit_scale", tr("Unit, in m"), tr("How many m one unit of the file is; 0.01 for centimeters"), unit,
+         &PropEntry::unitScale);
   m_upAxis = combo("up_axis", {tr("Y up"), tr("Z up")});
   place(tr("Up axis"), tr("The axis that points up in the file"), m_upAxis);
   m_pivot = combo("pivot", {tr("As made"), tr("Base center"), tr("Center"), tr("Lowest point")});
   place(tr("Pivot"), tr("The place of the prop that is set on the point"), m_pivot);
   ParamSpec height;
   height.in(Unit::Meter).hard(0, 1e4).usual(0, 20, 0.05);
-  number("common_height", tr("Height"), tr("The prop is scaled to this height; 0 leaves it as made"), height, &PropEntry::commonHeight);
+  number("common_height", tr("Height"), tr("The prop is scaled to this height; 0 leaves it as made"), height,
+         &PropEntry::commonHeight);
   ParamSpec size;
   size.hard(1e-4, 1e4).usual(0.1, 10, 0.05);
   number("own_size", tr("Own size"), tr("A factor on top"), size, &PropEntry::size);
   ParamSpec footprint;
   footprint.in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05);
-  number("footprint", tr("Footprint"), tr("Radius of ground that it claims; 0 takes it from the geometry"), footprint, &PropEntry::footprint);
+  number("footprint", tr("Footprint"), tr("Radius of ground that it claims; 0 takes it from the geometry"), footprint,
+         &PropEntry::footprint);
   ParamSpec weight;
   weight.hard(0, 1000).usual(0, 10, 0.1);
-  number("weight", tr("Weight"), tr("Where Choose props finds it by name or tag: 2 comes up twice as often as 1"), weight, &PropEntry::weight);
+  number("weight", tr("Weight"), tr("Where Choose props finds it by name or tag: 2 comes up twice as often as 1"),
+         weight, &PropEntry::weight);
   m_normals = combo("normals", {tr("As made"), tr("Smooth"), tr("Sharp above 40°"), tr("Flat")});
   place(tr("Normals"), tr("As in the file, or made anew"), m_normals);
   auto* turns = new QWidget(widget());
@@ -104,16 +108,20 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
     turnRow->addWidget(field);
     m_turn[static_cast<std::size_t>(a)] = field;
     connect(field, &NumberField::edited, this, [this, a](double v, int gesture) {
-      edit(tr("Turn of prop"), [a, v](PropEntry& p) { p.turnDeg[a] = static_cast<float>(v); }, QStringLiteral("turn.%1").arg(gesture));
+      edit(
+          tr("Turn of prop"), [a, v](PropEntry& p) { p.turnDeg[a] = static_cast<float>(v); },
+          QStringLiteral("turn.%1").arg(gesture));
     });
   }
-  place(tr("Own turn"), tr("Degrees about X, then Y, then Z, for props that were built another way round"), turns, true);
+  place(tr("Own turn"), tr("Degrees about X, then Y, then Z, for props that were built another way round"), turns,
+        true);
   m_tags = new QLineEdit(widget());
   m_tags->setObjectName(QStringLiteral("tags"));
   m_tags->setPlaceholderText(tr("words, separated by spaces"));
   place(tr("Tags"), tr("Free words: Choose props can go by them, and they are exported"), m_tags, true);
   m_massing = combo("massing", {tr("A box"), tr("Simplified")});
-  place(tr("Massing"), tr("What stands for the prop in the Massing view, or while it is too heavy to be shown"), m_massing);
+  place(tr("Massing"), tr("What stands for the prop in the Massing view, or while it is too heavy to be shown"),
+        m_massing);
   ParamSpec triangles;
   triangles.hard(4, 1e6).usual(12, 5000, 10);
   triangles.type = ParamType::Integer;
@@ -122,30 +130,39 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   place(tr("Triangles"), tr("What simplifying aims at"), m_massingTriangles);
   m_massingShown = new QCheckBox(tr("Show the massing in Dressed too"), widget());
   m_massingShown->setObjectName(QStringLiteral("massing_shown"));
-  place(QString(), tr("For props with so many triangles that Site would crawl; export writes the real one"), m_massingShown, true);
+  place(QString(), tr("For props with so many triangles that Site would crawl; export writes the real one"),
+        m_massingShown, true);
   m_mounts = new QToolButton(widget());
   m_mounts->setObjectName(QStringLiteral("mounts"));
   place(tr("Mounts"), tr("Marked places where On props can set something"), m_mounts, true);
 
   connect(m_name, &QLineEdit::editingFinished, this, [this] {
     const std::string name = m_name->text().trimmed().toStdString();
-    if (m_name->isModified() && !name.empty() && m_uids.size() == 1) edit(tr("Name of prop"), [name](PropEntry& p) { p.name = name; });
+    if (m_name->isModified() && !name.empty() && m_uids.size() == 1)
+      edit(tr("Name of prop"), [name](PropEntry& p) { p.name = name; });
     m_name->setModified(false);
   });
   connect(m_tags, &QLineEdit::editingFinished, this, [this] {
-    if (m_tags->isModified()) edit(tr("Tags of prop"), [tags = m_tags->text().simplified().toStdString()](PropEntry& p) { p.tags = tags; });
+    if (m_tags->isModified())
+      edit(tr("Tags of prop"), [tags = m_tags->text().simplified().toStdString()](PropEntry& p) { p.tags = tags; });
     m_tags->setModified(false);
   });
-  connect(m_upAxis, &QComboBox::activated, this, [this](int i) { edit(tr("Up axis of prop"), [i](PropEntry& p) { p.isZUp = i == 1; }); });
-  connect(m_pivot, &QComboBox::activated, this, [this](int i) { edit(tr("Pivot of prop"), [i](PropEntry& p) { p.pivot = static_cast<PivotAt>(i); }); });
+  connect(m_upAxis, &QComboBox::activated, this,
+          [this](int i) { edit(tr("Up axis of prop"), [i](PropEntry& p) { p.isZUp = i == 1; }); });
+  connect(m_pivot, &QComboBox::activated, this,
+          [this](int i) { edit(tr("Pivot of prop"), [i](PropEntry& p) { p.pivot = static_cast<PivotAt>(i); }); });
   connect(m_normals, &QComboBox::activated, this, [this](int i) {
     constexpr std::array<double, 4> angles{-1, 180, 40, 0};
     edit(tr("Normals of prop"), [angle = angles[static_cast<std::size_t>(i)]](PropEntry& p) { p.creaseDeg = angle; });
   });
-  connect(m_massing, &QComboBox::activated, this, [this](int i) { edit(tr("Massing of prop"), [i](PropEntry& p) { p.isMassingBox = i == 0; }); });
-  connect(m_massingShown, &QCheckBox::clicked, this, [this](bool on) { edit(tr("Massing of prop"), [on](PropEntry& p) { p.isMassingShown = on; }); });
+  connect(m_massing, &QComboBox::activated, this,
+          [this](int i) { edit(tr("Massing of prop"), [i](PropEntry& p) { p.isMassingBox = i == 0; }); });
+  connect(m_massingShown, &QCheckBox::clicked, this,
+          [this](bool on) { edit(tr("Massing of prop"), [on](PropEntry& p) { p.isMassingShown = on; }); });
   connect(m_massingTriangles, &NumberField::edited, this, [this](double v, int gesture) {
-    edit(tr("Massing of prop"), [v](PropEntry& p) { p.massingTriangles = static_cast<int>(v); }, QStringLiteral("massing.%1").arg(gesture));
+    edit(
+        tr("Massing of prop"), [v](PropEntry& p) { p.massingTriangles = static_cast<int>(v); },
+        QStringLiteral("massing.%1").arg(gesture));
   });
   connect(m_mounts, &QToolButton::clicked, this, &KitSettings::mountsWanted);
 }
@@ -165,25 +182,33 @@ void KitSettings::place(const QString& label, const QString& help, QWidget* edit
   m_cell += isWide ? 2 : 1;
 }
 
-NumberField* KitSettings::number(const char* name, const QString& label, const QString& help, const ParamSpec& spec, double PropEntry::*member) {
+NumberField* KitSettings::number(const char* name, const QString& label, const QString& help, const ParamSpec& spec,
+                                 double PropEntry::*member) {
   auto* field = new NumberField(spec, widget());
   field->setObjectName(QLatin1String(name));
   place(label, help, field);
   m_numbers.emplace_back(field, member);
   connect(field, &NumberField::edited, this, [this, member, label, name = QLatin1String(name)](double v, int gesture) {
-    edit(tr("%1 of prop").arg(label), [member, v](PropEntry& p) { p.*member = v; }, QStringLiteral("%1.%2").arg(name).arg(gesture));
+    edit(
+        tr("%1 of prop").arg(label), [member, v](PropEntry& p) { p.*member = v; },
+        QStringLiteral("%1.%2").arg(name).arg(gesture));
   });
   return field;
 }
 
-const PropEntry* KitSettings::first() const { return m_uids.empty() ? nullptr : m_model->plan().findProp(m_uids.front()); }
+const PropEntry* KitSettings::first() const {
+  return m_uids.empty() ? nullptr : m_model->plan().findProp(m_uids.front());
+}
 
 void KitSettings::edit(const QString& words, const std::function<void(PropEntry&)>& change, const QString& key) {
   if (m_uids.empty()) return;
-  m_model->edit(words, [&](Plan& plan) {
-    for (PropEntry& p : plan.props)
-      if (std::find(m_uids.begin(), m_uids.end(), p.uid) != m_uids.end()) change(p);
-  }, key.isEmpty() ? key : QStringLiteral("kit.%1.%2").arg(text(m_uids.front()), key));
+  m_model->edit(
+      words,
+      [&](Plan& plan) {
+        for (PropEntry& p : plan.props)
+          if (std::find(m_uids.begin(), m_uids.end(), p.uid) != m_uids.end()) change(p);
+      },
+      key.isEmpty() ? key : QStringLiteral("kit.%1.%2").arg(text(m_uids.front()), key));
 }
 
 void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& view) {
@@ -210,13 +235,16 @@ void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& 
   QString facts = text(entry->file);
   std::size_t mounts = entry->mounts.size();
   if (m_view && isOne) {
-    const auto it = std::find_if(m_view->props.begin(), m_view->props.end(), [&](const PropPtr& p) { return p->uid == entry->uid; });
+    const auto it = std::find_if(m_view->props.begin(), m_view->props.end(),
+                                 [&](const PropPtr& p) { return p->uid == entry->uid; });
     if (it != m_view->props.end()) {
       mounts = (*it)->mounts.size();
       const Vec3 size = (*it)->surface->bounds().extent();
       const QLocale locale;
       const auto m = [&](float v) { return locale.toString(static_cast<double>(v), 'f', v < 1 ? 3 : 2); };
-      facts += QStringLiteral("\n") + tr("%1 × %2 × %3 m · footprint %4 m · %5 triangles").arg(m(size.x), m(size.y), m(size.z), m((*it)->footprint), locale.toString(static_cast<qulonglong>((*it)->surface->faceCount())));
+      facts += QStringLiteral("\n") + tr("%1 × %2 × %3 m · footprint %4 m · %5 triangles")
+                                          .arg(m(size.x), m(size.y), m(size.z), m((*it)->footprint),
+                                               locale.toString(static_cast<qulonglong>((*it)->surface->faceCount())));
     }
   }
   m_facts->setText(facts);
@@ -230,7 +258,8 @@ void KitSettings::showWarnings() {
     delete item;
   }
   if (!m_view) return;
-  const auto addRow = [&](const QString& words, bool isTrouble, const QString& fix, const std::function<void()>& apply, const QString& name) {
+  const auto addRow = [&](const QString& words, bool isTrouble, const QString& fix, const std::function<void()>& apply,
+                          const QString& name) {
     auto* row = new QWidget(m_warnings);
     auto* line = new QHBoxLayout(row);
     line->setContentsMargins(0, 0, 0, 0);
@@ -253,17 +282,22 @@ void KitSettings::showWarnings() {
     for (const Problem& p : m_view->evaluation.propProblems)
       if (p.where == entry->file || p.where == entry->name) {
         const bool isMissing = p.code == ProblemCode::FileMissing;
-        addRow(of + text(p.message), true, isMissing ? tr("Find it…") : QString(), [this] { Q_EMIT replaceWanted(); }, QStringLiteral("fix_missing"));
+        addRow(
+            of + text(p.message), true, isMissing ? tr("Find it…") : QString(), [this] { Q_EMIT replaceWanted(); },
+            QStringLiteral("fix_missing"));
       }
     const auto it = m_view->propWarnings.find(uid);
     if (it == m_view->propWarnings.end()) continue;
     for (const PropWarning& w : it->second)
-      addRow(of + text(w.message), false, text(w.fix), [this, uid, apply = w.apply, words = text(w.fix)] {
-        m_model->edit(words, [&](Plan& plan) {
-          for (PropEntry& p : plan.props)
-            if (p.uid == uid) apply(p);
-        });
-      }, QStringLiteral("fix_%1").arg(static_cast<int>(w.about)));
+      addRow(
+          of + text(w.message), false, text(w.fix),
+          [this, uid, apply = w.apply, words = text(w.fix)] {
+            m_model->edit(words, [&](Plan& plan) {
+              for (PropEntry& p : plan.props)
+                if (p.uid == uid) apply(p);
+            });
+          },
+          QStringLiteral("fix_%1").arg(static_cast<int>(w.about)));
     if (m_warnings->layout()->count() > 8) break;
   }
 }

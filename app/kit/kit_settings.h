@@ -1,4 +1,5 @@
-// The settings of the selected props: how the file is taken, how the prop is chosen, what stands for it, and what is odd about it.
+// The settings of the selected props: how the file is taken, how the prop is chosen, what stands for it, and what is
+// odd about it.
 #pragma once
 
 #include "app/model/evaluation_service.h"
@@ -33,7 +34,8 @@ class KitSettings : public QScrollArea {
  private:
   const PropEntry* first() const;
   void edit(const QString& words, const std::function<void(PropEntry&)>& change, const QString& key = {});
-  NumberField* number(const char* name, const QString& label, const QString& help, const ParamSpec& spec, double PropEntry::*member);
+  NumberField* number(const char* name, const QString& label, const QString& help, const ParamSpec& spec,
+                      double PropEntry::*member);
   void place(const QString& label, const QString& help, QWidget* editor, bool isWide = false);
   void showWarnings();
 

@@ -28,7 +28,9 @@ namespace {
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 const QStringList& meshEndings() {
-  static const QStringList endings{QStringLiteral("glb"), QStringLiteral("gltf"), QStringLiteral("obj"), QStringLiteral("ply"), QStringLiteral("stl"), QStringLiteral("dae"), QStringLiteral("fbx"), QStringLiteral("3ds")};
+  static const QStringList endings{QStringLiteral("glb"), QStringLiteral("gltf"), QStringLiteral("obj"),
+                                   QStringLiteral("ply"), QStringLiteral("stl"),  QStringLiteral("dae"),
+                                   QStringLiteral("fbx"), QStringLiteral("3ds")};
   return endings;
 }
 
@@ -43,7 +45,13 @@ constexpr int kPicture = 88;  // px
 }  // namespace
 
 KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
-    : QWidget(parent), m_model(model), m_service(service), m_search(new QLineEdit(this)), m_count(new QLabel(this)), m_list(new QListWidget(this)), m_settings(new KitSettings(model, this)) {
+    : QWidget(parent),
+      m_model(model),
+      m_service(service),
+      m_search(new QLineEdit(this)),
+      m_count(new QLabel(this)),
+      m_list(new QListWidget(this)),
+      m_settings(new KitSettings(model, this)) {
   setObjectName(QStringLiteral("kit"));
   setAcceptDrops(true);
   m_search->setObjectName(QStringLiteral("kit_search"));
@@ -74,9 +82,12 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   head->setContentsMargins(12, 10, 12, 0);
   head->setSpacing(6);
   head->addWidget(m_search, 1);
-  head->addWidget(tool(tr("add files…"), "add_props", tr("Mesh files become props; they can also be dropped here"), [this] { addFiles(); }));
-  head->addWidget(tool(tr("folder…"), "add_folder", tr("All mesh files of a folder and those below it"), [this] { addFolder(); }));
-  head->addWidget(tool(tr("remove"), "remove_props", tr("Takes the selected props out of the plan; their files stay"), [this] { removeSelected(); }));
+  head->addWidget(tool(tr("add files…"), "add_props", tr("Mesh files become props; they can also be dropped here"),
+                       [this] { addFiles(); }));
+  head->addWidget(
+      tool(tr("folder…"), "add_folder", tr("All mesh files of a folder and those below it"), [this] { addFolder(); }));
+  head->addWidget(tool(tr("remove"), "remove_props", tr("Takes the selected props out of the plan; their files stay"),
+                       [this] { removeSelected(); }));
   auto* top = new QWidget(this);
   auto* column = new QVBoxLayout(top);
   column->setContentsMargins(12, 4, 0, 0);
@@ -98,7 +109,9 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   connect(m_list, &QListWidget::itemSelectionChanged, this, [this] {
     showSelected();
     // Once the list has laid itself out: then what was selected by code comes into sight too.
-    QTimer::singleShot(0, m_list, [this] { if (m_list->selectedItems().size() == 1) m_list->scrollToItem(m_list->selectedItems().first()); });
+    QTimer::singleShot(0, m_list, [this] {
+      if (m_list->selectedItems().size() == 1) m_list->scrollToItem(m_list->selectedItems().first());
+    });
   });
   connect(m_list, &QListWidget::itemDoubleClicked, this, [this] { openMounts(); });
   connect(m_settings, &KitSettings::replaceWanted, this, &KitView::askForReplacement);
@@ -112,7 +125,8 @@ QString KitView::searchText() const { return m_search->text(); }
 
 std::vector<std::string> KitView::selectedUids() const {
   std::vector<std::string> out;
-  for (const QListWidgetItem* item : m_list->selectedItems()) out.push_back(item->data(Qt::UserRole).toString().toStdString());
+  for (const QListWidgetItem* item : m_list->selectedItems())
+    out.push_back(item->data(Qt::UserRole).toString().toStdString());
   return out;
 }
 
@@ -181,10 +195,11 @@ void KitView::showSelected() {
   const std::vector<std::string> uids = selectedUids();
   const std::size_t all = m_model->plan().props.size();
   m_settings->show(uids, m_view);
-  m_count->setText(all == 0 ? tr("No props yet. Add mesh files or a folder, or drop them here.")
+  m_count->setText(all == 0          ? tr("No props yet. Add mesh files or a folder, or drop them here.")
                    : uids.size() > 1 ? tr("%1 of %2 props selected; edits go to all of them").arg(uids.size()).arg(all)
-                   : static_cast<std::size_t>(m_list->count()) < all ? tr("%1 of %2 props").arg(m_list->count()).arg(all)
-                                                                    : tr("%1 props in the plan").arg(all));
+                   : static_cast<std::size_t>(m_list->count()) < all
+                       ? tr("%1 of %2 props").arg(m_list->count()).arg(all)
+                       : tr("%1 props in the plan").arg(all));
 }
 
 void KitView::addFiles() { addFiles(QFileDialog::getOpenFileNames(window(), tr("Add props"), m_folder, meshFilter())); }
@@ -204,7 +219,8 @@ void KitView::addFiles(const QStringList& paths) {
     QDirIterator it(path, QDir::Files, QDirIterator::Subdirectories);
     QStringList found;
     while (it.hasNext())
-      if (const QString file = it.next(); meshEndings().contains(QFileInfo(file).suffix().toLower())) found.push_back(file);
+      if (const QString file = it.next(); meshEndings().contains(QFileInfo(file).suffix().toLower()))
+        found.push_back(file);
     found.sort();
     files += found;
   }
@@ -226,7 +242,10 @@ void KitView::addFiles(const QStringList& paths) {
 void KitView::removeSelected() {
   const std::vector<std::string> uids = selectedUids();
   if (uids.empty()) return;
-  m_model->edit(tr("Remove props"), [&](Plan& plan) { std::erase_if(plan.props, [&](const PropEntry& p) { return std::find(uids.begin(), uids.end(), p.uid) != uids.end(); }); });
+  m_model->edit(tr("Remove props"), [&](Plan& plan) {
+    std::erase_if(plan.props,
+                  [&](const PropEntry& p) { return std::find(uids.begin(), uids.end(), p.uid) != uids.end(); });
+  });
 }
 
 void KitView::askForReplacement() {
@@ -237,14 +256,19 @@ void KitView::askForReplacement() {
 }
 
 void KitView::replaceFile(const std::string& uid, const QString& path) {
-  const auto relative = [this](const QString& file) { return (m_folder.isEmpty() ? file : QDir(m_folder).relativeFilePath(file)).toStdString(); };
-  const auto isMissing = [this](const PropEntry& p) { return !QFileInfo::exists(QDir(m_folder).absoluteFilePath(text(p.file))); };
+  const auto relative = [this](const QString& file) {
+    return (m_folder.isEmpty() ? file : QDir(m_folder).relativeFilePath(file)).toStdString();
+  };
+  const auto isMissing = [this](const PropEntry& p) {
+    return !QFileInfo::exists(QDir(m_folder).absoluteFilePath(text(p.file)));
+  };
   const PropEntry* entry = m_model->plan().findProp(uid);
   if (!entry) return;
   const bool wasMissing = isMissing(*entry);
   m_model->edit(wasMissing ? tr("Find files") : tr("Replace file"), [&](Plan& plan) {
     for (PropEntry& p : plan.props) {
-      if (p.uid == uid) p.file = relative(path);
+      if (p.uid == uid)
+        p.file = relative(path);
       else if (wasMissing && isMissing(p)) {
         // A kit that moved moved as a whole: what is missing is looked for beside the one that was found.
         const QString beside = QFileInfo(path).absoluteDir().filePath(QFileInfo(text(p.file)).fileName());
@@ -257,7 +281,8 @@ void KitView::replaceFile(const std::string& uid, const QString& path) {
 void KitView::openMounts() {
   const std::vector<std::string> uids = selectedUids();
   if (uids.size() != 1 || !m_view) return;
-  const auto it = std::find_if(m_view->props.begin(), m_view->props.end(), [&](const PropPtr& p) { return p->uid == uids.front(); });
+  const auto it = std::find_if(m_view->props.begin(), m_view->props.end(),
+                               [&](const PropPtr& p) { return p->uid == uids.front(); });
   if (it == m_view->props.end()) return;
   auto* window = new PropWindow(m_model, m_service, uids.front(), this->window());
   window->show();

@@ -1,4 +1,5 @@
-// Kit: the props of the plan as a library: pictures, search, tags, files and folders added and replaced, and settings for what is selected.
+// Kit: the props of the plan as a library: pictures, search, tags, files and folders added and replaced, and settings
+// for what is selected.
 #pragma once
 
 #include "app/kit/kit_settings.h"

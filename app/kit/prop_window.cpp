@@ -50,7 +50,8 @@ PropPicture::PropPicture(QWidget* parent) : QWidget(parent) {
 void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceOf) {
   m_prop = prop;
   const QColor ground = Theme::current().paper;
-  const Vec3 background(static_cast<float>(ground.redF()), static_cast<float>(ground.greenF()), static_cast<float>(ground.blueF()));
+  const Vec3 background(static_cast<float>(ground.redF()), static_cast<float>(ground.greenF()),
+                        static_cast<float>(ground.blueF()));
   m_building.ask([this, prop, surfaceOf = std::move(surfaceOf), background](const Task& task) -> std::function<void()> {
     auto shown = std::make_shared<Prop>(*prop);
     shown->surface = surfaceOf();
@@ -136,8 +137,12 @@ void PropPicture::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void PropPicture::mouseReleaseEvent(QMouseEvent* event) {
-  if (QLineF(m_pressed, event->position()).length() >= 4 || !m_view || !m_view->scene || event->button() != Qt::LeftButton) return;
-  const Vec3 d = m_camera.direction(static_cast<float>(event->position().x() / width()), static_cast<float>(event->position().y() / height()), static_cast<float>(width()) / static_cast<float>(height()));
+  if (QLineF(m_pressed, event->position()).length() >= 4 || !m_view || !m_view->scene ||
+      event->button() != Qt::LeftButton)
+    return;
+  const Vec3 d = m_camera.direction(static_cast<float>(event->position().x() / width()),
+                                    static_cast<float>(event->position().y() / height()),
+                                    static_cast<float>(width()) / static_cast<float>(height()));
   const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
   if (!hit.isHit()) return;
   const Surface& s = m_view->scene->shape(m_view->scene->instance(hit.instance).shape);
@@ -147,12 +152,20 @@ void PropPicture::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void PropPicture::wheelEvent(QWheelEvent* event) {
-  m_camera.eye = m_camera.target + (m_camera.eye - m_camera.target) * std::pow(0.85F, static_cast<float>(event->angleDelta().y()) / 120.0F);
+  m_camera.eye = m_camera.target + (m_camera.eye - m_camera.target) *
+                                       std::pow(0.85F, static_cast<float>(event->angleDelta().y()) / 120.0F);
   request();
 }
 
 PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::string& uid, QWidget* parent)
-    : QWidget(parent, Qt::Window), m_model(model), m_service(service), m_uid(uid), m_picture(new PropPicture(this)), m_shows(new QComboBox(this)), m_table(new QTableWidget(0, 7, this)), m_hint(new QLabel(this)) {
+    : QWidget(parent, Qt::Window),
+      m_model(model),
+      m_service(service),
+      m_uid(uid),
+      m_picture(new PropPicture(this)),
+      m_shows(new QComboBox(this)),
+      m_table(new QTableWidget(0, 7, this)),
+      m_hint(new QLabel(this)) {
   setObjectName(QStringLiteral("prop_window"));
   setAttribute(Qt::WA_DeleteOnClose);
   resize(760, 600);
@@ -160,7 +173,8 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   m_shows->setAccessibleName(tr("What is shown"));
   m_table->setObjectName(QStringLiteral("mount_table"));
   m_table->setAccessibleName(tr("Mount points"));
-  m_table->setHorizontalHeaderLabels({tr("Mount point"), tr("x, m"), tr("y, m"), tr("z, m"), tr("turn x, °"), tr("turn y, °"), tr("turn z, °")});
+  m_table->setHorizontalHeaderLabels(
+      {tr("Mount point"), tr("x, m"), tr("y, m"), tr("z, m"), tr("turn x, °"), tr("turn y, °"), tr("turn z, °")});
   m_table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   for (int c = 1; c < 7; ++c) m_table->setColumnWidth(c, 74);
   m_table->verticalHeader()->hide();
@@ -185,7 +199,9 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   column->addLayout(foot);
   connect(m_picture, &PropPicture::clicked, this, [this](const Vec3& place, const Vec3& normal) {
     const glm::vec3 angles = glm::degrees(glm::eulerAngles(shortestTurn(kUp, normal)));
-    edit(tr("Set mount point"), [&](PropEntry& p) { p.mounts.push_back({"mount_" + std::to_string(p.mounts.size() + 1), place, angles}); });
+    edit(tr("Set mount point"), [&](PropEntry& p) {
+      p.mounts.push_back({"mount_" + std::to_string(p.mounts.size() + 1), place, angles});
+    });
   });
   connect(m_table, &QTableWidget::itemChanged, this, [this](QTableWidgetItem* item) {
     if (m_isFilling) return;
@@ -196,9 +212,12 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
       MountEntry& m = p.mounts[static_cast<std::size_t>(hand)];
       bool isNumber = false;
       const float number = value.toFloat(&isNumber);
-      if (item->column() == 0 && !value.trimmed().isEmpty()) m.name = value.trimmed().toStdString();
-      else if (isNumber && item->column() <= 3) m.position[item->column() - 1] = number;
-      else if (isNumber && item->column() > 3) m.turnDeg[item->column() - 4] = number;
+      if (item->column() == 0 && !value.trimmed().isEmpty())
+        m.name = value.trimmed().toStdString();
+      else if (isNumber && item->column() <= 3)
+        m.position[item->column() - 1] = number;
+      else if (isNumber && item->column() > 3)
+        m.turnDeg[item->column() - 4] = number;
     });
     fillTable();
   });
@@ -206,7 +225,8 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   connect(remove, &QPushButton::clicked, this, [this] {
     const int hand = m_table->currentRow() - fromFile();
     if (hand < 0) {
-      m_hint->setText(m_table->currentRow() < 0 ? tr("Choose a mount point in the table first") : tr("This one is a node of the file; take it out there"));
+      m_hint->setText(m_table->currentRow() < 0 ? tr("Choose a mount point in the table first")
+                                                : tr("This one is a node of the file; take it out there"));
       return;
     }
     edit(tr("Remove mount point"), [hand](PropEntry& p) { p.mounts.erase(p.mounts.begin() + hand); });
@@ -235,7 +255,8 @@ void PropWindow::refresh() {
     if (!entry) close();
     return;
   }
-  const auto it = std::find_if(view->props.begin(), view->props.end(), [&](const PropPtr& p) { return p->uid == m_uid; });
+  const auto it = std::find_if(view->props.begin(), view->props.end(),
+                               [&](const PropPtr& p) { return p->uid == m_uid; });
   if (it == view->props.end()) return;
   m_prop = *it;
   setWindowTitle(text(m_prop->name));
@@ -249,7 +270,8 @@ void PropWindow::refresh() {
   m_picture->show(m_prop, [prop = m_prop, shows = m_shows->currentData().toString()] {
     if (shows == QStringLiteral("massing")) return massingOf(*prop);
     if (shows.startsWith(QStringLiteral("a:")))
-      if (const auto* values = columnOf<Column<float>>(prop->surface->vertexAttributes, shows.mid(2).toStdString())) return coloredBy(*prop->surface, *values);
+      if (const auto* values = columnOf<Column<float>>(prop->surface->vertexAttributes, shows.mid(2).toStdString()))
+        return coloredBy(*prop->surface, *values);
     return prop->surface;
   });
   fillTable();
@@ -263,10 +285,12 @@ void PropWindow::fillTable() {
   for (int r = 0; r < rows; ++r) {
     const SceneNode& m = m_prop->mounts[static_cast<std::size_t>(r)];
     const int hand = r - fromFile();
-    const Vec3 turn = hand >= 0 ? entry->mounts[static_cast<std::size_t>(hand)].turnDeg : Vec3(glm::degrees(glm::eulerAngles(m.turn)));
+    const Vec3 turn = hand >= 0 ? entry->mounts[static_cast<std::size_t>(hand)].turnDeg
+                                : Vec3(glm::degrees(glm::eulerAngles(m.turn)));
     for (int c = 0; c < 7; ++c) {
       const float number = c == 0 ? 0 : c <= 3 ? m.position[c - 1] : turn[c - 4];
-      auto* item = new QTableWidgetItem(c == 0 ? text(m.name) : QString::number(static_cast<double>(number), 'f', c <= 3 ? 3 : 1));
+      auto* item = new QTableWidgetItem(c == 0 ? text(m.name)
+                                               : QString::number(static_cast<double>(number), 'f', c <= 3 ? 3 : 1));
       if (c > 0) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
       if (hand < 0) {
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);

@@ -1,4 +1,5 @@
-// A prop at large: its picture to turn about, its massing, its vertex attributes in color, and its mount points to set by hand.
+// A prop at large: its picture to turn about, its massing, its vertex attributes in color, and its mount points to set
+// by hand.
 #pragma once
 
 #include "app/model/background_job.h"
@@ -22,7 +23,10 @@ class PropPicture : public QWidget {
   /// Shows the prop with the mesh that `surfaceOf` makes, on a thread of its own.
   void show(const PropPtr& prop, std::function<SurfacePtr()> surfaceOf);
   bool isReady() const { return m_view != nullptr; }
-  void setCurrent(int mount) { m_current = mount; update(); }
+  void setCurrent(int mount) {
+    m_current = mount;
+    update();
+  }
   /// Where a place of the prop is in the picture.
   QPointF project(const Vec3& place) const;
 

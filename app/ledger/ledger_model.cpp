@@ -15,13 +15,16 @@ void LedgerModel::show(LedgerPtr ledger, Array<std::uint32_t> rows) {
   endResetModel();
 }
 
-int LedgerModel::shownRow(std::size_t ledgerRow) const { return ledgerRow < m_shownOf.size() ? m_shownOf[ledgerRow] : -1; }
+int LedgerModel::shownRow(std::size_t ledgerRow) const {
+  return ledgerRow < m_shownOf.size() ? m_shownOf[ledgerRow] : -1;
+}
 
 QVariant LedgerModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid() || !m_ledger || index.row() >= static_cast<int>(m_rows.size())) return {};
   const LedgerColumn& column = m_ledger->columns()[static_cast<std::size_t>(index.column())];
   const bool isNumber = column.sort == LedgerColumn::Sort::Number;
-  if (role == Qt::TextAlignmentRole) return static_cast<int>((isNumber ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role == Qt::TextAlignmentRole)
+    return static_cast<int>((isNumber ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
   const std::size_t row = m_rows[static_cast<std::size_t>(index.row())];
   if (!isNumber) return QString::fromStdString(m_ledger->text(row, index.column()));
@@ -32,7 +35,9 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
 QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int role) const {
   if (orientation == Qt::Vertical || !m_ledger || section >= columnCount()) return {};
   const LedgerColumn& column = m_ledger->columns()[static_cast<std::size_t>(section)];
-  if (role == Qt::TextAlignmentRole) return static_cast<int>((column.sort == LedgerColumn::Sort::Number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  if (role == Qt::TextAlignmentRole)
+    return static_cast<int>((column.sort == LedgerColumn::Sort::Number ? Qt::AlignRight : Qt::AlignLeft) |
+                            Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
   const QString name = QString::fromStdString(column.name);
   return column.unit.empty() ? name : QStringLiteral("%1, %2").arg(name, QString::fromStdString(column.unit));

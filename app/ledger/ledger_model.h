@@ -1,4 +1,5 @@
-// The Ledger as a table for Qt: reads points in place, shows some rows in some order, never copies a cell before it is seen.
+// The Ledger as a table for Qt: reads points in place, shows some rows in some order, never copies a cell before it is
+// seen.
 #pragma once
 
 #include "core/deliver/ledger.h"
@@ -21,8 +22,12 @@ class LedgerModel : public QAbstractTableModel {
   /// Which shown row a row of the ledger is; −1 when it is filtered out.
   int shownRow(std::size_t ledgerRow) const;
 
-  int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(m_rows.size()); }
-  int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() || !m_ledger ? 0 : static_cast<int>(m_ledger->columns().size()); }
+  int rowCount(const QModelIndex& parent = {}) const override {
+    return parent.isValid() ? 0 : static_cast<int>(m_rows.size());
+  }
+  int columnCount(const QModelIndex& parent = {}) const override {
+    return parent.isValid() || !m_ledger ? 0 : static_cast<int>(m_ledger->columns().size());
+  }
   QVariant data(const QModelIndex& index, int role) const override;
   QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
 

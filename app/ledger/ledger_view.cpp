@@ -32,7 +32,8 @@ std::vector<int> selectedRows(const QItemSelectionModel& model, std::size_t most
   return out;
 }
 
-/// Rows as few ranges: what is compared with what grows with the square of their number, so that scattered rows are cut off at some.
+/// Rows as few ranges: what is compared with what grows with the square of their number, so that scattered rows are cut
+/// off at some.
 constexpr qsizetype kMostRanges = 1000;
 QItemSelection rangesOf(std::vector<int> rows, const LedgerModel& model) {
   std::sort(rows.begin(), rows.end());
@@ -56,12 +57,18 @@ std::size_t selectedCount(const QItemSelectionModel& model) {
 }  // namespace
 
 LedgerView::LedgerView(QWidget* parent)
-    : QWidget(parent), m_table(new QTableView(this)), m_filter(new QLineEdit(this)), m_count(new QLabel(this)), m_columns(new QToolButton(this)), m_typing(new QTimer(this)) {
+    : QWidget(parent),
+      m_table(new QTableView(this)),
+      m_filter(new QLineEdit(this)),
+      m_count(new QLabel(this)),
+      m_columns(new QToolButton(this)),
+      m_typing(new QTimer(this)) {
   setObjectName(QStringLiteral("ledger"));
   m_table->setObjectName(QStringLiteral("ledger_table"));
   m_table->setAccessibleName(tr("Ledger"));
   m_table->setModel(&m_model);
-  // The head asks its selection model about every row of a column each time it is painted; it gets one that is always empty.
+  // The head asks its selection model about every row of a column each time it is painted; it gets one that is always
+  // empty.
   m_table->horizontalHeader()->setSelectionModel(new QItemSelectionModel(&m_model, m_table->horizontalHeader()));
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setSelectionMode(QAbstractItemView::ExtendedSelection);
@@ -112,8 +119,10 @@ LedgerView::LedgerView(QWidget* parent)
   connect(m_table->horizontalHeader(), &QHeaderView::sectionClicked, this, [this](int section) {
     if (!m_model.ledger()) return;
     const QString name = text(m_model.ledger()->columns()[static_cast<std::size_t>(section)].name);
-    if (name != m_sortName) m_isFalling = false;
-    else if (!m_isFalling) m_isFalling = true;
+    if (name != m_sortName)
+      m_isFalling = false;
+    else if (!m_isFalling)
+      m_isFalling = true;
     else {  // a third click goes back to the order of the points
       m_sortName.clear();
       refresh();
@@ -154,7 +163,8 @@ void LedgerView::refresh() {
     sources.push_back(layer.source);
   }
   m_count->setText(tr("looking…"));
-  m_job.ask([this, parts = std::move(parts), sources = std::move(sources), selected = std::move(selected), filter = m_filter->text().toStdString(), sort = m_sortName.toStdString(),
+  m_job.ask([this, parts = std::move(parts), sources = std::move(sources), selected = std::move(selected),
+             filter = m_filter->text().toStdString(), sort = m_sortName.toStdString(),
              isFalling = m_isFalling](const Task& task) mutable -> std::function<void()> {
     const auto ledger = std::make_shared<const Ledger>(std::move(parts));
     auto rows = ledger->filtered(filter, task);
@@ -166,7 +176,8 @@ void LedgerView::refresh() {
       };
     }
     const int column = sort.empty() ? -1 : ledger->column(sort);
-    Array<std::uint32_t> order = column >= 0 ? ledger->sorted(std::move(*rows), column, isFalling, task) : std::move(*rows);
+    Array<std::uint32_t> order = column >= 0 ? ledger->sorted(std::move(*rows), column, isFalling, task)
+                                             : std::move(*rows);
     std::vector<std::size_t> kept;
     if (!selected.empty())
       for (std::size_t part = 0; part < ledger->parts().size(); ++part) {
@@ -181,21 +192,26 @@ void LedgerView::refresh() {
       const bool isSameShape = m_model.ledger() && m_model.ledger()->columns().size() == ledger->columns().size();
       m_model.show(ledger, std::move(*shared));
       m_table->horizontalHeader()->setSortIndicator(column, isFalling ? Qt::DescendingOrder : Qt::AscendingOrder);
-      for (int c = 0; c < m_model.columnCount(); ++c) m_table->setColumnHidden(c, m_hidden.contains(text(ledger->columns()[static_cast<std::size_t>(c)].name)));
+      for (int c = 0; c < m_model.columnCount(); ++c)
+        m_table->setColumnHidden(c, m_hidden.contains(text(ledger->columns()[static_cast<std::size_t>(c)].name)));
       if (!isSameShape)
         for (int c = 0; c < m_model.columnCount(); ++c) {
           const LedgerColumn& spec = ledger->columns()[static_cast<std::size_t>(c)];
-          m_table->setColumnWidth(c, spec.sort == LedgerColumn::Sort::Id ? 150 : spec.sort == LedgerColumn::Sort::Text ? 120 : 86);
+          m_table->setColumnWidth(c, spec.sort == LedgerColumn::Sort::Id     ? 150
+                                     : spec.sort == LedgerColumn::Sort::Text ? 120
+                                                                             : 86);
         }
       const QLocale locale;
       const auto all = static_cast<qulonglong>(ledger->rowCount());
       const auto some = static_cast<qulonglong>(m_model.rows().size());
       m_count->setToolTip({});
-      m_count->setText(some == all ? tr("%1 rows").arg(locale.toString(all)) : tr("%1 of %2 rows").arg(locale.toString(some), locale.toString(all)));
+      m_count->setText(some == all ? tr("%1 rows").arg(locale.toString(all))
+                                   : tr("%1 of %2 rows").arg(locale.toString(some), locale.toString(all)));
       std::vector<int> again;
       for (const std::size_t row : kept)
         if (const int r = m_model.shownRow(row); r >= 0) again.push_back(r);
-      if (const QItemSelection selection = rangesOf(std::move(again), m_model); !selection.isEmpty()) m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
+      if (const QItemSelection selection = rangesOf(std::move(again), m_model); !selection.isEmpty())
+        m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
       if (m_wanted) {
         const SiteSelection wanted = std::move(*m_wanted);
         selectPoints(wanted);
@@ -224,7 +240,9 @@ void LedgerView::selectPoints(const SiteSelection& selection) {
       for (std::size_t i = 0; i < points.count && !task.isCancelled(); ++i)
         if (it->second.contains(points.id[i])) found.push_back(static_cast<std::uint32_t>(ledger->rowOf(part, i)));
     }
-    return [this, ledger, found] { if (m_model.ledger() == ledger) selectRows(found); };
+    return [this, ledger, found] {
+      if (m_model.ledger() == ledger) selectRows(found);
+    };
   });
 }
 
@@ -246,7 +264,9 @@ void LedgerView::tellSelection() {
       places.push_back(ledger->parts()[at.part].points->position[at.index]);
     }
     if (const std::size_t count = selectedCount(*m_table->selectionModel()); count > kMostRings)
-      Q_EMIT messageChanged(tr("%1 rows selected; the first %2 are ringed in Site").arg(QLocale().toString(static_cast<qulonglong>(count)), QLocale().toString(static_cast<qulonglong>(kMostRings))));
+      Q_EMIT messageChanged(tr("%1 rows selected; the first %2 are ringed in Site")
+                                .arg(QLocale().toString(static_cast<qulonglong>(count)),
+                                     QLocale().toString(static_cast<qulonglong>(kMostRings))));
   }
   Q_EMIT selectionPlaces(places);
 }
@@ -261,8 +281,10 @@ void LedgerView::fillColumnMenu() {
     action->setCheckable(true);
     action->setChecked(!m_hidden.contains(name));
     connect(action, &QAction::toggled, this, [this, c, name](bool isOn) {
-      if (isOn) m_hidden.erase(name);
-      else m_hidden.insert(name);
+      if (isOn)
+        m_hidden.erase(name);
+      else
+        m_hidden.insert(name);
       m_table->setColumnHidden(c, !isOn);
     });
   }
@@ -270,7 +292,8 @@ void LedgerView::fillColumnMenu() {
 
 Array<std::uint32_t> LedgerView::chosenRows() const {
   Array<std::uint32_t> rows;
-  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size())) rows.push_back(m_model.rows()[static_cast<std::size_t>(row)]);
+  for (const int row : selectedRows(*m_table->selectionModel(), m_model.rows().size()))
+    rows.push_back(m_model.rows()[static_cast<std::size_t>(row)]);
   return rows;
 }
 
@@ -284,15 +307,22 @@ bool LedgerView::writeCsv(const QString& path) {
   m_writing.ask([this, ledger, rows = std::move(rows), path](const Task& task) -> std::function<void()> {
     const auto ok = ledger->writeCsv(path.toStdString(), rows, task);
     const std::size_t count = rows.size();
-    if (ok) return [this, count, path] { Q_EMIT messageChanged(tr("%1 rows written to %2").arg(QLocale().toString(static_cast<qulonglong>(count)), path)); };
+    if (ok)
+      return [this, count, path] {
+        Q_EMIT messageChanged(
+            tr("%1 rows written to %2").arg(QLocale().toString(static_cast<qulonglong>(count)), path));
+      };
     if (task.isCancelled()) return {};
-    return [this, problem = ok.error()] { QMessageBox::warning(this, tr("The table was not written"), text(toLine(problem))); };
+    return [this, problem = ok.error()] {
+      QMessageBox::warning(this, tr("The table was not written"), text(toLine(problem)));
+    };
   });
   return true;
 }
 
 void LedgerView::saveCsv() {
-  const QString path = QFileDialog::getSaveFileName(this, tr("Write the table"), QStringLiteral("points.csv"), tr("Tables (*.csv)"));
+  const QString path = QFileDialog::getSaveFileName(this, tr("Write the table"), QStringLiteral("points.csv"),
+                                                    tr("Tables (*.csv)"));
   if (!path.isEmpty()) writeCsv(path);
 }
 
@@ -305,11 +335,13 @@ void LedgerView::copyRows() {
   QString head;
   for (int c = 0; c < m_model.columnCount(); ++c) {
     if (m_table->isColumnHidden(c)) continue;
-    head += (columns.empty() ? QString() : QStringLiteral("\t")) + m_model.headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
+    head += (columns.empty() ? QString() : QStringLiteral("\t")) +
+            m_model.headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
     columns.push_back(c);
   }
   Q_EMIT messageChanged(tr("copying…"));
-  m_writing.ask([this, ledger, columns, head = head.toStdString(), rows = chosenRows()](const Task& task) -> std::function<void()> {
+  m_writing.ask([this, ledger, columns, head = head.toStdString(),
+                 rows = chosenRows()](const Task& task) -> std::function<void()> {
     std::string out = head;
     for (std::size_t i = 0; i < rows.size(); ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return {};

@@ -1,4 +1,5 @@
-// Ledger: the table of the points that Site shows. Sorted, filtered and written on a thread of its own; its selection is Site's.
+// Ledger: the table of the points that Site shows. Sorted, filtered and written on a thread of its own; its selection
+// is Site's.
 #pragma once
 
 #include "app/ledger/ledger_model.h"
@@ -23,7 +24,8 @@ class LedgerView : public QWidget {
  public:
   explicit LedgerView(QWidget* parent = nullptr);
   void showResults(const EvalViewPtr& view);
-  /// Selects just these points, as far as the table shows them, and brings the first into sight; at once or when the table is there.
+  /// Selects just these points, as far as the table shows them, and brings the first into sight; at once or when the
+  /// table is there.
   void selectPoints(const SiteSelection& selection);
   LedgerModel& table() { return m_model; }
   bool isBusy() const { return m_job.isBusy() || m_writing.isBusy(); }
@@ -58,7 +60,7 @@ class LedgerView : public QWidget {
   QLabel* m_count;
   QToolButton* m_columns;
   QTimer* m_typing;
-  std::set<QString> m_hidden;          // columns by name
+  std::set<QString> m_hidden;  // columns by name
   QString m_sortName;
   bool m_isFalling = false;
   std::optional<SiteSelection> m_wanted;  // to be selected when the table is there

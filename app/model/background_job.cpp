@@ -2,7 +2,8 @@
 
 namespace arvesk {
 
-BackgroundJob::BackgroundJob(QObject* parent) : QObject(parent), m_thread([this](std::stop_token stop) { work(stop); }) {}
+BackgroundJob::BackgroundJob(QObject* parent)
+    : QObject(parent), m_thread([this](std::stop_token stop) { work(stop); }) {}
 
 BackgroundJob::~BackgroundJob() {
   cancel();
@@ -52,11 +53,14 @@ void BackgroundJob::work(std::stop_token stop) {
     }
     std::function<void()> answer = question.second(task);
     question.second = {};  // what it holds goes on this thread
-    QMetaObject::invokeMethod(this, [this, number = question.first, answer = std::move(answer)] {
-      if (number != m_asked) return;
-      setBusy(false);
-      if (answer) answer();
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, number = question.first, answer = std::move(answer)] {
+          if (number != m_asked) return;
+          setBusy(false);
+          if (answer) answer();
+        },
+        Qt::QueuedConnection);
   }
 }
 

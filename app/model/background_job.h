@@ -17,7 +17,8 @@ class BackgroundJob : public QObject {
   Q_OBJECT
 
  public:
-  /// Runs on the job's thread; what it returns runs on the thread of this object, unless a newer question came meanwhile.
+  /// Runs on the job's thread; what it returns runs on the thread of this object, unless a newer question came
+  /// meanwhile.
   using Work = std::function<std::function<void()>(const Task&)>;
 
   explicit BackgroundJob(QObject* parent = nullptr);

@@ -19,7 +19,9 @@ SurfacePtr largestGround(const Evaluation& evaluation) {
   SurfacePtr best;
   for (const auto& [uid, outputs] : evaluation.values)
     for (const Value& value : outputs)
-      if (const auto* s = std::get_if<SurfacePtr>(&value); s && *s && (!best || glm::length((*s)->bounds().extent()) > glm::length(best->bounds().extent()))) best = *s;
+      if (const auto* s = std::get_if<SurfacePtr>(&value);
+          s && *s && (!best || glm::length((*s)->bounds().extent()) > glm::length(best->bounds().extent())))
+        best = *s;
   return best;
 }
 
@@ -62,7 +64,8 @@ QImage maskPicture(const Mask& mask, const Points& grid) {
   QImage image(kMaskPixels, kMaskPixels, QImage::Format_RGB32);
   for (std::size_t i = 0; i < grid.count; ++i) {
     const Vec3 c = grid.groundFace[i] == kNoFace ? Vec3(0.9F, 0.89F, 0.86F) : scaleColor(value[i]);
-    image.setPixel(static_cast<int>(i) % kMaskPixels, static_cast<int>(i) / kMaskPixels, qRgb(static_cast<int>(c.r * 255), static_cast<int>(c.g * 255), static_cast<int>(c.b * 255)));
+    image.setPixel(static_cast<int>(i) % kMaskPixels, static_cast<int>(i) / kMaskPixels,
+                   qRgb(static_cast<int>(c.r * 255), static_cast<int>(c.g * 255), static_cast<int>(c.b * 255)));
   }
   return image;
 }
@@ -89,7 +92,8 @@ PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std
         }
         // A filter or adjustment gets its main input; a Sow node has only what it made.
         const auto main = node.inputs.find("points");
-        const std::string source = main != node.inputs.end() && !main->second.empty() ? main->second.front().node : node.uid;
+        const std::string source = main != node.inputs.end() && !main->second.empty() ? main->second.front().node
+                                                                                      : node.uid;
         if (PointsPtr p = evaluation.firstOf<PointsPtr>(source)) return p;
       }
   return nullptr;
@@ -112,11 +116,14 @@ std::shared_ptr<const Histogram> maskHistogram(PointsPtr points, const Node& nod
   const NodeKind* kind = findNodeKind(node.kind);
   const std::string label = QString::fromStdString(kind->label).toLower().toStdString();
   const ParamSpec* band = isMeasured ? bandOf(*kind, node) : nullptr;
-  if (!band) return std::make_shared<const Histogram>(makeHistogram(label, "", 0, 1, isMeasured ? measured : value, isOn));
+  if (!band)
+    return std::make_shared<const Histogram>(makeHistogram(label, "", 0, 1, isMeasured ? measured : value, isOn));
   // Angles and shares have ends that everybody knows; for meters and counts the data's own range shows more.
-  const bool hasKnownEnds = band->unit == Unit::Degree || (band->unit == Unit::None && band->hardMin == 0 && band->hardMax == 1);
-  return std::make_shared<const Histogram>(makeHistogram(label, unitSuffix(band->unit), hasKnownEnds ? static_cast<float>(band->usualMin) : 0.0F,
-                                                         hasKnownEnds ? static_cast<float>(band->usualMax) : 0.0F, measured, isOn));
+  const bool hasKnownEnds = band->unit == Unit::Degree ||
+                            (band->unit == Unit::None && band->hardMin == 0 && band->hardMax == 1);
+  return std::make_shared<const Histogram>(
+      makeHistogram(label, unitSuffix(band->unit), hasKnownEnds ? static_cast<float>(band->usualMin) : 0.0F,
+                    hasKnownEnds ? static_cast<float>(band->usualMax) : 0.0F, measured, isOn));
 }
 
 /// Colors the shown points by a number that they carry, from its least to its greatest value.
@@ -146,7 +153,10 @@ void colorByNumber(const std::string& name, EvalView& view) {
 }  // namespace
 
 EvaluationService::EvaluationService(QObject* parent)
-    : QObject(parent), m_files(std::make_shared<DiskFileService>("")), m_evaluator(m_files), m_thread([this](std::stop_token stop) { work(stop); }) {}
+    : QObject(parent),
+      m_files(std::make_shared<DiskFileService>("")),
+      m_evaluator(m_files),
+      m_thread([this](std::stop_token stop) { work(stop); }) {}
 
 EvaluationService::~EvaluationService() {
   cancel();
@@ -185,17 +195,26 @@ void EvaluationService::work(std::stop_token stop) {
       m_running = std::stop_source();
       task.stop = m_running.get_token();
     }
-    QMetaObject::invokeMethod(this, [this] { m_isBusy = true; Q_EMIT started(); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this] {
+          m_isBusy = true;
+          Q_EMIT started();
+        },
+        Qt::QueuedConnection);
     const EvalViewPtr view = compute(request, task);
-    QMetaObject::invokeMethod(this, [this, view] {
-      m_isBusy = false;
-      if (!view) {
-        Q_EMIT wasCancelled();
-        return;
-      }
-      m_latest = view;
-      Q_EMIT finished();
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, view] {
+          m_isBusy = false;
+          if (!view) {
+            Q_EMIT wasCancelled();
+            return;
+          }
+          m_latest = view;
+          Q_EMIT finished();
+        },
+        Qt::QueuedConnection);
     if (view) drawThumbnails(*view, task);
   }
 }
@@ -207,11 +226,15 @@ void EvaluationService::drawThumbnails(const EvalView& view, const Task& task) {
     const Array<std::uint32_t> pixels = renderThumbnail(prop, kPixels, kPixels, Vec3(0.925F, 0.910F, 0.870F), task);
     if (pixels.empty() || task.isCancelled()) return;
     m_drawn[prop->uid] = prop;
-    const QImage image = QImage(reinterpret_cast<const uchar*>(pixels.data()), kPixels, kPixels, QImage::Format_RGB32).copy();
-    QMetaObject::invokeMethod(this, [this, uid = prop->uid, image] {
-      m_thumbnails[uid] = image;
-      Q_EMIT thumbnailReady(QString::fromStdString(uid));
-    }, Qt::QueuedConnection);
+    const QImage image =
+        QImage(reinterpret_cast<const uchar*>(pixels.data()), kPixels, kPixels, QImage::Format_RGB32).copy();
+    QMetaObject::invokeMethod(
+        this,
+        [this, uid = prop->uid, image] {
+          m_thumbnails[uid] = image;
+          Q_EMIT thumbnailReady(QString::fromStdString(uid));
+        },
+        Qt::QueuedConnection);
   }
 }
 
@@ -245,7 +268,10 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
     const auto now = std::chrono::steady_clock::now();
     if (now - lastReport < std::chrono::milliseconds(33)) return;
     lastReport = now;
-    QMetaObject::invokeMethod(this, [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); },
+        Qt::QueuedConnection);
   };
   view->evaluation = m_evaluator.evaluate(plan, evaluate);
   if (view->evaluation.isCancelled) return nullptr;
@@ -259,7 +285,8 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
   input.exploded = request.exploded;
   if (!request.hidden.isEmpty()) {
     const std::vector<PictureLayer> all = std::exchange(input.layers, withoutHidden(input.layers, request.hidden));
-    for (std::size_t l = 0; l < all.size(); ++l) std::replace(view->bare.begin(), view->bare.end(), all[l].points, input.layers[l].points);
+    for (std::size_t l = 0; l < all.size(); ++l)
+      std::replace(view->bare.begin(), view->bare.end(), all[l].points, input.layers[l].points);
   }
   for (const PictureLayer& layer : input.layers)
     if (!layer.isGhost) view->shown.push_back(layer);
@@ -276,7 +303,8 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
   if (const MaskPtr mask = request.colorBy.empty() ? nullptr : view->evaluation.firstOf<MaskPtr>(request.colorBy))
     for (const PictureLayer& layer : view->shown) view->pointValues.push_back(maskValues(task, *mask, *layer.points));
   if (request.isPoints) colorByNumber(request.colorByNumber, *view);
-  if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty()) view->colorTitle = node->title;
+  if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty())
+    view->colorTitle = node->title;
   PictureScenePtr before = std::exchange(m_lastScene, nullptr);  // an emptied plan lets go of it
   if (!input.grounds.empty() || !input.layers.empty()) {
     auto scene = PictureScene::build(std::move(input), task, before);
@@ -301,14 +329,16 @@ void EvaluationService::showMasks(EvalView& view, const Task& task) {
     const MaskPtr mask = view.evaluation.firstOf<MaskPtr>(node.uid);
     if (!mask) continue;
     shown.push_back({&node, {mask, ground, pointsAtUser(plan, view.evaluation, node.uid), {}, nullptr}});
-    if (const MaskShown& before = known[node.uid]; !grid && (before.mask != mask || before.ground != ground)) grid = groundGrid(*ground, task);
+    if (const MaskShown& before = known[node.uid]; !grid && (before.mask != mask || before.ground != ground))
+      grid = groundGrid(*ground, task);
   }
   parallelPieces(task, shown.size(), 1, [&](std::size_t i, std::size_t) {
     auto& [node, now] = shown[i];
     const MaskShown& before = known.at(node->uid);
     const bool isSameMask = before.mask == now.mask;
     now.picture = isSameMask && before.ground == ground ? before.picture : maskPicture(*now.mask, *grid);
-    now.histogram = isSameMask && before.points == now.points ? before.histogram : maskHistogram(now.points, *node, *now.mask);
+    now.histogram = isSameMask && before.points == now.points ? before.histogram
+                                                              : maskHistogram(now.points, *node, *now.mask);
   });
   if (task.isCancelled()) return;
   for (auto& [node, now] : shown) {

@@ -1,5 +1,5 @@
-// Evaluates the plan on a thread of its own: a new request cancels the one in flight. Everything the views need comes ready made, so that
-// the interface thread never computes.
+// Evaluates the plan on a thread of its own: a new request cancels the one in flight. Everything the views need comes
+// ready made, so that the interface thread never computes.
 #pragma once
 
 #include "app/model/plan_model.h"
@@ -25,18 +25,19 @@ struct EvalView {
   Evaluation evaluation;
   PlanTotals totals;
   std::size_t cacheBytes = 0;
-  PictureScenePtr scene;            // null when nothing is to be seen
-  std::vector<PointsPtr> bare;      // points without props, drawn as discs
-  std::vector<PictureLayer> shown;         // all points that are shown and not ghosts
-  std::vector<Array<float>> pointValues;   // 0…1 for each of them, to color by; empty when nothing is chosen
-  std::string colorTitle;                  // what colors them
-  float colorFrom = 0;                     // what 0 and 1 stand for
+  PictureScenePtr scene;                  // null when nothing is to be seen
+  std::vector<PointsPtr> bare;            // points without props, drawn as discs
+  std::vector<PictureLayer> shown;        // all points that are shown and not ghosts
+  std::vector<Array<float>> pointValues;  // 0…1 for each of them, to color by; empty when nothing is chosen
+  std::string colorTitle;                 // what colors them
+  float colorFrom = 0;                    // what 0 and 1 stand for
   float colorTo = 1;
-  std::set<std::string> colorNames;        // numbers that they could be colored by
-  std::shared_ptr<const CoverMap> cover;   // when it was asked for
+  std::set<std::string> colorNames;       // numbers that they could be colored by
+  std::shared_ptr<const CoverMap> cover;  // when it was asked for
   std::string inSite;
-  std::map<std::string, QImage> maskPictures;                      // small, by uid of the mask
-  std::map<std::string, std::shared_ptr<const Histogram>> maskHistograms;  // over the points that the mask's first user gets
+  std::map<std::string, QImage> maskPictures;  // small, by uid of the mask
+  std::map<std::string, std::shared_ptr<const Histogram>>
+      maskHistograms;  // over the points that the mask's first user gets
   std::vector<PropPtr> props;
   std::map<std::string, std::vector<PropWarning>> propWarnings;  // by uid
 };
@@ -52,15 +53,15 @@ class EvaluationService : public QObject {
   struct Request {
     PlanPtr plan;
     Quality quality = Quality::Draft;
-    std::string inSite;        // uid, or empty
-    std::string maskOnGround;  // uid of a mask to show on the ground, or empty
-    bool isPoints = false;     // points as discs in place of props
-    std::string colorBy;       // uid of a mask that colors the discs, or empty
-    std::string colorByNumber; // or a number that the points carry
+    std::string inSite;         // uid, or empty
+    std::string maskOnGround;   // uid of a mask to show on the ground, or empty
+    bool isPoints = false;      // points as discs in place of props
+    std::string colorBy;        // uid of a mask that colors the discs, or empty
+    std::string colorByNumber;  // or a number that the points carry
     bool isCover = false;
-    bool isMassing = false;    // boxes and footprints in place of props
-    float exploded = 0;        // how far placements are moved apart
-    SiteHidden hidden;         // what Site leaves away
+    bool isMassing = false;  // boxes and footprints in place of props
+    float exploded = 0;      // how far placements are moved apart
+    SiteHidden hidden;       // what Site leaves away
   };
   void request(Request request);
   void cancel();
@@ -76,7 +77,7 @@ class EvaluationService : public QObject {
   void thumbnailReady(const QString& propUid);
   void started();
   void progressed(double share, const QString& title);
-  void finished();   // latest() is new
+  void finished();  // latest() is new
   void wasCancelled();
 
  private:
@@ -91,10 +92,12 @@ class EvaluationService : public QObject {
   EvalViewPtr m_latest;
   bool m_isBusy = false;
   std::map<std::string, QImage> m_thumbnails;
-  std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop; worker only
+  std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>>
+      m_checked;                           // what was found about which prop; worker only
   std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; worker only
-  PictureScenePtr m_lastScene;  // what it traces is used again when only light or mask change; worker only
-  struct MaskShown {  // what a mask's small picture and distribution were made of, so that only a changed mask is drawn anew
+  PictureScenePtr m_lastScene;             // what it traces is used again when only light or mask change; worker only
+  struct MaskShown {  // what a mask's small picture and distribution were made of, so that only a changed mask is drawn
+                      // anew
     MaskPtr mask;
     SurfacePtr ground;
     PointsPtr points;

@@ -18,7 +18,8 @@ FileWatch::FileWatch(QObject* parent) : QObject(parent) {
   // Programs save by renaming a new file over the old one: the folder tells of it when the file's own watch has gone.
   connect(&m_watcher, &QFileSystemWatcher::directoryChanged, this, [this, changed](const QString& folder) {
     for (const QString& path : std::as_const(m_wanted))
-      if (QFileInfo(path).absolutePath() == folder && QFile::exists(path) && !m_watcher.files().contains(path)) changed(path);
+      if (QFileInfo(path).absolutePath() == folder && QFile::exists(path) && !m_watcher.files().contains(path))
+        changed(path);
   });
   connect(&m_settled, &QTimer::timeout, this, [this] {
     addPaths();

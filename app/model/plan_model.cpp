@@ -13,7 +13,11 @@ namespace arvesk {
 class PlanEdit : public QUndoCommand {
  public:
   PlanEdit(PlanModel* model, const QString& text, PlanPtr before, PlanPtr after, QString mergeKey)
-      : QUndoCommand(text), m_model(model), m_before(std::move(before)), m_after(std::move(after)), m_mergeKey(std::move(mergeKey)) {}
+      : QUndoCommand(text),
+        m_model(model),
+        m_before(std::move(before)),
+        m_after(std::move(after)),
+        m_mergeKey(std::move(mergeKey)) {}
   void undo() override { m_model->setPlan(m_before); }
   void redo() override { m_model->setPlan(m_after); }
   int id() const override { return m_mergeKey.isEmpty() ? -1 : 1; }
@@ -33,9 +37,9 @@ class PlanEdit : public QUndoCommand {
 
 namespace {
 
-constexpr double kColumn = 104;  // half a card: cards nearer than this stand in one column
+constexpr double kColumn = 104;      // half a card: cards nearer than this stand in one column
 constexpr double kTidyColumn = 440;  // a card with its tags at the left and its chips at the right
-constexpr double kStep = 100;    // from one card to the next
+constexpr double kStep = 100;        // from one card to the next
 
 Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
   Node node;
@@ -80,8 +84,10 @@ void heal(Plan& plan, const std::string& uid) {
     for (auto& [id, links] : other.inputs) {
       std::vector<Link> out;
       for (const Link& link : links) {
-        if (link.node != uid) out.push_back(link);
-        else if (hasSource && link.output == kind->outputs.front().id) out.push_back({source->second.front().node, source->second.front().output, link.slot});
+        if (link.node != uid)
+          out.push_back(link);
+        else if (hasSource && link.output == kind->outputs.front().id)
+          out.push_back({source->second.front().node, source->second.front().output, link.slot});
       }
       links = std::move(out);
     }
@@ -90,13 +96,17 @@ void heal(Plan& plan, const std::string& uid) {
 }  // namespace
 
 std::string freeTitle(const Plan& plan, const std::string& wanted) {
-  const auto isTaken = [&](const std::string& title) { return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& n) { return n.title == title; }); };
+  const auto isTaken = [&](const std::string& title) {
+    return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& n) { return n.title == title; });
+  };
   std::string title = wanted;
   for (int n = 2; isTaken(title); ++n) title = wanted + " " + std::to_string(n);
   return title;
 }
 
-PlanModel::PlanModel(QObject* parent) : QObject(parent), m_plan(std::make_shared<const Plan>()) { m_undo.setUndoLimit(400); }
+PlanModel::PlanModel(QObject* parent) : QObject(parent), m_plan(std::make_shared<const Plan>()) {
+  m_undo.setUndoLimit(400);
+}
 
 void PlanModel::reset(Plan plan) {
   m_undo.clear();
@@ -114,7 +124,10 @@ void PlanModel::setPlan(PlanPtr plan) {
 void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
   Plan next = *m_plan;
   change(next);
-  for (Node& node : next.nodes) std::erase_if(node.inputs, [](const auto& input) { return input.second.empty(); });  // an input without links is none, as in files
+  for (Node& node : next.nodes)
+    std::erase_if(node.inputs, [](const auto& input) {
+      return input.second.empty();
+    });  // an input without links is none, as in files
   if (next == *m_plan) return;
   m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
 }
@@ -124,11 +137,14 @@ void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamVa
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
   if (!spec) return;
-  edit(tr("%1: %2").arg(QString::fromStdString(node->title), QString::fromStdString(spec->label)), [&](Plan& plan) {
-    Node& changed = *plan.find(uid.toStdString());
-    changed.params[paramId] = std::move(value);
-    changed.follows.erase(paramId);
-  }, mergeKey);
+  edit(
+      tr("%1: %2").arg(QString::fromStdString(node->title), QString::fromStdString(spec->label)),
+      [&](Plan& plan) {
+        Node& changed = *plan.find(uid.toStdString());
+        changed.params[paramId] = std::move(value);
+        changed.follows.erase(paramId);
+      },
+      mergeKey);
 }
 
 void PlanModel::follow(const QString& uid, const std::string& paramId, const QString& formula) {
@@ -178,7 +194,9 @@ QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   const Node* before = m_plan->find(uid.toStdString());
   const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;
   const InputSpec* main = mainInput(kind);
-  if (!beforeKind || beforeKind->outputs.empty() || !main || !main->takes(outputType(*m_plan, {before->uid, beforeKind->outputs.front().id, {}}).value_or(beforeKind->outputs.front().type))) {
+  if (!beforeKind || beforeKind->outputs.empty() || !main ||
+      !main->takes(outputType(*m_plan, {before->uid, beforeKind->outputs.front().id, {}})
+                       .value_or(beforeKind->outputs.front().type))) {
     return before ? addNode(kind, before->x, before->y + kStep) : addNode(kind, 140, 20);
   }
   const std::string output = beforeKind->outputs.front().id;
@@ -214,7 +232,8 @@ QString PlanModel::addInto(const NodeKind& kind, const QString& uid, const std::
   return QString::fromStdString(node.uid);
 }
 
-void PlanModel::connectNodes(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) {
+void PlanModel::connectNodes(const QString& from, const std::string& outputId, const QString& to,
+                             const std::string& inputId) {
   if (!whyNot(from, outputId, to, inputId).isEmpty()) return;
   edit(tr("Connect"), [&](Plan& plan) { join(plan, to.toStdString(), inputId, linkTo(from.toStdString(), outputId)); });
 }
@@ -284,7 +303,10 @@ QStringList PlanModel::paste(const QString& text) {
           if (const auto it = renamed.find(link.node); it != renamed.end()) link.node = it->second;
           link.slot = newUid();
         }
-        std::erase_if(links, [&](const Link& l) { return !plan.find(l.node) && std::none_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == l.node; }); });
+        std::erase_if(links, [&](const Link& l) {
+          return !plan.find(l.node) &&
+                 std::none_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == l.node; });
+        });
       }
       added.push_back(QString::fromStdString(node.uid));
       plan.nodes.push_back(std::move(node));
@@ -300,7 +322,8 @@ void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double
     // Cards are what has a height; masks and kits stand at their cards.
     std::vector<Node*> cards;
     for (Node& n : plan.nodes)
-      if (heights.contains(n.uid) && (uids.isEmpty() || uids.contains(QString::fromStdString(n.uid)))) cards.push_back(&n);
+      if (heights.contains(n.uid) && (uids.isEmpty() || uids.contains(QString::fromStdString(n.uid))))
+        cards.push_back(&n);
     if (cards.empty()) return;
     const auto among = [&](const std::string& uid) -> Node* {
       const auto it = std::find_if(cards.begin(), cards.end(), [&](const Node* n) { return n->uid == uid; });
@@ -321,7 +344,8 @@ void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double
       left = std::min(left, n->x);
       top = std::min(top, n->y);
     }
-    // Columns: each end of a chain goes up through first sources in one column; further sources open columns of their own.
+    // Columns: each end of a chain goes up through first sources in one column; further sources open columns of their
+    // own.
     std::map<const Node*, int> column;
     std::set<const Node*> isSource;
     for (const Node* n : cards)
@@ -364,7 +388,8 @@ void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double
   });
 }
 
-QString PlanModel::whyNot(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) const {
+QString PlanModel::whyNot(const QString& from, const std::string& outputId, const QString& to,
+                          const std::string& inputId) const {
   const Node* target = m_plan->find(to.toStdString());
   const NodeKind* kind = target ? findNodeKind(target->kind) : nullptr;
   const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;

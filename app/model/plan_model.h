@@ -24,7 +24,8 @@ class PlanModel : public QObject {
 
   /// Replaces the whole document and forgets the undo history.
   void reset(Plan plan);
-  /// One undoable step. Steps with the same non-empty `mergeKey`, one after the other, become one (a drag, a run of typing).
+  /// One undoable step. Steps with the same non-empty `mergeKey`, one after the other, become one (a drag, a run of
+  /// typing).
   void edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey = {});
 
   // Edits that several views share.
@@ -52,7 +53,8 @@ class PlanModel : public QObject {
   QStringList duplicate(const QStringList& uids);
   /// Adds the nodes of a text made by formatNodes; returns their new uids, or nothing when it is no such text.
   QStringList paste(const QString& text);
-  /// Arranges cards in columns, each chain below its head; all when `uids` is empty. `heights`: the room that each card takes.
+  /// Arranges cards in columns, each chain below its head; all when `uids` is empty. `heights`: the room that each card
+  /// takes.
   void tidy(const QStringList& uids, const std::map<std::string, double>& heights);
 
   /// Why a link would be refused; empty when it fits.

@@ -2,7 +2,8 @@
 
 namespace arvesk {
 
-RenderService::RenderService(QObject* parent) : QObject(parent), m_thread([this](std::stop_token stop) { work(stop); }) {}
+RenderService::RenderService(QObject* parent)
+    : QObject(parent), m_thread([this](std::stop_token stop) { work(stop); }) {}
 
 RenderService::~RenderService() {
   {
@@ -65,14 +66,18 @@ void RenderService::publish(const RenderRequest& request, const Film& film) {
   const float radius = 2.6F;
   if (request.drawsPoints)
     for (std::size_t i = 0; i < view.shown.size(); ++i)
-      drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(), request.camera, radius, film, pixels);
+      drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(),
+                 request.camera, radius, film, pixels);
   else
     for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels);
   frame.film = std::make_shared<const Film>(film);
-  QMetaObject::invokeMethod(this, [this, frame = std::move(frame)] {
-    m_latest = frame;
-    Q_EMIT frameReady();
-  }, Qt::QueuedConnection);
+  QMetaObject::invokeMethod(
+      this,
+      [this, frame = std::move(frame)] {
+        m_latest = frame;
+        Q_EMIT frameReady();
+      },
+      Qt::QueuedConnection);
 }
 
 }  // namespace arvesk

@@ -11,8 +11,8 @@ struct RenderRequest {
   Camera camera;
   int width = 0;
   int height = 0;
-  bool drawsPoints = false;   // all points as discs, in place of props
-  int samples = 16;           // when the picture counts as clean
+  bool drawsPoints = false;  // all points as discs, in place of props
+  int samples = 16;          // when the picture counts as clean
 };
 
 struct Frame {

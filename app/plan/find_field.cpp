@@ -10,7 +10,8 @@
 
 namespace arvesk {
 
-FindField::FindField(QWidget* parent) : QFrame(parent), m_line(new QLineEdit(this)), m_list(new QListWidget(this)), m_help(new QLabel(this)) {
+FindField::FindField(QWidget* parent)
+    : QFrame(parent), m_line(new QLineEdit(this)), m_list(new QListWidget(this)), m_help(new QLabel(this)) {
   setObjectName(QStringLiteral("find_field"));
   setAutoFillBackground(true);
   setAttribute(Qt::WA_StyledBackground);
@@ -45,7 +46,8 @@ FindField::FindField(QWidget* parent) : QFrame(parent), m_line(new QLineEdit(thi
   });
 }
 
-void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits, std::function<void(const NodeKind&)> chosen) {
+void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits,
+                     std::function<void(const NodeKind&)> chosen) {
   m_fits = std::move(fits);
   m_chosen = std::move(chosen);
   const QRect room = parentWidget()->rect().adjusted(6, 6, -6, -6);
@@ -69,7 +71,8 @@ void FindField::fill() {
   for (const NodeKind* kind : allNodeKinds()) {
     if (m_fits && !m_fits(*kind)) continue;
     const QString label = tr(kind->label.c_str());
-    bool isMatch = words.isEmpty() || label.toLower().contains(words) || tr(familyLabel(kind->family)).toLower().startsWith(words);
+    bool isMatch = words.isEmpty() || label.toLower().contains(words) ||
+                   tr(familyLabel(kind->family)).toLower().startsWith(words);
     for (const std::string& s : kind->synonyms) isMatch = isMatch || QString::fromStdString(s).contains(words);
     if (!isMatch) continue;
     if (!before || *before != kind->family) {
@@ -81,7 +84,9 @@ void FindField::fill() {
       head->setFont(f);
     }
     before = &kind->family;
-    auto* item = new QListWidgetItem(QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())), label, m_list);
+    auto* item = new QListWidgetItem(
+        QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())), label,
+        m_list);
     item->setData(Qt::UserRole, QString::fromStdString(kind->id));
     if (!words.isEmpty() && best < 0 && label.toLower().startsWith(words)) best = m_list->row(item);
   }
@@ -121,7 +126,12 @@ bool FindField::eventFilter(QObject* watched, QEvent* event) {
     }
   }
   if (event->type() == QEvent::FocusOut)
-    QMetaObject::invokeMethod(this, [this] { if (!m_line->hasFocus() && !m_list->hasFocus()) hide(); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this] {
+          if (!m_line->hasFocus() && !m_list->hasFocus()) hide();
+        },
+        Qt::QueuedConnection);
   return QFrame::eventFilter(watched, event);
 }
 

@@ -22,7 +22,8 @@ bool isDockKind(const Plan& plan, const Node& node) {
 
 class Builder {
  public:
-  Builder(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved, const std::set<std::string>& folded)
+  Builder(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved,
+          const std::set<std::string>& folded)
       : m_plan(plan), m_view(view), m_moved(moved), m_folded(folded) {
     for (const Node& n : plan.nodes) m_nodes[n.uid] = &n;
     for (const Node& n : plan.nodes)
@@ -44,7 +45,8 @@ class Builder {
     for (const Node& n : m_plan.nodes)
       if ((!isDockKind(m_plan, n) || m_uses[n.uid] == 0) && !isInside(n.uid)) addCard(n);
     for (const PaperItem& item : m_plan.paper) addPaper(item);
-    std::stable_sort(out.paper.begin(), out.paper.end(), [](const PlanPaper& a, const PlanPaper& b) { return a.sort < b.sort; });
+    std::stable_sort(out.paper.begin(), out.paper.end(),
+                     [](const PlanPaper& a, const PlanPaper& b) { return a.sort < b.sort; });
     for (std::size_t i = 0; i < out.cards.size(); ++i) m_cardOf[out.cards[i].uid] = i;
     for (const Node& n : m_plan.nodes)
       if (m_cardOf.contains(n.uid)) addConnections(n);
@@ -86,10 +88,13 @@ class Builder {
     if (head && tail && !tail->passed.empty()) {
       const std::size_t given = head->given > 0 ? head->given : head->passed.empty() ? 0 : head->passed.front();
       c.kept = given > 0 ? std::min(1.0, static_cast<double>(tail->passed.front()) / static_cast<double>(given)) : 0;
-      c.sentence += QStringLiteral(" · %1 → %2 · %3 %").arg(count(given), count(tail->passed.front())).arg(c.kept * 100, 0, 'f', 0);
+      c.sentence += QStringLiteral(" · %1 → %2 · %3 %")
+                        .arg(count(given), count(tail->passed.front()))
+                        .arg(c.kept * 100, 0, 'f', 0);
     }
     for (const std::string& uid : chain)
-      if (const NodeReport* r = report(uid); r && (r->state == NodeState::Failed || r->state == NodeState::Waiting) && !r->problems.empty() && c.problem.isEmpty()) {
+      if (const NodeReport* r = report(uid); r && (r->state == NodeState::Failed || r->state == NodeState::Waiting) &&
+                                             !r->problems.empty() && c.problem.isEmpty()) {
         c.isFailed = r->state == NodeState::Failed;
         c.isWaiting = !c.isFailed;
         c.problem = text(m_nodes[uid]->title + ": " + r->problems.front().message);
@@ -113,12 +118,17 @@ class Builder {
         c.problem = text(p.message);
         height += 18;
       }
-      const bool counts = kind && !kind->outputs.empty() && kind->outputs.front().type == ValueType::Points && r->state == NodeState::Done;
-      const bool filters = counts && (kind->family == Family::Thin || kind->family == Family::Scatter || (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
+      const bool counts = kind && !kind->outputs.empty() && kind->outputs.front().type == ValueType::Points &&
+                          r->state == NodeState::Done;
+      const bool filters = counts && (kind->family == Family::Thin || kind->family == Family::Scatter ||
+                                      (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
       if (filters && !c.isSkipped) {
         c.hasYield = true;
-        c.kept = r->given > 0 ? std::min(1.0, static_cast<double>(r->passed.front()) / static_cast<double>(r->given)) : 0;
-        c.yieldText = r->given == r->passed.front() ? count(r->given) : QStringLiteral("%1 → %2").arg(count(r->given), count(r->passed.front()));
+        c.kept = r->given > 0 ? std::min(1.0, static_cast<double>(r->passed.front()) / static_cast<double>(r->given))
+                              : 0;
+        c.yieldText = r->given == r->passed.front()
+                          ? count(r->given)
+                          : QStringLiteral("%1 → %2").arg(count(r->given), count(r->passed.front()));
         height += 18;
       } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
@@ -140,8 +150,8 @@ class Builder {
     out.cards.push_back(c);
   }
 
-  /// What 40 px of ribbon stand for: the points that the head of the chain made. (Its candidates would make every ribbon of a chain with a
-  /// narrow "where" a hairline; how many of those stayed is told by the head's own bar.)
+  /// What 40 px of ribbon stand for: the points that the head of the chain made. (Its candidates would make every
+  /// ribbon of a chain with a narrow "where" a hairline; how many of those stayed is told by the head's own bar.)
   double sourceOf(const std::string& uid, int depth = 0) const {
     if (const auto known = m_sources.find(uid); known != m_sources.end()) return known->second;
     return m_sources[uid] = sourceNow(uid, depth);
@@ -169,10 +179,13 @@ class Builder {
     const int output = kind ? kind->outputIndex(link.output) : -1;
     if (!r || output < 0 || static_cast<std::size_t>(output) >= r->passed.size()) return 2;
     const double source = sourceOf(link.node);
-    return source > 0 ? std::clamp(40.0 * static_cast<double>(r->passed[static_cast<std::size_t>(output)]) / source, 2.0, 40.0) : 2;
+    return source > 0
+               ? std::clamp(40.0 * static_cast<double>(r->passed[static_cast<std::size_t>(output)]) / source, 2.0, 40.0)
+               : 2;
   }
 
-  void addTag(const std::string& uid, const std::string& owner, const std::string& input, double x, double& y, int depth, bool isKit) {
+  void addTag(const std::string& uid, const std::string& owner, const std::string& input, double x, double& y,
+              int depth, bool isKit) {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end() || depth > 6) return;
     const Node& n = *it->second;
@@ -202,7 +215,8 @@ class Builder {
     t.hasParts = !masks.empty() || !points.empty() || !surfaces.empty();
     t.isUnfolded = t.hasParts && !m_folded.contains(owner + "/" + uid);
     const double indent = 12.0 * depth;
-    t.rect = isKit ? QRectF(x, y, kTagWidth, kTagHeight) : QRectF(x - kTagWidth + indent, y, kTagWidth - indent, kTagHeight);
+    t.rect = isKit ? QRectF(x, y, kTagWidth, kTagHeight)
+                   : QRectF(x - kTagWidth + indent, y, kTagWidth - indent, kTagHeight);
     out.tags.push_back(t);
     y += kTagHeight + 1;
     if (!t.isUnfolded) return;
@@ -235,8 +249,12 @@ class Builder {
 
   /// Where an output leaves its card: the first in the middle, a second one at the left; several share the foot.
   static double outputX(const QRectF& rect, const NodeKind& kind, std::size_t output) {
-    if (kind.outputs.size() <= 2) return output > 0 ? rect.left() + 31 : kind.outputs.front().type == ValueType::Surface ? rect.left() + 14 : rect.center().x();
-    return rect.left() + 18 + (rect.width() - 36) * static_cast<double>(output) / static_cast<double>(kind.outputs.size() - 1);
+    if (kind.outputs.size() <= 2)
+      return output > 0                                        ? rect.left() + 31
+             : kind.outputs.front().type == ValueType::Surface ? rect.left() + 14
+                                                               : rect.center().x();
+    return rect.left() + 18 +
+           (rect.width() - 36) * static_cast<double>(output) / static_cast<double>(kind.outputs.size() - 1);
   }
 
   /// The card that stands for a node: its own, or the one of the folded chain that it is in.
@@ -264,11 +282,21 @@ class Builder {
         for (const Link& link : it->second) {
           const auto source = cardFor(link.node);
           const ValueType type = outputType(m_plan, link).value_or(input.type);
-          if (type == ValueType::Mask && !source) addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
-          else if (type == ValueType::Kit && !source) addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
-          // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no line crosses the plan.
-          else if (isMain && source && (type != ValueType::Surface || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth)) addRibbon(n, input, link, out.cards[*source].rect, rect);
-          else if (m_nodes.contains(link.node)) addChip(rect.right() + 6, rightY, type == ValueType::Surface ? tr("on") : input.label == "Against" ? tr("clear of") : text(input.label).toLower(), link.node, n.uid);
+          if (type == ValueType::Mask && !source)
+            addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
+          else if (type == ValueType::Kit && !source)
+            addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
+          // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no
+          // line crosses the plan.
+          else if (isMain && source &&
+                   (type != ValueType::Surface || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth))
+            addRibbon(n, input, link, out.cards[*source].rect, rect);
+          else if (m_nodes.contains(link.node))
+            addChip(rect.right() + 6, rightY,
+                    type == ValueType::Surface ? tr("on")
+                    : input.label == "Against" ? tr("clear of")
+                                               : text(input.label).toLower(),
+                    link.node, n.uid);
         }
       }
       PlanSlot slot;
@@ -308,12 +336,15 @@ class Builder {
       slot.place = QPointF(outputX(rect, *kind, o), rect.bottom());
       out.openings.push_back(slot);
       const NodeReport* r = report(last.uid);
-      if (last.isSkipped || slot.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r || r->passed.size() <= o || r->passed[o] == 0 || kind->outputs.size() < 2) continue;
+      if (last.isSkipped || slot.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r ||
+          r->passed.size() <= o || r->passed[o] == 0 || kind->outputs.size() < 2)
+        continue;
       const bool isLeftOut = output.id == "left_out";
       if (o == 0 && kind->outputs.size() == 2) continue;
       const double width = ribbonWidth({last.uid, output.id, {}});
       const double shown = std::max(3.0, width);
-      out.stubs.push_back({QRectF(slot.place.x() - shown / 2, rect.bottom() + 1, shown, 11), isLeftOut, last.uid, output.id});
+      out.stubs.push_back(
+          {QRectF(slot.place.x() - shown / 2, rect.bottom() + 1, shown, 11), isLeftOut, last.uid, output.id});
     }
   }
 
@@ -351,9 +382,9 @@ class Builder {
   std::map<std::string, const Node*> m_nodes;
   std::map<std::string, int> m_uses;
   std::map<std::string, std::size_t> m_cardOf;
-  std::set<std::string> m_taken;                            // outputs that something takes
-  std::map<std::string, std::string> m_standsFor;           // node of a folded chain → its head
-  std::map<std::string, std::vector<std::string>> m_chains; // by head
+  std::set<std::string> m_taken;                             // outputs that something takes
+  std::map<std::string, std::string> m_standsFor;            // node of a folded chain → its head
+  std::map<std::string, std::vector<std::string>> m_chains;  // by head
   mutable std::map<std::string, double> m_sources;
   PlanLayout out;
 };
@@ -363,7 +394,9 @@ class Builder {
 bool isDocked(const Plan& plan, const Node& node) {
   if (!isDockKind(plan, node)) return false;
   return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
-    return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
+    return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) {
+      return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; });
+    });
   });
 }
 
@@ -379,11 +412,14 @@ std::vector<std::string> chainFrom(const Plan& plan, const std::string& head) {
           ++uses;
           const NodeKind* kind = findNodeKind(n.kind);
           const NodeKind* from = findNodeKind(plan.find(l.node)->kind);
-          const bool isMain = kind && from && !kind->inputs.empty() && kind->inputs.front().id == id && links.size() == 1 && !from->outputs.empty() && l.output == from->outputs.front().id;
+          const bool isMain = kind && from && !kind->inputs.empty() && kind->inputs.front().id == id &&
+                              links.size() == 1 && !from->outputs.empty() && l.output == from->outputs.front().id;
           if (isMain && kind->inputs.front().type == ValueType::Points) next = &n;
         }
     // An output stays to be seen: it is what the chain is for.
-    if (uses != 1 || !next || findNodeKind(next->kind)->isLayer || std::find(chain.begin(), chain.end(), next->uid) != chain.end()) return chain;
+    if (uses != 1 || !next || findNodeKind(next->kind)->isLayer ||
+        std::find(chain.begin(), chain.end(), next->uid) != chain.end())
+      return chain;
     chain.push_back(next->uid);
   }
 }
@@ -398,7 +434,8 @@ const PlanCard* PlanLayout::card(const std::string& uid) const {
   return it == cards.end() ? nullptr : &*it;
 }
 
-PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved, const std::set<std::string>& folded) {
+PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved,
+                      const std::set<std::string>& folded) {
   return Builder(plan, view, moved, folded).build();
 }
 

@@ -1,5 +1,5 @@
-// Where everything of the Plan stands: cards, ribbons, docked tags, chips and slots, in plan coordinates. Computed from document and
-// results alone, so that painting and hitting agree.
+// Where everything of the Plan stands: cards, ribbons, docked tags, chips and slots, in plan coordinates. Computed from
+// document and results alone, so that painting and hitting agree.
 #pragma once
 
 #include "app/model/evaluation_service.h"
@@ -18,12 +18,12 @@ struct PlanCard {
   QRectF rect;
   QString title;
   QString sentence;
-  QString problem;       // first one, or empty
+  QString problem;  // first one, or empty
   bool isFailed = false;
   bool isWaiting = false;
   bool isSkipped = false;
   bool hasYield = false;
-  double kept = 0;       // share
+  double kept = 0;  // share
   QString yieldText;
   QString glyph;
   std::vector<std::string> folded;  // the chain that this card stands for, itself first; empty when it is not folded
@@ -38,8 +38,8 @@ struct PlanPaper {
   PaperItem::Sort sort = PaperItem::Sort::Note;
   QRectF rect;
   QString text;
-  QRectF grip() const { return QRectF(rect.right() - 14, rect.bottom() - 14, 14, 14); }       // sizes it
-  QRectF title() const { return QRectF(rect.left(), rect.top(), rect.width(), 24); }          // a bed is taken here
+  QRectF grip() const { return QRectF(rect.right() - 14, rect.bottom() - 14, 14, 14); }  // sizes it
+  QRectF title() const { return QRectF(rect.left(), rect.top(), rect.width(), 24); }     // a bed is taken here
 };
 
 /// What a second output gives and nothing takes: a short end of ribbon that can be drawn on.
@@ -53,7 +53,7 @@ struct PlanStub {
 /// A mask at the left edge of the card that uses it, or a kit at the right edge.
 struct PlanTag {
   std::string uid;
-  std::string owner;     // the card or mask it is docked to
+  std::string owner;  // the card or mask it is docked to
   std::string input;
   QRectF rect;
   int depth = 0;
@@ -69,13 +69,13 @@ struct PlanRibbon {
   Link link;
   std::string to;
   std::string input;
-  QPainterPath path;     // center line
+  QPainterPath path;  // center line
   double width = 2;
   bool isHairline = false;
 };
 
 struct PlanChip {
-  std::string owner;   // card or mask that refers to it
+  std::string owner;  // card or mask that refers to it
   QRectF rect;
   QString word;
   QString title;
@@ -89,9 +89,11 @@ struct PlanSlot {
   QString label;
   ValueType type = ValueType::Points;
   std::vector<ValueType> alsoTakes;  // of inputs
-  bool takes(ValueType other) const { return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end(); }
+  bool takes(ValueType other) const {
+    return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end();
+  }
   bool isOutput = false;
-  bool isFree = false;   // an optional slot that nothing is connected to
+  bool isFree = false;  // an optional slot that nothing is connected to
 };
 
 struct PlanLayout {
@@ -99,9 +101,9 @@ struct PlanLayout {
   std::vector<PlanTag> tags;
   std::vector<PlanRibbon> ribbons;
   std::vector<PlanChip> chips;
-  std::vector<PlanSlot> openings;     // inputs and outputs of cards
+  std::vector<PlanSlot> openings;  // inputs and outputs of cards
   std::vector<PlanStub> stubs;
-  std::vector<PlanPaper> paper;       // beds first
+  std::vector<PlanPaper> paper;  // beds first
   QRectF bounds;
 
   const PlanCard* card(const std::string& uid) const;
@@ -109,7 +111,8 @@ struct PlanLayout {
 };
 
 /// `moved` holds places of cards that are being dragged; `folded` the tags ("owner/input") that are folded.
-PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved, const std::set<std::string>& folded);
+PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved,
+                      const std::set<std::string>& folded);
 
 /// Masks and kits stand at the cards that use them.
 bool isDocked(const Plan& plan, const Node& node);

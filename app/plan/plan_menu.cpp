@@ -21,14 +21,17 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     const QString uid = text(tag ? tag->uid : card->uid);
     if (!m_selection.contains(uid)) select({uid});
     if (card) {
-      menu.addAction(m_inSite == uid ? withKeys(tr("Show all in Site"), this, "site_in_site") : withKeys(tr("Show in Site"), this, "site_in_site"), this, [this, uid] { Q_EMIT inSiteWanted(m_inSite == uid ? QString() : uid); });
+      menu.addAction(m_inSite == uid ? withKeys(tr("Show all in Site"), this, "site_in_site")
+                                     : withKeys(tr("Show in Site"), this, "site_in_site"),
+                     this, [this, uid] { Q_EMIT inSiteWanted(m_inSite == uid ? QString() : uid); });
       menu.addAction(withKeys(tr("Add after…"), this, "plan_add"), this, &PlanView::openFindField);
     }
     if (tag && !tag->owner.empty()) {
       const PlanTag t = *tag;
       menu.addAction(tr("Take off this card"), this, [this, t] {
         const Node* owner = m_model->plan().find(t.owner);
-        const auto links = owner ? owner->inputs.find(t.input) : std::map<std::string, std::vector<Link>>::const_iterator();
+        const auto links = owner ? owner->inputs.find(t.input)
+                                 : std::map<std::string, std::vector<Link>>::const_iterator();
         if (!owner || links == owner->inputs.end()) return;
         for (const Link& l : links->second)
           if (l.node == t.uid) {
@@ -36,17 +39,21 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
             return;
           }
       });
-      if (t.hasParts) menu.addAction(t.isUnfolded ? tr("Fold") : tr("Unfold"), this, [this, t] {
-        const std::string key = t.owner + "/" + t.uid;
-        if (!m_folded.erase(key)) m_folded.insert(key);
-        rebuild();
-      });
+      if (t.hasParts)
+        menu.addAction(t.isUnfolded ? tr("Fold") : tr("Unfold"), this, [this, t] {
+          const std::string key = t.owner + "/" + t.uid;
+          if (!m_folded.erase(key)) m_folded.insert(key);
+          rebuild();
+        });
     }
     menu.addAction(withKeys(tr("Skip"), this, "plan_skip"), this, &PlanView::skipSelected);
     menu.addAction(withKeys(tr("Rename"), this, "plan_rename"), this, &PlanView::renameSelected);
     menu.addAction(withKeys(tr("Duplicate"), this, "edit_duplicate"), this, &PlanView::duplicateSelected);
     if (card) menu.addAction(withKeys(tr("Lift out"), this, "plan_lift"), this, &PlanView::liftSelected);
-    if (card) menu.addAction(card->folded.empty() ? withKeys(tr("Fold its chain"), this, "plan_fold") : withKeys(tr("Unfold its chain"), this, "plan_fold"), this, &PlanView::foldSelected);
+    if (card)
+      menu.addAction(card->folded.empty() ? withKeys(tr("Fold its chain"), this, "plan_fold")
+                                          : withKeys(tr("Unfold its chain"), this, "plan_fold"),
+                     this, &PlanView::foldSelected);
     if (card) menu.addAction(withKeys(tr("Bed around it"), this, "plan_bed"), this, &PlanView::addBed);
     if (card) menu.addAction(withKeys(tr("Note beside it"), this, "plan_note"), this, &PlanView::addNote);
     menu.addAction(withKeys(tr("Copy"), this, "edit_copy"), this, &PlanView::copySelected);
@@ -61,7 +68,9 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
   } else if (const PlanRibbon* ribbon = ribbonAt(p)) {
     m_ribbon = *ribbon;
     const QPoint at = event->pos();
-    menu.addAction(tr("Insert here…"), this, [this, at] { if (m_ribbon) openOnRibbon(*m_ribbon, at); });
+    menu.addAction(tr("Insert here…"), this, [this, at] {
+      if (m_ribbon) openOnRibbon(*m_ribbon, at);
+    });
     menu.addAction(withKeys(tr("Disconnect"), this, "plan_delete"), this, &PlanView::removeSelected);
   } else {
     menu.addAction(withKeys(tr("Add a node…"), this, "plan_add"), this, &PlanView::openFindField);

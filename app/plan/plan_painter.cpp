@@ -18,13 +18,15 @@ QFont fontOf(double pixels, QFont::Weight weight = QFont::Normal) {
 
 class Painter {
  public:
-  Painter(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state) : p(painter), l(layout), s(state), t(Theme::current()) {}
+  Painter(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state)
+      : p(painter), l(layout), s(state), t(Theme::current()) {}
 
   void all() {
     for (const PlanPaper& item : l.paper) paper(item);
     for (const PlanRibbon& r : l.ribbons) ribbon(r);
     if (s.detail != PlanDetail::Tick)
-      for (const PlanStub& stub : l.stubs) p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
+      for (const PlanStub& stub : l.stubs)
+        p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
     for (const PlanCard& c : l.cards) card(c);
     if (s.detail == PlanDetail::Tick) return;
     for (const PlanTag& tagItem : l.tags) tag(tagItem);
@@ -36,7 +38,8 @@ class Painter {
  private:
   bool isSelected(const std::string& uid) const { return s.selected.contains(text(uid)); }
 
-  void elided(const QRectF& rect, const QString& words, const QFont& font, const QColor& color, int align = Qt::AlignLeft) {
+  void elided(const QRectF& rect, const QString& words, const QFont& font, const QColor& color,
+              int align = Qt::AlignLeft) {
     p.setFont(font);
     p.setPen(color);
     p.drawText(rect, align | Qt::AlignVCenter, QFontMetricsF(font).elidedText(words, Qt::ElideRight, rect.width()));
@@ -52,7 +55,8 @@ class Painter {
     if (s.detail == PlanDetail::Tick && !isBed) return;
     const double size = s.detail == PlanDetail::Card ? 12 : std::min(26.0, 12 / s.zoom);
     if (isBed) {
-      elided(QRectF(item.rect.left() + 10, item.rect.top() + 3, item.rect.width() - 20, size * 1.5), item.text, fontOf(size, QFont::DemiBold), t.ink);
+      elided(QRectF(item.rect.left() + 10, item.rect.top() + 3, item.rect.width() - 20, size * 1.5), item.text,
+             fontOf(size, QFont::DemiBold), t.ink);
     } else {
       p.setFont(fontOf(12));
       p.setPen(t.ink);
@@ -61,7 +65,8 @@ class Painter {
     if (!isChosen) return;
     p.setPen(QPen(t.accent, 1.5));
     const QRectF grip = item.grip();
-    for (const double d : {4.0, 8.0}) p.drawLine(QPointF(grip.right() - 2 - d, grip.bottom() - 2), QPointF(grip.right() - 2, grip.bottom() - 2 - d));
+    for (const double d : {4.0, 8.0})
+      p.drawLine(QPointF(grip.right() - 2 - d, grip.bottom() - 2), QPointF(grip.right() - 2, grip.bottom() - 2 - d));
   }
 
   void ribbon(const PlanRibbon& r) {
@@ -74,10 +79,12 @@ class Painter {
   }
 
   void card(const PlanCard& c) {
-    const bool isChosen = isSelected(c.uid) || s.lit == text(c.uid) || s.found.contains(text(c.uid)) || std::find(c.folded.begin(), c.folded.end(), s.lit.toStdString()) != c.folded.end();
+    const bool isChosen = isSelected(c.uid) || s.lit == text(c.uid) || s.found.contains(text(c.uid)) ||
+                          std::find(c.folded.begin(), c.folded.end(), s.lit.toStdString()) != c.folded.end();
     p.setPen(QPen(isChosen ? t.accent : c.isFailed ? t.trouble : t.rule, isChosen ? 2 : 1));
     p.setBrush(s.detail == PlanDetail::Tick ? t.ribbon : c.isSkipped ? t.paper : t.card);
-    if (!c.folded.empty() && s.detail != PlanDetail::Tick) p.drawRoundedRect(c.rect.adjusted(4.5, 3.5, -4.5, 3.5), 4, 4);  // the edge of the cards beneath
+    if (!c.folded.empty() && s.detail != PlanDetail::Tick)
+      p.drawRoundedRect(c.rect.adjusted(4.5, 3.5, -4.5, 3.5), 4, 4);  // the edge of the cards beneath
     p.drawRoundedRect(c.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
     if (s.detail == PlanDetail::Tick) return;
     const QColor ink = c.isSkipped ? t.quiet : t.ink;
@@ -87,9 +94,11 @@ class Painter {
       return;
     }
     const QRectF r = c.rect;
-    p.drawPixmap(QPointF(r.left() + 9, r.top() + (c.isSkipped ? 5 : 8)), glyph(c.glyph, ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
+    p.drawPixmap(QPointF(r.left() + 9, r.top() + (c.isSkipped ? 5 : 8)),
+                 glyph(c.glyph, ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
     if (c.isSkipped) {
-      elided(QRectF(r.left() + 32, r.top(), r.width() - 40, r.height()), QCoreApplication::translate("Plan", "%1, skipped").arg(c.title), fontOf(12.5), t.quiet);
+      elided(QRectF(r.left() + 32, r.top(), r.width() - 40, r.height()),
+             QCoreApplication::translate("Plan", "%1, skipped").arg(c.title), fontOf(12.5), t.quiet);
       return;
     }
     elided(QRectF(r.left() + 32, r.top() + 5, r.width() - 40, 20), c.title, fontOf(12.5, QFont::DemiBold), ink);
@@ -97,24 +106,29 @@ class Painter {
     double y = r.top() + 45;
     if (!c.problem.isEmpty()) {
       const QColor color = c.isFailed ? t.trouble : c.isWaiting ? t.quiet : t.warning;
-      elided(QRectF(r.left() + 10, y - 2, r.width() - 18, 16), QStringLiteral("! %1").arg(c.problem), fontOf(11), color);
+      elided(QRectF(r.left() + 10, y - 2, r.width() - 18, 16), QStringLiteral("! %1").arg(c.problem), fontOf(11),
+             color);
       y += 18;
     }
     if (c.hasYield) {
       const QRectF bar(r.left() + 10, y, r.width() - 20, 5);
       p.fillRect(QRectF(bar.left(), bar.top(), bar.width() * c.kept, bar.height()), t.ink);
-      p.fillRect(QRectF(bar.left() + bar.width() * c.kept, bar.top(), bar.width() * (1 - c.kept), bar.height()), hatchBrush(t.quiet));
+      p.fillRect(QRectF(bar.left() + bar.width() * c.kept, bar.top(), bar.width() * (1 - c.kept), bar.height()),
+                 hatchBrush(t.quiet));
       const QRectF line(r.left() + 10, y + 5, r.width() - 20, 15);
       elided(line.adjusted(0, 0, -40, 0), c.yieldText, fontOf(11), t.quiet);
       const double percent = c.kept * 100;
-      elided(line, percent > 0 && percent < 1 ? QStringLiteral("< 1 %") : QStringLiteral("%1 %").arg(percent, 0, 'f', 0), fontOf(11), t.quiet, Qt::AlignRight);
+      elided(line,
+             percent > 0 && percent < 1 ? QStringLiteral("< 1 %") : QStringLiteral("%1 %").arg(percent, 0, 'f', 0),
+             fontOf(11), t.quiet, Qt::AlignRight);
     }
     if (s.inSite == text(c.uid)) {
       const QRectF badge(r.right() - 62, r.bottom() - 1, 52, 16);
       p.setPen(Qt::NoPen);
       p.setBrush(t.ink);
       p.drawRoundedRect(badge, 3, 3);
-      elided(badge, QCoreApplication::translate("Plan", "in Site"), fontOf(11, QFont::DemiBold), t.card, Qt::AlignHCenter);
+      elided(badge, QCoreApplication::translate("Plan", "in Site"), fontOf(11, QFont::DemiBold), t.card,
+             Qt::AlignHCenter);
     }
   }
 
@@ -126,7 +140,8 @@ class Painter {
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5));  // square corners tell a tag from a card
     QRectF words = r.adjusted(30, 1, -4, -1);
     if (tag.isKit) {
-      p.drawPixmap(QPointF(r.left() + 8, r.top() + 7), glyph(QStringLiteral("kit"), t.ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
+      p.drawPixmap(QPointF(r.left() + 8, r.top() + 7),
+                   glyph(QStringLiteral("kit"), t.ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
     } else if (s.view && s.view->maskPictures.contains(tag.uid)) {
       p.drawImage(QRectF(r.left() + 4, r.top() + 4, 22, 22), s.view->maskPictures.at(tag.uid));
     } else {
@@ -170,6 +185,8 @@ class Painter {
 
 }  // namespace
 
-void paintPlan(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state) { Painter(painter, layout, state).all(); }
+void paintPlan(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state) {
+  Painter(painter, layout, state).all();
+}
 
 }  // namespace arvesk

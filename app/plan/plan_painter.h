@@ -14,9 +14,9 @@ struct PlanPaintState {
   double zoom = 1;
   QStringList selected;
   QString inSite;
-  QString lit;                     // card that a chip under the cursor points to
-  QStringList found;               // what a search in the plan found
-  QString paperItem;               // the selected bed or note
+  QString lit;        // card that a chip under the cursor points to
+  QStringList found;  // what a search in the plan found
+  QString paperItem;  // the selected bed or note
   const PlanRibbon* selectedRibbon = nullptr;
   const EvalView* view = nullptr;
 };

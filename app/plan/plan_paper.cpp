@@ -28,7 +28,8 @@ void PlanView::editPaper(const QString& uid) {
   const QPoint at = toView(item->rect.topLeft()).toPoint();
   m_paperEdit->setMaximumHeight(isBed ? 30 : 16777215);
   m_paperEdit->setPlainText(item->text);
-  m_paperEdit->setGeometry(at.x(), at.y(), std::max(140, static_cast<int>(item->rect.width() * m_zoom)), isBed ? 30 : std::max(60, static_cast<int>(item->rect.height() * m_zoom)));
+  m_paperEdit->setGeometry(at.x(), at.y(), std::max(140, static_cast<int>(item->rect.width() * m_zoom)),
+                           isBed ? 30 : std::max(60, static_cast<int>(item->rect.height() * m_zoom)));
   m_paperEdit->setVerticalScrollBarPolicy(isBed ? Qt::ScrollBarAlwaysOff : Qt::ScrollBarAsNeeded);
   m_paperEdit->show();
   m_paperEdit->raise();
@@ -56,19 +57,31 @@ void PlanView::addBed() {
   }
   if (around.isNull()) around = QRectF(toPlan(viewport()->rect().center()), QSizeF(260, 160));
   around.adjust(-14, -34, 14, 22);
-  PaperItem bed{newUid(), PaperItem::Sort::Bed, tr("Bed").toStdString(), std::round(around.x()), std::round(around.y()), std::round(around.width()), std::round(around.height()), {}};
+  PaperItem bed{newUid(),
+                PaperItem::Sort::Bed,
+                tr("Bed").toStdString(),
+                std::round(around.x()),
+                std::round(around.y()),
+                std::round(around.width()),
+                std::round(around.height()),
+                {}};
   m_model->edit(tr("Add a bed"), [&](Plan& plan) { plan.paper.push_back(bed); });
   editPaper(text(bed.uid));
 }
 
 void PlanView::addNote() {
   const PlanCard* card = m_selection.size() == 1 ? m_layout.card(m_selection.first().toStdString()) : nullptr;
-  const QPointF at = card ? card->rect.topRight() + QPointF(24, 0) : toPlan(viewport()->rect().center() - QPoint(100, 40));
+  const QPointF at = card ? card->rect.topRight() + QPointF(24, 0)
+                          : toPlan(viewport()->rect().center() - QPoint(100, 40));
   QRectF place(at, QSizeF(200, 76));
   // Cards lie over notes: it is stuck where it can be read.
-  const auto isCovered = [&] { return std::any_of(m_layout.cards.begin(), m_layout.cards.end(), [&](const PlanCard& c) { return c.rect.adjusted(-8, -8, 8, 8).intersects(place); }); };
+  const auto isCovered = [&] {
+    return std::any_of(m_layout.cards.begin(), m_layout.cards.end(),
+                       [&](const PlanCard& c) { return c.rect.adjusted(-8, -8, 8, 8).intersects(place); });
+  };
   for (int tries = 0; isCovered() && tries < 200; ++tries) place.translate(0, 24);
-  PaperItem note{newUid(), PaperItem::Sort::Note, {}, std::round(place.x()), std::round(place.y()), place.width(), place.height(), {}};
+  PaperItem note{newUid(),      PaperItem::Sort::Note, {}, std::round(place.x()), std::round(place.y()),
+                 place.width(), place.height(),        {}};
   m_model->edit(tr("Add a note"), [&](Plan& plan) { plan.paper.push_back(note); });
   editPaper(text(note.uid));
 }

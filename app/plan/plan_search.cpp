@@ -30,12 +30,17 @@ void PlanView::searchPlan() {
   if (!words.isEmpty())
     for (const Node& n : m_model->plan().nodes) {
       const NodeKind* kind = findNodeKind(n.kind);
-      if (text(n.title).contains(words, Qt::CaseInsensitive) || (kind && tr(kind->label.c_str()).contains(words, Qt::CaseInsensitive))) m_foundUids.push_back(text(n.uid));
+      if (text(n.title).contains(words, Qt::CaseInsensitive) ||
+          (kind && tr(kind->label.c_str()).contains(words, Qt::CaseInsensitive)))
+        m_foundUids.push_back(text(n.uid));
     }
-  if (m_foundUids.isEmpty()) m_searchCount->setText(words.isEmpty() ? QString() : tr("none"));
-  else searchNext(1);
+  if (m_foundUids.isEmpty())
+    m_searchCount->setText(words.isEmpty() ? QString() : tr("none"));
+  else
+    searchNext(1);
   m_searchCount->adjustSize();
-  m_searchCount->move(m_search->width() - m_searchCount->width() - 8, (m_search->height() - m_searchCount->height()) / 2);
+  m_searchCount->move(m_search->width() - m_searchCount->width() - 8,
+                      (m_search->height() - m_searchCount->height()) / 2);
   viewport()->update();
 }
 
@@ -45,7 +50,8 @@ void PlanView::searchNext(int step) {
   m_foundAt = m_foundAt < 0 ? 0 : (m_foundAt + step + count) % count;
   m_searchCount->setText(tr("%1 of %2").arg(m_foundAt + 1).arg(count));
   m_searchCount->adjustSize();
-  m_searchCount->move(m_search->width() - m_searchCount->width() - 8, (m_search->height() - m_searchCount->height()) / 2);
+  m_searchCount->move(m_search->width() - m_searchCount->width() - 8,
+                      (m_search->height() - m_searchCount->height()) / 2);
   reveal(m_foundUids[m_foundAt]);
 }
 

@@ -8,8 +8,8 @@
 #include <QHelpEvent>
 #include <QLabel>
 #include <QLineEdit>
-#include <QPlainTextEdit>
 #include <QPainterPathStroker>
+#include <QPlainTextEdit>
 #include <QScrollBar>
 #include <QToolTip>
 
@@ -39,7 +39,14 @@ QPainterPath hitArea(const PlanRibbon& r) {
 
 }  // namespace
 
-PlanView::PlanView(PlanModel* model, QWidget* parent) : QAbstractScrollArea(parent), m_model(model), m_find(new FindField(viewport())), m_rename(new QLineEdit(viewport())), m_search(new QLineEdit(viewport())), m_searchCount(new QLabel(m_search)), m_paperEdit(new QPlainTextEdit(viewport())) {
+PlanView::PlanView(PlanModel* model, QWidget* parent)
+    : QAbstractScrollArea(parent),
+      m_model(model),
+      m_find(new FindField(viewport())),
+      m_rename(new QLineEdit(viewport())),
+      m_search(new QLineEdit(viewport())),
+      m_searchCount(new QLabel(m_search)),
+      m_paperEdit(new QPlainTextEdit(viewport())) {
   setObjectName(QStringLiteral("plan_view"));
   setAccessibleName(tr("Plan"));
   setFrameShape(QFrame::NoFrame);
@@ -52,7 +59,8 @@ PlanView::PlanView(PlanModel* model, QWidget* parent) : QAbstractScrollArea(pare
   connect(m_rename, &QLineEdit::editingFinished, this, [this] {
     if (!m_rename->isVisible()) return;
     m_rename->hide();
-    if (m_selection.size() == 1 && !m_rename->text().trimmed().isEmpty()) m_model->rename(m_selection.first(), m_rename->text().trimmed());
+    if (m_selection.size() == 1 && !m_rename->text().trimmed().isEmpty())
+      m_model->rename(m_selection.first(), m_rename->text().trimmed());
     setFocus();
   });
   m_search->hide();
@@ -77,7 +85,8 @@ bool PlanView::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::KeyPress) {
       const auto* key = static_cast<QKeyEvent*>(event);
       const bool isBed = m_paperEdit->maximumHeight() < 40;  // a bed's title is one line
-      if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) && (isBed || (key->modifiers() & Qt::ControlModifier))) {
+      if ((key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) &&
+          (isBed || (key->modifiers() & Qt::ControlModifier))) {
         setFocus();
         return true;
       }
@@ -111,7 +120,9 @@ bool PlanView::eventFilter(QObject* watched, QEvent* event) {
 
 void PlanView::rebuild() {
   const QStringList before = m_selection;
-  m_selection.erase(std::remove_if(m_selection.begin(), m_selection.end(), [&](const QString& uid) { return !m_model->plan().find(uid.toStdString()); }), m_selection.end());
+  m_selection.erase(std::remove_if(m_selection.begin(), m_selection.end(),
+                                   [&](const QString& uid) { return !m_model->plan().find(uid.toStdString()); }),
+                    m_selection.end());
   m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
   updateScrollBars();
   viewport()->update();
@@ -121,7 +132,8 @@ void PlanView::rebuild() {
 void PlanView::updateScrollBars() {
   const QRectF all = m_layout.bounds.adjusted(-12, -16, 14, 160);
   const auto set = [this](QScrollBar* bar, double from, double to, int page) {
-    bar->setRange(static_cast<int>(from * m_zoom), std::max(static_cast<int>(from * m_zoom), static_cast<int>(to * m_zoom) - page));
+    bar->setRange(static_cast<int>(from * m_zoom),
+                  std::max(static_cast<int>(from * m_zoom), static_cast<int>(to * m_zoom) - page));
     bar->setPageStep(page);
     bar->setSingleStep(20);
   };
@@ -129,8 +141,12 @@ void PlanView::updateScrollBars() {
   set(verticalScrollBar(), all.top(), all.bottom(), viewport()->height());
 }
 
-QPointF PlanView::toPlan(const QPoint& p) const { return (QPointF(p) + QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value())) / m_zoom; }
-QPointF PlanView::toView(const QPointF& p) const { return p * m_zoom - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value()); }
+QPointF PlanView::toPlan(const QPoint& p) const {
+  return (QPointF(p) + QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value())) / m_zoom;
+}
+QPointF PlanView::toView(const QPointF& p) const {
+  return p * m_zoom - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value());
+}
 
 void PlanView::select(const QStringList& uids) {
   m_ribbon.reset();
@@ -159,7 +175,8 @@ void PlanView::setInSite(const QString& uid) {
 }
 
 QPoint PlanView::centerOf(const QString& uid) const {
-  if (const PlanCard* c = m_layout.card(uid.toStdString())) return toView(QPointF(c->rect.left() + 60, c->rect.top() + 14)).toPoint();
+  if (const PlanCard* c = m_layout.card(uid.toStdString()))
+    return toView(QPointF(c->rect.left() + 60, c->rect.top() + 14)).toPoint();
   for (const PlanTag& t : m_layout.tags)
     if (text(t.uid) == uid) return toView(t.rect.center()).toPoint();
   return {-1, -1};
@@ -193,7 +210,8 @@ const PlanTag* PlanView::tagAt(const QPointF& p) const {
 /// A note anywhere, a bed by its title or its corner: the rest of a bed is paper.
 const PlanPaper* PlanView::paperAt(const QPointF& p) const {
   for (auto it = m_layout.paper.rbegin(); it != m_layout.paper.rend(); ++it)
-    if (it->sort == PaperItem::Sort::Note ? it->rect.contains(p) : it->title().contains(p) || it->grip().contains(p)) return &*it;
+    if (it->sort == PaperItem::Sort::Note ? it->rect.contains(p) : it->title().contains(p) || it->grip().contains(p))
+      return &*it;
   return nullptr;
 }
 const PlanStub* PlanView::stubAt(const QPointF& p) const {
@@ -311,7 +329,8 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     startLink(text(stub->uid), stub->output, ValueType::Points);
     return;
   }
-  if (const PlanSlot* in = slotAt(m_pressedPlan, false); in && in->isFree && m_selection == QStringList{text(in->uid)}) {
+  if (const PlanSlot* in = slotAt(m_pressedPlan, false);
+      in && in->isFree && m_selection == QStringList{text(in->uid)}) {
     openInto(*in, event->pos());
     return;
   }
@@ -319,8 +338,10 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
   const auto pick = [&](const QString& uid) {
     QStringList next = m_selection;
     if (adds) {
-      if (next.contains(uid)) next.removeAll(uid);
-      else next.push_back(uid);
+      if (next.contains(uid))
+        next.removeAll(uid);
+      else
+        next.push_back(uid);
     } else if (!next.contains(uid)) {
       next = {uid};
     }
@@ -358,7 +379,9 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
 void PlanView::mouseMoveEvent(QMouseEvent* event) {
   const QPoint before = m_now;
   m_now = event->pos();
-  if (!m_hasMoved && (m_now - m_pressedAt).manhattanLength() > 5 && (event->buttons() & (Qt::LeftButton | Qt::MiddleButton))) m_hasMoved = true;
+  if (!m_hasMoved && (m_now - m_pressedAt).manhattanLength() > 5 &&
+      (event->buttons() & (Qt::LeftButton | Qt::MiddleButton)))
+    m_hasMoved = true;
   if (m_drag == Drag::Pan) {
     horizontalScrollBar()->setValue(horizontalScrollBar()->value() - (m_now - before).x());
     verticalScrollBar()->setValue(verticalScrollBar()->value() - (m_now - before).y());
@@ -376,7 +399,8 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
     m_sizeDy = toPlan(m_now).y() - m_pressedPlan.y();
     for (PlanPaper& item : m_layout.paper)
       if (text(item.uid) == m_paperItem)
-        if (const PaperItem* saved = m_model->plan().findPaper(item.uid)) item.rect.setSize({std::max(60.0, saved->width + m_sizeDx), std::max(34.0, saved->height + m_sizeDy)});
+        if (const PaperItem* saved = m_model->plan().findPaper(item.uid))
+          item.rect.setSize({std::max(60.0, saved->width + m_sizeDx), std::max(34.0, saved->height + m_sizeDy)});
   }
   if (m_drag == Drag::Cards && m_hasMoved) {
     const QPointF by = toPlan(m_now) - m_pressedPlan;
@@ -388,7 +412,8 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
         for (const Node& n : m_model->plan().nodes)
           if (area.contains(QPointF(n.x + kCardWidth / 2, n.y + 20))) moving.push_back(text(n.uid));
         for (const PaperItem& other : m_model->plan().paper)
-          if (other.sort == PaperItem::Sort::Note && area.contains(QPointF(other.x + 10, other.y + 10))) m_moved[other.uid] = QPointF(other.x, other.y) + by;
+          if (other.sort == PaperItem::Sort::Note && area.contains(QPointF(other.x + 10, other.y + 10)))
+            m_moved[other.uid] = QPointF(other.x, other.y) + by;
       }
     }
     for (const QString& uid : moving)
@@ -453,18 +478,23 @@ void PlanView::finishLink(const QPoint& at) {
   const ValueType type = m_linkType;
   const QString from = m_linkFrom;
   const std::string output = m_linkOutput;
-  m_find->open(at, [type](const NodeKind& kind) { return takesMain(kind, type) || std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.takes(type); }); },
-               [this, from, output, p, type](const NodeKind& kind) {
-                 m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
-                 const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
-                 for (const InputSpec& input : kind.inputs)
-                   if (input.takes(type)) {
-                     m_model->connectNodes(from, output, uid, input.id);
-                     break;
-                   }
-                 m_model->undoStack().endMacro();
-                 select({uid});
-               });
+  m_find->open(
+      at,
+      [type](const NodeKind& kind) {
+        return takesMain(kind, type) ||
+               std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.takes(type); });
+      },
+      [this, from, output, p, type](const NodeKind& kind) {
+        m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
+        const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
+        for (const InputSpec& input : kind.inputs)
+          if (input.takes(type)) {
+            m_model->connectNodes(from, output, uid, input.id);
+            break;
+          }
+        m_model->undoStack().endMacro();
+        select({uid});
+      });
 }
 
 void PlanView::finishCards(const QPointF&) {
@@ -477,10 +507,14 @@ void PlanView::finishCards(const QPointF&) {
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   const PlanCard* card = node ? m_layout.card(only) : nullptr;
   std::optional<PlanRibbon> onto;
-  if (card && kind && !kind->inputs.empty() && !kind->outputs.empty() && (node->inputs.find(kind->inputs.front().id) == node->inputs.end() || node->inputs.at(kind->inputs.front().id).empty()))
+  if (card && kind && !kind->inputs.empty() && !kind->outputs.empty() &&
+      (node->inputs.find(kind->inputs.front().id) == node->inputs.end() ||
+       node->inputs.at(kind->inputs.front().id).empty()))
     for (const PlanRibbon& r : m_layout.ribbons) {
       const auto type = outputType(m_model->plan(), r.link);
-      if (r.to != only && r.link.node != only && type && takesMain(*kind, *type) && gives(*kind, *type) && hitArea(r).intersects(card->rect)) onto = r;
+      if (r.to != only && r.link.node != only && type && takesMain(*kind, *type) && gives(*kind, *type) &&
+          hitArea(r).intersects(card->rect))
+        onto = r;
     }
   if (!onto) {
     m_model->movePlaces(places);
@@ -503,19 +537,21 @@ void PlanView::openInto(const PlanSlot& slot, const QPoint& at) {
   const ValueType type = slot.type;
   const QString uid = text(slot.uid);
   const std::string id = slot.id;
-  m_find->open(at, [type](const NodeKind& kind) { return gives(kind, type); }, [this, uid, id](const NodeKind& kind) {
-    const QString added = m_model->addInto(kind, uid, id);
-    select({added});
-  });
+  m_find->open(
+      at, [type](const NodeKind& kind) { return gives(kind, type); },
+      [this, uid, id](const NodeKind& kind) {
+        const QString added = m_model->addInto(kind, uid, id);
+        select({added});
+      });
 }
 
 void PlanView::openOnRibbon(const PlanRibbon& ribbon, const QPoint& at) {
   const auto type = outputType(m_model->plan(), ribbon.link);
   if (!type) return;
   const PlanRibbon r = ribbon;
-  m_find->open(at, [t = *type](const NodeKind& kind) { return takesMain(kind, t) && gives(kind, t) && !kind.isLayer; }, [this, r](const NodeKind& kind) {
-    select({m_model->insertNode(kind, r.link, text(r.to), r.input)});
-  });
+  m_find->open(
+      at, [t = *type](const NodeKind& kind) { return takesMain(kind, t) && gives(kind, t) && !kind.isLayer; },
+      [this, r](const NodeKind& kind) { select({m_model->insertNode(kind, r.link, text(r.to), r.input)}); });
 }
 
 void PlanView::foldSelected() {
@@ -531,7 +567,9 @@ void PlanView::foldSelected() {
   std::string head = uid;
   for (const Node& n : m_model->plan().nodes) {
     const std::vector<std::string> chain = chainFrom(m_model->plan(), n.uid);
-    if (std::find(chain.begin(), chain.end(), head) != chain.end() && chain.size() > chainFrom(m_model->plan(), head).size()) head = n.uid;
+    if (std::find(chain.begin(), chain.end(), head) != chain.end() &&
+        chain.size() > chainFrom(m_model->plan(), head).size())
+      head = n.uid;
   }
   if (chainFrom(m_model->plan(), head).size() < 2) return;
   m_model->edit(tr("Fold"), [&](Plan& plan) { plan.find(head)->isFolded = true; });
@@ -548,8 +586,10 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     return;
   }
   if (const PlanCard* card = cardAt(p)) {
-    if (card->folded.empty()) renameSelected();
-    else foldSelected();
+    if (card->folded.empty())
+      renameSelected();
+    else
+      foldSelected();
     return;
   }
   if (const PlanRibbon* ribbon = ribbonAt(p)) {
@@ -563,7 +603,9 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
   }
   m_drag = Drag::None;
   const QPointF place = p;
-  m_find->open(event->pos(), nullptr, [this, place](const NodeKind& kind) { select({m_model->addNode(kind, std::round(place.x() - kCardWidth / 2), std::round(place.y()))}); });
+  m_find->open(event->pos(), nullptr, [this, place](const NodeKind& kind) {
+    select({m_model->addNode(kind, std::round(place.x() - kCardWidth / 2), std::round(place.y()))});
+  });
 }
 
 void PlanView::openFindField() {
@@ -599,7 +641,8 @@ void PlanView::removeSelected() {
   if (!m_paperItem.isEmpty()) {
     const std::string uid = m_paperItem.toStdString();
     m_paperItem.clear();
-    m_model->edit(tr("Delete"), [&](Plan& plan) { std::erase_if(plan.paper, [&](const PaperItem& i) { return i.uid == uid; }); });
+    m_model->edit(tr("Delete"),
+                  [&](Plan& plan) { std::erase_if(plan.paper, [&](const PaperItem& i) { return i.uid == uid; }); });
     return;
   }
   QStringList all = m_selection;
@@ -630,7 +673,9 @@ void PlanView::renameSelected() {
 }
 
 void PlanView::duplicateSelected() { select(m_model->duplicate(m_selection)); }
-void PlanView::liftSelected() { if (m_selection.size() == 1) m_model->liftOut(m_selection.first()); }
+void PlanView::liftSelected() {
+  if (m_selection.size() == 1) m_model->liftOut(m_selection.first());
+}
 void PlanView::tidy() {
   // How much room each card takes with what is docked to it.
   std::map<std::string, double> heights;
@@ -674,7 +719,8 @@ void PlanView::zoomTo(double zoom, const QPointF& about) {
 void PlanView::fitAll() {
   const QRectF all = m_layout.bounds.adjusted(-10, -10, 20, 20);
   if (all.isEmpty()) return;
-  m_zoom = std::clamp(std::min(viewport()->width() / all.width(), viewport()->height() / all.height()), kLeastZoom, 1.0);
+  m_zoom = std::clamp(std::min(viewport()->width() / all.width(), viewport()->height() / all.height()), kLeastZoom,
+                      1.0);
   updateScrollBars();
   horizontalScrollBar()->setValue(static_cast<int>(all.left() * m_zoom));
   verticalScrollBar()->setValue(static_cast<int>(all.top() * m_zoom));
@@ -728,11 +774,18 @@ bool PlanView::viewportEvent(QEvent* event) {
       return true;
     }
     const NodeKind* kind = findNodeKind(node->kind);
-    QString words = QStringLiteral("<b>%1</b><br>%2").arg(text(node->title).toHtmlEscaped(), text(sentenceOf(m_model->plan(), *node)).toHtmlEscaped());
+    QString words = QStringLiteral("<b>%1</b><br>%2")
+                        .arg(text(node->title).toHtmlEscaped(),
+                             text(sentenceOf(m_model->plan(), *node)).toHtmlEscaped());
     if (m_view)
       if (const auto it = m_view->evaluation.reports.find(uid); it != m_view->evaluation.reports.end()) {
-        for (const Problem& problem : it->second.problems) words += QStringLiteral("<br>! %1").arg(text(problem.message + (problem.advice.empty() ? "" : ". " + problem.advice + ".")).toHtmlEscaped());
-        words += QStringLiteral("<br>%1 ms · %2 MB").arg(it->second.milliseconds, 0, 'f', 1).arg(static_cast<double>(it->second.bytes) / 1e6, 0, 'f', 1);
+        for (const Problem& problem : it->second.problems)
+          words += QStringLiteral("<br>! %1")
+                       .arg(text(problem.message + (problem.advice.empty() ? "" : ". " + problem.advice + "."))
+                                .toHtmlEscaped());
+        words += QStringLiteral("<br>%1 ms · %2 MB")
+                     .arg(it->second.milliseconds, 0, 'f', 1)
+                     .arg(static_cast<double>(it->second.bytes) / 1e6, 0, 'f', 1);
       }
     if (kind) words += QStringLiteral("<br><i>%1</i>").arg(tr(kind->help.c_str()).toHtmlEscaped());
     QToolTip::showText(help->globalPos(), words, this);

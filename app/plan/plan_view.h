@@ -93,7 +93,9 @@ class PlanView : public QAbstractScrollArea {
   bool eventFilter(QObject* watched, QEvent* event) override;
   void openInto(const PlanSlot& slot, const QPoint& at);
   void openOnRibbon(const PlanRibbon& ribbon, const QPoint& at);
-  PlanDetail detail() const { return m_zoom >= 0.7 ? PlanDetail::Card : m_zoom >= 0.36 ? PlanDetail::Line : PlanDetail::Tick; }
+  PlanDetail detail() const {
+    return m_zoom >= 0.7 ? PlanDetail::Card : m_zoom >= 0.36 ? PlanDetail::Line : PlanDetail::Tick;
+  }
 
   PlanModel* m_model;
   FindField* m_find;
@@ -103,8 +105,8 @@ class PlanView : public QAbstractScrollArea {
   QPlainTextEdit* m_paperEdit;
   QStringList m_foundUids;
   int m_foundAt = 0;
-  QString m_paperItem;                 // the selected bed or note
-  double m_sizeDx = 0;                 // of a bed or note that is being sized
+  QString m_paperItem;  // the selected bed or note
+  double m_sizeDx = 0;  // of a bed or note that is being sized
   double m_sizeDy = 0;
   EvalViewPtr m_view;
   PlanLayout m_layout;

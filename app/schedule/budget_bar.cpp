@@ -36,8 +36,11 @@ void BudgetBar::showUse(const Budget& budget, const std::optional<ScheduleModel:
   if (!final) {
     setText(tr("counting final…"));
   } else {
-    const bool isPlacements = budget.triangles <= 0 || (budget.placements > 0 && final->placements / budget.placements > final->triangles / budget.triangles);
-    const QString words = isPlacements ? tr("%1 placed").arg(ofBudget(final->placements, budget.placements)) : tr("%1 triangles").arg(ofBudget(final->triangles, budget.triangles));
+    const bool isPlacements = budget.triangles <= 0 ||
+                              (budget.placements > 0 &&
+                               final->placements / budget.placements > final->triangles / budget.triangles);
+    const QString words = isPlacements ? tr("%1 placed").arg(ofBudget(final->placements, budget.placements))
+                                       : tr("%1 triangles").arg(ofBudget(final->triangles, budget.triangles));
     setText(m_share > 1 ? tr("! over: %1").arg(words) : words);
   }
   setToolTip(tr("What final quality takes of the budget for all; a click opens the Schedule"));
@@ -48,7 +51,9 @@ void BudgetBar::showUse(const Budget& budget, const std::optional<ScheduleModel:
 
 QSize BudgetBar::sizeHint() const {
   const QFontMetrics metrics = fontMetrics();
-  return {metrics.horizontalAdvance(tr("budget")) + kGap + kBarWidth + kGap + metrics.horizontalAdvance(text()) + 2 * kGap, metrics.height() + 4};
+  return {
+      metrics.horizontalAdvance(tr("budget")) + kGap + kBarWidth + kGap + metrics.horizontalAdvance(text()) + 2 * kGap,
+      metrics.height() + 4};
 }
 
 void BudgetBar::paintEvent(QPaintEvent*) {

@@ -73,7 +73,8 @@ ScheduleModel::FinalCount ScheduleModel::finalOf(int row) const {
   const double triangles = static_cast<double>(r ? r->triangles : m_schedule.triangles);
   if (m_isFinal) return {count, triangles};
   const auto it = m_final.find(keyOf(row));
-  return it != m_final.end() ? it->second : FinalCount{};  // what draft does not show at all is not told apart from nothing
+  return it != m_final.end() ? it->second
+                             : FinalCount{};  // what draft does not show at all is not told apart from nothing
 }
 
 double ScheduleModel::use(int row) const {
@@ -88,7 +89,8 @@ QString ScheduleModel::shown(int row, int column) const {
   const auto held = [&](auto pick) -> QString {
     if (!m_held) return {};
     std::optional<double> before;
-    if (!r) before = pick(m_held->count, m_held->triangles);
+    if (!r)
+      before = pick(m_held->count, m_held->triangles);
     else
       for (const ScheduleRow& h : m_held->rows)
         if (h.budgetKey() == r->budgetKey()) before = pick(h.count, h.triangles);
@@ -97,11 +99,17 @@ QString ScheduleModel::shown(int row, int column) const {
   switch (column) {
     case Name: return r ? text(r->prop->name) : tr("All");
     case Output: return r ? text(r->title) : QString();
-    case Count: return held([](std::size_t c, std::uint64_t) { return static_cast<double>(c); }) + locale.toString(static_cast<qulonglong>(r ? r->count : m_schedule.count));
+    case Count:
+      return held([](std::size_t c, std::uint64_t) { return static_cast<double>(c); }) +
+             locale.toString(static_cast<qulonglong>(r ? r->count : m_schedule.count));
     case Share: return r ? tr("%1 %").arg(locale.toString(100 * r->share, 'f', r->share < 0.1 ? 1 : 0)) : QString();
     case Each: return r ? locale.toString(static_cast<qulonglong>(r->prop->surface->faceCount())) : QString();
-    case Triangles: return held([](std::size_t, std::uint64_t t) { return static_cast<double>(t); }) + millions(static_cast<double>(r ? r->triangles : m_schedule.triangles));
-    case Memory: return locale.formattedDataSize(static_cast<qint64>(r ? r->bytes : m_schedule.bytes), 1, QLocale::DataSizeSIFormat);
+    case Triangles:
+      return held([](std::size_t, std::uint64_t t) { return static_cast<double>(t); }) +
+             millions(static_cast<double>(r ? r->triangles : m_schedule.triangles));
+    case Memory:
+      return locale.formattedDataSize(static_cast<qint64>(r ? r->bytes : m_schedule.bytes), 1,
+                                      QLocale::DataSizeSIFormat);
     case Size: return r ? QStringLiteral("× %1").arg(locale.toString(r->meanSize, 'f', 2)) : QString();
     case MostPlaced: return budgetOf(row).placements > 0 ? millions(budgetOf(row).placements) : QString();
     case MostTriangles: return budgetOf(row).triangles > 0 ? millions(budgetOf(row).triangles) : QString();
@@ -127,7 +135,8 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
       const double value = index.column() == MostPlaced ? b.placements : b.triangles;
       return value > 0 ? QString::number(value, 'f', 0) : QString();
     }
-    case Qt::TextAlignmentRole: return static_cast<int>((index.column() <= Output ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
+    case Qt::TextAlignmentRole:
+      return static_cast<int>((index.column() <= Output ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
     case Qt::ForegroundRole:
       if (index.column() == Use && use(row) > 1) return Theme::current().trouble;
       return {};
@@ -145,12 +154,20 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
         }
       return {};
     case Qt::ToolTipRole:
-      if (index.column() == Size && r) return tr("From × %1 to × %2").arg(static_cast<double>(r->smallest), 0, 'f', 2).arg(static_cast<double>(r->largest), 0, 'f', 2);
+      if (index.column() == Size && r)
+        return tr("From × %1 to × %2")
+            .arg(static_cast<double>(r->smallest), 0, 'f', 2)
+            .arg(static_cast<double>(r->largest), 0, 'f', 2);
       if (index.column() == Use && use(row) > 0) {
         const FinalCount final = finalOf(row);
-        return isFinalKnown() ? tr("%1 placements and %2 triangles at final quality").arg(millions(final.placements), millions(final.triangles)) : tr("Final quality is being counted");
+        return isFinalKnown() ? tr("%1 placements and %2 triangles at final quality")
+                                    .arg(millions(final.placements), millions(final.triangles))
+                              : tr("Final quality is being counted");
       }
-      if (index.column() == MostPlaced || index.column() == MostTriangles) return tr("Double-click to set a budget, such as 20000, 20 k or 1.5 M; empty takes it away. It is judged on final quality.");
+      if (index.column() == MostPlaced || index.column() == MostTriangles)
+        return tr(
+            "Double-click to set a budget, such as 20000, 20 k or 1.5 M; empty takes it away. It is judged on final "
+            "quality.");
       return {};
     default: return {};
   }
@@ -158,7 +175,8 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
 
 QVariant ScheduleModel::headerData(int section, Qt::Orientation orientation, int role) const {
   if (orientation == Qt::Vertical) return {};
-  if (role == Qt::TextAlignmentRole) return static_cast<int>((section <= Output ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
+  if (role == Qt::TextAlignmentRole)
+    return static_cast<int>((section <= Output ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
   if (role != Qt::DisplayRole) return {};
   switch (section) {
     case Name: return tr("Prop");
@@ -188,8 +206,10 @@ bool ScheduleModel::setData(const QModelIndex& index, const QVariant& value, int
   Budget budget = budgetOf(index.row());
   (index.column() == MostPlaced ? budget.placements : budget.triangles) = *count;
   m_plan->edit(tr("Budget"), [&, key = keyOf(index.row())](Plan& plan) {
-    if (budget == Budget{}) plan.settings.budgets.erase(key);
-    else plan.settings.budgets[key] = budget;
+    if (budget == Budget{})
+      plan.settings.budgets.erase(key);
+    else
+      plan.settings.budgets[key] = budget;
   });
   Q_EMIT dataChanged(this->index(index.row(), 0), this->index(index.row(), ColumnCount - 1));
   return true;

@@ -14,13 +14,29 @@ class ScheduleModel : public QAbstractTableModel {
   Q_OBJECT
 
  public:
-  enum Column { Name, Output, Count, Share, Triangles, Use, MostPlaced, MostTriangles, Each, Memory, Size, ColumnCount };
+  enum Column {
+    Name,
+    Output,
+    Count,
+    Share,
+    Triangles,
+    Use,
+    MostPlaced,
+    MostTriangles,
+    Each,
+    Memory,
+    Size,
+    ColumnCount
+  };
 
   explicit ScheduleModel(PlanModel* plan, QObject* parent = nullptr);
   /// `isFinal`: the schedule is of final quality; else budgets wait until the final counts are shown.
   void show(Schedule schedule, bool isFinal);
   void showThumbnails(std::map<std::string, QImage> thumbnails);
-  struct FinalCount { double placements = 0; double triangles = 0; };
+  struct FinalCount {
+    double placements = 0;
+    double triangles = 0;
+  };
   /// Placements and triangles at final quality, by budget key.
   void showFinal(std::map<std::string, FinalCount> final);
   void compareWith(std::optional<Schedule> held);
@@ -29,7 +45,9 @@ class ScheduleModel : public QAbstractTableModel {
   /// Share of its budget that a row takes at final; 0 without a budget, and while that is not known. Row 0 is all.
   double use(int row) const;
 
-  int rowCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(m_schedule.rows.size()) + 1; }
+  int rowCount(const QModelIndex& parent = {}) const override {
+    return parent.isValid() ? 0 : static_cast<int>(m_schedule.rows.size()) + 1;
+  }
   int columnCount(const QModelIndex& parent = {}) const override { return parent.isValid() ? 0 : ColumnCount; }
   QVariant data(const QModelIndex& index, int role) const override;
   QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
@@ -40,7 +58,9 @@ class ScheduleModel : public QAbstractTableModel {
   std::string keyOf(int row) const;
   Budget budgetOf(int row) const;
   FinalCount finalOf(int row) const;
-  const ScheduleRow* rowAt(int row) const { return row > 0 ? &m_schedule.rows[static_cast<std::size_t>(row) - 1] : nullptr; }
+  const ScheduleRow* rowAt(int row) const {
+    return row > 0 ? &m_schedule.rows[static_cast<std::size_t>(row) - 1] : nullptr;
+  }
   QString shown(int row, int column) const;
 
   PlanModel* m_plan;

@@ -21,7 +21,14 @@ constexpr int kRestMs = 2500;
 }  // namespace
 
 ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget* parent)
-    : QWidget(parent), m_plan(model), m_service(service), m_model(model), m_table(new QTableView(this)), m_checkHead(new QLabel(this)), m_faults(new QTableWidget(0, 3, this)), m_evaluator(service->files()) {
+    : QWidget(parent),
+      m_plan(model),
+      m_service(service),
+      m_model(model),
+      m_table(new QTableView(this)),
+      m_checkHead(new QLabel(this)),
+      m_faults(new QTableWidget(0, 3, this)),
+      m_evaluator(service->files()) {
   setObjectName(QStringLiteral("schedule"));
   m_table->setObjectName(QStringLiteral("schedule_table"));
   m_table->setAccessibleName(tr("Schedule"));
@@ -40,7 +47,9 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   const std::array<int, ScheduleModel::ColumnCount> widths{128, 58, 64, 52, 72, 92, 82, 96, 52, 70, 66};
   for (int c = 0; c < ScheduleModel::ColumnCount; ++c) m_table->setColumnWidth(c, widths[static_cast<std::size_t>(c)]);
   connect(m_table, &QTableView::clicked, this, [this](const QModelIndex& index) {
-    if (index.row() == 0 || index.column() == ScheduleModel::MostPlaced || index.column() == ScheduleModel::MostTriangles) return;
+    if (index.row() == 0 || index.column() == ScheduleModel::MostPlaced ||
+        index.column() == ScheduleModel::MostTriangles)
+      return;
     const ScheduleRow& row = m_model.schedule().rows[static_cast<std::size_t>(index.row()) - 1];
     Q_EMIT propWanted(text(row.output), text(row.prop->uid));
   });
@@ -88,7 +97,8 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   m_faults->setFrameShape(QFrame::NoFrame);
   connect(m_faults, &QTableWidget::itemSelectionChanged, this, [this] {
     const int row = m_faults->currentRow();
-    if (row < 0 || static_cast<std::size_t>(row) >= m_report.faults.size() || m_faults->selectedItems().isEmpty()) return;
+    if (row < 0 || static_cast<std::size_t>(row) >= m_report.faults.size() || m_faults->selectedItems().isEmpty())
+      return;
     const StandingFault& fault = m_report.faults[static_cast<std::size_t>(row)];
     const PictureLayer& layer = m_checked[fault.layer];
     Q_EMIT placementWanted(text(layer.source), layer.points->id[fault.point], layer.points->position[fault.point]);
@@ -128,9 +138,8 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   connect(m_service, &EvaluationService::wasCancelled, this, [this] {
     if (m_view && !isCounted()) m_rest.start();  // the results before are shown still
   });
-  connect(m_service, &EvaluationService::thumbnailReady, this, [this] {
-    m_model.showThumbnails(m_service->thumbnails());
-  });
+  connect(m_service, &EvaluationService::thumbnailReady, this,
+          [this] { m_model.showThumbnails(m_service->thumbnails()); });
 }
 
 void ScheduleView::showResults(const EvalViewPtr& view) {
@@ -138,12 +147,16 @@ void ScheduleView::showResults(const EvalViewPtr& view) {
   m_isStale = true;
   m_final.cancel();
   m_rest.stop();
-  if (isVisible()) refresh();
-  else if (!isCounted()) m_rest.start();
+  if (isVisible())
+    refresh();
+  else if (!isCounted())
+    m_rest.start();
 }
 
 std::optional<ScheduleModel::FinalCount> ScheduleView::finalCount() const {
-  if (m_view && m_view->quality == Quality::Final) return ScheduleModel::FinalCount{static_cast<double>(m_view->totals.placements), static_cast<double>(m_view->totals.triangles)};
+  if (m_view && m_view->quality == Quality::Final)
+    return ScheduleModel::FinalCount{static_cast<double>(m_view->totals.placements),
+                                     static_cast<double>(m_view->totals.triangles)};
   return isCounted() ? std::optional(m_counted.all) : std::nullopt;
 }
 
@@ -154,7 +167,8 @@ void ScheduleView::compareWith(const EvalViewPtr& held) {
     return;
   }
   m_holding.ask([this, held](const Task&) -> std::function<void()> {
-    return [this, schedule = scheduleOf(*held->plan, held->evaluation, held->inSite)] { m_model.compareWith(schedule); };
+    return
+        [this, schedule = scheduleOf(*held->plan, held->evaluation, held->inSite)] { m_model.compareWith(schedule); };
   });
 }
 
@@ -192,7 +206,8 @@ void ScheduleView::countFinal() {
     const Schedule schedule = scheduleOf(*plan, evaluation, inSite);
     std::map<std::string, ScheduleModel::FinalCount> counts;
     counts["all"] = {static_cast<double>(schedule.count), static_cast<double>(schedule.triangles)};
-    for (const ScheduleRow& r : schedule.rows) counts[r.budgetKey()] = {static_cast<double>(r.count), static_cast<double>(r.triangles)};
+    for (const ScheduleRow& r : schedule.rows)
+      counts[r.budgetKey()] = {static_cast<double>(r.count), static_cast<double>(r.triangles)};
     const PlanTotals totals = totalsOf(*plan, evaluation);
     const ScheduleModel::FinalCount all{static_cast<double>(totals.placements), static_cast<double>(totals.triangles)};
     return [this, plan, inSite, counts, all] {
@@ -231,8 +246,12 @@ void ScheduleView::check() {
 void ScheduleView::showFaults() {
   const QLocale locale;
   const auto number = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
-  m_checkHead->setText(m_report.faults.empty() ? tr("Standing · all %1 stand").arg(number(m_report.checked)) : tr("Standing · %1 hover, %2 buried of %3").arg(number(m_report.hovering), number(m_report.buried), number(m_report.checked)));
-  m_checkHead->setToolTip(tr("%1 stand on other props and %2 have no ground below or above: they are not checked").arg(number(m_report.onProps), number(m_report.withoutGround)));
+  m_checkHead->setText(m_report.faults.empty()
+                           ? tr("Standing · all %1 stand").arg(number(m_report.checked))
+                           : tr("Standing · %1 hover, %2 buried of %3")
+                                 .arg(number(m_report.hovering), number(m_report.buried), number(m_report.checked)));
+  m_checkHead->setToolTip(tr("%1 stand on other props and %2 have no ground below or above: they are not checked")
+                              .arg(number(m_report.onProps), number(m_report.withoutGround)));
   const int rows = static_cast<int>(std::min<std::size_t>(m_report.faults.size(), kMostFaultsShown));
   m_faults->clearSelection();
   m_faults->setRowCount(rows);
@@ -241,8 +260,11 @@ void ScheduleView::showFaults() {
     const PictureLayer& layer = m_checked[fault.layer];
     const Points& p = *layer.points;
     const Node* node = m_view->plan->find(layer.source);
-    const QStringList cells{text(p.kit->entries[static_cast<std::size_t>(p.prop[fault.point])].prop->name), node ? text(node->title) : QString(),
-                            fault.isBuried ? tr("%1 m deep").arg(locale.toString(static_cast<double>(fault.badness), 'f', 2)) : tr("%1 m above").arg(locale.toString(static_cast<double>(fault.gap), 'f', 2))};
+    const QStringList cells{text(p.kit->entries[static_cast<std::size_t>(p.prop[fault.point])].prop->name),
+                            node ? text(node->title) : QString(),
+                            fault.isBuried
+                                ? tr("%1 m deep").arg(locale.toString(static_cast<double>(fault.badness), 'f', 2))
+                                : tr("%1 m above").arg(locale.toString(static_cast<double>(fault.gap), 'f', 2))};
     for (int c = 0; c < 3; ++c) {
       auto* item = new QTableWidgetItem(cells[c]);
       if (c == 2) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);

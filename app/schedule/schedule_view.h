@@ -68,10 +68,10 @@ class ScheduleView : public QWidget {
     ScheduleModel::FinalCount all;                           // of the whole plan
   };
   Counted m_counted;
-  Evaluator m_evaluator;                // at final quality; touched by the job only
-  QTimer m_rest;                        // final is counted when the plan has been left alone for a while
+  Evaluator m_evaluator;  // at final quality; touched by the job only
+  QTimer m_rest;          // final is counted when the plan has been left alone for a while
   BackgroundJob m_counting;
-  BackgroundJob m_holding;              // counts what is held to compare
+  BackgroundJob m_holding;  // counts what is held to compare
   BackgroundJob m_final;
   BackgroundJob m_check;
 };

@@ -47,7 +47,8 @@ void CoverView::makeImages() {
   m_relief = QImage(width, height, QImage::Format_ARGB32);
   for (int y = 0; y < height; ++y)
     for (int x = 0; x < width; ++x) {
-      const float s = m_map->shade[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)];
+      const float s =
+          m_map->shade[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)];
       const int v = 130 + static_cast<int>(110 * s);
       m_relief.setPixel(x, y, s < 0 ? qRgba(0, 0, 0, 0) : qRgba(v, v, std::max(0, v - 6), 255));
     }
@@ -75,12 +76,16 @@ void CoverView::fit() {
   const double w = static_cast<double>(m_map->cell) * m_map->columns;
   const double h = static_cast<double>(m_map->cell) * m_map->rows;
   m_scale = std::min((width() - 24) / w, (height() - 64) / h);
-  m_origin = QPointF(width() / 2.0, (height() + 40) / 2.0) - QPointF(static_cast<double>(m_map->corner.x) + w / 2, static_cast<double>(m_map->corner.y) + h / 2) * m_scale;
+  m_origin = QPointF(width() / 2.0, (height() + 40) / 2.0) -
+             QPointF(static_cast<double>(m_map->corner.x) + w / 2, static_cast<double>(m_map->corner.y) + h / 2) *
+                 m_scale;
   m_isFitted = true;
   update();
 }
 
-QPointF CoverView::toView(Vec2 place) const { return m_origin + QPointF(static_cast<double>(place.x), static_cast<double>(place.y)) * m_scale; }
+QPointF CoverView::toView(Vec2 place) const {
+  return m_origin + QPointF(static_cast<double>(place.x), static_cast<double>(place.y)) * m_scale;
+}
 
 Vec2 CoverView::toPlace(const QPointF& at) const {
   const QPointF p = (at - m_origin) / m_scale;
@@ -92,7 +97,10 @@ QString CoverView::hovered() const {
   const Vec2 place = toPlace(*m_pointer);
   const auto value = m_map->at(place);
   if (!value) return {};
-  return tr("%1 per m² at x %2, z %3").arg(QLocale().toString(static_cast<double>(*value), 'f', *value < 10 ? 2 : 0), QLocale().toString(static_cast<double>(place.x), 'f', 1), QLocale().toString(static_cast<double>(place.y), 'f', 1));
+  return tr("%1 per m² at x %2, z %3")
+      .arg(QLocale().toString(static_cast<double>(*value), 'f', *value < 10 ? 2 : 0),
+           QLocale().toString(static_cast<double>(place.x), 'f', 1),
+           QLocale().toString(static_cast<double>(place.y), 'f', 1));
 }
 
 void CoverView::paintEvent(QPaintEvent*) {
@@ -104,7 +112,9 @@ void CoverView::paintEvent(QPaintEvent*) {
     p.drawText(rect(), Qt::AlignCenter, tr("Nothing to count yet."));
     return;
   }
-  const QRectF sheet(toView(m_map->corner), QSizeF(static_cast<double>(m_map->cell) * m_map->columns, static_cast<double>(m_map->cell) * m_map->rows) * m_scale);
+  const QRectF sheet(toView(m_map->corner), QSizeF(static_cast<double>(m_map->cell) * m_map->columns,
+                                                   static_cast<double>(m_map->cell) * m_map->rows) *
+                                                m_scale);
   p.setRenderHint(QPainter::SmoothPixmapTransform);
   p.drawImage(sheet, m_relief);
   p.setRenderHint(QPainter::SmoothPixmapTransform, false);
@@ -122,14 +132,18 @@ void CoverView::paintEvent(QPaintEvent*) {
   p.setBrush(t.card);
   p.drawRoundedRect(box, 4, 4);
   const QRectF bar(box.left() + 10, box.top() + 22, box.width() - 20, 8);
-  for (int i = 0; i < static_cast<int>(bar.width()); ++i) p.fillRect(QRectF(bar.left() + i, bar.top(), 1.2, bar.height()), colorOf(static_cast<float>(i / bar.width())));
+  for (int i = 0; i < static_cast<int>(bar.width()); ++i)
+    p.fillRect(QRectF(bar.left() + i, bar.top(), 1.2, bar.height()), colorOf(static_cast<float>(i / bar.width())));
   p.setPen(t.ink);
   p.drawText(box.adjusted(10, 4, -10, 0), Qt::AlignLeft | Qt::AlignTop, tr("count per m²"));
   p.setPen(t.quiet);
-  p.drawText(box.adjusted(10, 4, -10, 0), Qt::AlignRight | Qt::AlignTop, tr("cells of %1 m").arg(QLocale().toString(static_cast<double>(m_map->cell))));
+  p.drawText(box.adjusted(10, 4, -10, 0), Qt::AlignRight | Qt::AlignTop,
+             tr("cells of %1 m").arg(QLocale().toString(static_cast<double>(m_map->cell))));
   p.drawText(box.adjusted(10, 0, -10, -3), Qt::AlignLeft | Qt::AlignBottom, QStringLiteral("0"));
-  p.drawText(box.adjusted(10, 0, -10, -3), Qt::AlignHCenter | Qt::AlignBottom, QLocale().toString(static_cast<double>(m_top) / 4));
-  p.drawText(box.adjusted(10, 0, -10, -3), Qt::AlignRight | Qt::AlignBottom, tr("from %1").arg(QLocale().toString(static_cast<double>(m_top))));
+  p.drawText(box.adjusted(10, 0, -10, -3), Qt::AlignHCenter | Qt::AlignBottom,
+             QLocale().toString(static_cast<double>(m_top) / 4));
+  p.drawText(box.adjusted(10, 0, -10, -3), Qt::AlignRight | Qt::AlignBottom,
+             tr("from %1").arg(QLocale().toString(static_cast<double>(m_top))));
   // Scale at the left, as in the other views.
   double length = std::pow(10, std::floor(std::log10(130 / m_scale)));
   for (const double m : {5.0, 2.0})
@@ -145,7 +159,8 @@ void CoverView::paintEvent(QPaintEvent*) {
     const Vec2 cell = glm::floor((place - m_map->corner) / m_map->cell) * m_map->cell + m_map->corner;
     p.setPen(QPen(t.accent, 1.5));
     p.setBrush(Qt::NoBrush);
-    p.drawRect(QRectF(toView(cell), QSizeF(static_cast<double>(m_map->cell), static_cast<double>(m_map->cell)) * m_scale));
+    p.drawRect(
+        QRectF(toView(cell), QSizeF(static_cast<double>(m_map->cell), static_cast<double>(m_map->cell)) * m_scale));
     const double w = QFontMetricsF(f).horizontalAdvance(words) + 16;
     QRectF pill(m_pointer->x() + 14, m_pointer->y() + 10, w, 22);
     if (pill.right() > width() - 4) pill.moveRight(m_pointer->x() - 10);

@@ -38,9 +38,9 @@ class CoverView : public QWidget {
   std::shared_ptr<const CoverMap> m_map;
   QImage m_relief;
   QImage m_colors;
-  float m_top = 1;         // per m²: where the scale ends
-  double m_scale = 1;      // pixels per m
-  QPointF m_origin;        // of the plan's 0, 0
+  float m_top = 1;     // per m²: where the scale ends
+  double m_scale = 1;  // pixels per m
+  QPointF m_origin;    // of the plan's 0, 0
   bool m_isFitted = false;
   QPointF m_last;
   std::optional<QPointF> m_pointer;

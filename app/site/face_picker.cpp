@@ -20,7 +20,9 @@ QPolygonF outline(const Surface& s, std::uint32_t face, const SiteLens& lens) {
 
 }  // namespace
 
-QString FacePicker::hint() const { return QCoreApplication::translate("Site", "faces: click or drag over them picks · Ctrl takes away"); }
+QString FacePicker::hint() const {
+  return QCoreApplication::translate("Site", "faces: click or drag over them picks · Ctrl takes away");
+}
 
 const ParamSpec* FacePicker::spec() const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
@@ -49,7 +51,9 @@ void FacePicker::showResults(const EvalViewPtr& view) {
   m_job.ask([this, surface](const Task&) -> std::function<void()> {
     const auto index = SurfaceIndex::of(*surface);
     if (!index) return {};
-    return [this, surface, made = *index] { if (surface == m_surface) m_index = made; };
+    return [this, surface, made = *index] {
+      if (surface == m_surface) m_index = made;
+    };
   });
 }
 
@@ -68,8 +72,10 @@ void FacePicker::take(const SitePointer& pointer) {
   const bool isThere = at != now.end() && *at == static_cast<double>(face);
   const bool takesAway = pointer.modifiers & Qt::ControlModifier;
   if (isThere != takesAway) return;
-  if (takesAway) now.erase(at);
-  else now.insert(at, static_cast<double>(face));
+  if (takesAway)
+    now.erase(at);
+  else
+    now.insert(at, static_cast<double>(face));
   m_model->setParam(m_uid, p->id, now, QStringLiteral("%1.faces.%2").arg(m_uid).arg(m_gesture));
 }
 

@@ -28,7 +28,7 @@ class FacePicker : public SiteTool {
   QString m_uid;
   SurfacePtr m_surface;  // the node's input
   std::shared_ptr<const SurfaceIndex> m_index;
-  BackgroundJob m_job;   // makes the index
+  BackgroundJob m_job;  // makes the index
   std::uint32_t m_lit = kNoFace;
   int m_gesture = 0;
 };

@@ -28,7 +28,9 @@ QPolygonF circle(const SiteLens& lens, const Vec3& center, float radius) {
 
 }  // namespace
 
-QString MaskBrush::hint() const { return QCoreApplication::translate("Site", "mask brush: left drag paints · Ctrl takes away · Shift+wheel size"); }
+QString MaskBrush::hint() const {
+  return QCoreApplication::translate("Site", "mask brush: left drag paints · Ctrl takes away · Shift+wheel size");
+}
 
 const ParamSpec* MaskBrush::spec(SiteRole role) const {
   const Node* node = nullptr;
@@ -51,7 +53,8 @@ void MaskBrush::dab(const Vec3& place, const SitePointer& pointer) {
   Dab d;
   d.place = place;
   d.radius = static_cast<float>(number(SiteRole::BrushRadius, 1));
-  d.strength = static_cast<float>(number(SiteRole::BrushStrength, 100) / 100) * pointer.pressure * (pointer.modifiers & Qt::ControlModifier ? -1.0F : 1.0F);
+  d.strength = static_cast<float>(number(SiteRole::BrushStrength, 100) / 100) * pointer.pressure *
+               (pointer.modifiers & Qt::ControlModifier ? -1.0F : 1.0F);
   d.softness = static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100);
   m_stroke.push_back(d);
   m_last = place;

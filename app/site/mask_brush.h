@@ -24,8 +24,8 @@ class MaskBrush : public SiteTool {
   PlanModel* m_model;
   QString m_uid;
   std::optional<Vec3> m_cursor;
-  std::optional<Vec3> m_last;       // of the stroke under way
-  std::vector<Dab> m_stroke;        // for drawing it before the result is there
+  std::optional<Vec3> m_last;  // of the stroke under way
+  std::vector<Dab> m_stroke;   // for drawing it before the result is there
 };
 
 }  // namespace arvesk

@@ -8,7 +8,8 @@
 namespace arvesk {
 namespace {
 
-/// Where the pointer's ray meets the plane through `at` with this normal; nothing when it runs along it or away from it.
+/// Where the pointer's ray meets the plane through `at` with this normal; nothing when it runs along it or away from
+/// it.
 std::optional<Vec3> onPlane(const SitePointer& p, const Vec3& at, const Vec3& normal) {
   const float along = glm::dot(p.direction, normal);
   if (std::abs(along) < 1e-4F) return std::nullopt;
@@ -28,7 +29,10 @@ float alongAxis(const SitePointer& p, const Vec3& at, const Vec3& axis) {
 
 }  // namespace
 
-QString RegionHandles::hint() const { return QCoreApplication::translate("Site", "region: drag the middle to move it, with Shift up and down · drag a side to size it"); }
+QString RegionHandles::hint() const {
+  return QCoreApplication::translate(
+      "Site", "region: drag the middle to move it, with Shift up and down · drag a side to size it");
+}
 
 const ParamSpec* RegionHandles::spec(SiteRole role) const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
@@ -48,7 +52,8 @@ std::optional<RegionHandles::Shape> RegionHandles::shape() const {
     const auto& n = std::get<std::vector<double>>(node->value(*p));
     return Vec3(static_cast<float>(n[0]), static_cast<float>(n[1]), static_cast<float>(n[2]));
   };
-  Shape s{vector(center, Vec3(0)), vector(spec(SiteRole::Extent), Vec3(10)), Quat(glm::radians(vector(spec(SiteRole::Turn), Vec3(0)))), false, false};
+  Shape s{vector(center, Vec3(0)), vector(spec(SiteRole::Extent), Vec3(10)),
+          Quat(glm::radians(vector(spec(SiteRole::Turn), Vec3(0)))), false, false};
   if (const ParamSpec* extent = spec(SiteRole::Extent)) {
     const NodeKind& kind = *findNodeKind(node->kind);
     s.hasExtent = isShown(kind, *extent, node->params);
@@ -83,7 +88,8 @@ void RegionHandles::set(SiteRole role, const Vec3& value) {
   const ParamSpec* p = spec(role);
   if (!p) return;
   std::vector<double> numbers;
-  for (int i = 0; i < 3; ++i) numbers.push_back(std::clamp(std::round(static_cast<double>(value[i]) * 100) / 100, p->hardMin, p->hardMax));
+  for (int i = 0; i < 3; ++i)
+    numbers.push_back(std::clamp(std::round(static_cast<double>(value[i]) * 100) / 100, p->hardMin, p->hardMax));
   m_model->setParam(m_uid, p->id, numbers, QStringLiteral("%1.handle.%2").arg(m_uid).arg(m_gesture));
 }
 
@@ -148,7 +154,12 @@ void RegionHandles::paint(QPainter& painter, const SiteLens& lens) const {
       line(ring);
     }
   } else {
-    for (const float y : {-half.y, half.y}) line({{-half.x, y, -half.z}, {half.x, y, -half.z}, {half.x, y, half.z}, {-half.x, y, half.z}, {-half.x, y, -half.z}});
+    for (const float y : {-half.y, half.y})
+      line({{-half.x, y, -half.z},
+            {half.x, y, -half.z},
+            {half.x, y, half.z},
+            {-half.x, y, half.z},
+            {-half.x, y, -half.z}});
     for (const float x : {-half.x, half.x})
       for (const float z : {-half.z, half.z}) line({{x, -half.y, z}, {x, half.y, z}});
   }
@@ -158,8 +169,10 @@ void RegionHandles::paint(QPainter& painter, const SiteLens& lens) const {
       const bool isLit = static_cast<int>(i) == m_lit || static_cast<int>(i) == m_dragged;
       painter.setPen(QPen(QColor(0x1D, 0x5F, 0x7A), 2));
       painter.setBrush(isLit ? QColor(0x1D, 0x5F, 0x7A) : QColor(0xFC, 0xFB, 0xF8));
-      if (i == 0) painter.drawRect(QRectF(p->x() - 6, p->y() - 6, 12, 12));
-      else painter.drawEllipse(*p, 5.5, 5.5);
+      if (i == 0)
+        painter.drawRect(QRectF(p->x() - 6, p->y() - 6, 12, 12));
+      else
+        painter.drawEllipse(*p, 5.5, 5.5);
     }
 }
 

@@ -19,7 +19,13 @@ class RegionHandles : public SiteTool {
   std::vector<Vec3> handles() const;
 
  private:
-  struct Shape { Vec3 center; Vec3 extent; Quat turn; bool hasExtent; bool isBall; };
+  struct Shape {
+    Vec3 center;
+    Vec3 extent;
+    Quat turn;
+    bool hasExtent;
+    bool isBall;
+  };
   std::optional<Shape> shape() const;
   const ParamSpec* spec(SiteRole role) const;
   int handleAt(const QPointF& at, const SiteLens& lens) const;

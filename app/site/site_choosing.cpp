@@ -24,8 +24,12 @@ void SiteView::select(SiteSelection selection) {
     m_selection.clear();
   }
   const std::size_t count = countOf(m_selected);
-  if (count > 1) Q_EMIT hintChanged(tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc").arg(QLocale().toString(static_cast<qulonglong>(count))));
-  else Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  if (count > 1)
+    Q_EMIT hintChanged(
+        tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc")
+            .arg(QLocale().toString(static_cast<qulonglong>(count))));
+  else
+    Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
   Q_EMIT selectionMade(m_selected);
   update();
 }
@@ -41,13 +45,16 @@ void SiteView::selectSame(SameAs what) {
 
 void SiteView::selectProp(const QString& node, const QString& propUid) {
   if (!m_view) return;
-  m_selecting.ask([this, view = m_view, node = node.toStdString(), prop = propUid.toStdString()](const Task&) -> std::function<void()> {
+  m_selecting.ask([this, view = m_view, node = node.toStdString(),
+                   prop = propUid.toStdString()](const Task&) -> std::function<void()> {
     SiteSelection all;
     for (const PictureLayer& layer : view->shown) {
       if (layer.source != node || !layer.points->kit) continue;
       std::vector<std::uint64_t> ids;
       for (std::size_t i = 0; i < layer.points->count; ++i)
-        if (layer.points->prop[i] != kNoProp && layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop) ids.push_back(layer.points->id[i]);
+        if (layer.points->prop[i] != kNoProp &&
+            layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop)
+          ids.push_back(layer.points->id[i]);
       if (!ids.empty()) all[node] = IdSet(std::move(ids));
     }
     return [this, all] { select(all); };
@@ -66,9 +73,9 @@ void SiteView::hideSelected(bool isOnly) {
   if (isOnly || m_hidden.isOnly) {
     // Among those that were shown alone, hiding takes away.
     if (!isOnly)
-      for (const auto& [source, ids] : m_selected)
-        m_hidden.points[source] = m_hidden.points[source].without(ids);
-    else m_hidden = {m_selected, true};
+      for (const auto& [source, ids] : m_selected) m_hidden.points[source] = m_hidden.points[source].without(ids);
+    else
+      m_hidden = {m_selected, true};
   } else {
     for (const auto& [source, ids] : m_selected) m_hidden.points[source] = m_hidden.points[source].with(ids);
   }
@@ -82,13 +89,17 @@ void SiteView::showHidden() {
   Q_EMIT shownChanged();
 }
 
-float SiteView::exploded() const { return m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing ? static_cast<float>(m_exploded->value()) / 100 : 0.0F; }
+float SiteView::exploded() const {
+  return m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing ? static_cast<float>(m_exploded->value()) / 100
+                                                                    : 0.0F;
+}
 
 void SiteView::selectArea(bool adds) {
   if (!m_view || m_area.size() < 2) return;
   const QPolygonF area = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
   const auto film = m_mode == SiteMode::Cover ? nullptr : m_renderer.latest().film;
-  m_selecting.ask([this, view = m_view, camera = m_camera, w = width(), h = height(), area, film, adds, before = m_selected](const Task& task) -> std::function<void()> {
+  m_selecting.ask([this, view = m_view, camera = m_camera, w = width(), h = height(), area, film, adds,
+                   before = m_selected](const Task& task) -> std::function<void()> {
     SiteSelection found = selectedIn(view->shown, camera, w, h, area, film.get(), task);
     if (task.isCancelled()) return {};
     if (adds)

@@ -25,7 +25,8 @@ IdSet IdSet::with(const IdSet& others) const {
 
 IdSet IdSet::without(const IdSet& others) const {
   std::vector<std::uint64_t> left;
-  std::set_difference(m_ids->begin(), m_ids->end(), others.m_ids->begin(), others.m_ids->end(), std::back_inserter(left));
+  std::set_difference(m_ids->begin(), m_ids->end(), others.m_ids->begin(), others.m_ids->end(),
+                      std::back_inserter(left));
   return ofRising(std::move(left));
 }
 
@@ -35,7 +36,8 @@ std::size_t countOf(const SiteSelection& selection) {
   return n;
 }
 
-SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& camera, int width, int height, const QPolygonF& area, const Film* film, const Task& task) {
+SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& camera, int width, int height,
+                         const QPolygonF& area, const Film* film, const Task& task) {
   SiteSelection out;
   const QRectF box = area.boundingRect();
   for (const PictureLayer& layer : layers) {
@@ -81,7 +83,11 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
     const auto* parents = parentsOf(p);
     std::vector<std::uint64_t> ids;
     for (std::size_t i = 0; i < p.count; ++i) {
-      const bool takes = what == SameAs::Node ? isSelected : what == SameAs::Clump ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0 : p.kit && p.prop[i] != kNoProp && props.contains(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
+      const bool takes = what == SameAs::Node ? isSelected
+                         : what == SameAs::Clump
+                             ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0
+                             : p.kit && p.prop[i] != kNoProp &&
+                                   props.contains(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
       if (takes) ids.push_back(p.id[i]);
     }
     if (!ids.empty()) out[layer.source] = out[layer.source].with(IdSet(std::move(ids)));
@@ -89,7 +95,8 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
   return out.empty() ? selection : out;
 }
 
-std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most, const Task& task) {
+std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most,
+                           const Task& task) {
   std::vector<Vec3> out;
   for (const PictureLayer& layer : layers) {
     const auto it = selection.find(layer.source);

@@ -36,16 +36,18 @@ using SiteSelection = std::map<std::string, IdSet>;
 
 std::size_t countOf(const SiteSelection& selection);
 
-/// The points of `layers` whose place falls into `area` (pixels of a picture `width` × `height`) and is not behind what `film` saw there.
-/// A null film lets everything through.
-SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& camera, int width, int height, const QPolygonF& area, const Film* film, const Task& task);
+/// The points of `layers` whose place falls into `area` (pixels of a picture `width` × `height`) and is not behind what
+/// `film` saw there. A null film lets everything through.
+SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& camera, int width, int height,
+                         const QPolygonF& area, const Film* film, const Task& task);
 
 enum class SameAs { Prop, Node, Clump };
 /// All points that share it with any selected one. Clump: the parent's id.
 SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelection& selection, SameAs what);
 
 /// Places of the selected points, `most` at most.
-std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most, const Task& task);
+std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSelection& selection, std::size_t most,
+                           const Task& task);
 
 /// What Site leaves away: these, or (isOnly) all others.
 struct SiteHidden {

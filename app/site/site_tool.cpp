@@ -13,9 +13,12 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   if (!kind) return nullptr;
   const auto has = [&](auto&& test) { return std::any_of(kind->params.begin(), kind->params.end(), test); };
-  if (has([](const ParamSpec& p) { return p.type == ParamType::Strokes; })) return std::make_unique<MaskBrush>(model, uid);
-  if (has([](const ParamSpec& p) { return p.type == ParamType::Faces; })) return std::make_unique<FacePicker>(model, uid);
-  if (has([](const ParamSpec& p) { return p.siteRole == SiteRole::Center; })) return std::make_unique<RegionHandles>(model, uid);
+  if (has([](const ParamSpec& p) { return p.type == ParamType::Strokes; }))
+    return std::make_unique<MaskBrush>(model, uid);
+  if (has([](const ParamSpec& p) { return p.type == ParamType::Faces; }))
+    return std::make_unique<FacePicker>(model, uid);
+  if (has([](const ParamSpec& p) { return p.siteRole == SiteRole::Center; }))
+    return std::make_unique<RegionHandles>(model, uid);
   return nullptr;
 }
 

@@ -1,4 +1,5 @@
-// What the left button does in Site while a node is selected that can be shaped there: brush, handles, picking of faces.
+// What the left button does in Site while a node is selected that can be shaped there: brush, handles, picking of
+// faces.
 #pragma once
 
 #include "app/model/evaluation_service.h"
@@ -44,7 +45,10 @@ class SiteTool {
   virtual void release() = 0;
   virtual void hover(const SitePointer& pointer, const SiteLens& lens) = 0;
   /// A turn of the wheel with Shift, in steps; false leaves it to Site.
-  virtual bool wheel(double steps) { Q_UNUSED(steps) return false; }
+  virtual bool wheel(double steps) {
+    Q_UNUSED(steps)
+    return false;
+  }
   virtual void paint(QPainter& painter, const SiteLens& lens) const = 0;
   virtual void showResults(const EvalViewPtr& view) { Q_UNUSED(view) }
 };

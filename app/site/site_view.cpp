@@ -4,8 +4,8 @@
 #include "core/spatial/surface_index.h"
 
 #include <QButtonGroup>
-#include <QContextMenuEvent>
 #include <QComboBox>
+#include <QContextMenuEvent>
 #include <QFrame>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -32,8 +32,16 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 }  // namespace
 
 SiteView::SiteView(QWidget* parent)
-    : QWidget(parent), m_modes(new QFrame(this)), m_modeButtons(new QButtonGroup(this)), m_colorBox(new QComboBox(m_modes)), m_banner(new QFrame(this)), m_bannerText(new QLabel(m_banner)),
-      m_cover(new CoverView(this)), m_why(new WhyPanel(this)), m_exploded(new QSlider(Qt::Horizontal, m_modes)), m_explodedLabel(new QLabel(tr("apart"), m_modes)) {
+    : QWidget(parent),
+      m_modes(new QFrame(this)),
+      m_modeButtons(new QButtonGroup(this)),
+      m_colorBox(new QComboBox(m_modes)),
+      m_banner(new QFrame(this)),
+      m_bannerText(new QLabel(m_banner)),
+      m_cover(new CoverView(this)),
+      m_why(new WhyPanel(this)),
+      m_exploded(new QSlider(Qt::Horizontal, m_modes)),
+      m_explodedLabel(new QLabel(tr("apart"), m_modes)) {
   setObjectName(QStringLiteral("site"));
   setAccessibleName(tr("Site"));
   setFocusPolicy(Qt::StrongFocus);
@@ -46,12 +54,17 @@ SiteView::SiteView(QWidget* parent)
   auto* modes = new QHBoxLayout(m_modes);
   modes->setContentsMargins(4, 0, 4, 0);
   modes->setSpacing(2);
-  struct Mode { const char* id; QString name; QString help; };
-  const std::initializer_list<Mode> modesShown{{"dressed", tr("Dressed"), tr("Every placement as it is")},
-                                        {"massing", tr("Massing"), tr("Boxes or simplified shapes with their footprints, in place of props")},
-                                        {"points", tr("Points"), tr("Discs that face their normal, in place of props")},
-                                        {"cover", tr("Cover"), tr("From above, how many stand on each m²")},
-                                        {"mask", tr("Mask"), tr("The selected mask on the ground")}};
+  struct Mode {
+    const char* id;
+    QString name;
+    QString help;
+  };
+  const std::initializer_list<Mode> modesShown{
+      {"dressed", tr("Dressed"), tr("Every placement as it is")},
+      {"massing", tr("Massing"), tr("Boxes or simplified shapes with their footprints, in place of props")},
+      {"points", tr("Points"), tr("Discs that face their normal, in place of props")},
+      {"cover", tr("Cover"), tr("From above, how many stand on each m²")},
+      {"mask", tr("Mask"), tr("The selected mask on the ground")}};
   int id = 0;
   for (const auto& [key, name, help] : modesShown) {
     auto* b = new QToolButton(m_modes);
@@ -87,7 +100,9 @@ SiteView::SiteView(QWidget* parent)
   connect(m_why, &WhyPanel::nodeWanted, this, &SiteView::nodeWanted);
   connect(m_why, &WhyPanel::closed, this, &SiteView::stopAsking);
   connect(m_why, &WhyPanel::markChanged, this, qOverload<>(&QWidget::update));
-  connect(m_why, &WhyPanel::radiusWanted, this, [this](float radius) { if (m_askedSpot) Q_EMIT whyWanted(*m_askedSpot, m_askedNode, m_askedId, radius); });
+  connect(m_why, &WhyPanel::radiusWanted, this, [this](float radius) {
+    if (m_askedSpot) Q_EMIT whyWanted(*m_askedSpot, m_askedNode, m_askedId, radius);
+  });
   connect(m_modeButtons, &QButtonGroup::idClicked, this, [this](int i) { setMode(static_cast<SiteMode>(i)); });
   m_banner->setProperty("role", QStringLiteral("float"));
   m_banner->setObjectName(QStringLiteral("banner"));
@@ -257,7 +272,8 @@ void SiteView::paintEvent(QPaintEvent*) {
   if (frame.image.isNull() || isEmpty) {
     p.fillRect(rect(), t.isNight ? t.card : QColor(0xE4, 0xE2, 0xDA));
     p.setPen(t.quiet);
-    p.drawText(rect(), Qt::AlignCenter, m_view ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.") : tr("Reading the plan…"));
+    p.drawText(rect(), Qt::AlignCenter,
+               m_view ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.") : tr("Reading the plan…"));
     return;
   }
   p.setRenderHint(QPainter::SmoothPixmapTransform);
@@ -302,7 +318,9 @@ void SiteView::paintScale(QPainter& p) {
     const float d = frame.film->distance[frame.film->at(frame.film->width / 2, frame.film->height * 2 / 3)];
     if (std::isfinite(d)) middle = d;
   }
-  const double perMeter = 0.5 * height() / (std::tan(0.5 * static_cast<double>(radians(m_camera.fieldOfViewDeg))) * static_cast<double>(middle));
+  const double perMeter = 0.5 * height() /
+                          (std::tan(0.5 * static_cast<double>(radians(m_camera.fieldOfViewDeg))) *
+                           static_cast<double>(middle));
   double length = std::pow(10, std::floor(std::log10(130 / perMeter)));
   for (const double m : {5.0, 2.0})
     if (length * m * perMeter < 140) {
@@ -337,7 +355,8 @@ void SiteView::paintLegend(QPainter& p) {
   p.drawRoundedRect(box.adjusted(-8, 0, 8, 0), 4, 4);
   for (int i = 0; i < 200; ++i) {
     const Vec3 c = scaleColor(static_cast<float>(i) / 199) * 255.0F;
-    p.fillRect(QRectF(box.left() + i, box.top() + 22, 1.2, 8), QColor(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b)));
+    p.fillRect(QRectF(box.left() + i, box.top() + 22, 1.2, 8),
+               QColor(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b)));
   }
   QFont f = font();
   f.setPixelSize(11);
@@ -345,10 +364,13 @@ void SiteView::paintLegend(QPainter& p) {
   p.setPen(t.ink);
   const QString title = isColored ? text(m_view->colorTitle) : m_maskTitle;
   const QLocale locale;
-  p.drawText(box.adjusted(0, 3, 0, 0), Qt::AlignLeft | Qt::AlignTop, title.isEmpty() ? tr("select a mask in the Plan") : title);
+  p.drawText(box.adjusted(0, 3, 0, 0), Qt::AlignLeft | Qt::AlignTop,
+             title.isEmpty() ? tr("select a mask in the Plan") : title);
   p.setPen(t.quiet);
-  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignLeft | Qt::AlignBottom, locale.toString(isColored ? static_cast<double>(m_view->colorFrom) : 0.0, 'g', 4));
-  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignRight | Qt::AlignBottom, locale.toString(isColored ? static_cast<double>(m_view->colorTo) : 1.0, 'g', 4));
+  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignLeft | Qt::AlignBottom,
+             locale.toString(isColored ? static_cast<double>(m_view->colorFrom) : 0.0, 'g', 4));
+  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignRight | Qt::AlignBottom,
+             locale.toString(isColored ? static_cast<double>(m_view->colorTo) : 1.0, 'g', 4));
 }
 
 void SiteView::paintCompare(QPainter& p) {
@@ -364,7 +386,11 @@ void SiteView::paintCompare(QPainter& p) {
   drawWords(p, QPointF(x - 14 - QFontMetricsF(f).horizontalAdvance(tr("held")), wordsY), tr("held"));
   drawWords(p, QPointF(x + 14, wordsY), tr("now"));
   // The numbers, side by side: each layer, then all.
-  struct Row { QString name; std::size_t held; std::size_t now; };
+  struct Row {
+    QString name;
+    std::size_t held;
+    std::size_t now;
+  };
   std::vector<Row> rows;
   const auto countIn = [](const EvalView& view, const std::string& source) {
     std::size_t n = 0;
@@ -394,9 +420,11 @@ void SiteView::paintCompare(QPainter& p) {
   p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 238));
   p.drawRoundedRect(box, 4, 4);
   const QLocale locale;
-  const auto line = [&](double y, const QString& name, const QString& held, const QString& now, const QString& change, const QColor& color) {
+  const auto line = [&](double y, const QString& name, const QString& held, const QString& now, const QString& change,
+                        const QColor& color) {
     p.setPen(color);
-    p.drawText(QRectF(box.left() + 10, y, 96, 17), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(name, Qt::ElideRight, 94));
+    p.drawText(QRectF(box.left() + 10, y, 96, 17), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(name, Qt::ElideRight, 94));
     p.drawText(QRectF(box.left() + 100, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, held);
     p.drawText(QRectF(box.left() + 160, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, now);
     p.drawText(QRectF(box.left() + 220, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, change);
@@ -405,8 +433,11 @@ void SiteView::paintCompare(QPainter& p) {
   double y = box.top() + 21;
   for (const Row& row : rows) {
     const auto change = static_cast<qlonglong>(row.now) - static_cast<qlonglong>(row.held);
-    line(y, row.name, locale.toString(static_cast<qulonglong>(row.held)), locale.toString(static_cast<qulonglong>(row.now)),
-         change == 0 ? QStringLiteral("=") : (change > 0 ? QStringLiteral("+") : QStringLiteral("−")) + locale.toString(std::abs(change)), t.ink);
+    line(y, row.name, locale.toString(static_cast<qulonglong>(row.held)),
+         locale.toString(static_cast<qulonglong>(row.now)),
+         change == 0 ? QStringLiteral("=")
+                     : (change > 0 ? QStringLiteral("+") : QStringLiteral("−")) + locale.toString(std::abs(change)),
+         t.ink);
     y += 17;
   }
 }
@@ -432,7 +463,8 @@ void SiteView::paintMarks(QPainter& p) {
   // More rings than this could not be told apart.
   constexpr std::size_t kMostRings = 5000;
   for (std::size_t i = 0; i < std::min(kMostRings, m_selection.size()); ++i)
-    if (const auto at = project(m_selection[i]); at && seen.contains(*at)) p.drawPixmap(QPointF(std::round(at->x() - kHalf), std::round(at->y() - kHalf)), m_ring);
+    if (const auto at = project(m_selection[i]); at && seen.contains(*at))
+      p.drawPixmap(QPointF(std::round(at->x() - kHalf), std::round(at->y() - kHalf)), m_ring);
   if (m_askedSpot && m_why->isVisible()) {
     const float radius = m_why->radius();
     QPolygonF circle;
@@ -445,7 +477,8 @@ void SiteView::paintMarks(QPainter& p) {
       if (const auto at = project(point.place)) {
         p.setPen(QPen(Qt::white, 1.5));
         p.setBrush(point.isPlaced ? QColor(0x22, 0x30, 0x2F) : QColor(0, 0, 0, 0));
-        if (point.isPlaced) p.drawEllipse(*at, 3.5, 3.5);
+        if (point.isPlaced)
+          p.drawEllipse(*at, 3.5, 3.5);
         else {
           drawOutlined(p, QPolygonF{*at + QPointF(-4, -4), *at + QPointF(4, 4)}, Qt::white, 1.5);
           drawOutlined(p, QPolygonF{*at + QPointF(-4, 4), *at + QPointF(4, -4)}, Qt::white, 1.5);
@@ -470,7 +503,8 @@ void SiteView::paintMarks(QPainter& p) {
 }
 
 Vec3 SiteView::rayAt(const QPointF& p) const {
-  return m_camera.direction(static_cast<float>(p.x() / width()), static_cast<float>(p.y() / height()), static_cast<float>(width()) / static_cast<float>(height()));
+  return m_camera.direction(static_cast<float>(p.x() / width()), static_cast<float>(p.y() / height()),
+                            static_cast<float>(width()) / static_cast<float>(height()));
 }
 
 SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const {
@@ -497,7 +531,9 @@ std::optional<SiteView::Found> SiteView::findAt(const QPointF& p) const {
   std::optional<Found> disc;
   double nearest = kGrabPixels;
   for (const PictureLayer& layer : m_view->shown) {
-    const bool hasDiscs = m_mode == SiteMode::Points || std::any_of(m_view->bare.begin(), m_view->bare.end(), [&](const PointsPtr& bare) { return bare == layer.points; });
+    const bool hasDiscs = m_mode == SiteMode::Points ||
+                          std::any_of(m_view->bare.begin(), m_view->bare.end(),
+                                      [&](const PointsPtr& bare) { return bare == layer.points; });
     if (!hasDiscs) continue;
     for (std::size_t i = 0; i < layer.points->count; ++i) {
       const Vec3 place = layer.points->position[i];
@@ -531,13 +567,18 @@ void SiteView::pick(const QPointF& p) {
       chosen[found->layer->source] = {points.id[found->point]};
       if (points.kit && points.prop[found->point] != kNoProp) {
         const Prop& prop = *points.kit->entries[static_cast<std::size_t>(points.prop[found->point])].prop;
-        m_pickedWords = tr("%1 · %2 m high").arg(text(prop.name)).arg(static_cast<double>(prop.height * points.size[found->point].y), 0, 'f', 2);
+        m_pickedWords = tr("%1 · %2 m high")
+                            .arg(text(prop.name))
+                            .arg(static_cast<double>(prop.height * points.size[found->point].y), 0, 'f', 2);
       } else {
         m_pickedWords = tr("a point");
       }
     } else {
       const Vec3 at = found->place;
-      m_pickedWords = tr("%1, %2, %3 m").arg(static_cast<double>(at.x), 0, 'f', 2).arg(static_cast<double>(at.y), 0, 'f', 2).arg(static_cast<double>(at.z), 0, 'f', 2);
+      m_pickedWords = tr("%1, %2, %3 m")
+                          .arg(static_cast<double>(at.x), 0, 'f', 2)
+                          .arg(static_cast<double>(at.y), 0, 'f', 2)
+                          .arg(static_cast<double>(at.z), 0, 'f', 2);
     }
   }
   select(std::move(chosen));
@@ -568,8 +609,10 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
   if (event->button() == Qt::RightButton) m_drag = alt ? Drag::Zoom : Drag::Pan;
   if (event->button() == Qt::LeftButton && alt) m_drag = Drag::Orbit;
   if (event->button() == Qt::LeftButton && !alt) {
-    if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels) m_drag = Drag::Divider;
-    else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens())) m_drag = Drag::Tool;
+    if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels)
+      m_drag = Drag::Divider;
+    else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens()))
+      m_drag = Drag::Tool;
     if (m_drag != Drag::None) return update();
     if (!m_isAsking && !m_tool && m_mode != SiteMode::Cover) {
       m_drag = Drag::Area;
@@ -599,8 +642,10 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
   }
   if (m_drag == Drag::Area) {
     if (QLineF(m_area.front(), event->position()).length() > kDragPixels) m_hasMoved = true;
-    if (m_isLasso) m_area << event->position();
-    else m_area.back() = event->position();
+    if (m_isLasso)
+      m_area << event->position();
+    else
+      m_area.back() = event->position();
     return update();
   }
   if (m_drag == Drag::Divider) {
@@ -625,7 +670,8 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
     m_camera.target = m_pivot + both * (m_camera.target - m_pivot);
   } else if (m_drag == Drag::Pan) {
     const float distance = std::max(0.1F, glm::dot(m_pivot - m_camera.eye, ahead));
-    const float perPixel = 2 * distance * std::tan(0.5F * radians(m_camera.fieldOfViewDeg)) / static_cast<float>(height());
+    const float perPixel = 2 * distance * std::tan(0.5F * radians(m_camera.fieldOfViewDeg)) /
+                           static_cast<float>(height());
     const Vec3 move = (-right * static_cast<float>(by.x()) + up * static_cast<float>(by.y())) * perPixel;
     m_camera.eye += move;
     m_camera.target += move;
@@ -640,8 +686,10 @@ void SiteView::mouseReleaseEvent(QMouseEvent* event) {
   const Drag drag = m_drag;
   m_drag = Drag::None;
   if (drag == Drag::Area) {
-    if (m_hasMoved) selectArea(event->modifiers() & Qt::ShiftModifier);
-    else pick(event->position());
+    if (m_hasMoved)
+      selectArea(event->modifiers() & Qt::ShiftModifier);
+    else
+      pick(event->position());
     return update();
   }
   if (event->button() == Qt::RightButton && !m_hasMoved) {
@@ -653,8 +701,10 @@ void SiteView::mouseReleaseEvent(QMouseEvent* event) {
     update();
   }
   if (drag != Drag::None || event->button() != Qt::LeftButton) return;
-  if (m_isAsking) ask(event->position());
-  else pick(event->position());
+  if (m_isAsking)
+    ask(event->position());
+  else
+    pick(event->position());
 }
 
 void SiteView::tabletEvent(QTabletEvent* event) {
@@ -680,7 +730,8 @@ void SiteView::wheelEvent(QWheelEvent* event) {
   if (m_view && m_view->scene) {
     const Vec3 d = rayAt(event->position());
     const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
-    toward = hit.isHit() ? m_camera.eye + d * hit.distance : m_camera.eye + d * glm::distance(m_camera.eye, m_camera.target);
+    toward = hit.isHit() ? m_camera.eye + d * hit.distance
+                         : m_camera.eye + d * glm::distance(m_camera.eye, m_camera.target);
   }
   const Vec3 move = (toward - m_camera.eye) * (1 - std::pow(0.85F, steps));
   m_camera.eye += move;
@@ -689,8 +740,10 @@ void SiteView::wheelEvent(QWheelEvent* event) {
 }
 
 void SiteView::fitPlace() {
-  if (m_pickedPlace && m_mode != SiteMode::Cover) lookAt(*m_pickedPlace);
-  else fitAll();
+  if (m_pickedPlace && m_mode != SiteMode::Cover)
+    lookAt(*m_pickedPlace);
+  else
+    fitAll();
 }
 
 void SiteView::goToCamera(std::size_t i) {
@@ -700,7 +753,8 @@ void SiteView::goToCamera(std::size_t i) {
 }
 
 void SiteView::keyPressEvent(QKeyEvent* event) {
-  if (event->key() != Qt::Key_Escape) return QWidget::keyPressEvent(event);  // all other keys are commands, see MainWindow::buildMenus
+  if (event->key() != Qt::Key_Escape)
+    return QWidget::keyPressEvent(event);  // all other keys are commands, see MainWindow::buildMenus
   m_pickedPlace.reset();
   select({});
   Q_EMIT picked({});

@@ -72,8 +72,8 @@ class SiteView : public QWidget {
   /// The next click asks why things are as they are there.
   void startAsking();
   void stopAsking();
-  void fitPlace();                    // to the place that was clicked, or everything
-  void goToCamera(std::size_t i);     // of those that the plan keeps
+  void fitPlace();                 // to the place that was clicked, or everything
+  void goToCamera(std::size_t i);  // of those that the plan keeps
   bool isAsking() const { return m_isAsking; }
   /// Keeps what is shown now, to be compared with what comes; again lets it go.
   void toggleCompare();
@@ -152,22 +152,22 @@ class SiteView : public QWidget {
   std::unique_ptr<SiteTool> m_tool;
   float m_pressure = 1;
   std::vector<Vec3> m_selection;
-  QPixmap m_ring;                // of a selected place, null until first needed
+  QPixmap m_ring;  // of a selected place, null until first needed
   SiteSelection m_selected;
   SiteHidden m_hidden;
   bool m_isLasso = false;
-  QPolygonF m_area;              // being drawn
+  QPolygonF m_area;  // being drawn
   QSlider* m_exploded;
   QLabel* m_explodedLabel;
   BackgroundJob m_selecting;
-  BackgroundJob m_ringing;       // finds the places of what is selected
+  BackgroundJob m_ringing;  // finds the places of what is selected
 
   bool m_isAsking = false;
   std::optional<Vec3> m_askedSpot;
   QString m_askedNode;
   quint64 m_askedId = 0;
 
-  EvalViewPtr m_held;                             // what is compared with
+  EvalViewPtr m_held;  // what is compared with
   std::unique_ptr<RenderService> m_heldRenderer;
   double m_divider = 0.5;
   bool m_isFirstView = true;

@@ -15,7 +15,7 @@ namespace arvesk {
 namespace {
 
 constexpr int kUid = Qt::UserRole;
-constexpr int kPoint = Qt::UserRole + 1;   // index into the answer's points, −1 for others
+constexpr int kPoint = Qt::UserRole + 1;  // index into the answer's points, −1 for others
 constexpr int kHead = Qt::UserRole + 2;
 constexpr int kDetail = Qt::UserRole + 3;
 
@@ -28,26 +28,32 @@ class LineDelegate : public QStyledItemDelegate {
   QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
     const QString detail = index.data(kDetail).toString();
     const int width = option.widget ? static_cast<const QListWidget*>(option.widget)->viewport()->width() - 20 : 280;
-    const int lines = detail.isEmpty() ? 0 : detailMetrics(option).boundingRect(QRect(0, 0, width, 1000), Qt::TextWordWrap, detail).height();
+    const int lines =
+        detail.isEmpty()
+            ? 0
+            : detailMetrics(option).boundingRect(QRect(0, 0, width, 1000), Qt::TextWordWrap, detail).height();
     return {width, 24 + lines + (lines > 0 ? 4 : 0)};
   }
   void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
     const Theme& t = Theme::current();
     const QString detail = index.data(kDetail).toString();
     const bool isHeading = !(index.flags() & Qt::ItemIsEnabled);
-    if (!isHeading && (option.state & (QStyle::State_MouseOver | QStyle::State_Selected))) p->fillRect(option.rect, t.hatch);
+    if (!isHeading && (option.state & (QStyle::State_MouseOver | QStyle::State_Selected)))
+      p->fillRect(option.rect, t.hatch);
     QFont f = option.font;
     f.setWeight(isHeading ? QFont::Normal : QFont::DemiBold);
     f.setPixelSize(isHeading ? 11 : 12);
     p->setFont(f);
     p->setPen(isHeading ? t.quiet : t.ink);
     const QRect head(option.rect.left() + 10, option.rect.top() + 3, option.rect.width() - 20, 18);
-    p->drawText(head, Qt::AlignLeft | Qt::AlignVCenter, QFontMetrics(f).elidedText(index.data(kHead).toString(), Qt::ElideRight, head.width()));
+    p->drawText(head, Qt::AlignLeft | Qt::AlignVCenter,
+                QFontMetrics(f).elidedText(index.data(kHead).toString(), Qt::ElideRight, head.width()));
     f.setWeight(QFont::Normal);
     f.setPixelSize(11);
     p->setFont(f);
     p->setPen(t.quiet);
-    p->drawText(QRect(head.left(), head.bottom() + 1, head.width(), option.rect.bottom() - head.bottom()), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, detail);
+    p->drawText(QRect(head.left(), head.bottom() + 1, head.width(), option.rect.bottom() - head.bottom()),
+                Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, detail);
   }
 
  private:
@@ -61,7 +67,11 @@ class LineDelegate : public QStyledItemDelegate {
 }  // namespace
 
 WhyPanel::WhyPanel(QWidget* parent)
-    : QFrame(parent), m_title(new QLabel(this)), m_list(new QListWidget(this)), m_nearer(new QToolButton(this)), m_farther(new QToolButton(this)) {
+    : QFrame(parent),
+      m_title(new QLabel(this)),
+      m_list(new QListWidget(this)),
+      m_nearer(new QToolButton(this)),
+      m_farther(new QToolButton(this)) {
   setObjectName(QStringLiteral("why_panel"));
   setProperty("role", QStringLiteral("float"));
   m_title->setProperty("role", QStringLiteral("section"));
@@ -95,7 +105,8 @@ WhyPanel::WhyPanel(QWidget* parent)
   connect(m_nearer, &QToolButton::clicked, this, [this] { Q_EMIT radiusWanted(m_radius / 2); });
   connect(m_farther, &QToolButton::clicked, this, [this] { Q_EMIT radiusWanted(m_radius * 2); });
   connect(close, &QToolButton::clicked, this, &WhyPanel::closed);
-  connect(m_list, &QListWidget::itemClicked, this, [this](const QListWidgetItem* item) { Q_EMIT nodeWanted(item->data(kUid).toString()); });
+  connect(m_list, &QListWidget::itemClicked, this,
+          [this](const QListWidgetItem* item) { Q_EMIT nodeWanted(item->data(kUid).toString()); });
   connect(m_list, &QListWidget::itemEntered, this, [this](QListWidgetItem* item) { m_list->setCurrentItem(item); });
   connect(m_list, &QListWidget::currentRowChanged, this, &WhyPanel::markChanged);
   hide();
@@ -145,12 +156,18 @@ void WhyPanel::showAnswer(const Plan& plan, const WhyHere& here, const std::vect
   std::size_t left = 0;
   for (const WhyPoint& p : here.points) left += !p.isPlaced;
   heading(here.points.empty() ? tr("No point came this near")
-          : here.points.size() < here.pointCount ? tr("The nearest %1 of %2 points").arg(here.points.size()).arg(QLocale().toString(static_cast<qulonglong>(here.pointCount)))
-                                                 : tr("%1 left out, %2 placed").arg(left).arg(here.points.size() - left));
+          : here.points.size() < here.pointCount
+              ? tr("The nearest %1 of %2 points")
+                    .arg(here.points.size())
+                    .arg(QLocale().toString(static_cast<qulonglong>(here.pointCount)))
+              : tr("%1 left out, %2 placed").arg(left).arg(here.points.size() - left));
   for (std::size_t i = 0; i < here.points.size(); ++i) {
     const WhyPoint& p = here.points[i];
     const QString distance = tr("%1 m").arg(QLocale().toString(static_cast<double>(p.distance), 'f', 2));
-    line(p.node, p.isPlaced ? tr("%1 · in %2").arg(distance, titleOf(p.node)) : tr("%1 · left out by %2").arg(distance, titleOf(p.node)), p.what, static_cast<int>(i));
+    line(p.node,
+         p.isPlaced ? tr("%1 · in %2").arg(distance, titleOf(p.node))
+                    : tr("%1 · left out by %2").arg(distance, titleOf(p.node)),
+         p.what, static_cast<int>(i));
   }
   show();
   raise();
@@ -159,7 +176,8 @@ void WhyPanel::showAnswer(const Plan& plan, const WhyHere& here, const std::vect
 std::optional<Vec3> WhyPanel::markedPlace() const {
   const QListWidgetItem* item = m_list->currentItem();
   const int i = item ? item->data(kPoint).toInt() : -1;
-  if (!item || item->data(kPoint).isNull() || i < 0 || static_cast<std::size_t>(i) >= m_here.points.size()) return std::nullopt;
+  if (!item || item->data(kPoint).isNull() || i < 0 || static_cast<std::size_t>(i) >= m_here.points.size())
+    return std::nullopt;
   return m_here.points[static_cast<std::size_t>(i)].place;
 }
 

@@ -33,7 +33,8 @@ void Autosave::saveNow() {
   if (m_model->undoStack().isClean()) return;
   Plan copy = m_model->plan();
   copy.isReadOnly = false;
-  (void)savePlan(copy, m_file.toStdString());  // a full disk must not interrupt work; the next try comes with the next change
+  (void)savePlan(copy,
+                 m_file.toStdString());  // a full disk must not interrupt work; the next try comes with the next change
 }
 
 void Autosave::discard() {

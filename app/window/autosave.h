@@ -1,4 +1,5 @@
-// Autosave: the plan beside its file (or in the user's data folder) while there are unsaved changes; found again after a crash.
+// Autosave: the plan beside its file (or in the user's data folder) while there are unsaved changes; found again after
+// a crash.
 #pragma once
 
 #include "app/model/plan_model.h"

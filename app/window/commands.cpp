@@ -9,7 +9,8 @@
 
 namespace arvesk {
 
-QAction* Commands::add(QMenu* menu, const QString& words, QList<QKeySequence> keys, const char* name, QWidget* view, std::function<void()> what) {
+QAction* Commands::add(QMenu* menu, const QString& words, QList<QKeySequence> keys, const char* name, QWidget* view,
+                       std::function<void()> what) {
   auto* action = new QAction(words, menu);
   connect(action, &QAction::triggered, this, std::move(what));
   if (view) {
@@ -35,7 +36,8 @@ void Commands::add(QMenu* menu, QAction* action, QList<QKeySequence> keys, const
 }
 
 QString Commands::keysOf(const char* name) const {
-  const auto it = std::find_if(m_commands.begin(), m_commands.end(), [&](const Command& c) { return c.action->objectName() == QLatin1String(name); });
+  const auto it = std::find_if(m_commands.begin(), m_commands.end(),
+                               [&](const Command& c) { return c.action->objectName() == QLatin1String(name); });
   return it == m_commands.end() ? QString() : it->action->shortcut().toString(QKeySequence::NativeText);
 }
 
@@ -52,8 +54,10 @@ void Commands::setKeys(const Command& command, const QList<QKeySequence>& keys) 
   command.action->setShortcuts(keys);
   QStringList texts;
   for (const QKeySequence& k : keys) texts.append(k.toString(QKeySequence::PortableText));
-  if (keys == command.usual) Settings().forgetKeys(command.action->objectName());
-  else Settings().setKeys(command.action->objectName(), texts);
+  if (keys == command.usual)
+    Settings().forgetKeys(command.action->objectName());
+  else
+    Settings().setKeys(command.action->objectName(), texts);
   Q_EMIT keysChanged();
 }
 

@@ -1,5 +1,5 @@
-// All that a key can do: each command once, with the keys it has by default and those that the user gave it. Menus, the key window and
-// the hints in the status line are made from this.
+// All that a key can do: each command once, with the keys it has by default and those that the user gave it. Menus, the
+// key window and the hints in the status line are made from this.
 #pragma once
 
 #include <QAction>
@@ -14,9 +14,9 @@ namespace arvesk {
 
 struct Command {
   QAction* action;
-  QString group;               // its menu
-  QWidget* view;               // where its keys count: only while this has the focus; null: everywhere in the window
-  QList<QKeySequence> usual;   // keys by default
+  QString group;              // its menu
+  QWidget* view;              // where its keys count: only while this has the focus; null: everywhere in the window
+  QList<QKeySequence> usual;  // keys by default
 };
 
 class Commands : public QObject {
@@ -25,7 +25,8 @@ class Commands : public QObject {
  public:
   using QObject::QObject;
   /// Adds a command to `menu`. Its keys act while `view` has the focus, or anywhere.
-  QAction* add(QMenu* menu, const QString& words, QList<QKeySequence> keys, const char* name, QWidget* view, std::function<void()> what);
+  QAction* add(QMenu* menu, const QString& words, QList<QKeySequence> keys, const char* name, QWidget* view,
+               std::function<void()> what);
   /// One that exists already (undo, redo).
   void add(QMenu* menu, QAction* action, QList<QKeySequence> keys, const char* name);
   const std::vector<Command>& all() const { return m_commands; }

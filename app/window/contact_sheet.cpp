@@ -20,9 +20,19 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 
-ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera, const QString& node, QWidget* parent)
-    : QWidget(parent, Qt::Window), m_model(model), m_files(std::move(files)), m_camera(camera), m_node(node.toStdString()), m_plan(model->snapshot()), m_size(new QComboBox(this)), m_target(new QComboBox(this)),
-      m_head(new QLabel(this)), m_grid(new QGridLayout), m_evaluator(std::make_shared<Evaluator>(m_files)) {
+ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera,
+                           const QString& node, QWidget* parent)
+    : QWidget(parent, Qt::Window),
+      m_model(model),
+      m_files(std::move(files)),
+      m_camera(camera),
+      m_node(node.toStdString()),
+      m_plan(model->snapshot()),
+      m_size(new QComboBox(this)),
+      m_target(new QComboBox(this)),
+      m_head(new QLabel(this)),
+      m_grid(new QGridLayout),
+      m_evaluator(std::make_shared<Evaluator>(m_files)) {
   setObjectName(QStringLiteral("contact_sheet"));
   setWindowTitle(tr("Contact sheet"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -87,16 +97,23 @@ void ContactSheet::rebuild() {
   drawNext();
 }
 
-/// One picture after the other, so that each shows as soon as it is there; nodes that the seed does not touch are worked out once.
+/// One picture after the other, so that each shows as soon as it is there; nodes that the seed does not touch are
+/// worked out once.
 void ContactSheet::drawNext() {
-  m_head->setText(m_done < m_side * m_side ? tr("%1 of %2 drawn · click the one to keep · Esc keeps the plan as it is").arg(m_done).arg(m_side * m_side) : tr("Click the one to keep · Esc keeps the plan as it is"));
+  m_head->setText(
+      m_done < m_side * m_side
+          ? tr("%1 of %2 drawn · click the one to keep · Esc keeps the plan as it is").arg(m_done).arg(m_side * m_side)
+          : tr("Click the one to keep · Esc keeps the plan as it is"));
   if (m_done >= m_side * m_side) return;
   const int width = std::max(120, (this->width() - 32 - 8 * (m_side - 1)) / m_side - 12);
   const int height = std::max(80, (this->height() - 76 - 8 * (m_side - 1)) / m_side - 34);
-  m_job.ask([this, plan = m_plan, node = m_node, seed = seedOf(m_done), camera = m_camera, width, height, evaluator = m_evaluator](const Task& task) -> std::function<void()> {
+  m_job.ask([this, plan = m_plan, node = m_node, seed = seedOf(m_done), camera = m_camera, width, height,
+             evaluator = m_evaluator](const Task& task) -> std::function<void()> {
     Plan varied = *plan;
-    if (Node* n = node.empty() ? nullptr : varied.find(node)) n->seed = seed;
-    else varied.settings.seed = seed;
+    if (Node* n = node.empty() ? nullptr : varied.find(node))
+      n->seed = seed;
+    else
+      varied.settings.seed = seed;
     EvalRequest request;
     request.quality = Quality::Draft;
     request.limits.cacheBytes = std::size_t{1} << 30;
@@ -119,7 +136,9 @@ void ContactSheet::drawNext() {
       QToolButton* cell = m_cells[static_cast<std::size_t>(m_done)];
       cell->setIcon(QIcon(QPixmap::fromImage(image)));
       cell->setIconSize(image.size());
-      cell->setText(QStringLiteral("%1 · %2").arg(m_done == 0 ? tr("seed %1, as it is").arg(seedOf(m_done)) : tr("seed %1").arg(seedOf(m_done)), tr("%1 placed").arg(QLocale().toString(static_cast<qulonglong>(totals.placements)))));
+      cell->setText(QStringLiteral("%1 · %2").arg(
+          m_done == 0 ? tr("seed %1, as it is").arg(seedOf(m_done)) : tr("seed %1").arg(seedOf(m_done)),
+          tr("%1 placed").arg(QLocale().toString(static_cast<qulonglong>(totals.placements)))));
       cell->setEnabled(true);
       ++m_done;
       Q_EMIT pictureReady(m_done - 1);
@@ -131,8 +150,10 @@ void ContactSheet::drawNext() {
 void ContactSheet::choose(int cell) {
   const std::uint64_t seed = seedOf(cell);
   m_model->edit(tr("Seed from contact sheet"), [&](Plan& plan) {
-    if (Node* n = m_node.empty() ? nullptr : plan.find(m_node)) n->seed = seed;
-    else if (m_node.empty()) plan.settings.seed = seed;
+    if (Node* n = m_node.empty() ? nullptr : plan.find(m_node))
+      n->seed = seed;
+    else if (m_node.empty())
+      plan.settings.seed = seed;
   });
   close();
 }
@@ -149,7 +170,8 @@ void ContactSheet::resizeEvent(QResizeEvent* event) {
   QWidget::resizeEvent(event);
   for (QToolButton* cell : m_cells) {
     const int width = (this->width() - 32 - 8 * (m_side - 1)) / m_side - 12;
-    cell->setIconSize(cell->iconSize().scaled(width, (this->height() - 76 - 8 * (m_side - 1)) / m_side - 34, Qt::KeepAspectRatio));
+    cell->setIconSize(
+        cell->iconSize().scaled(width, (this->height() - 76 - 8 * (m_side - 1)) / m_side - 34, Qt::KeepAspectRatio));
   }
 }
 

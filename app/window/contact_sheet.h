@@ -1,4 +1,5 @@
-// Contact sheet: small pictures of the same plan under many seeds, from the same camera; a click chooses one, until then nothing changes.
+// Contact sheet: small pictures of the same plan under many seeds, from the same camera; a click chooses one, until
+// then nothing changes.
 #pragma once
 
 #include "app/model/background_job.h"
@@ -24,7 +25,8 @@ class ContactSheet : public QWidget {
 
  public:
   /// `node`: whose seed is varied; empty for the plan's.
-  ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera, const QString& node, QWidget* parent = nullptr);
+  ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera, const QString& node,
+               QWidget* parent = nullptr);
   int pictureCount() const { return m_done; }
   /// Seed of a cell; cell 0 is the one that the plan has now.
   std::uint64_t seedOf(int cell) const;
@@ -45,7 +47,7 @@ class ContactSheet : public QWidget {
   std::shared_ptr<DiskFileService> m_files;
   Camera m_camera;
   std::string m_node;
-  PlanPtr m_plan;                 // as it was when the sheet was opened
+  PlanPtr m_plan;  // as it was when the sheet was opened
   QComboBox* m_size;
   QComboBox* m_target;
   QLabel* m_head;

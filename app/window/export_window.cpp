@@ -27,7 +27,8 @@ namespace {
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// Cover of each exported output, beside the file.
-Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const std::vector<ExportLayer>& layers, const std::string& path, ExportReport& report, const Task& task) {
+Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const std::vector<ExportLayer>& layers,
+                         const std::string& path, ExportReport& report, const Task& task) {
   std::vector<PointsPtr> bare;
   const std::vector<SurfacePtr> grounds = pictureInputOf(plan, evaluation, {}, bare).grounds;
   const std::string stem = path.substr(0, path.find_last_of('.'));
@@ -46,9 +47,19 @@ Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const s
 }  // namespace
 
 ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
-    : QDialog(parent), m_plan(std::move(plan)), m_folder(folder), m_path(new QLineEdit(this)), m_gltf(new QComboBox(this)), m_usd(new QComboBox(this)),
-      m_attributes(new QCheckBox(tr("Attributes of the points"), this)), m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)), m_progress(new QProgressBar(this)), m_message(new QLabel(this)),
-      m_report(new QTreeWidget(this)), m_start(new QPushButton(tr("Export"), this)), m_cancel(new QPushButton(tr("Close"), this)) {
+    : QDialog(parent),
+      m_plan(std::move(plan)),
+      m_folder(folder),
+      m_path(new QLineEdit(this)),
+      m_gltf(new QComboBox(this)),
+      m_usd(new QComboBox(this)),
+      m_attributes(new QCheckBox(tr("Attributes of the points"), this)),
+      m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)),
+      m_progress(new QProgressBar(this)),
+      m_message(new QLabel(this)),
+      m_report(new QTreeWidget(this)),
+      m_start(new QPushButton(tr("Export"), this)),
+      m_cancel(new QPushButton(tr("Close"), this)) {
   setObjectName(QStringLiteral("export_window"));
   setWindowTitle(tr("Export"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -56,11 +67,14 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
   m_path->setObjectName(QStringLiteral("export_path"));
   m_path->setAccessibleName(tr("File to write"));
   const QString remembered = Settings().exportPath();
-  m_path->setText(remembered.isEmpty() ? QDir(folder.isEmpty() ? QDir::homePath() : folder).filePath(QStringLiteral("placements.glb")) : remembered);
+  m_path->setText(remembered.isEmpty()
+                      ? QDir(folder.isEmpty() ? QDir::homePath() : folder).filePath(QStringLiteral("placements.glb"))
+                      : remembered);
   auto* choose = new QPushButton(tr("Choose…"), this);
   m_gltf->setObjectName(QStringLiteral("export_gltf"));
   m_gltf->setAccessibleName(tr("glTF as"));
-  m_gltf->addItems({tr("Instances (EXT_mesh_gpu_instancing)"), tr("A plain node per placement"), tr("One real mesh per output and prop")});
+  m_gltf->addItems({tr("Instances (EXT_mesh_gpu_instancing)"), tr("A plain node per placement"),
+                    tr("One real mesh per output and prop")});
   m_usd->setObjectName(QStringLiteral("export_usd"));
   m_usd->setAccessibleName(tr("USD prototypes"));
   m_usd->addItems({tr("Prototypes inside the file"), tr("Prototypes in files beside it")});
@@ -132,15 +146,19 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
   grid->setColumnStretch(1, 1);
   connect(choose, &QPushButton::clicked, this, [this] {
     QStringList filters;
-    for (const ExportFormat& f : exportFormats()) filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
-    const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(), filters.join(QStringLiteral(";;")));
+    for (const ExportFormat& f : exportFormats())
+      filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
+    const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(),
+                                                      filters.join(QStringLiteral(";;")));
     if (!path.isEmpty()) m_path->setText(path);
   });
   connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
   connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
   connect(m_cancel, &QPushButton::clicked, this, [this] {
-    if (m_isBusy) m_thread.request_stop();
-    else close();
+    if (m_isBusy)
+      m_thread.request_stop();
+    else
+      close();
   });
   showOptions();
 }
@@ -154,12 +172,13 @@ void ExportWindow::showOptions() {
   m_gltf->setVisible(isGltf);
   m_usd->setVisible(ending == QStringLiteral("usda"));
   m_attributes->setVisible(ending != QStringLiteral("obj"));
-  m_help->setText(isGltf                               ? tr("glTF 2.0: the props with their materials and textures, and where they stand.")
-                  : ending == QStringLiteral("usda")   ? tr("USD: a point instancer per output, meters, Y up, with ids.")
-                  : ending == QStringLiteral("csv")    ? tr("A row per placement: id, prop, output, position, quaternion, scale.")
-                  : ending == QStringLiteral("ply")    ? tr("A vertex per point, binary; points without a prop too.")
-                  : ending == QStringLiteral("obj")    ? tr("Real geometry for old pipelines; materials beside in an .mtl.")
-                                                       : tr("The ending chooses the format: .glb .gltf .usda .csv .ply .obj"));
+  m_help->setText(
+      isGltf ? tr("glTF 2.0: the props with their materials and textures, and where they stand.")
+      : ending == QStringLiteral("usda") ? tr("USD: a point instancer per output, meters, Y up, with ids.")
+      : ending == QStringLiteral("csv")  ? tr("A row per placement: id, prop, output, position, quaternion, scale.")
+      : ending == QStringLiteral("ply")  ? tr("A vertex per point, binary; points without a prop too.")
+      : ending == QStringLiteral("obj")  ? tr("Real geometry for old pipelines; materials beside in an .mtl.")
+                                         : tr("The ending chooses the format: .glb .gltf .usda .csv .ply .obj"));
 }
 
 void ExportWindow::start() {
@@ -182,8 +201,12 @@ void ExportWindow::start() {
   how.gltfWay = static_cast<GltfWay>(m_gltf->currentIndex());
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (m_attributes->isChecked()) how.attributes = {"*"};
-  m_thread = std::jthread([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(), plan = m_plan, folder = m_folder.toStdString()](std::stop_token stop) {
-    const auto show = [this](float share) { QMetaObject::invokeMethod(this, [this, share] { m_progress->setValue(static_cast<int>(share * 1000)); }, Qt::QueuedConnection); };
+  m_thread = std::jthread([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(),
+                           plan = m_plan, folder = m_folder.toStdString()](std::stop_token stop) {
+    const auto show = [this](float share) {
+      QMetaObject::invokeMethod(
+          this, [this, share] { m_progress->setValue(static_cast<int>(share * 1000)); }, Qt::QueuedConnection);
+    };
     Evaluator evaluator(std::make_shared<DiskFileService>(folder));
     EvalRequest request;
     request.task = {stop, [show](float share) { show(share * 0.6F); }};
@@ -191,9 +214,11 @@ void ExportWindow::start() {
     Result<ExportReport> report = Failure(cancelled());
     if (!evaluation.isCancelled) {
       const auto layers = exportLayersOf(*plan, evaluation, names);
-      report = layers ? exportLayers(*layers, path, how, {stop, [show](float share) { show(0.6F + share * 0.4F); }}) : Result<ExportReport>(Failure(layers.error()));
+      report = layers ? exportLayers(*layers, path, how, {stop, [show](float share) { show(0.6F + share * 0.4F); }})
+                      : Result<ExportReport>(Failure(layers.error()));
       if (report && isCovered)
-        if (auto ok = writeCovers(*plan, evaluation, *layers, path, *report, {stop, {}}); !ok) report = Failure(ok.error());
+        if (auto ok = writeCovers(*plan, evaluation, *layers, path, *report, {stop, {}}); !ok)
+          report = Failure(ok.error());
       // What nodes and props warned of belongs to the report: who hands the files on reads it here last.
       if (report) {
         for (const Problem& p : evaluation.propProblems) report->warnings.push_back(p);
@@ -202,7 +227,8 @@ void ExportWindow::start() {
             if (p.severity != Severity::Note) report->warnings.push_back(p);
       }
     }
-    QMetaObject::invokeMethod(this, [this, report] { finish(report); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this, [this, report] { finish(report); }, Qt::QueuedConnection);
   });
 }
 
@@ -214,11 +240,15 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   const QLocale locale;
   if (!report) {
     const bool isCancelled = report.error().code == ProblemCode::Cancelled;
-    m_message->setText(isCancelled ? tr("Cancelled; the old file, if there was one, is as it was.") : QStringLiteral("! ") + text(toLine(report.error())));
+    m_message->setText(isCancelled ? tr("Cancelled; the old file, if there was one, is as it was.")
+                                   : QStringLiteral("! ") + text(toLine(report.error())));
     return;
   }
   const auto number = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
-  m_message->setText(tr("%1 placements, %2 triangles in all, written to %3 (%4)").arg(number(report->placements), locale.toString(static_cast<qulonglong>(report->triangles)), QFileInfo(m_path->text()).fileName(), locale.formattedDataSize(static_cast<qint64>(report->bytes))));
+  m_message->setText(tr("%1 placements, %2 triangles in all, written to %3 (%4)")
+                         .arg(number(report->placements), locale.toString(static_cast<qulonglong>(report->triangles)),
+                              QFileInfo(m_path->text()).fileName(),
+                              locale.formattedDataSize(static_cast<qint64>(report->bytes))));
   m_report->clear();
   const auto group = [&](const QString& name, const auto& counts) {
     auto* top = new QTreeWidgetItem(m_report, {name, QString()});
@@ -242,7 +272,8 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   group(tr("By prop"), report->perProp);
   auto* files = new QTreeWidgetItem(m_report, {tr("Files"), number(report->files.size())});
   files->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
-  for (const std::string& file : report->files) new QTreeWidgetItem(files, {QFileInfo(text(file)).fileName(), QString()});
+  for (const std::string& file : report->files)
+    new QTreeWidgetItem(files, {QFileInfo(text(file)).fileName(), QString()});
   files->setExpanded(report->files.size() < 6);
   m_report->show();
   if (height() < 640) resize(width(), 640);  // the report wants room

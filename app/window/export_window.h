@@ -1,4 +1,5 @@
-// Export: which outputs, to which file; final quality, with progress and cancel, and a report afterwards. Works on a thread of its own.
+// Export: which outputs, to which file; final quality, with progress and cancel, and a report afterwards. Works on a
+// thread of its own.
 #pragma once
 
 #include "app/model/plan_model.h"

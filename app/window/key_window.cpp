@@ -46,10 +46,15 @@ KeyWindow::KeyWindow(Commands& commands, QWidget* parent)
   m_fault->setObjectName(QStringLiteral("key_fault"));
   m_fault->setWordWrap(true);
   m_fault->hide();
-  auto* mouse = new QLabel(tr("<b>Plan</b> double-click on paper adds, on a ribbon inserts · drag from a card's foot connects · drag over paper selects · Ctrl+wheel zooms · middle drag pans<br>"
-                              "<b>Site</b> middle drag orbits about the point under the cursor, right drag pans, the wheel goes toward the cursor; with Alt also left, middle, right · "
-                              "click tells what is there · left drag selects, Shift adds · a Painted mask, a Region or a Part of surface that is selected takes the left drag<br>"
-                              "<b>Bench</b> drag numbers sideways, use arrow keys or the wheel, or type sums and units (1.6/2, 45 cm, 0.8 rad)"));
+  auto* mouse = new QLabel(
+      tr("<b>Plan</b> double-click on paper adds, on a ribbon inserts · drag from a card's foot connects · drag over "
+         "paper selects · Ctrl+wheel zooms · middle drag pans<br>"
+         "<b>Site</b> middle drag orbits about the point under the cursor, right drag pans, the wheel goes toward the "
+         "cursor; with Alt also left, middle, right · "
+         "click tells what is there · left drag selects, Shift adds · a Painted mask, a Region or a Part of surface "
+         "that is selected takes the left drag<br>"
+         "<b>Bench</b> drag numbers sideways, use arrow keys or the wheel, or type sums and units (1.6/2, 45 cm, 0.8 "
+         "rad)"));
   mouse->setWordWrap(true);
   mouse->setProperty("role", QStringLiteral("quiet"));
   auto* all = new QPushButton(tr("All as they were"));
@@ -84,7 +89,8 @@ void KeyWindow::fill() {
   for (std::size_t i = 0; i < m_commands.all().size(); ++i) {
     const Command& c = m_commands.all()[i];
     const QString words = QString(c.action->text()).remove(QLatin1Char('&'));
-    auto* item = new QTreeWidgetItem(m_list, {QStringLiteral("%1 · %2").arg(c.group, words), c.view ? tr("in %1").arg(c.view->accessibleName()) : tr("everywhere")});
+    auto* item = new QTreeWidgetItem(m_list, {QStringLiteral("%1 · %2").arg(c.group, words),
+                                              c.view ? tr("in %1").arg(c.view->accessibleName()) : tr("everywhere")});
     m_items.push_back(item);
     auto* edit = new QKeySequenceEdit(m_list);
     edit->setObjectName(QStringLiteral("key.") + c.action->objectName());
@@ -109,7 +115,9 @@ void KeyWindow::showKeys() {
     auto* edit = qobject_cast<QKeySequenceEdit*>(m_list->itemWidget(m_items[i], 2));
     const QSignalBlocker blocked(edit);
     edit->setKeySequence(c.action->shortcut());
-    edit->setToolTip(c.action->shortcuts().size() > 1 ? tr("Also %1. Click, then press the keys that shall do this instead").arg(keyText(*c.action)) : tr("Click, then press the keys that shall do this"));
+    edit->setToolTip(c.action->shortcuts().size() > 1
+                         ? tr("Also %1. Click, then press the keys that shall do this instead").arg(keyText(*c.action))
+                         : tr("Click, then press the keys that shall do this"));
     m_list->itemWidget(m_items[i], 3)->setEnabled(!c.action->shortcuts().isEmpty());
     QFont font = m_items[i]->font(0);
     font.setBold(c.action->shortcuts() != c.usual);  // what is not as delivered stands out
@@ -121,7 +129,8 @@ void KeyWindow::showKeys() {
 void KeyWindow::filter() {
   const QString words = m_search->text().trimmed();
   for (std::size_t i = 0; i < m_items.size(); ++i) {
-    const bool isMeant = m_items[i]->text(0).contains(words, Qt::CaseInsensitive) || keyText(*m_commands.all()[i].action).contains(words, Qt::CaseInsensitive);
+    const bool isMeant = m_items[i]->text(0).contains(words, Qt::CaseInsensitive) ||
+                         keyText(*m_commands.all()[i].action).contains(words, Qt::CaseInsensitive);
     m_items[i]->setHidden(!isMeant);
   }
 }
@@ -133,7 +142,9 @@ void KeyWindow::give(std::size_t index, QKeySequence keys) {
   if (const Command* rival = m_commands.rivalOf(command, keys)) {
     showKeys();
     m_fault->show();
-    m_fault->setText(tr("%1 is what \"%2\" answers to. Give that other keys first, or none.").arg(keys.toString(QKeySequence::NativeText), QString(rival->action->text()).remove(QLatin1Char('&'))));
+    m_fault->setText(
+        tr("%1 is what \"%2\" answers to. Give that other keys first, or none.")
+            .arg(keys.toString(QKeySequence::NativeText), QString(rival->action->text()).remove(QLatin1Char('&'))));
     return;
   }
   m_commands.setKeys(command, {keys});

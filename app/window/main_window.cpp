@@ -60,7 +60,9 @@ QToolButton* makeTab(const QString& words, const char* name, bool isOn) {
 }
 
 bool isImageFile(const QString& path) {
-  return QStringList{QStringLiteral("png"), QStringLiteral("tif"), QStringLiteral("tiff"), QStringLiteral("exr"), QStringLiteral("jpg"), QStringLiteral("jpeg")}.contains(QFileInfo(path).suffix().toLower());
+  return QStringList{QStringLiteral("png"), QStringLiteral("tif"), QStringLiteral("tiff"),
+                     QStringLiteral("exr"), QStringLiteral("jpg"), QStringLiteral("jpeg")}
+      .contains(QFileInfo(path).suffix().toLower());
 }
 
 }  // namespace
@@ -82,11 +84,15 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
 
   connect(&m_model, &PlanModel::changed, this, [this] {
     updateTitle();
-    if (!m_inSite.isEmpty() && !m_model.plan().find(m_inSite.toStdString())) setInSite({});
-    else evaluate();
+    if (!m_inSite.isEmpty() && !m_model.plan().find(m_inSite.toStdString()))
+      setInSite({});
+    else
+      evaluate();
   });
   connect(&m_watch, &FileWatch::filesChanged, this, [this](const QStringList& paths) {
-    m_message->setText(paths.size() == 1 ? tr("%1 has changed and is read again").arg(QFileInfo(paths.first()).fileName()) : tr("%1 files have changed and are read again").arg(paths.size()));
+    m_message->setText(paths.size() == 1
+                           ? tr("%1 has changed and is read again").arg(QFileInfo(paths.first()).fileName())
+                           : tr("%1 files have changed and are read again").arg(paths.size()));
     evaluate();
   });
   connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
@@ -125,8 +131,10 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
     m_toolHint = words;
     updateKeys();
   });
-  connect(&m_site->cover(), &CoverView::hoverChanged, this, [this](const QString& words) { m_message->setText(words); });
-  connect(m_ledger, &LedgerView::selectionPlaces, this, [this](const std::vector<Vec3>& places) { m_site->showSelection(places); });
+  connect(&m_site->cover(), &CoverView::hoverChanged, this,
+          [this](const QString& words) { m_message->setText(words); });
+  connect(m_ledger, &LedgerView::selectionPlaces, this,
+          [this](const std::vector<Vec3>& places) { m_site->showSelection(places); });
   connect(m_site, &SiteView::selectionMade, m_ledger, &LedgerView::selectPoints);
   connect(m_site, &SiteView::shownChanged, this, &MainWindow::evaluate);
   connect(m_site, &SiteView::compareChanged, m_schedule, &ScheduleView::compareWith);
@@ -211,7 +219,8 @@ void MainWindow::showBottom(Bottom which) {
 
 void MainWindow::openContactSheet() {
   const QStringList selection = m_plan->selection();
-  auto* sheet = new ContactSheet(&m_model, m_service.files(), m_site->camera(), selection.size() == 1 ? selection.first() : QString(), this);
+  auto* sheet = new ContactSheet(&m_model, m_service.files(), m_site->camera(),
+                                 selection.size() == 1 ? selection.first() : QString(), this);
   sheet->show();
 }
 
@@ -224,9 +233,18 @@ void MainWindow::showKit(bool isKit) {
 
 void MainWindow::buildMenus() {
   using Keys = QList<QKeySequence>;
-  const auto add = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, nullptr, std::move(what)); };
-  const auto inPlan = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, m_plan, std::move(what)); };
-  const auto inSite = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what) { return m_commands.add(menu, words, keys, name, m_site, std::move(what)); };
+  const auto add = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name,
+                          std::function<void()> what) {
+    return m_commands.add(menu, words, keys, name, nullptr, std::move(what));
+  };
+  const auto inPlan = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name,
+                             std::function<void()> what) {
+    return m_commands.add(menu, words, keys, name, m_plan, std::move(what));
+  };
+  const auto inSite = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name,
+                             std::function<void()> what) {
+    return m_commands.add(menu, words, keys, name, m_site, std::move(what));
+  };
   QMenu* file = menuBar()->addMenu(tr("&File"));
   add(file, tr("New plan"), {Qt::CTRL | Qt::Key_N}, "file_new", [this] { newPlan(); });
   add(file, tr("Open…"), {Qt::CTRL | Qt::Key_O}, "file_open", [this] { open(); });
@@ -245,15 +263,24 @@ void MainWindow::buildMenus() {
   m_commands.add(edit, undo, {Qt::CTRL | Qt::Key_Z}, "edit_undo");
   m_commands.add(edit, redo, {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo");
   edit->addSeparator();
-  add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy", [this] { isInLedger() ? m_ledger->copyRows() : m_plan->copySelected(); });
+  add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy",
+      [this] { isInLedger() ? m_ledger->copyRows() : m_plan->copySelected(); });
   add(edit, tr("Paste"), {Qt::CTRL | Qt::Key_V}, "edit_paste", [this] { m_plan->pasteClipboard(); });
   add(edit, tr("Duplicate"), {Qt::CTRL | Qt::Key_D}, "edit_duplicate", [this] { m_plan->duplicateSelected(); });
-  add(edit, tr("Select all"), {Qt::CTRL | Qt::Key_A}, "edit_select_all", [this] { isInLedger() ? m_ledger->selectAll() : m_plan->selectAll(); });
+  add(edit, tr("Select all"), {Qt::CTRL | Qt::Key_A}, "edit_select_all",
+      [this] { isInLedger() ? m_ledger->selectAll() : m_plan->selectAll(); });
 
   // Single letters act only while Plan or Site has the focus, so that they can be typed everywhere else.
   QMenu* plan = menuBar()->addMenu(tr("&Plan"));
-  inPlan(plan, tr("Add a node…"), {Qt::Key_Enter, Qt::Key_Return}, "plan_add", [this] { showKit(false); m_plan->setFocus(); m_plan->openFindField(); });
-  add(plan, tr("Find in plan…"), {Qt::CTRL | Qt::Key_F}, "plan_find", [this] { showKit(false); m_plan->findInPlan(); });
+  inPlan(plan, tr("Add a node…"), {Qt::Key_Enter, Qt::Key_Return}, "plan_add", [this] {
+    showKit(false);
+    m_plan->setFocus();
+    m_plan->openFindField();
+  });
+  add(plan, tr("Find in plan…"), {Qt::CTRL | Qt::Key_F}, "plan_find", [this] {
+    showKit(false);
+    m_plan->findInPlan();
+  });
   plan->addSeparator();
   inPlan(plan, tr("Skip"), {Qt::Key_K}, "plan_skip", [this] { m_plan->skipSelected(); });
   inPlan(plan, tr("Rename"), {Qt::Key_F2}, "plan_rename", [this] { m_plan->renameSelected(); });
@@ -261,11 +288,18 @@ void MainWindow::buildMenus() {
   inPlan(plan, tr("Tidy"), {Qt::Key_T}, "plan_tidy", [this] { m_plan->tidy(); });
   inPlan(plan, tr("Delete"), {Qt::Key_Delete, Qt::Key_Backspace}, "plan_delete", [this] { m_plan->removeSelected(); });
   inPlan(plan, tr("Fold or unfold its chain"), {Qt::Key_U}, "plan_fold", [this] { m_plan->foldSelected(); });
-  inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] { showKit(false); m_plan->addBed(); });
-  inPlan(plan, tr("Note"), {Qt::Key_N}, "plan_note", [this] { showKit(false); m_plan->addNote(); });
+  inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] {
+    showKit(false);
+    m_plan->addBed();
+  });
+  inPlan(plan, tr("Note"), {Qt::Key_N}, "plan_note", [this] {
+    showKit(false);
+    m_plan->addNote();
+  });
   inPlan(plan, tr("Show whole plan"), {Qt::Key_Home}, "plan_fit", [this] { m_plan->fitAll(); });
   plan->addSeparator();
-  add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed", [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
+  add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed",
+      [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
   add(plan, tr("Contact sheet…"), {Qt::SHIFT | Qt::Key_S}, "plan_contact_sheet", [this] { openContactSheet(); });
 
   QMenu* site = menuBar()->addMenu(tr("&Site"));
@@ -275,7 +309,8 @@ void MainWindow::buildMenus() {
   add(site, tr("Cover"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
   add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
   site->addSeparator();
-  inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why", [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
+  inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why",
+         [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
   inSite(site, tr("Hold to compare"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();
   add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
@@ -284,7 +319,8 @@ void MainWindow::buildMenus() {
   inSite(site, tr("Hide selected"), {Qt::Key_Minus}, "site_hide", [this] { m_site->hideSelected(false); });
   inSite(site, tr("Show only selected"), {Qt::Key_Plus}, "site_only", [this] { m_site->hideSelected(true); });
   inSite(site, tr("Show everything"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });
-  QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso", [this] { m_site->setLasso(!m_site->isLasso()); });
+  QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso",
+                       [this] { m_site->setLasso(!m_site->isLasso()); });
   lasso->setCheckable(true);
   connect(site, &QMenu::aboutToShow, this, [this, lasso] { lasso->setChecked(m_site->isLasso()); });
   site->addSeparator();
@@ -296,17 +332,27 @@ void MainWindow::buildMenus() {
   inSite(site, tr("Fit everything"), {Qt::Key_Home}, "site_fit", [this] { m_site->fitAll(); });
   inSite(site, tr("Fit the clicked place"), {Qt::Key_F}, "site_fit_place", [this] { m_site->fitPlace(); });
   QMenu* cameras = site->addMenu(tr("Saved cameras"));
-  for (int i = 0; i < 4; ++i) inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)}, qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)), [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); });
+  for (int i = 0; i < 4; ++i)
+    inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)},
+           qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)),
+           [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); });
   add(site, tr("Keep this camera"), {}, "site_keep_camera", [this] {
     m_model.edit(tr("Keep camera"), [this](Plan& p) {
       const Camera& c = m_site->camera();
-      p.settings.cameras.push_back({tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target, c.fieldOfViewDeg});
+      p.settings.cameras.push_back(
+          {tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target, c.fieldOfViewDeg});
     });
   });
 
   QMenu* kit = menuBar()->addMenu(tr("&Kit"));
-  add(kit, tr("Add props…"), {}, "kit_add", [this] { showKit(true); m_kit->addFiles(); });
-  add(kit, tr("Add a folder of props…"), {}, "kit_add_folder", [this] { showKit(true); m_kit->addFolder(); });
+  add(kit, tr("Add props…"), {}, "kit_add", [this] {
+    showKit(true);
+    m_kit->addFiles();
+  });
+  add(kit, tr("Add a folder of props…"), {}, "kit_add_folder", [this] {
+    showKit(true);
+    m_kit->addFolder();
+  });
   add(kit, tr("Remove selected props"), {}, "kit_remove", [this] { m_kit->removeSelected(); });
 
   QMenu* view = menuBar()->addMenu(tr("&View"));
@@ -327,7 +373,10 @@ void MainWindow::buildMenus() {
   add(help, tr("Manual page of the node"), {Qt::Key_F1}, "help_manual", [this] { openManual(); });
   add(help, tr("Keys and mouse…"), {}, "help_keys", [this] { (new KeyWindow(m_commands, this))->show(); });
   add(help, tr("About Arvesk"), {}, "help_about", [this] {
-    QMessageBox::about(this, tr("About Arvesk"), tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.").arg(QApplication::applicationVersion()));
+    QMessageBox::about(this, tr("About Arvesk"),
+                       tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can "
+                          "read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.")
+                           .arg(QApplication::applicationVersion()));
   });
 
   auto* corner = new QWidget;
@@ -385,7 +434,8 @@ void MainWindow::buildStatus() {
 }
 
 QString MainWindow::selectedMask() const {
-  if (m_site->mode() == SiteMode::Dressed || m_site->mode() == SiteMode::Massing || m_plan->selection().size() != 1) return {};
+  if (m_site->mode() == SiteMode::Dressed || m_site->mode() == SiteMode::Massing || m_plan->selection().size() != 1)
+    return {};
   const Node* node = m_model.plan().find(m_plan->selection().first().toStdString());
   const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
@@ -423,14 +473,18 @@ void MainWindow::showResults() {
   const double millions = static_cast<double>(view->totals.triangles) / 1e6;
   const QString quality = view->quality == Quality::Draft ? tr("draft") : tr("final");
   m_counts->setText(tr("%1 placed (%2) · %3 M triangles · %4 ms · %5 MB")
-                        .arg(locale.toString(static_cast<qulonglong>(view->totals.placements)), quality, locale.toString(millions, 'f', millions < 10 ? 2 : 1),
-                             locale.toString(view->evaluation.milliseconds, 'f', 0), locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
+                        .arg(locale.toString(static_cast<qulonglong>(view->totals.placements)), quality,
+                             locale.toString(millions, 'f', millions < 10 ? 2 : 1),
+                             locale.toString(view->evaluation.milliseconds, 'f', 0),
+                             locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
   updateBudget();
   const Node* mask = m_model.plan().find(selectedMask().toStdString());
   m_site->setMaskTitle(mask ? text(mask->title) : QString());
 }
 
-bool MainWindow::isInLedger() const { return m_ledger->isVisible() && m_ledger->isAncestorOf(QApplication::focusWidget()); }
+bool MainWindow::isInLedger() const {
+  return m_ledger->isVisible() && m_ledger->isAncestorOf(QApplication::focusWidget());
+}
 
 void MainWindow::updateBudget() {
   const auto& budgets = m_model.plan().settings.budgets;
@@ -454,18 +508,31 @@ QString MainWindow::hint(const std::vector<std::pair<const char*, QString>>& par
   QStringList out;
   for (const auto& [command, words] : parts) {
     const QString keys = command ? m_commands.keysOf(command) : QString();
-    if (!command) out.append(words);
-    else if (!keys.isEmpty()) out.append(QStringLiteral("%1 %2").arg(keys, words));
+    if (!command)
+      out.append(words);
+    else if (!keys.isEmpty())
+      out.append(QStringLiteral("%1 %2").arg(keys, words));
   }
   return out.join(QStringLiteral(" · "));
 }
 
 void MainWindow::updateKeys() {
   const QWidget* now = QApplication::focusWidget();
-  if (!m_toolHint.isEmpty()) m_keys->setText(m_toolHint);
-  else if (now == m_site) m_keys->setText(hint({{"site_why", tr("why here")}, {"site_compare", tr("compare")}, {nullptr, tr("middle drag orbits")}, {"site_fit", tr("all")}}));
-  else m_keys->setText(hint({{"plan_skip", tr("skip")}, {"site_in_site", tr("in Site")}, {"plan_rename", tr("rename")}, {"plan_add", tr("add")}, {"help_manual", tr("manual")}}));
-  m_leftHint->setText(m_left->currentIndex() == 1 ? tr("drop mesh files here") : hint({{"plan_add", tr("adds")}, {"plan_find", tr("finds")}}));
+  if (!m_toolHint.isEmpty())
+    m_keys->setText(m_toolHint);
+  else if (now == m_site)
+    m_keys->setText(hint({{"site_why", tr("why here")},
+                          {"site_compare", tr("compare")},
+                          {nullptr, tr("middle drag orbits")},
+                          {"site_fit", tr("all")}}));
+  else
+    m_keys->setText(hint({{"plan_skip", tr("skip")},
+                          {"site_in_site", tr("in Site")},
+                          {"plan_rename", tr("rename")},
+                          {"plan_add", tr("add")},
+                          {"help_manual", tr("manual")}}));
+  m_leftHint->setText(m_left->currentIndex() == 1 ? tr("drop mesh files here")
+                                                  : hint({{"plan_add", tr("adds")}, {"plan_find", tr("finds")}}));
 }
 
 void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius) {
@@ -474,7 +541,9 @@ void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, fl
   constexpr std::size_t kMostLines = 200;
   m_why.ask([this, view, spot, node = node.toStdString(), id, radius](const Task& task) -> std::function<void()> {
     const WhyHere here = whyHere(*view->plan, view->evaluation, view->quality, spot, radius, kMostLines, task);
-    const std::vector<WhyStep> story = node.empty() ? std::vector<WhyStep>() : storyOf(*view->plan, view->evaluation, view->quality, node, id, task);
+    const std::vector<WhyStep> story = node.empty()
+                                           ? std::vector<WhyStep>()
+                                           : storyOf(*view->plan, view->evaluation, view->quality, node, id, task);
     if (task.isCancelled()) return {};
     return [this, view, here, story, radius] {
       m_site->whyPanel().showAnswer(*view->plan, here, story, radius);
@@ -516,8 +585,10 @@ void MainWindow::setFile(const QString& path) {
 
 bool MainWindow::mayGoOn() {
   if (m_model.undoStack().isClean()) return true;
-  QMessageBox box(QMessageBox::NoIcon, tr("Unsaved changes"), tr("Save the changes to %1 first?").arg(m_file.isEmpty() ? tr("the new plan") : QFileInfo(m_file).fileName()),
-                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+  QMessageBox box(
+      QMessageBox::NoIcon, tr("Unsaved changes"),
+      tr("Save the changes to %1 first?").arg(m_file.isEmpty() ? tr("the new plan") : QFileInfo(m_file).fileName()),
+      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   box.setObjectName(QStringLiteral("unsaved_box"));
   const int answer = box.exec();
   if (answer == QMessageBox::Cancel) return false;
@@ -529,7 +600,10 @@ bool MainWindow::mayGoOn() {
 bool MainWindow::offerRecovery(const QString& path) {
   const QString kept = Autosave::fileFor(path);
   if (!QFile::exists(kept)) return false;
-  QMessageBox box(QMessageBox::NoIcon, tr("Unsaved work was found"), tr("Arvesk ended before changes to %1 were saved. Take them back?").arg(path.isEmpty() ? tr("a new plan") : QFileInfo(path).fileName()), QMessageBox::NoButton, this);
+  QMessageBox box(QMessageBox::NoIcon, tr("Unsaved work was found"),
+                  tr("Arvesk ended before changes to %1 were saved. Take them back?")
+                      .arg(path.isEmpty() ? tr("a new plan") : QFileInfo(path).fileName()),
+                  QMessageBox::NoButton, this);
   box.setObjectName(QStringLiteral("recovery_box"));
   QAbstractButton* take = box.addButton(tr("Take them back"), QMessageBox::AcceptRole);
   box.addButton(tr("Open the saved plan"), QMessageBox::RejectRole);
@@ -558,7 +632,9 @@ void MainWindow::newPlan() {
 }
 
 void MainWindow::open() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Open a plan"), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(), tr("Plans (*.arvesk);;All files (*)"));
+  const QString path = QFileDialog::getOpenFileName(this, tr("Open a plan"),
+                                                    m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(),
+                                                    tr("Plans (*.arvesk);;All files (*)"));
   if (!path.isEmpty()) openFile(path);
 }
 
@@ -606,7 +682,8 @@ bool MainWindow::saveAs() {
 
 void MainWindow::fillRecent() {
   m_recent->clear();
-  for (const QString& path : Settings().recentFiles()) m_recent->addAction(QDir::toNativeSeparators(path), this, [this, path] { openFile(path); });
+  for (const QString& path : Settings().recentFiles())
+    m_recent->addAction(QDir::toNativeSeparators(path), this, [this, path] { openFile(path); });
   if (m_recent->isEmpty()) m_recent->addAction(tr("none yet"))->setEnabled(false);
 }
 
@@ -620,7 +697,8 @@ void MainWindow::openManual() {
 }
 
 void MainWindow::openExport() {
-  auto* window = new ExportWindow(m_model.snapshot(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(), this);
+  auto* window = new ExportWindow(m_model.snapshot(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(),
+                                  this);
   window->show();
 }
 
@@ -641,7 +719,8 @@ void MainWindow::swapViews() {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-  if (QWidget* typing = focusWidget()) typing->clearFocus();  // enters what was typed, so that it is asked about and saved
+  if (QWidget* typing = focusWidget())
+    typing->clearFocus();  // enters what was typed, so that it is asked about and saved
   if (!mayGoOn()) {
     event->ignore();
     return;

@@ -1,4 +1,5 @@
-// The main window: Plan and Kit at the left, Site in the middle, Bench below, menus, status line, and the document's life.
+// The main window: Plan and Kit at the left, Site in the middle, Bench below, menus, status line, and the document's
+// life.
 #pragma once
 
 #include "app/bench/bench_view.h"

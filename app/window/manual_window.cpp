@@ -22,7 +22,8 @@ constexpr int kHeight = 274;
 /// A browser whose pictures come from memory.
 class PageBrowser : public QTextBrowser {
  public:
-  PageBrowser(const std::map<QString, QImage>& pictures, QWidget* parent) : QTextBrowser(parent), m_pictures(pictures) {}
+  PageBrowser(const std::map<QString, QImage>& pictures, QWidget* parent)
+      : QTextBrowser(parent), m_pictures(pictures) {}
   QVariant loadResource(int type, const QUrl& name) override {
     const auto it = m_pictures.find(name.toString().remove(QStringLiteral(".png")));
     if (type == QTextDocument::ImageResource && it != m_pictures.end()) return it->second;
@@ -83,7 +84,8 @@ ManualWindow::ManualWindow(QWidget* parent) : QDialog(parent), m_text(new PageBr
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(12, 8, 4, 8);
   column->addWidget(m_text);
-  connect(m_text, &QTextBrowser::anchorClicked, this, [this](const QUrl& url) { showPage(url.toString().remove(QStringLiteral(".md"))); });
+  connect(m_text, &QTextBrowser::anchorClicked, this,
+          [this](const QUrl& url) { showPage(url.toString().remove(QStringLiteral(".md"))); });
 }
 
 void ManualWindow::showPage(const QString& kindId) {
@@ -94,7 +96,8 @@ void ManualWindow::showPage(const QString& kindId) {
   m_job.ask([this, kind, kindId](const Task& task) -> std::function<void()> {
     const Array<std::uint32_t> pixels = manualPicture(*kind, kWidth, kHeight, task);
     if (pixels.empty()) return {};
-    const QImage image = QImage(reinterpret_cast<const uchar*>(pixels.data()), kWidth, kHeight, QImage::Format_RGB32).copy();
+    const QImage image =
+        QImage(reinterpret_cast<const uchar*>(pixels.data()), kWidth, kHeight, QImage::Format_RGB32).copy();
     return [this, kindId, image] {
       m_pictures[kindId] = image;
       if (m_kind == kindId) fill();

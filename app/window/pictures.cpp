@@ -8,18 +8,18 @@
 #include "app/window/theme.h"
 
 #include <QDeadlineTimer>
-#include <QDir>
-#include <QLineEdit>
 #include <QDialog>
+#include <QDir>
+#include <QFileInfo>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QMouseEvent>
-#include <QTableView>
-#include <QTableWidget>
-#include <QToolButton>
-#include <QThread>
-#include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
+#include <QTableView>
+#include <QTableWidget>
+#include <QThread>
+#include <QToolButton>
 
 #include <cstdio>
 
@@ -36,7 +36,8 @@ void waitUntil(const std::function<bool()>& isDone, int milliseconds) {
 
 class Photographer {
  public:
-  Photographer(QApplication& app, QString folder, QString only) : m_app(app), m_folder(std::move(folder)), m_only(std::move(only)) {}
+  Photographer(QApplication& app, QString folder, QString only)
+      : m_app(app), m_folder(std::move(folder)), m_only(std::move(only)) {}
 
   bool wants(const char* name) const { return m_only.isEmpty() || m_only == QLatin1String(name); }
   /// Waits for the results and a clean picture in Site, then saves the window.
@@ -48,7 +49,12 @@ class Photographer {
   }
   void settleResults(MainWindow& window) {
     settle(60);
-    waitUntil([&] { return !window.service().isBusy() && window.service().latest() && window.service().latest()->plan == window.model().snapshot(); }, 60'000);
+    waitUntil(
+        [&] {
+          return !window.service().isBusy() && window.service().latest() &&
+                 window.service().latest()->plan == window.model().snapshot();
+        },
+        60'000);
     settle(60);
   }
   void askWhy(MainWindow& window, QPointF share) {
@@ -56,15 +62,19 @@ class Photographer {
     site.startAsking();
     const QPointF at(site.width() * share.x(), site.height() * share.y());
     for (const QEvent::Type type : {QEvent::MouseButtonPress, QEvent::MouseButtonRelease}) {
-      QMouseEvent event(type, at, site.mapToGlobal(at), Qt::LeftButton, type == QEvent::MouseButtonPress ? Qt::LeftButton : Qt::NoButton, Qt::NoModifier);
+      QMouseEvent event(type, at, site.mapToGlobal(at), Qt::LeftButton,
+                        type == QEvent::MouseButtonPress ? Qt::LeftButton : Qt::NoButton, Qt::NoModifier);
       QApplication::sendEvent(&site, &event);
     }
-    waitUntil([&] { return !site.whyPanel().answer().points.empty() || !site.whyPanel().answer().sources.empty(); }, 20'000);
+    waitUntil([&] { return !site.whyPanel().answer().points.empty() || !site.whyPanel().answer().sources.empty(); },
+              20'000);
   }
   void save(QWidget& widget, const char* name) {
     const QString path = QDir(m_folder).filePath(QLatin1String(name) + QStringLiteral(".png"));
-    if (widget.grab().save(path)) std::printf("%s\n", qPrintable(path));
-    else std::fprintf(stderr, "%s could not be written\n", qPrintable(path));
+    if (widget.grab().save(path))
+      std::printf("%s\n", qPrintable(path));
+    else
+      std::fprintf(stderr, "%s could not be written\n", qPrintable(path));
   }
   void settle(int milliseconds) {
     QDeadlineTimer deadline(milliseconds);
@@ -81,7 +91,8 @@ class Photographer {
 
 int makePictures(QApplication& app, const QString& plan, const QString& folder, const QString& only) {
   QStandardPaths::setTestModeEnabled(true);
-  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + QStringLiteral("/arvesk-pictures"));
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope,
+                     QDir::tempPath() + QStringLiteral("/arvesk-pictures"));
   QSettings().clear();
   QDir().mkpath(folder);
   Photographer photographer(app, folder, only);
@@ -249,11 +260,13 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     dialog->close();
   }
   if (photographer.wants("region")) {
-    const QString example = QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../examples/where-and-why.arvesk"));
+    const QString example = QFileInfo(plan).absoluteDir().absoluteFilePath(
+        QStringLiteral("../examples/where-and-why.arvesk"));
     if (!window.openFile(example)) return 1;
     photographer.settleResults(window);
     const auto& cameras = window.model().plan().settings.cameras;
-    if (!cameras.empty()) window.site().setCamera({cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg});
+    if (!cameras.empty())
+      window.site().setCamera({cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg});
     window.planView().reveal(QStringLiteral("place"));
     window.site().setMode(SiteMode::Mask);
     photographer.settleResults(window);

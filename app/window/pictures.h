@@ -5,7 +5,8 @@
 
 namespace arvesk {
 
-/// Opens `plan`, goes through the main views and saves a PNG of each in `folder`; with `only`, just that one. Returns the exit status.
+/// Opens `plan`, goes through the main views and saves a PNG of each in `folder`; with `only`, just that one. Returns
+/// the exit status.
 int makePictures(QApplication& app, const QString& plan, const QString& folder, const QString& only);
 
 }  // namespace arvesk

@@ -34,7 +34,9 @@ class Settings {
     const QVariant v = m_store.value(QStringLiteral("keys/") + command);
     return v.isValid() ? std::optional<QStringList>(v.toStringList()) : std::nullopt;
   }
-  void setKeys(const QString& command, const QStringList& keys) { m_store.setValue(QStringLiteral("keys/") + command, keys); }
+  void setKeys(const QString& command, const QStringList& keys) {
+    m_store.setValue(QStringLiteral("keys/") + command, keys);
+  }
   void forgetKeys(const QString& command) { m_store.remove(QStringLiteral("keys/") + command); }
 
  private:

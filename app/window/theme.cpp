@@ -75,7 +75,9 @@ QString styleSheet(const Theme& t) {
     QProgressBar::chunk { background: @ink; }
     QToolTip { background: @card; color: @ink; border: 1px solid @rule; padding: 4px; }
   )");
-  const std::initializer_list<std::pair<const char*, QColor>> names{{"@paper", t.paper}, {"@card", t.card}, {"@ink", t.ink}, {"@quiet", t.quiet}, {"@rule", t.rule}, {"@accent", t.accent}, {"@trouble", t.trouble}, {"@warning", t.warning}};
+  const std::initializer_list<std::pair<const char*, QColor>> names{
+      {"@paper", t.paper}, {"@card", t.card},     {"@ink", t.ink},         {"@quiet", t.quiet},
+      {"@rule", t.rule},   {"@accent", t.accent}, {"@trouble", t.trouble}, {"@warning", t.warning}};
   for (const auto& [name, color] : names) css.replace(QLatin1String(name), color.name());
   css.replace(QLatin1String("@night"), t.isNight ? QLatin1String("-night") : QLatin1String(""));
   return css;
@@ -125,10 +127,12 @@ const Theme& Theme::current() { return g_theme; }
 void Theme::apply(QApplication& app, const QString& choice) {
   static const QPalette desktop = QApplication::palette();
   const bool isDark = desktop.color(QPalette::Window).lightness() < 128;
-  g_theme = choice == QLatin1String("night") || (choice == QLatin1String("desktop") && isDark) ? nightTheme() : paperTheme();
+  g_theme = choice == QLatin1String("night") || (choice == QLatin1String("desktop") && isDark) ? nightTheme()
+                                                                                               : paperTheme();
   static const bool hasFonts = [] {
     initResources();
-    for (const char* file : {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf"}) QFontDatabase::addApplicationFont(QString::fromLatin1(file));
+    for (const char* file : {":/fonts/Inter-Regular.otf", ":/fonts/Inter-SemiBold.otf"})
+      QFontDatabase::addApplicationFont(QString::fromLatin1(file));
     return true;
   }();
   (void)hasFonts;
@@ -154,7 +158,9 @@ void Theme::apply(QApplication& app, const QString& choice) {
 }
 
 std::vector<std::pair<QColor, QColor>> Theme::textPairs() const {
-  return {{ink, paper}, {ink, card}, {quiet, paper}, {quiet, card}, {accent, paper}, {accent, card}, {trouble, paper}, {trouble, card}, {warning, paper}, {warning, card}, {card, ink}, {ink, rule}, {card, accent}, {ink, bed}, {quiet, bed}, {ink, note}};
+  return {{ink, paper},     {ink, card},     {quiet, paper},   {quiet, card},   {accent, paper}, {accent, card},
+          {trouble, paper}, {trouble, card}, {warning, paper}, {warning, card}, {card, ink},     {ink, rule},
+          {card, accent},   {ink, bed},      {quiet, bed},     {ink, note}};
 }
 
 double contrastRatio(const QColor& a, const QColor& b) {

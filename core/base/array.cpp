@@ -10,8 +10,8 @@
 
 namespace arvesk {
 
-// oneTBB's allocator keeps large blocks for the next array of about the size, where the system's would give them back and
-// pay for a fault on each page again. Sanitizers see only the system's.
+// oneTBB's allocator keeps large blocks for the next array of about the size, where the system's would give them back
+// and pay for a fault on each page again. Sanitizers see only the system's.
 void* allocateBytes(std::size_t bytes) {
   const std::size_t size = bytes > 0 ? bytes : 1;
 #ifdef ARVESK_SANITIZED

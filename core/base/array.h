@@ -20,7 +20,9 @@ void freeBytes(void* p) noexcept;
 template <typename T>
 struct UninitializedAllocator : std::allocator<T> {
   template <typename U>
-  struct rebind { using other = UninitializedAllocator<U>; };
+  struct rebind {
+    using other = UninitializedAllocator<U>;
+  };
   using std::allocator<T>::allocator;
   T* allocate(std::size_t count) { return static_cast<T*>(allocateBytes(count * sizeof(T))); }
   void deallocate(T* p, std::size_t) { freeBytes(p); }
@@ -48,7 +50,10 @@ class Column {
   const T& constant() const { return m_constant; }
   const T& operator[](std::size_t i) const { return m_values ? (*m_values)[i] : m_constant; }
   /// The array; the column must not be constant.
-  const Array<T>& values() const { ARVESK_ASSERT(m_values, "a constant column has no array"); return *m_values; }
+  const Array<T>& values() const {
+    ARVESK_ASSERT(m_values, "a constant column has no array");
+    return *m_values;
+  }
   const void* identity() const { return m_values.get(); }
   std::size_t bytes() const { return m_values ? m_values->size() * sizeof(T) : 0; }
 

@@ -1,5 +1,5 @@
-// One function body for several instruction sets, chosen when the program is loaded. Contraction is off, so all give the same bits.
-// Sanitizers instrument the choosing before they are set up, so there the clones are left out.
+// One function body for several instruction sets, chosen when the program is loaded. Contraction is off, so all give
+// the same bits. Sanitizers instrument the choosing before they are set up, so there the clones are left out.
 #pragma once
 
 #ifdef ARVESK_SANITIZED

@@ -41,14 +41,18 @@ Result<Formula> Formula::compile(const std::string& text) {
       case mu::ecUNEXPECTED_VAR: what = fmt::format("an operator is missing before \"{}\"", token); break;
       default: what = e.GetMsg();
     }
-    return fail(ProblemCode::BadParameter, fmt::format("{} (at place {})", what, e.GetPos() + 1), "Numbers, names, + - * / ^, brackets, a < b, a > b, and functions such as min(a, b)");
+    return fail(ProblemCode::BadParameter, fmt::format("{} (at place {})", what, e.GetPos() + 1),
+                "Numbers, names, + - * / ^, brackets, a < b, a > b, and functions such as min(a, b)");
   };
-  if (text.find_first_not_of(" \t") == std::string::npos) return fail(ProblemCode::BadParameter, "the expression is empty", "Type one, such as slope < 20");
+  if (text.find_first_not_of(" \t") == std::string::npos)
+    return fail(ProblemCode::BadParameter, "the expression is empty", "Type one, such as slope < 20");
   if (text.size() > 4000) return fail(ProblemCode::BadParameter, "the expression is longer than 4000 characters");
   // muParser would take a lone = as an order to write into what is only read.
   for (std::size_t i = 0; i < text.size(); ++i)
-    if (text[i] == '=' && (i == 0 || std::string_view("<>=!").find(text[i - 1]) == std::string_view::npos) && (i + 1 == text.size() || text[i + 1] != '='))
-      return fail(ProblemCode::BadParameter, fmt::format("\"=\" cannot stand here (at place {})", i + 1), "To compare, write ==, <= or >=");
+    if (text[i] == '=' && (i == 0 || std::string_view("<>=!").find(text[i - 1]) == std::string_view::npos) &&
+        (i + 1 == text.size() || text[i + 1] != '='))
+      return fail(ProblemCode::BadParameter, fmt::format("\"=\" cannot stand here (at place {})", i + 1),
+                  "To compare, write ==, <= or >=");
   try {
     mu::Parser parser = newParser();
     parser.SetExpr(text);
@@ -57,10 +61,9 @@ Result<Formula> Formula::compile(const std::string& text) {
     std::vector<double> values(f.m_names.size(), 1.0);
     for (std::size_t i = 0; i < values.size(); ++i) parser.DefineVar(f.m_names[i], &values[i]);
     parser.Eval();
-    if (parser.GetNumResults() != 1) return fail(ProblemCode::BadParameter, "several values; one is needed", "Take out the comma");
-  } catch (const mu::Parser::exception_type& e) {
-    return faulty(e);
-  }
+    if (parser.GetNumResults() != 1)
+      return fail(ProblemCode::BadParameter, "several values; one is needed", "Take out the comma");
+  } catch (const mu::Parser::exception_type& e) { return faulty(e); }
   return f;
 }
 

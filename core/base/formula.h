@@ -11,7 +11,8 @@ namespace arvesk {
 
 class Formula {
  public:
-  /// Compiles `text`. The names it uses are found by themselves; fails with the place of the error in words ("at place 7").
+  /// Compiles `text`. The names it uses are found by themselves; fails with the place of the error in words ("at place
+  /// 7").
   static Result<Formula> compile(const std::string& text);
 
   const std::vector<std::string>& names() const { return m_names; }

@@ -1,5 +1,5 @@
-// Stable hashing: the only source of randomness. The same input gives the same number on every machine and in every version,
-// because ids and draws end up in saved documents.
+// Stable hashing: the only source of randomness. The same input gives the same number on every machine and in every
+// version, because ids and draws end up in saved documents.
 #pragma once
 
 #include <cstdint>
@@ -7,7 +7,8 @@
 
 namespace arvesk {
 
-/// Finalizer of SplitMix64 (Steele, Lea, Flood: "Fast splittable pseudorandom number generators", OOPSLA 2014), variant 13 of Stafford.
+/// Finalizer of SplitMix64 (Steele, Lea, Flood: "Fast splittable pseudorandom number generators", OOPSLA 2014), variant
+/// 13 of Stafford.
 constexpr std::uint64_t mix64(std::uint64_t x) {
   x += 0x9e3779b97f4a7c15ULL;
   x = (x ^ (x >> 30)) * 0xbf58476d1ce4e5b9ULL;

@@ -1,4 +1,5 @@
-// Numbers typed by people: read alike whatever language the machine is set to (the C library's readers take a comma for a point there).
+// Numbers typed by people: read alike whatever language the machine is set to (the C library's readers take a comma for
+// a point there).
 #pragma once
 
 #include <charconv>

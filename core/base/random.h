@@ -1,5 +1,5 @@
-// Draws of one node: pure functions of seed, node, point id and the name of what is drawn. Never a stream, so that adding,
-// removing or moving one point changes no other point's values.
+// Draws of one node: pure functions of seed, node, point id and the name of what is drawn. Never a stream, so that
+// adding, removing or moving one point changes no other point's values.
 #pragma once
 
 #include "core/base/hash.h"
@@ -12,7 +12,9 @@ class Draw {
   constexpr Draw(std::uint64_t planSeed, std::uint64_t nodeSeed, std::uint64_t nodeUid, std::string_view purpose)
       : m_key(hashOf(planSeed, nodeSeed, nodeUid, hashText(purpose))) {}
 
-  constexpr std::uint64_t bits(std::uint64_t pointId) const { return mix64(m_key ^ pointId); }  // the key is mixed already
+  constexpr std::uint64_t bits(std::uint64_t pointId) const {
+    return mix64(m_key ^ pointId);
+  }  // the key is mixed already
   constexpr float unit(std::uint64_t pointId) const { return unitFloat(bits(pointId)); }
   /// Uniform between two values, whichever is larger.
   constexpr float between(std::uint64_t pointId, float a, float b) const { return a + (b - a) * unit(pointId); }

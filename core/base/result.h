@@ -1,4 +1,5 @@
-// What goes wrong in a user's hands: a Problem with place, message and advice, carried in Result<T>. Bugs assert instead.
+// What goes wrong in a user's hands: a Problem with place, message and advice, carried in Result<T>. Bugs assert
+// instead.
 #pragma once
 
 #include <tl/expected.hpp>
@@ -11,20 +12,20 @@
 namespace arvesk {
 
 enum class ProblemCode {
-  Cancelled,        // never shown as a failure
+  Cancelled,  // never shown as a failure
   BadParameter,
   MissingInput,
   WrongInput,
   UnknownKind,
   Loop,
-  TooMany,          // an estimate above the limits
+  TooMany,  // an estimate above the limits
   FileMissing,
-  FileUnreadable,   // the content is not what the format says
+  FileUnreadable,  // the content is not what the format says
   FileTooLarge,
-  FileNewer,        // written by a newer version
+  FileNewer,  // written by a newer version
   WriteFailed,
-  HelperFailed,     // the import helper crashed or ran out of time or memory
-  Waiting,          // another node failed first
+  HelperFailed,  // the import helper crashed or ran out of time or memory
+  Waiting,       // another node failed first
   Internal,
 };
 
@@ -59,10 +60,10 @@ inline Failure fail(ProblemCode code, std::string message, std::string advice = 
 }  // namespace arvesk
 
 /// A broken invariant is a bug; on in every build, since a wrong scatter that goes unseen costs more than the check.
-#define ARVESK_ASSERT(condition, text)                                                        \
-  do {                                                                                        \
-    if (!(condition)) {                                                                       \
+#define ARVESK_ASSERT(condition, text)                                                           \
+  do {                                                                                           \
+    if (!(condition)) {                                                                          \
       std::fprintf(stderr, "arvesk: broken invariant at %s:%d: %s\n", __FILE__, __LINE__, text); \
-      std::abort();                                                                           \
-    }                                                                                         \
+      std::abort();                                                                              \
+    }                                                                                            \
   } while (false)

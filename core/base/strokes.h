@@ -9,9 +9,9 @@
 namespace arvesk {
 
 struct Dab {
-  Vec3 place{0};        // m
-  float radius = 1;     // m
-  float strength = 1;   // −1 (takes away) to 1 (adds)
+  Vec3 place{0};          // m
+  float radius = 1;       // m
+  float strength = 1;     // −1 (takes away) to 1 (adds)
   float softness = 0.5F;  // share of the radius over which it fades
   bool operator==(const Dab&) const = default;
 };

@@ -10,7 +10,8 @@ namespace arvesk {
 /// Is `text` well-formed UTF-8 (RFC 3629: shortest forms, no surrogates, nothing above U+10FFFF)?
 bool isUtf8(std::string_view text);
 
-/// `text` itself when it is UTF-8; else its bytes are taken for Latin-1 (ISO 8859-1), which older files are written in, so that "gr\xfcn" is "grün".
+/// `text` itself when it is UTF-8; else its bytes are taken for Latin-1 (ISO 8859-1), which older files are written in,
+/// so that "gr\xfcn" is "grün".
 std::string asUtf8(std::string text);
 
 }  // namespace arvesk

@@ -34,7 +34,8 @@ inline Vec3 directionOr(const Vec3& v, const Vec3& fallback) {
   return length > 1e-12F && std::isfinite(length) ? v / length : fallback;
 }
 
-/// Angle between two unit vectors, radians; exact near 0 and pi where acos is not (Kahan, "How futile are mindless assessments of roundoff", 2006, section 12).
+/// Angle between two unit vectors, radians; exact near 0 and pi where acos is not (Kahan, "How futile are mindless
+/// assessments of roundoff", 2006, section 12).
 inline float angleBetween(const Vec3& a, const Vec3& b) {
   return 2.0F * std::atan2(glm::length(a - b), glm::length(a + b));
 }
@@ -57,7 +58,8 @@ inline Quat turnOf(const Vec3& turnDeg) {
   return about(turnDeg.z, {0, 0, 1}) * about(turnDeg.y, {0, 1, 0}) * about(turnDeg.x, {1, 0, 0});
 }
 
-/// Turn whose Y axis is `up` and whose Z axis looks as far as possible along `ahead`; where that says nothing, along +Z (or +X) and `isParallel` is set.
+/// Turn whose Y axis is `up` and whose Z axis looks as far as possible along `ahead`; where that says nothing, along +Z
+/// (or +X) and `isParallel` is set.
 inline Quat turnFacing(const Vec3& up, const Vec3& ahead, bool& isParallel) {
   Vec3 flat = ahead - up * glm::dot(up, ahead);
   isParallel = glm::length(flat) < 1e-4F;
@@ -74,8 +76,14 @@ struct Box3 {
   Vec3 max{std::numeric_limits<float>::lowest()};
 
   bool isEmpty() const { return min.x > max.x; }
-  void add(const Vec3& p) { min = glm::min(min, p); max = glm::max(max, p); }
-  void add(const Box3& b) { min = glm::min(min, b.min); max = glm::max(max, b.max); }
+  void add(const Vec3& p) {
+    min = glm::min(min, p);
+    max = glm::max(max, p);
+  }
+  void add(const Box3& b) {
+    min = glm::min(min, b.min);
+    max = glm::max(max, b.max);
+  }
   Vec3 center() const { return isEmpty() ? Vec3(0) : 0.5F * (min + max); }
   Vec3 extent() const { return isEmpty() ? Vec3(0) : max - min; }
 };

@@ -16,11 +16,13 @@ float roundedUp(float value) {
 
 std::optional<float> CoverMap::at(Vec2 place) const {
   const Vec2 c = (place - corner) / cell;
-  if (!(c.x >= 0) || !(c.y >= 0) || c.x >= static_cast<float>(columns) || c.y >= static_cast<float>(rows)) return std::nullopt;
+  if (!(c.x >= 0) || !(c.y >= 0) || c.x >= static_cast<float>(columns) || c.y >= static_cast<float>(rows))
+    return std::nullopt;
   return perSquareMeter(static_cast<int>(c.x), static_cast<int>(c.y));
 }
 
-CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, int mostCells, const Task& task) {
+CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, int mostCells,
+                 const Task& task) {
   CoverMap map;
   Box3 box;
   for (const SurfacePtr& g : grounds) {
@@ -57,7 +59,8 @@ CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<Surface
   parallelPieces(task, map.shade.size(), 1024, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
       const float step = map.cell / static_cast<float>(map.shadePixels);
-      const Vec3 from(map.corner.x + (static_cast<float>(i % static_cast<std::size_t>(width)) + 0.5F) * step, box.max.y + 1,
+      const Vec3 from(map.corner.x + (static_cast<float>(i % static_cast<std::size_t>(width)) + 0.5F) * step,
+                      box.max.y + 1,
                       map.corner.y + (static_cast<float>(i / static_cast<std::size_t>(width)) + 0.5F) * step);
       float nearest = std::numeric_limits<float>::infinity();
       for (std::size_t s = 0; s < indices.size(); ++s) {

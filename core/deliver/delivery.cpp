@@ -30,7 +30,8 @@ bool hasBare(const Points& p) {
 
 bool isShownLayer(const Node& node) { return isLayer(node) && isOn(node, "visible"); }
 
-Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation, const std::vector<std::string>& names) {
+Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation,
+                                                const std::vector<std::string>& names) {
   std::vector<ExportLayer> layers;
   for (const Node& node : plan.nodes) {
     const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
@@ -42,19 +43,24 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
     }
     if (!points) {
       const auto report = evaluation.reports.find(node.uid);
-      if (report != evaluation.reports.end() && !report->second.problems.empty()) return Failure(report->second.problems.front());
+      if (report != evaluation.reports.end() && !report->second.problems.empty())
+        return Failure(report->second.problems.front());
       return fail(ProblemCode::Waiting, "has no result to export", "Mend the nodes before it", node.title);
     }
     layers.push_back({node.title, points, nullptr});
   }
   for (const std::string& name : names)
     if (std::none_of(layers.begin(), layers.end(), [&](const ExportLayer& l) { return l.name == name; }))
-      return fail(ProblemCode::BadParameter, fmt::format("there is no Output node titled \"{}\"", name), "Use the title as it stands on the card");
-  if (layers.empty()) return fail(ProblemCode::MissingInput, "the plan has no Output node that is exported", "Add an Output node, or switch Exported on");
+      return fail(ProblemCode::BadParameter, fmt::format("there is no Output node titled \"{}\"", name),
+                  "Use the title as it stands on the card");
+  if (layers.empty())
+    return fail(ProblemCode::MissingInput, "the plan has no Output node that is exported",
+                "Add an Output node, or switch Exported on");
   return layers;
 }
 
-PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite, std::vector<PointsPtr>& bare) {
+PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite,
+                            std::vector<PointsPtr>& bare) {
   PictureInput input;
   bool isInSiteShown = false;
   if (const PointsPtr shown = inSite.empty() ? nullptr : evaluation.firstOf<PointsPtr>(inSite)) {
@@ -66,9 +72,12 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
     if (const auto surface = evaluation.firstOf<SurfacePtr>(node.uid); surface && surface->isShown && !node.isSkipped) {
       // A ground that another ground node was made from is shown by that one.
       const bool isUsedUp = std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
-        const auto made = other.inputs.empty() || !findNodeKind(other.kind) ? nullptr : evaluation.firstOf<SurfacePtr>(other.uid);
+        const auto made = other.inputs.empty() || !findNodeKind(other.kind) ? nullptr
+                                                                            : evaluation.firstOf<SurfacePtr>(other.uid);
         if (!made || !made->isShown) return false;  // what is made but hidden takes nothing over
-        return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) { return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; }); });
+        return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) {
+          return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; });
+        });
       });
       if (!isUsedUp) input.grounds.push_back(surface);
     }

@@ -1,4 +1,5 @@
-// What an evaluated plan shows and hands over: its outputs, the input of its picture, and sums. Site, export and command line share it.
+// What an evaluated plan shows and hands over: its outputs, the input of its picture, and sums. Site, export and
+// command line share it.
 #pragma once
 
 #include "core/formats/exporter.h"
@@ -14,11 +15,13 @@ struct PlanTotals {
 };
 
 /// The exported Output nodes as layers, in the order of the plan; only those titled in `names` when it is not empty.
-Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation, const std::vector<std::string>& names);
+Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation,
+                                                const std::vector<std::string>& names);
 
-/// What Site shows: visible outputs, shown grounds, water and light. With `inSite` (a node's uid) that node's points stand out and the
-/// outputs are ghosted. Points that have no prop are returned in `bare` to be drawn as discs.
-PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite, std::vector<PointsPtr>& bare);
+/// What Site shows: visible outputs, shown grounds, water and light. With `inSite` (a node's uid) that node's points
+/// stand out and the outputs are ghosted. Points that have no prop are returned in `bare` to be drawn as discs.
+PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite,
+                            std::vector<PointsPtr>& bare);
 
 /// Over the visible outputs.
 PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation);

@@ -22,9 +22,9 @@ constexpr std::size_t kGrain = 16'384;
 
 enum class Compare { Equal, NotEqual, Less, LessEqual, More, MoreEqual };
 struct Clause {
-  std::string name;   // of the column; empty for a word looked for everywhere
+  std::string name;  // of the column; empty for a word looked for everywhere
   Compare compare = Compare::Equal;
-  std::string word;   // the right side
+  std::string word;  // the right side
   int column = -1;
   double number = kNone;
 };
@@ -47,7 +47,9 @@ std::vector<std::string> partsOf(const std::string& filter) {
 }
 
 Clause clauseOf(const std::string& text) {
-  constexpr std::pair<const char*, Compare> kSigns[] = {{"!=", Compare::NotEqual}, {"<=", Compare::LessEqual}, {">=", Compare::MoreEqual}, {"=", Compare::Equal}, {"<", Compare::Less}, {">", Compare::More}};
+  constexpr std::pair<const char*, Compare> kSigns[] = {{"!=", Compare::NotEqual},  {"<=", Compare::LessEqual},
+                                                        {">=", Compare::MoreEqual}, {"=", Compare::Equal},
+                                                        {"<", Compare::Less},       {">", Compare::More}};
   Clause c;
   for (const auto& [sign, compare] : kSigns) {
     const std::size_t at = text.find(sign);
@@ -98,13 +100,18 @@ Ledger::Ledger(std::vector<Part> parts) : m_parts(std::move(parts)) {
   for (const std::string& name : texts) m_columns.push_back({name, "", LedgerColumn::Sort::Text, 0});
   for (const std::string& name : numbers) {
     const bool isLength = name == "x" || name == "y" || name == "z" || name == "footprint" || name == "parent-distance";
-    m_columns.push_back({name, isLength ? "m" : name == "slope" ? "°" : "", LedgerColumn::Sort::Number, name == "slope" ? 1 : 2});
+    m_columns.push_back({name,
+                         isLength          ? "m"
+                         : name == "slope" ? "°"
+                                           : "",
+                         LedgerColumn::Sort::Number, name == "slope" ? 1 : 2});
   }
   m_columns.push_back({"id", "", LedgerColumn::Sort::Id, 0});
 }
 
 int Ledger::column(const std::string& name) const {
-  const auto it = std::find_if(m_columns.begin(), m_columns.end(), [&](const LedgerColumn& c) { return c.name == name; });
+  const auto it = std::find_if(m_columns.begin(), m_columns.end(),
+                               [&](const LedgerColumn& c) { return c.name == name; });
   return it == m_columns.end() ? -1 : static_cast<int>(it - m_columns.begin());
 }
 
@@ -119,7 +126,8 @@ double Ledger::number(std::size_t row, int column) const {
   if (c.sort != LedgerColumn::Sort::Number) return kNone;
   const Place at = placeOf(row);
   float value = 0;
-  return readNumbers(*m_parts[at.part].points, c.name, at.index, at.index + 1, &value) ? static_cast<double>(value) : kNone;
+  return readNumbers(*m_parts[at.part].points, c.name, at.index, at.index + 1, &value) ? static_cast<double>(value)
+                                                                                       : kNone;
 }
 
 std::string Ledger::text(std::size_t row, int column) const {
@@ -146,7 +154,8 @@ Array<double> Ledger::numbers(int column, const Task& task) const {
     parallelPieces(task, points.count, kGrain, [&](std::size_t begin, std::size_t end) {
       Array<float> piece(end - begin);
       const bool is = readNumbers(points, c.name, begin, end, piece.data());
-      for (std::size_t i = begin; i < end; ++i) out[m_starts[p] + i] = is ? static_cast<double>(piece[i - begin]) : kNone;
+      for (std::size_t i = begin; i < end; ++i)
+        out[m_starts[p] + i] = is ? static_cast<double>(piece[i - begin]) : kNone;
     });
   }
   return out;
@@ -166,8 +175,12 @@ Result<Array<std::uint32_t>> Ledger::filtered(const std::string& filter, const T
       }
       const bool isNumber = m_columns[static_cast<std::size_t>(c.column)].sort == LedgerColumn::Sort::Number;
       const auto number = numberIn(c.word);
-      if (isNumber && !number) return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a number to compare {} with", c.word, c.name), "Write it like \"slope > 30\"");
-      if (!isNumber && c.compare != Compare::Equal && c.compare != Compare::NotEqual) return fail(ProblemCode::BadParameter, fmt::format("{} is text and has no order here", c.name), "Compare it with = or !=");
+      if (isNumber && !number)
+        return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a number to compare {} with", c.word, c.name),
+                    "Write it like \"slope > 30\"");
+      if (!isNumber && c.compare != Compare::Equal && c.compare != Compare::NotEqual)
+        return fail(ProblemCode::BadParameter, fmt::format("{} is text and has no order here", c.name),
+                    "Compare it with = or !=");
       c.number = number.value_or(kNone);
     }
     clauses.push_back(std::move(c));
@@ -175,10 +188,12 @@ Result<Array<std::uint32_t>> Ledger::filtered(const std::string& filter, const T
   Array<std::uint8_t> keeps;
   keeps.assign(m_rowCount, 1);
   for (const Clause& c : clauses) {
-    const bool isNumber = c.column >= 0 && m_columns[static_cast<std::size_t>(c.column)].sort == LedgerColumn::Sort::Number;
+    const bool isNumber = c.column >= 0 &&
+                          m_columns[static_cast<std::size_t>(c.column)].sort == LedgerColumn::Sort::Number;
     if (isNumber) {
       const Array<double> values = numbers(c.column, task);
-      for (std::size_t i = 0; i < m_rowCount; ++i) keeps[i] = keeps[i] && !std::isnan(values[i]) && holds(c.compare, values[i], c.number);
+      for (std::size_t i = 0; i < m_rowCount; ++i)
+        keeps[i] = keeps[i] && !std::isnan(values[i]) && holds(c.compare, values[i], c.number);
       continue;
     }
     const std::string word = lowered(c.word);
@@ -190,7 +205,8 @@ Result<Array<std::uint32_t>> Ledger::filtered(const std::string& filter, const T
           isFound = matches(word, lowered(text(i, c.column))) == (c.compare == Compare::Equal);
         } else {
           for (int k = 0; k < static_cast<int>(m_columns.size()) && !isFound; ++k)
-            if (m_columns[static_cast<std::size_t>(k)].sort != LedgerColumn::Sort::Number) isFound = lowered(text(i, k)).find(word) != std::string::npos;
+            if (m_columns[static_cast<std::size_t>(k)].sort != LedgerColumn::Sort::Number)
+              isFound = lowered(text(i, k)).find(word) != std::string::npos;
         }
         keeps[i] = isFound;
       }
@@ -217,14 +233,20 @@ Array<std::uint32_t> Ledger::sorted(Array<std::uint32_t> rows, int column, bool 
     keys.assign(m_rowCount, 0.0);
     for (const std::uint32_t r : rows) keys[r] = rank[all[r]];
   } else {
-    const auto byId = [&](std::uint32_t row) { const Place at = placeOf(row); return m_parts[at.part].points->id[at.index]; };
-    std::stable_sort(rows.begin(), rows.end(), [&](std::uint32_t a, std::uint32_t b) { return isFalling ? byId(a) > byId(b) : byId(a) < byId(b); });
+    const auto byId = [&](std::uint32_t row) {
+      const Place at = placeOf(row);
+      return m_parts[at.part].points->id[at.index];
+    };
+    std::stable_sort(rows.begin(), rows.end(), [&](std::uint32_t a, std::uint32_t b) {
+      return isFalling ? byId(a) > byId(b) : byId(a) < byId(b);
+    });
     return rows;
   }
   std::stable_sort(rows.begin(), rows.end(), [&](std::uint32_t a, std::uint32_t b) {
     const double x = keys[a];
     const double y = keys[b];
-    if (std::isnan(x) || std::isnan(y)) return !std::isnan(x) && std::isnan(y);  // rows without the attribute come last, either way round
+    if (std::isnan(x) || std::isnan(y))
+      return !std::isnan(x) && std::isnan(y);  // rows without the attribute come last, either way round
     return isFalling ? x > y : x < y;
   });
   return rows;
@@ -240,8 +262,10 @@ Result<void> Ledger::writeCsv(const std::string& path, const Array<std::uint32_t
     line.clear();
     for (int k = 0; k < static_cast<int>(m_columns.size()); ++k) {
       if (k > 0) line += ',';
-      if (m_columns[static_cast<std::size_t>(k)].sort != LedgerColumn::Sort::Number) line += quoted(text(rows[i], k));
-      else if (const double v = number(rows[i], k); !std::isnan(v)) line += fmt::format("{:.9g}", v);
+      if (m_columns[static_cast<std::size_t>(k)].sort != LedgerColumn::Sort::Number)
+        line += quoted(text(rows[i], k));
+      else if (const double v = number(rows[i], k); !std::isnan(v))
+        line += fmt::format("{:.9g}", v);
     }
     file.write(line + "\n");
   }

@@ -1,4 +1,5 @@
-// The Ledger's data: points as a table with a column for each thing they carry; sorted, filtered and written as CSV without copies.
+// The Ledger's data: points as a table with a column for each thing they carry; sorted, filtered and written as CSV
+// without copies.
 #pragma once
 
 #include "core/base/result.h"
@@ -9,16 +10,19 @@ namespace arvesk {
 
 struct LedgerColumn {
   enum class Sort { Number, Text, Id };
-  std::string name;    // as formulas and filters name it
-  std::string unit;    // for heads, may be empty
+  std::string name;  // as formulas and filters name it
+  std::string unit;  // for heads, may be empty
   Sort sort = Sort::Number;
-  int digits = 2;      // after the point
+  int digits = 2;  // after the point
 };
 
 /// Several sets of points, one after the other, read in place. Row numbers count through all of them.
 class Ledger {
  public:
-  struct Part { std::string name; PointsPtr points; };
+  struct Part {
+    std::string name;
+    PointsPtr points;
+  };
   explicit Ledger(std::vector<Part> parts);
 
   std::size_t rowCount() const { return m_rowCount; }
@@ -29,13 +33,17 @@ class Ledger {
   std::string text(std::size_t row, int column) const;
   /// What a cell shows.
   std::string shown(std::size_t row, int column) const;
-  struct Place { std::size_t part; std::size_t index; };
+  struct Place {
+    std::size_t part;
+    std::size_t index;
+  };
   Place placeOf(std::size_t row) const;
   std::size_t rowOf(std::size_t part, std::size_t index) const { return m_starts[part] + index; }
   const std::vector<Part>& parts() const { return m_parts; }
 
-  /// Rows that fit `filter`, rising. A filter is words and comparisons joined by "and": `slope > 30 and prop = marram*`; comparisons are
-  /// = != < <= > >=, texts go by pattern (* and ?); a lone word is looked for in every text and id. Empty: all rows.
+  /// Rows that fit `filter`, rising. A filter is words and comparisons joined by "and": `slope > 30 and prop =
+  /// marram*`; comparisons are = != < <= > >=, texts go by pattern (* and ?); a lone word is looked for in every text
+  /// and id. Empty: all rows.
   Result<Array<std::uint32_t>> filtered(const std::string& filter, const Task& task) const;
   /// `rows` by one column; equal ones keep their order.
   Array<std::uint32_t> sorted(Array<std::uint32_t> rows, int column, bool isFalling, const Task& task) const;

@@ -45,9 +45,12 @@ std::string cell(std::string text) {
 Surface slope(int divisions) {
   Surface s = makePlane(kExtent, kExtent * 0.7F, divisions);
   for (Vec3& p : s.positions)
-    p.y = 2.2F * gradientNoiseScalar(p.x * 0.16F, 0.3F, p.z * 0.16F, 11) + 0.4F * gradientNoiseScalar(p.x * 0.6F, 0.7F, p.z * 0.6F, 5) + 0.08F * p.x;
+    p.y = 2.2F * gradientNoiseScalar(p.x * 0.16F, 0.3F, p.z * 0.16F, 11) +
+          0.4F * gradientNoiseScalar(p.x * 0.6F, 0.7F, p.z * 0.6F, 5) + 0.08F * p.x;
   computeSmoothNormals(s);
-  for (const Vec3& n : s.normals) s.colors.push_back(glm::mix(Vec4(0.42F, 0.36F, 0.26F, 1), Vec4(0.30F, 0.33F, 0.19F, 1), std::clamp((n.y - 0.8F) * 5, 0.0F, 1.0F)));
+  for (const Vec3& n : s.normals)
+    s.colors.push_back(
+        glm::mix(Vec4(0.42F, 0.36F, 0.26F, 1), Vec4(0.30F, 0.33F, 0.19F, 1), std::clamp((n.y - 0.8F) * 5, 0.0F, 1.0F)));
   return s;
 }
 
@@ -67,13 +70,19 @@ Surface taperedBox(const Vec3& size, float top) {
 class ExampleFiles : public FileService {
  public:
   Result<std::uint64_t> contentKey(const std::string&) override { return 1; }
-  Result<SurfacePtr> surface(const std::string&, const Task&, std::vector<Problem>&) override { return std::make_shared<const Surface>(colored(makeTorus(3, 1.2F, 32), {0.45F, 0.42F, 0.38F})); }
+  Result<SurfacePtr> surface(const std::string&, const Task&, std::vector<Problem>&) override {
+    return std::make_shared<const Surface>(colored(makeTorus(3, 1.2F, 32), {0.45F, 0.42F, 0.38F}));
+  }
   Result<SurfacePtr> scene(const std::string&, const Task&, std::vector<Problem>&) override {
     Surface s;
     for (int i = 0; i < 24; ++i) {
       const float x = (static_cast<float>(i % 8) - 3.5F) * 2.4F;
       const float z = (static_cast<float>(i / 8) - 1.0F) * 4.2F;
-      s.nodes.push_back({fmt::format("post_{}", i + 1), -1, {x, 2.4F + 0.09F * x, z + 0.5F * std::sin(x)}, Quat(1, 0, 0, 0), Vec3(1)});
+      s.nodes.push_back({fmt::format("post_{}", i + 1),
+                         -1,
+                         {x, 2.4F + 0.09F * x, z + 0.5F * std::sin(x)},
+                         Quat(1, 0, 0, 0),
+                         Vec3(1)});
       s.positions.push_back(s.nodes.back().position);
     }
     return std::make_shared<const Surface>(std::move(s));
@@ -82,7 +91,9 @@ class ExampleFiles : public FileService {
   Result<ImagePtr> image(const std::string&, const Task&) override {
     Image image{64, 64, 1, 16, {}};
     for (int y = 0; y < 64; ++y)
-      for (int x = 0; x < 64; ++x) image.values.push_back(0.5F + 0.5F * gradientNoiseScalar(static_cast<float>(x) * 0.08F, 0.2F, static_cast<float>(y) * 0.08F, 3));
+      for (int x = 0; x < 64; ++x)
+        image.values.push_back(
+            0.5F + 0.5F * gradientNoiseScalar(static_cast<float>(x) * 0.08F, 0.2F, static_cast<float>(y) * 0.08F, 3));
     return std::make_shared<const Image>(std::move(image));
   }
 };
@@ -90,7 +101,9 @@ class ExampleFiles : public FileService {
 KitPtr exampleKit() {
   static const KitPtr kit = [] {
     auto k = std::make_shared<Kit>();
-    const auto add = [&](const char* name, Surface s, const Vec3& color) { k->entries.push_back({makeProp(name, name, std::make_shared<const Surface>(colored(std::move(s), color))), 1}); };
+    const auto add = [&](const char* name, Surface s, const Vec3& color) {
+      k->entries.push_back({makeProp(name, name, std::make_shared<const Surface>(colored(std::move(s), color))), 1});
+    };
     add("post", taperedBox({0.34F, 1.1F, 0.34F}, 0.55F), {0.36F, 0.22F, 0.12F});
     add("block", taperedBox({0.9F, 0.42F, 0.55F}, 0.85F), {0.34F, 0.35F, 0.37F});
     add("tuft", taperedBox({0.2F, 0.6F, 0.2F}, 2.4F), {0.16F, 0.30F, 0.12F});
@@ -101,9 +114,16 @@ KitPtr exampleKit() {
 
 struct Example {
   ParamMap params;
-  double spacing = 0.55;     // of the points at its inputs
-  double patchSpacing = 6;   // of the points that it refers to
-  enum class Shows { Usual, Order, Number, PointMask, OnProps } shows = Shows::Usual;  // points colored by order, by the number written, by a mask of what they carry; on dressed points
+  double spacing = 0.55;    // of the points at its inputs
+  double patchSpacing = 6;  // of the points that it refers to
+  enum class Shows {
+    Usual,
+    Order,
+    Number,
+    PointMask,
+    OnProps
+  } shows =
+      Shows::Usual;  // points colored by order, by the number written, by a mask of what they carry; on dressed points
   int groundDivisions = 120;
 };
 
@@ -129,8 +149,10 @@ Example exampleOf(const std::string& id) {
       {"openness", {{{"band", band(0.84, 0.985, 1, 1)}, {"reach", 12.0}}}},
       {"hollows", {{{"radius", 1.5}, {"band", band(0.0, 0.08, 1, 1)}}}},
       {"expression", {{{"text", std::string("0.5 + 0.5 * sin(x)")}}}},
-      {"painted", {{{"strokes", std::vector<double>{-6, 0, -1, 3.5, 1, 0.6, -2.5, 0, 1, 3, 1, 0.6, 1, 0, 0, 3, 1, 0.6, 5, 1, -2, 2.6, 1, 0.5, 8, 1, 2, 2, 1, 0.5}}}}},
-      {"attribute", {{{"name", std::string("size")}, {"band", band(0.4, 1.4, 2, 2)}}, 0.7, 6, Example::Shows::PointMask}},
+      {"painted", {{{"strokes", std::vector<double>{-6, 0, -1,  3.5, 1, 0.6, -2.5, 0, 1,   3, 1, 0.6, 1, 0, 0,
+                                                    3,  1, 0.6, 5,   1, -2,  2.6,  1, 0.5, 8, 1, 2,   2, 1, 0.5}}}}},
+      {"attribute",
+       {{{"name", std::string("size")}, {"band", band(0.4, 1.4, 2, 2)}}, 0.7, 6, Example::Shows::PointMask}},
       {"keep-by-slope", {{{"slope", band(0, 0, 10, 16)}}}},
       {"markers", {{{"file", std::string("example.glb")}}}},
       {"point-file", {{{"file", std::string("example.ply")}}}},
@@ -183,7 +205,8 @@ struct Runner {
     ctx.candidates = &candidates;
     for (const auto& [id, value] : params) {
       const ParamSpec* spec = kind.findParam(id);
-      ARVESK_ASSERT(spec && faultOf(*spec, value).empty(), "an example names a parameter that the kind has, with a value it takes");
+      ARVESK_ASSERT(spec && faultOf(*spec, value).empty(),
+                    "an example names a parameter that the kind has, with a value it takes");
     }
     return kind.evaluate(ctx, inputs, params);
   }
@@ -191,7 +214,8 @@ struct Runner {
   PointsPtr sown(const SurfacePtr& ground, double spacing, double footprint, std::uint64_t uid) {
     Inputs in;
     in.links["surface"].push_back({ground, 1});
-    const auto out = run(*findNodeKind("sow-on-surface"), in, {{"way", std::string("even")}, {"spacing", spacing}, {"footprint", footprint}}, uid);
+    const auto out = run(*findNodeKind("sow-on-surface"), in,
+                         {{"way", std::string("even")}, {"spacing", spacing}, {"footprint", footprint}}, uid);
     return out ? std::get<PointsPtr>(out->front()) : std::make_shared<const Points>();
   }
 };
@@ -217,7 +241,9 @@ std::string manualPage(const NodeKind& kind, bool hasPicture) {
   out += fmt::format("{}\n\nFamily: {} · in files: `{}`\n\n", kind.help, familyLabel(kind.family), kind.id);
   if (!kind.inputs.empty()) {
     out += "## In\n\n";
-    for (const InputSpec& in : kind.inputs) out += fmt::format("- **{}** ({}{}{}): {}\n", in.label, typeName(in.type), in.isMany ? ", several" : "", in.isOptional ? ", optional" : "", in.help);
+    for (const InputSpec& in : kind.inputs)
+      out += fmt::format("- **{}** ({}{}{}): {}\n", in.label, typeName(in.type), in.isMany ? ", several" : "",
+                         in.isOptional ? ", optional" : "", in.help);
     out += "\n";
   }
   out += "## Out\n\n";
@@ -232,19 +258,25 @@ std::string manualPage(const NodeKind& kind, bool hasPicture) {
     }
   }
   std::string cannot;
-  if (!kind.exemptions.nestsInAmount) cannot += "\n- changing its amount may move points that stay, not only add or take away\n";
-  if (!kind.exemptions.isLocal) cannot += std::string(cannot.empty() ? "\n" : "") + "- an edit in one place may show farther away than its reach\n";
+  if (!kind.exemptions.nestsInAmount)
+    cannot += "\n- changing its amount may move points that stay, not only add or take away\n";
+  if (!kind.exemptions.isLocal)
+    cannot += std::string(cannot.empty() ? "\n" : "") + "- an edit in one place may show farther away than its reach\n";
   if (!cannot.empty()) out += "\n## What it cannot keep\n" + cannot;
   return out;
 }
 
 std::string manualIndex() {
-  std::string out = "# Nodes\n\nOne page per node, made by `arvesk-run nodes --manual` from the declarations in `core/nodes`. In the application F1 opens the page of the selected node.\n";
+  std::string out =
+      "# Nodes\n\nOne page per node, made by `arvesk-run nodes --manual` from the declarations in `core/nodes`. In the "
+      "application F1 opens the page of the selected node.\n";
   const Family* before = nullptr;
   for (const NodeKind* kind : allNodeKinds()) {
     if (!before || *before != kind->family) out += fmt::format("\n## {}\n\n", familyLabel(kind->family));
     before = &kind->family;
-    out += fmt::format("- [{}]({}.md): {}\n", kind->label, kind->id, kind->help.substr(0, kind->help.find(". ")) + (kind->help.find(". ") == std::string::npos ? "" : "."));
+    out += fmt::format(
+        "- [{}]({}.md): {}\n", kind->label, kind->id,
+        kind->help.substr(0, kind->help.find(". ")) + (kind->help.find(". ") == std::string::npos ? "" : "."));
   }
   return out;
 }
@@ -268,23 +300,39 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
   Points lifted = *many;
   {
     Array<Vec3> position(lifted.count);
-    for (std::size_t i = 0; i < lifted.count; ++i) position[i] = lifted.position[i] + kUp * (1.2F + 1.6F * static_cast<float>(hashOf(lifted.id[i], 5ULL) % 1000) / 1000);
+    for (std::size_t i = 0; i < lifted.count; ++i)
+      position[i] = lifted.position[i] +
+                    kUp * (1.2F + 1.6F * static_cast<float>(hashOf(lifted.id[i], 5ULL) % 1000) / 1000);
     lifted.position = std::move(position);
   }
   const auto hanging = std::make_shared<const Points>(std::move(lifted));
   Inputs in;
   for (std::size_t i = 0; i < kind.inputs.size(); ++i) {
     const InputSpec& spec = kind.inputs[i];
-    if (spec.id == "where" || spec.id == "toward" || spec.id == "placements" || spec.id == "mask" ? spec.isOptional && kind.id != "part-of-surface" : false) continue;
+    if (spec.id == "where" || spec.id == "toward" || spec.id == "placements" || spec.id == "mask"
+            ? spec.isOptional && kind.id != "part-of-surface"
+            : false)
+      continue;
     if (spec.id == "against" || spec.id == "priority" || spec.id == "spacing") continue;
-    if (spec.type == ValueType::Surface && (!spec.isOptional || (kind.family == Family::Mask && kind.id != "distance") || kind.id == "set-down" || kind.id == "clumps" || kind.id == "make-room")) in.links[spec.id].push_back({ground, 1});
+    if (spec.type == ValueType::Surface &&
+        (!spec.isOptional || (kind.family == Family::Mask && kind.id != "distance") || kind.id == "set-down" ||
+         kind.id == "clumps" || kind.id == "make-room"))
+      in.links[spec.id].push_back({ground, 1});
     if (spec.type == ValueType::Mask && !(kind.id == "dress")) in.links[spec.id].push_back({noise, 1});
     if (spec.type == ValueType::Kit) in.links[spec.id].push_back({exampleKit(), 1});
-    if (spec.type == ValueType::Points) in.links[spec.id].push_back({(i == 0 && !takesParents && kind.family != Family::Mask) ? (kind.id == "set-down" ? hanging : many) : few, 1});
+    if (spec.type == ValueType::Points)
+      in.links[spec.id].push_back(
+          {(i == 0 && !takesParents && kind.family != Family::Mask) ? (kind.id == "set-down" ? hanging : many) : few,
+           1});
   }
-  if (kind.id == "merge-surfaces") in.links.begin()->second.push_back({std::make_shared<const Surface>(transformed(colored(makeBall(2.2F, 24), {0.45F, 0.42F, 0.38F}), Vec3(2, 1.2F, 0), Quat(1, 0, 0, 0), 1)), 2});
+  if (kind.id == "merge-surfaces")
+    in.links.begin()->second.push_back(
+        {std::make_shared<const Surface>(
+             transformed(colored(makeBall(2.2F, 24), {0.45F, 0.42F, 0.38F}), Vec3(2, 1.2F, 0), Quat(1, 0, 0, 0), 1)),
+         2});
   auto outputs = runner.run(kind, in, params, 23);
-  if (outputs && (kind.id == "move-as-one" || kind.id == "shift-by-noise")) {  // what was moved is shown where it would then be set down
+  if (outputs && (kind.id == "move-as-one" ||
+                  kind.id == "shift-by-noise")) {  // what was moved is shown where it would then be set down
     Inputs moved;
     moved.links["points"].push_back({outputs->front(), 1});
     moved.links["ground"].push_back({ground, 2});
@@ -296,27 +344,34 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
   input.light.sunHeightDeg = 42;
   input.light.sunHeadingDeg = 200;
   input.light.hazeDistance = 400;
-  struct Discs { PointsPtr points; Array<float> color; };
+  struct Discs {
+    PointsPtr points;
+    Array<float> color;
+  };
   std::vector<Discs> discs;
   const auto addDiscs = [&](const PointsPtr& points, float value) {
     Array<float> color;
     color.assign(points->count, value);
     if (example.shows == Example::Shows::Order)
-      for (std::size_t i = 0; i < points->count; ++i) color[i] = static_cast<float>(i) / static_cast<float>(points->count);
+      for (std::size_t i = 0; i < points->count; ++i)
+        color[i] = static_cast<float>(i) / static_cast<float>(points->count);
     if (example.shows == Example::Shows::Number)
       for (const auto& [name, column] : points->attributes) readNumbers(*points, name, 0, points->count, color.data());
     discs.push_back({points, std::move(color)});
   };
   if (kind.id == "set-down") addDiscs(hanging, 1);  // where they hung before
   input.grounds = {ground};
-  const bool isAdjusting = kind.family == Family::Adjust || kind.family == Family::Dress || kind.family == Family::Deliver;
+  const bool isAdjusting = kind.family == Family::Adjust || kind.family == Family::Dress ||
+                           kind.family == Family::Deliver;
   if (const auto* s = std::get_if<SurfacePtr>(&outputs->front()); s && *s) {
     input.grounds = {*s};
     if (example.shows == Example::Shows::OnProps) input.grounds.push_back(ground);
-  } else if (const auto* mask = std::get_if<MaskPtr>(&outputs->front()); mask && example.shows == Example::Shows::PointMask) {
+  } else if (const auto* mask = std::get_if<MaskPtr>(&outputs->front());
+             mask && example.shows == Example::Shows::PointMask) {
     Points sized = *many;
     Array<Vec3> size(sized.count);
-    for (std::size_t i = 0; i < sized.count; ++i) size[i] = Vec3(0.4F + 1.2F * static_cast<float>(hashOf(sized.id[i], 5ULL) % 1000) / 1000);
+    for (std::size_t i = 0; i < sized.count; ++i)
+      size[i] = Vec3(0.4F + 1.2F * static_cast<float>(hashOf(sized.id[i], 5ULL) % 1000) / 1000);
     sized.size = std::move(size);
     const auto points = std::make_shared<const Points>(std::move(sized));
     discs.push_back({points, maskValues(task, **mask, *points)});
@@ -338,7 +393,8 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
     row.id = std::move(id);
     row.size = Column<Vec3>(Vec3(5));
     row.kit = *kit;
-    input.grounds = {std::make_shared<const Surface>(colored(makePlane(kExtent, kExtent * 0.7F, 2), {0.45F, 0.40F, 0.30F}))};
+    input.grounds = {
+        std::make_shared<const Surface>(colored(makePlane(kExtent, kExtent * 0.7F, 2), {0.45F, 0.40F, 0.30F}))};
     input.layers.push_back({std::make_shared<const Points>(std::move(row))});
   } else {
     for (std::size_t o = 0; o < outputs->size(); ++o) {

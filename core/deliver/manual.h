@@ -1,4 +1,5 @@
-// The manual: one page per node kind, made from its declaration, with a small picture of what it does on a made-up slope.
+// The manual: one page per node kind, made from its declaration, with a small picture of what it does on a made-up
+// slope.
 #pragma once
 
 #include "core/plan/node_kind.h"
@@ -10,7 +11,8 @@ std::string manualPage(const NodeKind& kind, bool hasPicture);
 /// Markdown: all kinds by family, with links to "<kind id>.md".
 std::string manualIndex();
 
-/// 0xffRRGGBB, row by row; empty when it was cancelled. Dark points are what the first output passes on, pale ones what the second does.
+/// 0xffRRGGBB, row by row; empty when it was cancelled. Dark points are what the first output passes on, pale ones what
+/// the second does.
 Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, const Task& task);
 
 }  // namespace arvesk

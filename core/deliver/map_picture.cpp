@@ -4,8 +4,8 @@
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <png.h>
+#include <nlohmann/json.hpp>
 
 #include <algorithm>
 
@@ -18,8 +18,10 @@ MapPicture framed(const Box3& box, float cell) {
   MapPicture m;
   m.cell = cell;
   m.corner = Vec2(std::floor(box.min.x / cell), std::floor(box.min.z / cell)) * cell;
-  m.columns = static_cast<int>(std::min(std::floor((box.max.x - m.corner.x) / cell) + 1, static_cast<float>(kMostSide + 1)));
-  m.rows = static_cast<int>(std::min(std::floor((box.max.z - m.corner.y) / cell) + 1, static_cast<float>(kMostSide + 1)));
+  m.columns = static_cast<int>(
+      std::min(std::floor((box.max.x - m.corner.x) / cell) + 1, static_cast<float>(kMostSide + 1)));
+  m.rows = static_cast<int>(
+      std::min(std::floor((box.max.z - m.corner.y) / cell) + 1, static_cast<float>(kMostSide + 1)));
   return m;
 }
 
@@ -27,7 +29,9 @@ class Bytes {
  public:
   std::string text;
   template <typename T>
-  void put(T v) { text.append(reinterpret_cast<const char*>(&v), sizeof v); }
+  void put(T v) {
+    text.append(reinterpret_cast<const char*>(&v), sizeof v);
+  }
   void name(const char* s) { text.append(s, std::char_traits<char>::length(s) + 1); }
   void attribute(const char* key, const char* type, const std::string& value) {
     name(key);
@@ -40,7 +44,7 @@ class Bytes {
 std::string exrBytes(const MapPicture& m) {
   Bytes channels;
   channels.name("Y");
-  channels.put(std::int32_t{2});  // 32-bit float
+  channels.put(std::int32_t{2});   // 32-bit float
   channels.put(std::uint32_t{0});  // not linear for eyes, and three reserved bytes
   channels.put(std::int32_t{1});
   channels.put(std::int32_t{1});
@@ -69,7 +73,9 @@ std::string exrBytes(const MapPicture& m) {
   for (int y = 0; y < m.rows; ++y) {
     out.put(static_cast<std::int32_t>(y));
     out.put(static_cast<std::int32_t>(row));
-    out.text.append(reinterpret_cast<const char*>(m.values.data() + static_cast<std::size_t>(y) * static_cast<std::size_t>(m.columns)), row);
+    out.text.append(reinterpret_cast<const char*>(m.values.data() +
+                                                  static_cast<std::size_t>(y) * static_cast<std::size_t>(m.columns)),
+                    row);
   }
   return out.text;
 }
@@ -84,12 +90,19 @@ Result<std::string> pngBytes(const MapPicture& m, float most) {
     png_destroy_write_struct(&png, &info);
     return fail(ProblemCode::WriteFailed, "the picture could not be made");
   }
-  png_set_write_fn(png, &out, [](png_structp p, png_bytep data, png_size_t size) { static_cast<std::string*>(png_get_io_ptr(p))->append(reinterpret_cast<const char*>(data), size); }, nullptr);
-  png_set_IHDR(png, info, static_cast<png_uint_32>(m.columns), static_cast<png_uint_32>(m.rows), 16, PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+  png_set_write_fn(
+      png, &out,
+      [](png_structp p, png_bytep data, png_size_t size) {
+        static_cast<std::string*>(png_get_io_ptr(p))->append(reinterpret_cast<const char*>(data), size);
+      },
+      nullptr);
+  png_set_IHDR(png, info, static_cast<png_uint_32>(m.columns), static_cast<png_uint_32>(m.rows), 16,
+               PNG_COLOR_TYPE_GRAY, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
   png_write_info(png, info);
   for (int y = 0; y < m.rows; ++y) {
     for (int x = 0; x < m.columns; ++x) {
-      const float v = m.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(m.columns) + static_cast<std::size_t>(x)];
+      const float v =
+          m.values[static_cast<std::size_t>(y) * static_cast<std::size_t>(m.columns) + static_cast<std::size_t>(x)];
       const auto gray = static_cast<unsigned>(std::lround(std::clamp(most > 0 ? v / most : 0.0F, 0.0F, 1.0F) * 65535));
       row[static_cast<std::size_t>(x) * 2] = static_cast<png_byte>(gray >> 8);
       row[static_cast<std::size_t>(x) * 2 + 1] = static_cast<png_byte>(gray & 255);
@@ -103,7 +116,8 @@ Result<std::string> pngBytes(const MapPicture& m, float most) {
 
 }  // namespace
 
-MapPicture coverPicture(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, float cell, const Task& task) {
+MapPicture coverPicture(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, float cell,
+                        const Task& task) {
   Box3 box;
   for (const SurfacePtr& g : grounds) box.add(g->bounds());
   if (grounds.empty())
@@ -120,7 +134,8 @@ MapPicture coverPicture(const std::vector<PointsPtr>& layers, const std::vector<
     for (std::size_t i = 0; i < p->count; ++i) {
       const Vec2 c = (Vec2(p->position[i].x, p->position[i].z) - m.corner) / cell;
       if (c.x < 0 || c.y < 0 || c.x >= static_cast<float>(m.columns) || c.y >= static_cast<float>(m.rows)) continue;
-      m.values[static_cast<std::size_t>(c.y) * static_cast<std::size_t>(m.columns) + static_cast<std::size_t>(c.x)] += 1 / (cell * cell);
+      m.values[static_cast<std::size_t>(c.y) * static_cast<std::size_t>(m.columns) + static_cast<std::size_t>(c.x)] +=
+          1 / (cell * cell);
     }
   return m;
 }
@@ -140,7 +155,9 @@ Result<MapPicture> maskPicture(const Mask& mask, const SurfacePtr& ground, float
     Array<Vec2> uv;
     Array<std::uint32_t> cellOf;
     for (std::size_t i = begin; i < end; ++i) {
-      const Vec3 from(m.corner.x + (static_cast<float>(i % static_cast<std::size_t>(m.columns)) + 0.5F) * cell, box.max.y + 1, m.corner.y + (static_cast<float>(i / static_cast<std::size_t>(m.columns)) + 0.5F) * cell);
+      const Vec3 from(m.corner.x + (static_cast<float>(i % static_cast<std::size_t>(m.columns)) + 0.5F) * cell,
+                      box.max.y + 1,
+                      m.corner.y + (static_cast<float>(i / static_cast<std::size_t>(m.columns)) + 0.5F) * cell);
       const SurfaceHit hit = (*index)->first(from, -kUp, box.extent().y + 2);
       if (!hit.isHit()) continue;
       const GroundPlace place = groundPlaceOf(*ground, hit);
@@ -165,12 +182,22 @@ Result<MapPicture> maskPicture(const Mask& mask, const SurfacePtr& ground, float
 }
 
 Result<void> writeMapPicture(const MapPicture& m, const std::string& path) {
-  if (m.columns < 1 || m.rows < 1) return fail(ProblemCode::MissingInput, "there is nothing to draw from above", "Place something, or add ground", path);
-  if (m.columns > kMostSide || m.rows > kMostSide) return fail(ProblemCode::TooMany, fmt::format("cells of {:g} m would make a picture wider than {} pixels", m.cell, kMostSide), "Use larger cells", path);
+  if (m.columns < 1 || m.rows < 1)
+    return fail(ProblemCode::MissingInput, "there is nothing to draw from above", "Place something, or add ground",
+                path);
+  if (m.columns > kMostSide || m.rows > kMostSide)
+    return fail(ProblemCode::TooMany,
+                fmt::format("cells of {:g} m would make a picture wider than {} pixels", m.cell, kMostSide),
+                "Use larger cells", path);
   const std::string ending = path.substr(std::min(path.size(), path.find_last_of('.')));
   const float most = m.values.empty() ? 0 : *std::max_element(m.values.begin(), m.values.end());
-  nlohmann::json beside{{"quantity", m.quantity}, {"corner", {m.corner.x, m.corner.y}}, {"extent", {static_cast<float>(m.columns) * m.cell, static_cast<float>(m.rows) * m.cell}}, {"meters_per_pixel", m.cell},
-                        {"pixels", {m.columns, m.rows}}, {"axes", "columns along +x, rows along +z; corner is the least x and z"}, {"largest", most}};
+  nlohmann::json beside{{"quantity", m.quantity},
+                        {"corner", {m.corner.x, m.corner.y}},
+                        {"extent", {static_cast<float>(m.columns) * m.cell, static_cast<float>(m.rows) * m.cell}},
+                        {"meters_per_pixel", m.cell},
+                        {"pixels", {m.columns, m.rows}},
+                        {"axes", "columns along +x, rows along +z; corner is the least x and z"},
+                        {"largest", most}};
   if (ending == ".exr") {
     if (auto ok = writeWhole(path, exrBytes(m)); !ok) return ok;
   } else if (ending == ".png") {

@@ -47,15 +47,18 @@ Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::s
       out.bytes += row.count * kBytesPerPlacement + (counted.insert(row.prop.get()).second ? geometry : 0);
     }
     std::erase_if(rows, [](const ScheduleRow& r) { return r.count == 0; });
-    std::stable_sort(rows.begin(), rows.end(), [](const ScheduleRow& a, const ScheduleRow& b) { return a.count > b.count; });
+    std::stable_sort(rows.begin(), rows.end(),
+                     [](const ScheduleRow& a, const ScheduleRow& b) { return a.count > b.count; });
     out.rows.insert(out.rows.end(), rows.begin(), rows.end());
   }
-  for (ScheduleRow& row : out.rows) row.share = out.count > 0 ? static_cast<double>(row.count) / static_cast<double>(out.count) : 0;
+  for (ScheduleRow& row : out.rows)
+    row.share = out.count > 0 ? static_cast<double>(row.count) / static_cast<double>(out.count) : 0;
   return out;
 }
 
 double budgetShare(const Budget& budget, double count, double triangles) {
-  return std::max(budget.placements > 0 ? count / budget.placements : 0, budget.triangles > 0 ? triangles / budget.triangles : 0);
+  return std::max(budget.placements > 0 ? count / budget.placements : 0,
+                  budget.triangles > 0 ? triangles / budget.triangles : 0);
 }
 
 }  // namespace arvesk

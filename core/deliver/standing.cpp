@@ -9,13 +9,15 @@
 namespace arvesk {
 namespace {
 
-/// Vertices that may be lowest or highest when the prop is turned: the extreme ones of the mesh in directions over the sphere.
+/// Vertices that may be lowest or highest when the prop is turned: the extreme ones of the mesh in directions over the
+/// sphere.
 std::vector<Vec3> extremesOf(const Surface& s) {
   std::vector<Vec3> directions;
   for (const float tilt : {-90.0F, -60.0F, -30.0F, 30.0F, 60.0F, 90.0F})
     for (int k = 0; k < (std::abs(tilt) == 90 ? 1 : 8); ++k) {
       const float a = 2 * kPi * static_cast<float>(k) / 8;
-      directions.push_back({std::cos(radians(tilt)) * std::sin(a), std::sin(radians(tilt)), std::cos(radians(tilt)) * std::cos(a)});
+      directions.push_back(
+          {std::cos(radians(tilt)) * std::sin(a), std::sin(radians(tilt)), std::cos(radians(tilt)) * std::cos(a)});
     }
   std::vector<Vec3> out;
   for (const Vec3& d : directions) {
@@ -34,7 +36,8 @@ std::vector<Vec3> extremesOf(const Surface& s) {
 
 }  // namespace
 
-StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, const StandingRule& rule, const Task& task) {
+StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds,
+                             const StandingRule& rule, const Task& task) {
   StandingReport report;
   std::vector<std::shared_ptr<const SurfaceIndex>> indices;
   for (const SurfacePtr& g : grounds)
@@ -124,7 +127,9 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
       report.buried += part.buried;
     });
   }
-  std::sort(report.faults.begin(), report.faults.end(), [](const StandingFault& a, const StandingFault& b) { return std::tuple(-a.badness, a.layer, a.point) < std::tuple(-b.badness, b.layer, b.point); });
+  std::sort(report.faults.begin(), report.faults.end(), [](const StandingFault& a, const StandingFault& b) {
+    return std::tuple(-a.badness, a.layer, a.point) < std::tuple(-b.badness, b.layer, b.point);
+  });
   return report;
 }
 

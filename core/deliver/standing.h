@@ -8,29 +8,30 @@
 namespace arvesk {
 
 struct StandingRule {
-  float hoverOver = 0.02F;   // m: a lowest gap above this hovers
-  float buriedOver = 0.9F;   // share of the placement's own height that may lie below the ground
+  float hoverOver = 0.02F;  // m: a lowest gap above this hovers
+  float buriedOver = 0.9F;  // share of the placement's own height that may lie below the ground
 };
 
 struct StandingFault {
-  std::uint32_t layer = 0;   // index into the layers asked about
+  std::uint32_t layer = 0;  // index into the layers asked about
   std::uint32_t point = 0;
   bool isBuried = false;
-  float gap = 0;             // m: of the lowest place of its foot above ground; of buried ones how deep the top lies (below 0)
-  float badness = 0;         // worst first: m beyond what is allowed
+  float gap = 0;      // m: of the lowest place of its foot above ground; of buried ones how deep the top lies (below 0)
+  float badness = 0;  // worst first: m beyond what is allowed
 };
 
 struct StandingReport {
   std::vector<StandingFault> faults;  // worst first, then by layer and point
   std::size_t checked = 0;
-  std::size_t onProps = 0;            // stand on other props, not on ground: not checked
-  std::size_t withoutGround = 0;      // nothing above or below them
+  std::size_t onProps = 0;        // stand on other props, not on ground: not checked
+  std::size_t withoutGround = 0;  // nothing above or below them
   std::size_t hovering = 0;
   std::size_t buried = 0;
 };
 
-/// Asks for the ground straight under (or over) a few vertices of each placement's foot and top, as turned and sized: the extreme ones
-/// of the real mesh along eight directions. The nearest of `grounds` counts.
-StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, const StandingRule& rule, const Task& task);
+/// Asks for the ground straight under (or over) a few vertices of each placement's foot and top, as turned and sized:
+/// the extreme ones of the real mesh along eight directions. The nearest of `grounds` counts.
+StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds,
+                             const StandingRule& rule, const Task& task);
 
 }  // namespace arvesk

@@ -19,7 +19,8 @@ Plan followed(const Plan& plan, Quality quality) {
 }
 
 /// Why the node judged each of `points` as it did, by its own account.
-std::vector<std::string> explained(const Plan& plan, const Evaluation& evaluation, Quality quality, const Node& node, const NodeKind& kind, const Points& points, const Task& task) {
+std::vector<std::string> explained(const Plan& plan, const Evaluation& evaluation, Quality quality, const Node& node,
+                                   const NodeKind& kind, const Points& points, const Task& task) {
   EvalContext ctx = contextOf(plan, node, quality);
   ctx.task = {task.stop, {}};
   std::optional<Histogram> histogram;
@@ -62,7 +63,9 @@ WhySource sourceAt(const Node& node, const Inputs& in, const Vec3& spot, float r
   float value = 0;
   where->values(place, 0, 1, &value);
   value = std::clamp(value, 0.0F, 1.0F);
-  return {node.uid, value <= 0 ? std::string("\"where\" is 0 here: no candidate stays") : fmt::format("\"where\" is {:.2g} here: {:.{}f} of 100 candidates stay", value, 100 * value, value < 0.1F ? 1 : 0)};
+  return {node.uid, value <= 0 ? std::string("\"where\" is 0 here: no candidate stays")
+                               : fmt::format("\"where\" is {:.2g} here: {:.{}f} of 100 candidates stay", value,
+                                             100 * value, value < 0.1F ? 1 : 0)};
 }
 
 struct Story {
@@ -81,34 +84,49 @@ struct Story {
   /// The same point under another id: Merge keys ids anew and changes nothing else.
   static std::optional<std::size_t> twinOf(const Points& points, const Points& of, std::size_t k) {
     for (std::size_t i = 0; i < points.count; ++i)
-      if (points.position[i] == of.position[k] && points.orientation[i] == of.orientation[k] && points.size[i] == of.size[k]) return i;
+      if (points.position[i] == of.position[k] && points.orientation[i] == of.orientation[k] &&
+          points.size[i] == of.size[k])
+        return i;
     return std::nullopt;
   }
 
   static std::string changes(const Points& before, std::size_t i, const Points& after, std::size_t k) {
     std::vector<std::string> parts;
-    if (const float d = glm::distance(before.position[i], after.position[k]); d > 1e-5F) parts.push_back(fmt::format("moved it {:.3g} m", d));
-    const float turn = 2 * std::acos(std::clamp(std::abs(glm::dot(before.orientation[i], after.orientation[k])), 0.0F, 1.0F));
+    if (const float d = glm::distance(before.position[i], after.position[k]); d > 1e-5F)
+      parts.push_back(fmt::format("moved it {:.3g} m", d));
+    const float turn = 2 * std::acos(
+                               std::clamp(std::abs(glm::dot(before.orientation[i], after.orientation[k])), 0.0F, 1.0F));
     if (turn > 1e-3F) parts.push_back(fmt::format("turned it {:.1f}°", degrees(turn)));
     if (const Vec3 factor = after.size[k] / before.size[i]; glm::length(factor - Vec3(1)) > 1e-4F)
-      parts.push_back(std::abs(factor.x - factor.y) < 1e-4F && std::abs(factor.y - factor.z) < 1e-4F ? fmt::format("size × {:.3g}", factor.y)
-                                                                                                     : fmt::format("size × {:.3g}, {:.3g}, {:.3g}", factor.x, factor.y, factor.z));
-    const auto nameOf = [](const Points& p, std::size_t at) { return p.prop[at] == kNoProp || !p.kit ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[at])].prop->name; };
-    if (const std::string prop = nameOf(after, k); prop != nameOf(before, i)) parts.push_back(prop.empty() ? "gave it no prop" : "gave it the prop " + prop);
+      parts.push_back(std::abs(factor.x - factor.y) < 1e-4F && std::abs(factor.y - factor.z) < 1e-4F
+                          ? fmt::format("size × {:.3g}", factor.y)
+                          : fmt::format("size × {:.3g}, {:.3g}, {:.3g}", factor.x, factor.y, factor.z));
+    const auto nameOf = [](const Points& p, std::size_t at) {
+      return p.prop[at] == kNoProp || !p.kit ? std::string()
+                                             : p.kit->entries[static_cast<std::size_t>(p.prop[at])].prop->name;
+    };
+    if (const std::string prop = nameOf(after, k); prop != nameOf(before, i))
+      parts.push_back(prop.empty() ? "gave it no prop" : "gave it the prop " + prop);
     for (const auto& [name, column] : after.attributes) {
       float a = 0;
       float b = 0;
       const bool isNumber = std::holds_alternative<Column<float>>(column);
       const bool had = before.attributes.contains(name);
-      if (isNumber && readNumbers(after, name, k, k + 1, &a) && (!readNumbers(before, name, i, i + 1, &b) || a != b)) parts.push_back(fmt::format("{} {:.4g}", name, a));
-      else if (!isNumber && !had) parts.push_back("wrote " + name);
+      if (isNumber && readNumbers(after, name, k, k + 1, &a) && (!readNumbers(before, name, i, i + 1, &b) || a != b))
+        parts.push_back(fmt::format("{} {:.4g}", name, a));
+      else if (!isNumber && !had)
+        parts.push_back("wrote " + name);
     }
     std::string all;
     for (const std::string& part : parts) all += (all.empty() ? "" : ", ") + part;
     return all;
   }
 
-  struct Source { std::string node; std::size_t output; PointsPtr points; };
+  struct Source {
+    std::string node;
+    std::size_t output;
+    PointsPtr points;
+  };
   /// What stands at the node's main input, if that takes points.
   std::vector<Source> mainPoints(const Node& node, const NodeKind& kind) const {
     std::vector<Source> out;
@@ -131,7 +149,9 @@ struct Story {
     const Node* node = plan.find(uid);
     const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
     const auto values = evaluation.values.find(uid);
-    if (!kind || values == evaluation.values.end() || output >= values->second.size() || depth > 1000 || task.isCancelled()) return;
+    if (!kind || values == evaluation.values.end() || output >= values->second.size() || depth > 1000 ||
+        task.isCancelled())
+      return;
     const auto* own = std::get_if<PointsPtr>(&values->second[output]);
     if (!own || !*own || k >= (*own)->count) return;
     const Points& after = **own;
@@ -142,27 +162,34 @@ struct Story {
       if (!i && kind->family == Family::Deliver) i = twinOf(*points, after, k);
       // A member of a clump, or what grows on a placement: its parent's way comes first.
       const bool canHaveParents = kind->family == Family::Scatter || kind->family == Family::Dress;
-      const auto* parents = canHaveParents && !i ? columnOf<Column<std::uint64_t>>(after.attributes, "parent") : nullptr;
+      const auto* parents = canHaveParents && !i ? columnOf<Column<std::uint64_t>>(after.attributes, "parent")
+                                                 : nullptr;
       const auto parent = parents ? indexOf(*points, (*parents)[k]) : std::nullopt;
       if (!i && !parent) continue;
       isMadeHere = false;
       walk(from, fromOutput, i ? *i : *parent, depth + 1);
       if (parent) {
         float distance = 0;
-        step.what = readNumbers(after, "parent-distance", k, k + 1, &distance) ? fmt::format("made it, {:.3g} m from this parent", distance) : "made it for this parent";
+        step.what = readNumbers(after, "parent-distance", k, k + 1, &distance)
+                        ? fmt::format("made it, {:.3g} m from this parent", distance)
+                        : "made it for this parent";
         break;
       }
       step.what = node->isSkipped ? "skipped" : changes(*points, *i, after, k);
       if (kind->explain && !node->isSkipped) {
-        const std::vector<std::string> why = explained(plan, evaluation, quality, *node, *kind, gathered(*points, {static_cast<std::uint32_t>(*i)}), task);
-        if (!why.empty()) step.what = (output == 0 ? "kept it: " : "left it out: ") + why.front() + (step.what.empty() ? "" : "; " + step.what);
+        const std::vector<std::string> why = explained(plan, evaluation, quality, *node, *kind,
+                                                       gathered(*points, {static_cast<std::uint32_t>(*i)}), task);
+        if (!why.empty())
+          step.what = (output == 0 ? "kept it: " : "left it out: ") + why.front() +
+                      (step.what.empty() ? "" : "; " + step.what);
       }
       if (step.what.empty()) step.what = "passed it on";
       break;
     }
     if (isMadeHere) {
       step.what = "made it";
-      if (const MaskPtr where = inputsOf(plan, evaluation, *node).mask("where"); where && kind->family == Family::Scatter) {
+      if (const MaskPtr where = inputsOf(plan, evaluation, *node).mask("where");
+          where && kind->family == Family::Scatter) {
         float value = 0;
         where->values(gathered(after, {static_cast<std::uint32_t>(k)}), 0, 1, &value);
         step.what += fmt::format(", \"where\" is {:.3g} there", value);
@@ -174,10 +201,16 @@ struct Story {
 
 }  // namespace
 
-WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality, const Vec3& spot, float radius, std::size_t most, const Task& task) {
+WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality, const Vec3& spot, float radius,
+                std::size_t most, const Task& task) {
   const Plan now = followed(plan, quality);
   WhyHere out;
-  struct Found { WhyPoint point; const Node* node; const NodeKind* kind; Points self; };
+  struct Found {
+    WhyPoint point;
+    const Node* node;
+    const NodeKind* kind;
+    Points self;
+  };
   std::vector<Found> found;
   for (const Node& node : now.nodes) {
     if (task.isCancelled()) return {};
@@ -185,7 +218,8 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
     const auto values = evaluation.values.find(node.uid);
     if (!kind || node.isSkipped || values == evaluation.values.end()) continue;
     if (kind->family == Family::Scatter && kind->findInput("surface"))
-      if (WhySource source = sourceAt(node, inputsOf(now, evaluation, node), spot, radius); !source.node.empty()) out.sources.push_back(std::move(source));
+      if (WhySource source = sourceAt(node, inputsOf(now, evaluation, node), spot, radius); !source.node.empty())
+        out.sources.push_back(std::move(source));
     const int left = kind->outputIndex("left_out");
     const bool isFilter = left > 0 && kind->explain;
     if (!isFilter && !kind->isLayer) continue;
@@ -199,7 +233,9 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
     }
   }
   out.pointCount = found.size();
-  std::stable_sort(found.begin(), found.end(), [](const Found& a, const Found& b) { return a.point.distance != b.point.distance ? a.point.distance < b.point.distance : a.point.id < b.point.id; });
+  std::stable_sort(found.begin(), found.end(), [](const Found& a, const Found& b) {
+    return a.point.distance != b.point.distance ? a.point.distance < b.point.distance : a.point.id < b.point.id;
+  });
   if (found.size() > most) found.resize(most);
   // Ask each node once for all its points: some explanations look at the whole set.
   for (const Node& node : now.nodes) {
@@ -209,7 +245,8 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
     if (asked.empty()) continue;
     if (task.isCancelled()) return {};
     const auto& values = evaluation.values.at(node.uid);
-    const Points& all = *std::get<PointsPtr>(values[static_cast<std::size_t>(asked.front()->kind->outputIndex("left_out"))]);
+    const Points& all = *std::get<PointsPtr>(
+        values[static_cast<std::size_t>(asked.front()->kind->outputIndex("left_out"))]);
     std::map<std::uint64_t, std::size_t> order;
     for (std::size_t i = 0; i < asked.size(); ++i) order[asked[i]->point.id] = i;
     Array<std::uint32_t> indices;
@@ -219,14 +256,16 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
         indices.push_back(static_cast<std::uint32_t>(i));
         askedOf.push_back(it->second);
       }
-    const std::vector<std::string> why = explained(now, evaluation, quality, node, *asked.front()->kind, gathered(all, indices), task);
+    const std::vector<std::string> why = explained(now, evaluation, quality, node, *asked.front()->kind,
+                                                   gathered(all, indices), task);
     for (std::size_t i = 0; i < why.size() && i < askedOf.size(); ++i) asked[askedOf[i]]->point.what = why[i];
   }
   for (Found& f : found) out.points.push_back(std::move(f.point));
   return out;
 }
 
-std::vector<WhyStep> storyOf(const Plan& plan, const Evaluation& evaluation, Quality quality, const std::string& node, std::uint64_t id, const Task& task) {
+std::vector<WhyStep> storyOf(const Plan& plan, const Evaluation& evaluation, Quality quality, const std::string& node,
+                             std::uint64_t id, const Task& task) {
   const Plan now = followed(plan, quality);
   const PointsPtr points = evaluation.firstOf<PointsPtr>(node);
   if (!points) return {};

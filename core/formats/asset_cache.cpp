@@ -15,7 +15,9 @@ class Writer {
  public:
   std::string bytes;
   template <typename T>
-  void number(T v) { bytes.append(reinterpret_cast<const char*>(&v), sizeof v); }
+  void number(T v) {
+    bytes.append(reinterpret_cast<const char*>(&v), sizeof v);
+  }
   void text(const std::string& s) {
     number<std::uint64_t>(s.size());
     bytes += s;
@@ -147,7 +149,10 @@ Surface readSurface(Reader& r) {
       r.array(texture->rgba);
       r.array(*file);
       m.textureType = r.text();
-      if (texture->width < 1 || texture->height < 1 || texture->rgba.size() != static_cast<std::size_t>(texture->width) * static_cast<std::size_t>(texture->height) * 4) throw Short{};
+      if (texture->width < 1 || texture->height < 1 ||
+          texture->rgba.size() !=
+              static_cast<std::size_t>(texture->width) * static_cast<std::size_t>(texture->height) * 4)
+        throw Short{};
       m.texture = texture;
       m.textureFile = file;
     }
@@ -227,14 +232,13 @@ Result<ImportOutcome> readOutcome(const std::string& path) {
       image->bitsPerChannel = r.number<int>();
       r.array(image->values);
       if (image->width < 1 || image->height < 1 || image->channels < 1 ||
-          image->values.size() != static_cast<std::size_t>(image->width) * static_cast<std::size_t>(image->height) * static_cast<std::size_t>(image->channels))
+          image->values.size() != static_cast<std::size_t>(image->width) * static_cast<std::size_t>(image->height) *
+                                      static_cast<std::size_t>(image->channels))
         return damaged;
       outcome.image = image;
     }
     return outcome;
-  } catch (const Short&) {
-    return damaged;
-  }
+  } catch (const Short&) { return damaged; }
 }
 
 }  // namespace arvesk

@@ -1,4 +1,5 @@
-// Imported assets on disk, in our own plain layout: what the import helper hands over, and what makes a heavy asset be read only once.
+// Imported assets on disk, in our own plain layout: what the import helper hands over, and what makes a heavy asset be
+// read only once.
 #pragma once
 
 #include "core/geometry/surface.h"

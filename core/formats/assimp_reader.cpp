@@ -1,11 +1,11 @@
 // STL and what else Assimp reads. Assimp passes on non-finite numbers and wrong indices; readMesh checks them after us.
 #include "core/formats/mesh_reader.h"
 
-#include <assimp/Importer.hpp>
 #include <assimp/config.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <fmt/format.h>
+#include <assimp/Importer.hpp>
 
 namespace arvesk {
 namespace {
@@ -18,7 +18,8 @@ void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
     s.positions.push_back({p.x, p.y, p.z});
     aiVector3D n = mesh.mNormals ? normalTurn * mesh.mNormals[i] : aiVector3D(0, 0, 0);
     s.normals.push_back({n.x, n.y, n.z});
-    s.uvs.push_back(mesh.mTextureCoords[0] ? Vec2(mesh.mTextureCoords[0][i].x, 1 - mesh.mTextureCoords[0][i].y) : Vec2(0));
+    s.uvs.push_back(mesh.mTextureCoords[0] ? Vec2(mesh.mTextureCoords[0][i].x, 1 - mesh.mTextureCoords[0][i].y)
+                                           : Vec2(0));
     const aiColor4D* colors = mesh.mColors[0];
     s.colors.push_back(colors ? Vec4(colors[i].r, colors[i].g, colors[i].b, colors[i].a) : Vec4(1));
   }
@@ -29,16 +30,19 @@ void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
     if (face.mNumIndices != 3) continue;
     s.triangles.push_back({base + face.mIndices[0], base + face.mIndices[1], base + face.mIndices[2]});
     s.faceParts.push_back(part);
-    s.faceMaterials.push_back(static_cast<std::uint16_t>(mesh.mMaterialIndex < s.materials.size() ? mesh.mMaterialIndex : 0));
+    s.faceMaterials.push_back(
+        static_cast<std::uint16_t>(mesh.mMaterialIndex < s.materials.size() ? mesh.mMaterialIndex : 0));
   }
 }
 
-void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::int32_t parentNode, int depth) {
+void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::int32_t parentNode,
+             int depth) {
   if (depth > 256) return;
   const aiMatrix4x4 world = parent * node.mTransformation;
   glm::dmat4 m;
   for (unsigned row = 0; row < 4; ++row)
-    for (unsigned column = 0; column < 4; ++column) m[static_cast<int>(column)][static_cast<int>(row)] = static_cast<double>(world[row][column]);
+    for (unsigned column = 0; column < 4; ++column)
+      m[static_cast<int>(column)][static_cast<int>(row)] = static_cast<double>(world[row][column]);
   const auto ordinal = static_cast<std::int32_t>(s.nodes.size());
   s.nodes.push_back(sceneNodeOf(node.mName.C_Str(), parentNode, m));
   for (unsigned i = 0; i < node.mNumMeshes; ++i)
@@ -51,20 +55,26 @@ void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatri
 Result<Surface> readers::others(const std::string& path, std::vector<Problem>&) {
   Assimp::Importer importer;
   importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
-  const aiScene* scene = importer.ReadFile(path, aiProcess_Triangulate | aiProcess_SortByPType | aiProcess_ValidateDataStructure);
-  if (!scene || !scene->mRootNode) return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", importer.GetErrorString()), "Use glTF, OBJ, PLY or STL");
+  const aiScene* scene = importer.ReadFile(
+      path, aiProcess_Triangulate | aiProcess_SortByPType | aiProcess_ValidateDataStructure);
+  if (!scene || !scene->mRootNode)
+    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", importer.GetErrorString()),
+                "Use glTF, OBJ, PLY or STL");
   Surface s;
   for (unsigned m = 0; m < scene->mNumMaterials && m < 65535; ++m) {
     Material material;
     aiColor4D color;
-    if (scene->mMaterials[m]->Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS) material.baseColor = {linearFromSrgb(color.r), linearFromSrgb(color.g), linearFromSrgb(color.b), 1};
+    if (scene->mMaterials[m]->Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS)
+      material.baseColor = {linearFromSrgb(color.r), linearFromSrgb(color.g), linearFromSrgb(color.b), 1};
     aiString name;
     if (scene->mMaterials[m]->Get(AI_MATKEY_NAME, name) == AI_SUCCESS) material.name = name.C_Str();
     s.materials.push_back(material);
   }
   if (s.materials.empty()) s.materials.emplace_back();
   addNode(s, *scene, *scene->mRootNode, aiMatrix4x4(), -1, 0);
-  const auto allAre = [](const auto& values, auto v) { return std::all_of(values.begin(), values.end(), [&](const auto& x) { return x == v; }); };
+  const auto allAre = [](const auto& values, auto v) {
+    return std::all_of(values.begin(), values.end(), [&](const auto& x) { return x == v; });
+  };
   if (allAre(s.normals, Vec3(0))) s.normals.clear();
   if (allAre(s.colors, Vec4(1))) s.colors.clear();
   if (allAre(s.uvs, Vec2(0))) s.uvs.clear();

@@ -12,7 +12,9 @@
 namespace arvesk {
 namespace {
 
-Failure bad(std::string message) { return fail(ProblemCode::FileUnreadable, "CSV: " + std::move(message), "Mend the file, or export it again"); }
+Failure bad(std::string message) {
+  return fail(ProblemCode::FileUnreadable, "CSV: " + std::move(message), "Mend the file, or export it again");
+}
 
 /// Fields as views into the text; only quoted ones with doubled quotes need a copy.
 struct Fields {
@@ -65,7 +67,8 @@ struct Fields {
         ++at;
         continue;
       }
-      if (at < text.size() && text[at] != '\n' && text[at] != '\r') fault = fmt::format("line {} goes on after a closing quote", line);
+      if (at < text.size() && text[at] != '\n' && text[at] != '\r')
+        fault = fmt::format("line {} goes on after a closing quote", line);
       return true;
     }
   }
@@ -73,7 +76,8 @@ struct Fields {
 
 /// Where fields are separated by semicolons, "1,5" is one and a half.
 template <typename T>
-bool numbersOf(const std::vector<std::string_view>& cells, std::size_t column, std::size_t width, bool mayHaveDecimalCommas, Array<T>& out) {
+bool numbersOf(const std::vector<std::string_view>& cells, std::size_t column, std::size_t width,
+               bool mayHaveDecimalCommas, Array<T>& out) {
   const std::size_t rows = cells.size() / width;
   out.resize(rows);
   std::string pointed;
@@ -106,14 +110,16 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
   Table table;
   for (const std::string_view name : row) {
     if (name.empty()) return bad(fmt::format("column {} has no name", table.names.size() + 1));
-    if (std::find(table.names.begin(), table.names.end(), name) != table.names.end()) return bad(fmt::format("the name \"{}\" is used for two columns", name));
+    if (std::find(table.names.begin(), table.names.end(), name) != table.names.end())
+      return bad(fmt::format("the name \"{}\" is used for two columns", name));
     table.names.emplace_back(name);
   }
   const std::size_t width = table.names.size();
   std::vector<std::string_view> cells;
   while (fields.row(row, copies, fault)) {
     if (!fault.empty()) return bad(fault);
-    if (row.size() != width) return bad(fmt::format("line {} has {} fields, the head has {}", fields.line, row.size(), width));
+    if (row.size() != width)
+      return bad(fmt::format("line {} has {} fields, the head has {}", fields.line, row.size(), width));
     cells.insert(cells.end(), row.begin(), row.end());
     if (task.isCancelled()) return Failure(cancelled());
   }
@@ -121,8 +127,10 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
   for (std::size_t c = 0; c < width; ++c) {
     Array<std::uint64_t> whole;
     Array<double> numbers;
-    if (numbersOf(cells, c, width, separator == ';', whole)) table.columns.emplace_back(std::move(whole));
-    else if (numbersOf(cells, c, width, separator == ';', numbers)) table.columns.emplace_back(std::move(numbers));
+    if (numbersOf(cells, c, width, separator == ';', whole))
+      table.columns.emplace_back(std::move(whole));
+    else if (numbersOf(cells, c, width, separator == ';', numbers))
+      table.columns.emplace_back(std::move(numbers));
     else {
       std::vector<std::string> texts(table.rowCount);
       for (std::size_t r = 0; r < table.rowCount; ++r) texts[r] = cells[r * width + c];

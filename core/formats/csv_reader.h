@@ -1,4 +1,5 @@
-// Reads CSV (RFC 4180; commas, semicolons or tabs) with a head line. A column is whole numbers, numbers or text by what it holds.
+// Reads CSV (RFC 4180; commas, semicolons or tabs) with a head line. A column is whole numbers, numbers or text by what
+// it holds.
 #pragma once
 
 #include "core/base/result.h"

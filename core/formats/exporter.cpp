@@ -9,7 +9,9 @@
 namespace arvesk {
 namespace {
 
-bool endsWith(const std::string& text, std::string_view ending) { return text.size() >= ending.size() && text.compare(text.size() - ending.size(), ending.size(), ending) == 0; }
+bool endsWith(const std::string& text, std::string_view ending) {
+  return text.size() >= ending.size() && text.compare(text.size() - ending.size(), ending.size(), ending) == 0;
+}
 
 void warn(ExportReport& report, std::string message, std::string advice) {
   report.warnings.push_back({ProblemCode::WrongInput, Severity::Warning, {}, std::move(message), std::move(advice)});
@@ -22,13 +24,16 @@ Result<void> write(exporters::Job& job) {
   if (endsWith(job.path, ".csv")) return exporters::csv(job);
   if (endsWith(job.path, ".ply")) return exporters::ply(job);
   if (endsWith(job.path, ".obj")) return exporters::obj(job);
-  return fail(ProblemCode::BadParameter, "the format is not known by its ending", "Use .glb, .gltf, .usda, .csv, .ply or .obj", job.path);
+  return fail(ProblemCode::BadParameter, "the format is not known by its ending",
+              "Use .glb, .gltf, .usda, .csv, .ply or .obj", job.path);
 }
 
 }  // namespace
 
 const std::vector<ExportFormat>& exportFormats() {
-  static const std::vector<ExportFormat> formats{{".glb", "glTF, one file"}, {".gltf", "glTF, text and data"}, {".usda", "USD, text"}, {".csv", "CSV table"}, {".ply", "PLY points"}, {".obj", "OBJ mesh"}};
+  static const std::vector<ExportFormat> formats{{".glb", "glTF, one file"}, {".gltf", "glTF, text and data"},
+                                                 {".usda", "USD, text"},     {".csv", "CSV table"},
+                                                 {".ply", "PLY points"},     {".obj", "OBJ mesh"}};
   return formats;
 }
 
@@ -47,11 +52,15 @@ Result<std::uint64_t> exporters::guardGeometry(const Job& job) {
   std::uint64_t triangles = 0;
   for (const Group& g : job.groups) triangles += g.points.size() * g.prop->surface->faceCount();
   if (triangles > job.options.mostTriangles)
-    return fail(ProblemCode::TooMany, fmt::format("would write {} triangles as real geometry, the limit is {}", triangles, job.options.mostTriangles), "Export instances, or fewer outputs", job.path);
+    return fail(
+        ProblemCode::TooMany,
+        fmt::format("would write {} triangles as real geometry, the limit is {}", triangles, job.options.mostTriangles),
+        "Export instances, or fewer outputs", job.path);
   return triangles;
 }
 
-Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path, const ExportOptions& options, const Task& task) {
+Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path,
+                                  const ExportOptions& options, const Task& task) {
   ExportReport report;
   ExportOptions how = options;
   if (std::find(how.attributes.begin(), how.attributes.end(), "*") != how.attributes.end()) {
@@ -75,19 +84,24 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const 
     std::vector<Array<std::uint32_t>> byProp(p.kit ? p.kit->entries.size() : 0);
     std::size_t bare = 0;
     for (std::size_t i = 0; i < p.count; ++i) {
-      if (p.prop[i] == kNoProp) ++bare;
-      else byProp[static_cast<std::size_t>(p.prop[i])].push_back(static_cast<std::uint32_t>(i));
+      if (p.prop[i] == kNoProp)
+        ++bare;
+      else
+        byProp[static_cast<std::size_t>(p.prop[i])].push_back(static_cast<std::uint32_t>(i));
     }
     report.withoutProp += bare;
     report.perLayer[layer.name] += p.count - bare;
-    if (bare > 0) warn(report, fmt::format("{}: {} points have no prop", layer.name, bare), "Put Dress before the Output; only CSV and PLY write such points");
+    if (bare > 0)
+      warn(report, fmt::format("{}: {} points have no prop", layer.name, bare),
+           "Put Dress before the Output; only CSV and PLY write such points");
     for (std::size_t k = 0; k < byProp.size(); ++k) {
       if (byProp[k].empty()) continue;
       const PropPtr& prop = p.kit->entries[k].prop;
       report.placements += byProp[k].size();
       report.perProp[prop->name] += byProp[k].size();
       report.triangles += byProp[k].size() * prop->surface->faceCount();
-      job.groups.push_back({&layer, prop, std::move(byProp[k]), exporters::uniqueName(names, layer.name + " " + prop->name)});
+      job.groups.push_back(
+          {&layer, prop, std::move(byProp[k]), exporters::uniqueName(names, layer.name + " " + prop->name)});
     }
   }
   report.files.push_back(path);
@@ -96,7 +110,8 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const 
     std::error_code error;
     if (const auto size = std::filesystem::file_size(file, error); !error) report.bytes += size;
   }
-  if (report.placements == 0 && report.surfaces == 0 && report.withoutProp == 0) warn(report, "nothing was placed: the file is empty", "Look at the yields on the Plan");
+  if (report.placements == 0 && report.surfaces == 0 && report.withoutProp == 0)
+    warn(report, "nothing was placed: the file is empty", "Look at the yields on the Plan");
   return report;
 }
 

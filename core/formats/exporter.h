@@ -1,5 +1,5 @@
-// Writes the outputs of a plan: glTF, USD, CSV, PLY, OBJ. Files are written whole or not at all; placements are streamed, so that a
-// million of them take no second copy in memory.
+// Writes the outputs of a plan: glTF, USD, CSV, PLY, OBJ. Files are written whole or not at all; placements are
+// streamed, so that a million of them take no second copy in memory.
 #pragma once
 
 #include "core/base/task.h"
@@ -30,24 +30,25 @@ enum class UsdPrototypes {
 struct ExportOptions {
   GltfWay gltfWay = GltfWay::Instances;
   UsdPrototypes usdPrototypes = UsdPrototypes::Inside;
-  std::vector<std::string> attributes;       // of the points, written where the format can; "*" is all
-  std::size_t mostTriangles = 100'000'000;   // of real geometry
+  std::vector<std::string> attributes;      // of the points, written where the format can; "*" is all
+  std::size_t mostTriangles = 100'000'000;  // of real geometry
 };
 
 struct ExportReport {
   std::size_t placements = 0;
-  std::size_t withoutProp = 0;                       // points that had none; only CSV and PLY write them
+  std::size_t withoutProp = 0;  // points that had none; only CSV and PLY write them
   std::size_t surfaces = 0;
-  std::uint64_t triangles = 0;                       // shown by all placements together
-  std::map<std::string, std::size_t> perProp;        // by prop name
-  std::map<std::string, std::size_t> perLayer;       // by title
-  std::vector<std::string> files;                    // what was written, the chosen path first
-  std::size_t bytes = 0;                             // of all of them
+  std::uint64_t triangles = 0;                  // shown by all placements together
+  std::map<std::string, std::size_t> perProp;   // by prop name
+  std::map<std::string, std::size_t> perLayer;  // by title
+  std::vector<std::string> files;               // what was written, the chosen path first
+  std::size_t bytes = 0;                        // of all of them
   std::vector<Problem> warnings;
 };
 
 /// Format by the path's ending: .glb .gltf .usda .csv .ply .obj. Cancelling leaves the old file as it was.
-Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path, const ExportOptions& options, const Task& task);
+Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path,
+                                  const ExportOptions& options, const Task& task);
 
 /// The endings that exportLayers knows, with a name for people.
 struct ExportFormat {

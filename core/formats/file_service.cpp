@@ -25,7 +25,9 @@ std::string cacheFolder() {
 
 Result<std::uint64_t> hashFile(const std::string& path) {
   std::ifstream in(path, std::ios::binary);
-  if (!in) return fail(ProblemCode::FileMissing, "there is no such file, or it may not be read", "Put the file back, or choose another on the Bench", path);
+  if (!in)
+    return fail(ProblemCode::FileMissing, "there is no such file, or it may not be read",
+                "Put the file back, or choose another on the Bench", path);
   XXH3_state_t* state = XXH3_createState();
   XXH3_64bits_reset(state);
   std::vector<char> block(1 << 20);
@@ -58,12 +60,15 @@ Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
   std::error_code error;
   const auto status = std::filesystem::status(full, error);
   if (error || !std::filesystem::is_regular_file(status))
-    return fail(ProblemCode::FileMissing, "there is no such file", "Put the file back, or choose another on the Bench", path);
+    return fail(ProblemCode::FileMissing, "there is no such file", "Put the file back, or choose another on the Bench",
+                path);
   const auto changed = std::filesystem::last_write_time(full, error).time_since_epoch().count();
   const auto size = std::filesystem::file_size(full, error);
   {
     const std::lock_guard lock(m_mutex);
-    if (const auto it = m_keys.find(full); it != m_keys.end() && it->second.changed == changed && it->second.size == size) return it->second.key;
+    if (const auto it = m_keys.find(full);
+        it != m_keys.end() && it->second.changed == changed && it->second.size == size)
+      return it->second.key;
   }
   auto key = hashFile(full);
   if (!key) {
@@ -86,7 +91,8 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
   }
   std::error_code error;
   std::filesystem::create_directories(m_cacheFolder, error);
-  const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, *key, kReadersVersion, kind == AssetKind::Mesh ? "mesh" : "image");
+  const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, *key, kReadersVersion,
+                                         kind == AssetKind::Mesh ? "mesh" : "image");
   auto outcome = readOutcome(cached);
   if (!outcome) {
     if (auto ok = runImportHelper(kind, absolute(path), cached, task); !ok) {
@@ -95,7 +101,9 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
       return Failure(p);
     }
     outcome = readOutcome(cached);
-    if (!outcome) return fail(ProblemCode::HelperFailed, fmt::format("was read, but {} could not be written", cached), "Free some room, or set ARVESK_CACHE_DIR to another folder", path);
+    if (!outcome)
+      return fail(ProblemCode::HelperFailed, fmt::format("was read, but {} could not be written", cached),
+                  "Free some room, or set ARVESK_CACHE_DIR to another folder", path);
   }
   if (outcome->failure) {
     std::filesystem::remove(cached, error);  // a better reader may come

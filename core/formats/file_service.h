@@ -22,13 +22,17 @@ class DiskFileService final : public FileService {
   Result<ImagePtr> image(const std::string& path, const Task& task) override;
 
  private:
-  struct Known { std::int64_t changed; std::uint64_t size; std::uint64_t key; };
+  struct Known {
+    std::int64_t changed;
+    std::uint64_t size;
+    std::uint64_t key;
+  };
   Result<ImportOutcome> outcomeOf(AssetKind kind, const std::string& path, const Task& task);
 
   mutable std::mutex m_mutex;
   std::string m_folder;
   std::string m_cacheFolder;
-  std::map<std::string, Known> m_keys;  // by absolute path
+  std::map<std::string, Known> m_keys;                              // by absolute path
   std::map<std::pair<int, std::uint64_t>, ImportOutcome> m_loaded;  // by kind and content
 };
 

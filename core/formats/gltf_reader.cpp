@@ -1,4 +1,5 @@
-// glTF 2.0 by tinygltf, without its image loader, and with our own checks of every accessor and reference, which it does not do.
+// glTF 2.0 by tinygltf, without its image loader, and with our own checks of every accessor and reference, which it
+// does not do.
 #include "core/formats/mesh_reader.h"
 #include "core/formats/safe_file.h"
 #include "core/formats/tinygltf.h"
@@ -12,10 +13,14 @@
 namespace arvesk {
 namespace {
 
-Failure bad(std::string message) { return fail(ProblemCode::FileUnreadable, "glTF: " + std::move(message), "Check the file with a glTF validator, or export it again"); }
+Failure bad(std::string message) {
+  return fail(ProblemCode::FileUnreadable, "glTF: " + std::move(message),
+              "Check the file with a glTF validator, or export it again");
+}
 
 /// Keeps the bytes of images as they are in the file.
-bool keepImageBytes(tinygltf::Image* image, const int, std::string*, std::string*, int, int, const unsigned char* bytes, int size, void*) {
+bool keepImageBytes(tinygltf::Image* image, const int, std::string*, std::string*, int, int, const unsigned char* bytes,
+                    int size, void*) {
   if (size > 0) image->image.assign(bytes, bytes + size);
   return true;
 }
@@ -29,29 +34,38 @@ Result<tinygltf::Model> load(const std::string& path) {
   std::string error;
   std::string warning;
   const bool isBinary = bytes->size() >= 4 && std::memcmp(bytes->data(), "glTF", 4) == 0;
-  const bool ok = isBinary ? loader.LoadBinaryFromFile(&model, &error, &warning, path) : loader.LoadASCIIFromFile(&model, &error, &warning, path);
+  const bool ok = isBinary ? loader.LoadBinaryFromFile(&model, &error, &warning, path)
+                           : loader.LoadASCIIFromFile(&model, &error, &warning, path);
   if (!ok) return bad(error.empty() ? "cannot be read" : error.substr(0, error.find('\n')));
   for (const std::string& needed : model.extensionsRequired)
-    if (needed == "KHR_draco_mesh_compression" || needed == "EXT_meshopt_compression") return bad(fmt::format("{} is needed, but compressed meshes are not read", needed));
+    if (needed == "KHR_draco_mesh_compression" || needed == "EXT_meshopt_compression")
+      return bad(fmt::format("{} is needed, but compressed meshes are not read", needed));
   return model;
 }
 
 /// Numbers of an accessor, row by row, as double; all bounds are checked before a byte is read.
 Result<std::vector<double>> numbersOf(const tinygltf::Model& m, int index, int components) {
-  if (index < 0 || static_cast<std::size_t>(index) >= m.accessors.size()) return bad(fmt::format("accessor {} is not there", index));
+  if (index < 0 || static_cast<std::size_t>(index) >= m.accessors.size())
+    return bad(fmt::format("accessor {} is not there", index));
   const tinygltf::Accessor& a = m.accessors[static_cast<std::size_t>(index)];
   if (a.sparse.isSparse) return bad("sparse accessors are not read");
-  if (tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(a.type)) != components) return bad(fmt::format("accessor {} has another number of components than {}", index, components));
+  if (tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(a.type)) != components)
+    return bad(fmt::format("accessor {} has another number of components than {}", index, components));
   const int size = tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.componentType));
   if (size <= 0) return bad(fmt::format("accessor {} has an unknown component type", index));
-  if (a.bufferView < 0 || static_cast<std::size_t>(a.bufferView) >= m.bufferViews.size()) return bad(fmt::format("accessor {} has no buffer view", index));
+  if (a.bufferView < 0 || static_cast<std::size_t>(a.bufferView) >= m.bufferViews.size())
+    return bad(fmt::format("accessor {} has no buffer view", index));
   const tinygltf::BufferView& view = m.bufferViews[static_cast<std::size_t>(a.bufferView)];
-  if (view.buffer < 0 || static_cast<std::size_t>(view.buffer) >= m.buffers.size()) return bad(fmt::format("buffer view {} has no buffer", a.bufferView));
+  if (view.buffer < 0 || static_cast<std::size_t>(view.buffer) >= m.buffers.size())
+    return bad(fmt::format("buffer view {} has no buffer", a.bufferView));
   const std::vector<unsigned char>& bytes = m.buffers[static_cast<std::size_t>(view.buffer)].data;
   const std::size_t row = static_cast<std::size_t>(components) * static_cast<std::size_t>(size);
   const std::size_t stride = view.byteStride == 0 ? row : view.byteStride;
-  if (view.byteOffset > bytes.size() || view.byteLength > bytes.size() - view.byteOffset) return bad(fmt::format("buffer view {} goes past the end of its buffer", a.bufferView));
-  if (a.count > 0 && (a.byteOffset > view.byteLength || stride < row || (a.count - 1) > (view.byteLength - a.byteOffset) / stride || (a.count - 1) * stride + row > view.byteLength - a.byteOffset))
+  if (view.byteOffset > bytes.size() || view.byteLength > bytes.size() - view.byteOffset)
+    return bad(fmt::format("buffer view {} goes past the end of its buffer", a.bufferView));
+  if (a.count > 0 &&
+      (a.byteOffset > view.byteLength || stride < row || (a.count - 1) > (view.byteLength - a.byteOffset) / stride ||
+       (a.count - 1) * stride + row > view.byteLength - a.byteOffset))
     return bad(fmt::format("accessor {} goes past the end of its buffer view", index));
   std::vector<double> out(a.count * static_cast<std::size_t>(components));
   const unsigned char* start = bytes.data() + view.byteOffset + a.byteOffset;
@@ -86,19 +100,28 @@ glm::dmat4 localOf(const tinygltf::Node& node) {
       for (int r = 0; r < 4; ++r) m[c][r] = node.matrix[static_cast<std::size_t>(c * 4 + r)];
     return m;
   }
-  const auto number = [](const std::vector<double>& v, std::size_t i, double fallback) { return i < v.size() ? v[i] : fallback; };
-  const glm::dquat turn(number(node.rotation, 3, 1), number(node.rotation, 0, 0), number(node.rotation, 1, 0), number(node.rotation, 2, 0));
+  const auto number = [](const std::vector<double>& v, std::size_t i, double fallback) {
+    return i < v.size() ? v[i] : fallback;
+  };
+  const glm::dquat turn(number(node.rotation, 3, 1), number(node.rotation, 0, 0), number(node.rotation, 1, 0),
+                        number(node.rotation, 2, 0));
   glm::dmat4 m = glm::mat4_cast(turn);
   for (int c = 0; c < 3; ++c) m[c] *= number(node.scale, static_cast<std::size_t>(c), 1);
   m[3] = {number(node.translation, 0, 0), number(node.translation, 1, 0), number(node.translation, 2, 0), 1};
   return m;
 }
 
-/// Visits the nodes of the scene with their world transform and the ordinal of their parent (−1: none); ordinals count the visits.
-/// A loop or a wrong reference is an error.
-Result<void> visitNodes(const tinygltf::Model& m, const std::function<Result<void>(const tinygltf::Node&, const glm::dmat4&, std::int32_t)>& visit) {
+/// Visits the nodes of the scene with their world transform and the ordinal of their parent (−1: none); ordinals count
+/// the visits. A loop or a wrong reference is an error.
+Result<void> visitNodes(
+    const tinygltf::Model& m,
+    const std::function<Result<void>(const tinygltf::Node&, const glm::dmat4&, std::int32_t)>& visit) {
   std::vector<std::uint8_t> isSeen(m.nodes.size(), 0);
-  struct Open { int index; glm::dmat4 parent; std::int32_t parentOrdinal; };
+  struct Open {
+    int index;
+    glm::dmat4 parent;
+    std::int32_t parentOrdinal;
+  };
   std::int32_t ordinal = 0;
   std::vector<Open> open;
   const auto roots = [&]() -> std::vector<int> {
@@ -106,15 +129,18 @@ Result<void> visitNodes(const tinygltf::Model& m, const std::function<Result<voi
     if (scene < m.scenes.size()) return m.scenes[scene].nodes;
     std::vector<int> all;
     for (std::size_t i = 0; i < m.nodes.size(); ++i) all.push_back(static_cast<int>(i));
-    for (const tinygltf::Node& n : m.nodes) for (const int c : n.children) std::erase(all, c);
+    for (const tinygltf::Node& n : m.nodes)
+      for (const int c : n.children) std::erase(all, c);
     return all;
   }();
   for (auto it = roots.rbegin(); it != roots.rend(); ++it) open.push_back({*it, glm::dmat4(1), -1});
   while (!open.empty()) {
     const Open next = open.back();
     open.pop_back();
-    if (next.index < 0 || static_cast<std::size_t>(next.index) >= m.nodes.size()) return bad(fmt::format("node {} is not there", next.index));
-    if (isSeen[static_cast<std::size_t>(next.index)]++) return bad(fmt::format("node {} has two parents or is its own", next.index));
+    if (next.index < 0 || static_cast<std::size_t>(next.index) >= m.nodes.size())
+      return bad(fmt::format("node {} is not there", next.index));
+    if (isSeen[static_cast<std::size_t>(next.index)]++)
+      return bad(fmt::format("node {} has two parents or is its own", next.index));
     const tinygltf::Node& node = m.nodes[static_cast<std::size_t>(next.index)];
     const glm::dmat4 world = next.parent * localOf(node);
     if (auto ok = visit(node, world, next.parentOrdinal); !ok) return ok;
@@ -128,13 +154,16 @@ Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, 
   Material out;
   out.name = source.name;
   const auto& pbr = source.pbrMetallicRoughness;
-  for (int i = 0; i < 4 && static_cast<std::size_t>(i) < pbr.baseColorFactor.size(); ++i) out.baseColor[i] = static_cast<float>(pbr.baseColorFactor[static_cast<std::size_t>(i)]);
+  for (int i = 0; i < 4 && static_cast<std::size_t>(i) < pbr.baseColorFactor.size(); ++i)
+    out.baseColor[i] = static_cast<float>(pbr.baseColorFactor[static_cast<std::size_t>(i)]);
   out.roughness = static_cast<float>(pbr.roughnessFactor);
   out.metallic = static_cast<float>(pbr.metallicFactor);
   out.isTwoSided = source.doubleSided;
   out.isBlended = source.alphaMode == "BLEND";
-  if (source.alphaMode == "MASK") out.cutBelow = std::clamp(static_cast<float>(source.alphaCutoff), 0.0F, 1.0F);
-  else if (out.isBlended) out.cutBelow = 0.5F;
+  if (source.alphaMode == "MASK")
+    out.cutBelow = std::clamp(static_cast<float>(source.alphaCutoff), 0.0F, 1.0F);
+  else if (out.isBlended)
+    out.cutBelow = 0.5F;
   const int texture = pbr.baseColorTexture.index;
   if (texture < 0 || static_cast<std::size_t>(texture) >= m.textures.size()) return out;
   const int image = m.textures[static_cast<std::size_t>(texture)].source;
@@ -145,7 +174,11 @@ Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, 
     out.textureType = file->size() > 2 && (*file)[0] == 0xff ? "image/jpeg" : "image/png";
     out.textureFile = file;
   } else {
-    warnings.push_back({ProblemCode::FileUnreadable, Severity::Warning, {}, fmt::format("the texture of material \"{}\" could not be read", source.name), "Use PNG or JPEG textures"});
+    warnings.push_back({ProblemCode::FileUnreadable,
+                        Severity::Warning,
+                        {},
+                        fmt::format("the texture of material \"{}\" could not be read", source.name),
+                        "Use PNG or JPEG textures"});
   }
   return out;
 }
@@ -153,14 +186,16 @@ Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, 
 class MeshBuilder {
  public:
   MeshBuilder(const tinygltf::Model& model, std::vector<Problem>& warnings) : m_model(model) {
-    for (const tinygltf::Material& material : model.materials) m_surface.materials.push_back(materialOf(model, material, warnings));
+    for (const tinygltf::Material& material : model.materials)
+      m_surface.materials.push_back(materialOf(model, material, warnings));
     m_surface.materials.emplace_back();  // for primitives without one
   }
 
   Result<void> add(const tinygltf::Node& node, const glm::dmat4& world, std::int32_t parent) {
     m_surface.nodes.push_back(sceneNodeOf(node.name, parent, world));
     if (node.mesh < 0) return {};
-    if (static_cast<std::size_t>(node.mesh) >= m_model.meshes.size()) return bad(fmt::format("mesh {} is not there", node.mesh));
+    if (static_cast<std::size_t>(node.mesh) >= m_model.meshes.size())
+      return bad(fmt::format("mesh {} is not there", node.mesh));
     const tinygltf::Mesh& mesh = m_model.meshes[static_cast<std::size_t>(node.mesh)];
     if (m_surface.parts.size() >= 65535) return bad("the file has more than 65,535 parts");
     m_surface.parts.push_back(node.name.empty() ? mesh.name : node.name);
@@ -181,17 +216,20 @@ class MeshBuilder {
   }
 
  private:
-  Result<std::vector<double>> attribute(const tinygltf::Primitive& p, const char* name, int components, std::size_t count) {
+  Result<std::vector<double>> attribute(const tinygltf::Primitive& p, const char* name, int components,
+                                        std::size_t count) {
     const auto it = p.attributes.find(name);
     if (it == p.attributes.end()) return std::vector<double>();
     auto values = numbersOf(m_model, it->second, components);
-    if (values && values->size() != count * static_cast<std::size_t>(components)) return bad(fmt::format("{} has another count than POSITION", name));
+    if (values && values->size() != count * static_cast<std::size_t>(components))
+      return bad(fmt::format("{} has another count than POSITION", name));
     return values;
   }
 
   Result<void> addPrimitive(const tinygltf::Primitive& p, const glm::dmat4& world) {
     const int mode = p.mode < 0 ? TINYGLTF_MODE_TRIANGLES : p.mode;
-    if (mode != TINYGLTF_MODE_TRIANGLES && mode != TINYGLTF_MODE_TRIANGLE_STRIP && mode != TINYGLTF_MODE_TRIANGLE_FAN) return {};
+    if (mode != TINYGLTF_MODE_TRIANGLES && mode != TINYGLTF_MODE_TRIANGLE_STRIP && mode != TINYGLTF_MODE_TRIANGLE_FAN)
+      return {};
     const auto position = p.attributes.find("POSITION");
     if (position == p.attributes.end()) return {};
     const auto places = numbersOf(m_model, position->second, 3);
@@ -202,12 +240,19 @@ class MeshBuilder {
     const auto uvs = attribute(p, "TEXCOORD_0", 2, count);
     if (!uvs) return Failure(uvs.error());
     const auto colorIt = p.attributes.find("COLOR_0");
-    const int colorWidth = colorIt != p.attributes.end() && colorIt->second >= 0 && static_cast<std::size_t>(colorIt->second) < m_model.accessors.size() &&
-                                   m_model.accessors[static_cast<std::size_t>(colorIt->second)].type == TINYGLTF_TYPE_VEC3 ? 3 : 4;
+    const int colorWidth = colorIt != p.attributes.end() && colorIt->second >= 0 &&
+                                   static_cast<std::size_t>(colorIt->second) < m_model.accessors.size() &&
+                                   m_model.accessors[static_cast<std::size_t>(colorIt->second)].type ==
+                                       TINYGLTF_TYPE_VEC3
+                               ? 3
+                               : 4;
     const auto colors = attribute(p, "COLOR_0", colorWidth, count);
     if (!colors) return Failure(colors.error());
     for (const auto& [name, accessor] : p.attributes) {  // numbers of the maker's own, such as _MOISTURE
-      if (name.size() < 2 || name[0] != '_' || accessor < 0 || static_cast<std::size_t>(accessor) >= m_model.accessors.size() || m_model.accessors[static_cast<std::size_t>(accessor)].type != TINYGLTF_TYPE_SCALAR) continue;
+      if (name.size() < 2 || name[0] != '_' || accessor < 0 ||
+          static_cast<std::size_t>(accessor) >= m_model.accessors.size() ||
+          m_model.accessors[static_cast<std::size_t>(accessor)].type != TINYGLTF_TYPE_SCALAR)
+        continue;
       const auto own = numbersOf(m_model, accessor, 1);
       if (!own) return Failure(own.error());
       if (own->size() != count) return bad(fmt::format("{} has another count than POSITION", name));
@@ -224,18 +269,26 @@ class MeshBuilder {
     const auto base = static_cast<std::uint32_t>(m_surface.positions.size());
     const glm::dmat3 normalTurn = glm::transpose(glm::inverse(glm::dmat3(world)));
     for (std::size_t i = 0; i < count; ++i) {
-      m_surface.positions.push_back(Vec3(world * glm::dvec4((*places)[i * 3], (*places)[i * 3 + 1], (*places)[i * 3 + 2], 1)));
-      m_surface.normals.push_back(normals->empty() ? Vec3(0) : directionOr(Vec3(normalTurn * glm::dvec3((*normals)[i * 3], (*normals)[i * 3 + 1], (*normals)[i * 3 + 2])), Vec3(0)));
+      m_surface.positions.push_back(
+          Vec3(world * glm::dvec4((*places)[i * 3], (*places)[i * 3 + 1], (*places)[i * 3 + 2], 1)));
+      m_surface.normals.push_back(
+          normals->empty() ? Vec3(0)
+                           : directionOr(Vec3(normalTurn * glm::dvec3((*normals)[i * 3], (*normals)[i * 3 + 1],
+                                                                      (*normals)[i * 3 + 2])),
+                                         Vec3(0)));
       m_surface.uvs.push_back(uvs->empty() ? Vec2(0) : Vec2((*uvs)[i * 2], (*uvs)[i * 2 + 1]));
       const std::size_t w = static_cast<std::size_t>(colorWidth);
-      m_surface.colors.push_back(colors->empty() ? Vec4(1) : Vec4((*colors)[i * w], (*colors)[i * w + 1], (*colors)[i * w + 2], w == 4 ? (*colors)[i * w + 3] : 1));
+      m_surface.colors.push_back(colors->empty() ? Vec4(1)
+                                                 : Vec4((*colors)[i * w], (*colors)[i * w + 1], (*colors)[i * w + 2],
+                                                        w == 4 ? (*colors)[i * w + 3] : 1));
     }
     std::vector<std::uint32_t> indices;
     if (p.indices >= 0) {
       const auto numbers = numbersOf(m_model, p.indices, 1);
       if (!numbers) return Failure(numbers.error());
       for (const double v : *numbers) {
-        if (v < 0 || v >= static_cast<double>(count)) return bad(fmt::format("an index is {:.0f}, but there are {} vertices", v, count));
+        if (v < 0 || v >= static_cast<double>(count))
+          return bad(fmt::format("an index is {:.0f}, but there are {} vertices", v, count));
         indices.push_back(static_cast<std::uint32_t>(v));
       }
     } else {
@@ -249,12 +302,16 @@ class MeshBuilder {
       m_surface.faceParts.push_back(static_cast<std::uint16_t>(m_surface.parts.size() - 1));
       const std::size_t plain = m_surface.materials.size() - 1;
       const bool hasMaterial = p.material >= 0 && static_cast<std::size_t>(p.material) < plain;
-      m_surface.faceMaterials.push_back(static_cast<std::uint16_t>(hasMaterial ? static_cast<std::size_t>(p.material) : plain));
+      m_surface.faceMaterials.push_back(
+          static_cast<std::uint16_t>(hasMaterial ? static_cast<std::size_t>(p.material) : plain));
     };
     for (std::size_t i = 0; i + 2 < indices.size(); i += mode == TINYGLTF_MODE_TRIANGLES ? 3 : 1) {
-      if (mode == TINYGLTF_MODE_TRIANGLE_FAN) face(indices[0], indices[i + 1], indices[i + 2]);
-      else if (mode == TINYGLTF_MODE_TRIANGLE_STRIP && i % 2 == 1) face(indices[i + 1], indices[i], indices[i + 2]);
-      else face(indices[i], indices[i + 1], indices[i + 2]);
+      if (mode == TINYGLTF_MODE_TRIANGLE_FAN)
+        face(indices[0], indices[i + 1], indices[i + 2]);
+      else if (mode == TINYGLTF_MODE_TRIANGLE_STRIP && i % 2 == 1)
+        face(indices[i + 1], indices[i], indices[i + 2]);
+      else
+        face(indices[i], indices[i + 1], indices[i + 2]);
     }
     return {};
   }
@@ -274,7 +331,10 @@ Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& war
   if (!model) return Failure(model.error());
   if (model->materials.size() > 65000) return bad("the file has more than 65,000 materials");
   MeshBuilder builder(*model, warnings);
-  if (auto ok = visitNodes(*model, [&](const tinygltf::Node& node, const glm::dmat4& world, std::int32_t parent) { return builder.add(node, world, parent); }); !ok) return Failure(ok.error());
+  if (auto ok = visitNodes(*model, [&](const tinygltf::Node& node, const glm::dmat4& world,
+                                       std::int32_t parent) { return builder.add(node, world, parent); });
+      !ok)
+    return Failure(ok.error());
   return builder.take();
 }
 
@@ -284,13 +344,15 @@ Result<std::vector<GltfInstance>> readGltfInstances(const std::string& path) {
   std::vector<GltfInstance> out;
   const auto visit = [&](const tinygltf::Node& node, const glm::dmat4& world, std::int32_t) -> Result<void> {
     if (node.mesh < 0) return {};
-    if (static_cast<std::size_t>(node.mesh) >= model->meshes.size()) return bad(fmt::format("mesh {} is not there", node.mesh));
+    if (static_cast<std::size_t>(node.mesh) >= model->meshes.size())
+      return bad(fmt::format("mesh {} is not there", node.mesh));
     GltfInstance plain{node.name, model->meshes[static_cast<std::size_t>(node.mesh)].name, Vec3(world[3]), {}, {}};
     const auto it = node.extensions.find("EXT_mesh_gpu_instancing");
     if (it == node.extensions.end()) {
       const glm::dmat3 m(world);
       plain.size = Vec3(glm::length(m[0]), glm::length(m[1]), glm::length(m[2]));
-      plain.turn = Quat(glm::quat_cast(glm::dmat3(m[0] / glm::length(m[0]), m[1] / glm::length(m[1]), m[2] / glm::length(m[2]))));
+      plain.turn = Quat(
+          glm::quat_cast(glm::dmat3(m[0] / glm::length(m[0]), m[1] / glm::length(m[1]), m[2] / glm::length(m[2]))));
       out.push_back(plain);
       return {};
     }
@@ -307,7 +369,9 @@ Result<std::vector<GltfInstance>> readGltfInstances(const std::string& path) {
     for (std::size_t i = 0; i < count; ++i) {
       GltfInstance one = plain;
       if (!places->empty()) one.position = Vec3((*places)[i * 3], (*places)[i * 3 + 1], (*places)[i * 3 + 2]);
-      if (!turns->empty()) one.turn = Quat(static_cast<float>((*turns)[i * 4 + 3]), static_cast<float>((*turns)[i * 4]), static_cast<float>((*turns)[i * 4 + 1]), static_cast<float>((*turns)[i * 4 + 2]));
+      if (!turns->empty())
+        one.turn = Quat(static_cast<float>((*turns)[i * 4 + 3]), static_cast<float>((*turns)[i * 4]),
+                        static_cast<float>((*turns)[i * 4 + 1]), static_cast<float>((*turns)[i * 4 + 2]));
       one.size = sizes->empty() ? Vec3(1) : Vec3((*sizes)[i * 3], (*sizes)[i * 3 + 1], (*sizes)[i * 3 + 2]);
       out.push_back(one);
     }

@@ -1,5 +1,5 @@
-// glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in the order in
-// which the buffer views (or the list of nodes) name them, so no second copy of them is held.
+// glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in
+// the order in which the buffer views (or the list of nodes) name them, so no second copy of them is held.
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 #include "core/props/baked.h"
@@ -45,7 +45,8 @@ class GltfBuffer {
   template <typename T>
   int addArray(const Array<T>& values, int componentType, const char* type, int target) {
     const std::size_t bytes = values.size() * sizeof(T);
-    return addAccessor(addView(bytes, target, [&values, bytes](SafeFile& f) { f.write(values.data(), bytes); }), componentType, type, values.size());
+    return addAccessor(addView(bytes, target, [&values, bytes](SafeFile& f) { f.write(values.data(), bytes); }),
+                       componentType, type, values.size());
   }
   /// One value per point of a group, made while writing.
   template <typename T, typename Get>
@@ -80,7 +81,8 @@ class GltfWriter {
   /// Nodes that are made while writing: they come first in the list, `count` of them.
   struct StreamedNodes {
     std::size_t count = 0;
-    std::function<void(const std::function<void(const std::string&)>&)> write;  // hands over JSON objects, one after the other
+    std::function<void(const std::function<void(const std::string&)>&)>
+        write;  // hands over JSON objects, one after the other
   };
   StreamedNodes streamed;
 
@@ -109,14 +111,17 @@ class GltfWriter {
       const auto* numbers = std::get_if<Column<float>>(&column);
       if (!numbers || numbers->isConstant()) continue;
       std::string own = "_" + key;
-      for (char& c : own) c = std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c))) : '_';
+      for (char& c : own)
+        c = std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c)))
+                                                        : '_';
       attributes[own] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
     }
     if (!s.colors.empty()) attributes["COLOR_0"] = buffer.addArray(s.colors, kFloat, "VEC4", kVertices);
     json primitives = json::array();
     for (std::size_t m = 0; m < arrays->indices.size(); ++m) {
       if (arrays->indices[m].empty()) continue;
-      json primitive{{"attributes", attributes}, {"indices", buffer.addArray(arrays->indices[m], kUint, "SCALAR", kIndices)}};
+      json primitive{{"attributes", attributes},
+                     {"indices", buffer.addArray(arrays->indices[m], kUint, "SCALAR", kIndices)}};
       if (m < s.materials.size()) primitive["material"] = addMaterial(s.materials[m]);
       primitives.push_back(std::move(primitive));
     }
@@ -142,8 +147,14 @@ class GltfWriter {
     if (!sceneNodes.empty()) scene["nodes"] = sceneNodes;
     root["scenes"] = json::array({scene});
     root["scene"] = 0;
-    for (const auto& [key, list] : std::initializer_list<std::pair<const char*, const json&>>{{"nodes", m_nodes}, {"meshes", m_meshes}, {"materials", m_materials},
-             {"textures", m_textures}, {"images", m_images}, {"accessors", buffer.accessors}, {"bufferViews", buffer.views}})
+    for (const auto& [key, list] :
+         std::initializer_list<std::pair<const char*, const json&>>{{"nodes", m_nodes},
+                                                                    {"meshes", m_meshes},
+                                                                    {"materials", m_materials},
+                                                                    {"textures", m_textures},
+                                                                    {"images", m_images},
+                                                                    {"accessors", buffer.accessors},
+                                                                    {"bufferViews", buffer.views}})
       if (!list.empty() && !(streamed.count > 0 && std::string_view(key) == "nodes")) root[key] = list;
     const std::filesystem::path target(path);
     const std::string binName = target.stem().string() + ".bin";
@@ -153,7 +164,8 @@ class GltfWriter {
       root["buffers"] = json::array({b});
     }
     const std::string text = root.dump(-1, ' ', false, json::error_handler_t::replace);
-    // The text goes out in pieces: what is known, then nodes as they are made. Asked twice: once to measure, once to write.
+    // The text goes out in pieces: what is known, then nodes as they are made. Asked twice: once to measure, once to
+    // write.
     const auto pieces = [&](const std::function<void(const std::string&)>& out) {
       if (streamed.count == 0) {
         out(text);
@@ -173,7 +185,9 @@ class GltfWriter {
       if (auto ok = writeBuffer(bin, task); !ok) return ok;
       if (auto ok = bin.commit(); !ok) return ok;
       SafeFile file(path);
-      pieces([&](const std::string& piece) { if (!task.isCancelled()) file.write(piece); });
+      pieces([&](const std::string& piece) {
+        if (!task.isCancelled()) file.write(piece);
+      });
       if (task.isCancelled()) return Failure(cancelled());
       return file.commit();
     }
@@ -181,7 +195,9 @@ class GltfWriter {
     pieces([&](const std::string& piece) { length += piece.size(); });
     const std::size_t padding = (4 - length % 4) % 4;
     const std::uint64_t total = 12 + 8 + length + padding + (buffer.size > 0 ? 8 + buffer.size : 0);
-    if (total > 0xffffffffULL) return fail(ProblemCode::TooMany, fmt::format("would have {} bytes, a .glb holds 4 GB at most", total), "Export as .gltf, or fewer outputs", path);
+    if (total > 0xffffffffULL)
+      return fail(ProblemCode::TooMany, fmt::format("would have {} bytes, a .glb holds 4 GB at most", total),
+                  "Export as .gltf, or fewer outputs", path);
     SafeFile file(path);
     const auto word = [&](std::uint64_t v) {
       const auto w = static_cast<std::uint32_t>(v);
@@ -192,7 +208,9 @@ class GltfWriter {
     word(total);
     word(length + padding);
     word(0x4e4f534a);
-    pieces([&](const std::string& piece) { if (!task.isCancelled()) file.write(piece); });
+    pieces([&](const std::string& piece) {
+      if (!task.isCancelled()) file.write(piece);
+    });
     if (task.isCancelled()) return Failure(cancelled());
     file.write(std::string(padding, ' '));
     if (buffer.size > 0) {
@@ -217,7 +235,8 @@ class GltfWriter {
     const auto bytes = m.textureFile;
     const auto [it, isNew] = m_textureOf.emplace(bytes.get(), static_cast<int>(m_textures.size()));
     if (isNew) {
-      const int view = buffer.addView(bytes->size(), 0, [bytes](SafeFile& f) { f.write(bytes->data(), bytes->size()); });
+      const int view = buffer.addView(bytes->size(), 0,
+                                      [bytes](SafeFile& f) { f.write(bytes->data(), bytes->size()); });
       m_images.push_back({{"bufferView", view}, {"mimeType", m.textureType}});
       m_textures.push_back({{"source", static_cast<int>(m_images.size()) - 1}});
     }
@@ -234,7 +253,9 @@ class GltfWriter {
 
  public:
   int addMaterial(const Material& m) {
-    json pbr{{"baseColorFactor", {m.baseColor.r, m.baseColor.g, m.baseColor.b, m.baseColor.a}}, {"roughnessFactor", m.roughness}, {"metallicFactor", m.metallic}};
+    json pbr{{"baseColorFactor", {m.baseColor.r, m.baseColor.g, m.baseColor.b, m.baseColor.a}},
+             {"roughnessFactor", m.roughness},
+             {"metallicFactor", m.metallic}};
     if (m.textureFile) pbr["baseColorTexture"] = {{"index", addTexture(m)}};
     json material{{"pbrMetallicRoughness", pbr}};
     if (!m.name.empty()) material["name"] = m.name;
@@ -259,16 +280,24 @@ void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::st
     const auto it = g.layer->points->attributes.find(name);
     if (it == g.layer->points->attributes.end()) continue;
     std::string key = "_";
-    for (const char c : name) key += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c))) : '_';
+    for (const char c : name)
+      key += std::isalnum(static_cast<unsigned char>(c))
+                 ? static_cast<char>(std::toupper(static_cast<unsigned char>(c)))
+                 : '_';
     if (std::holds_alternative<Column<float>>(it->second))
-      attributes[key] = writer.buffer.addPerPoint<float>(g, kFloat, "SCALAR", [name](const Points& p, std::uint32_t i) { return std::get<Column<float>>(p.attributes.at(name))[i]; });
-    if (std::holds_alternative<Column<Vec3>>(it->second))
-      attributes[key] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [name](const Points& p, std::uint32_t i) { return std::get<Column<Vec3>>(p.attributes.at(name))[i]; });
-    if (std::holds_alternative<Column<std::uint64_t>>(it->second))
-      attributes[key] = writer.buffer.addPerPoint<glm::uvec2>(g, kUint, "VEC2", [name](const Points& p, std::uint32_t i) {
-        const std::uint64_t id = std::get<Column<std::uint64_t>>(p.attributes.at(name))[i];
-        return glm::uvec2(static_cast<std::uint32_t>(id), static_cast<std::uint32_t>(id >> 32));
+      attributes[key] = writer.buffer.addPerPoint<float>(g, kFloat, "SCALAR", [name](const Points& p, std::uint32_t i) {
+        return std::get<Column<float>>(p.attributes.at(name))[i];
       });
+    if (std::holds_alternative<Column<Vec3>>(it->second))
+      attributes[key] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [name](const Points& p, std::uint32_t i) {
+        return std::get<Column<Vec3>>(p.attributes.at(name))[i];
+      });
+    if (std::holds_alternative<Column<std::uint64_t>>(it->second))
+      attributes[key] = writer.buffer.addPerPoint<glm::uvec2>(
+          g, kUint, "VEC2", [name](const Points& p, std::uint32_t i) {
+            const std::uint64_t id = std::get<Column<std::uint64_t>>(p.attributes.at(name))[i];
+            return glm::uvec2(static_cast<std::uint32_t>(id), static_cast<std::uint32_t>(id >> 32));
+          });
   }
 }
 
@@ -277,7 +306,8 @@ std::map<const Prop*, int> addMeshes(GltfWriter& writer, const Job& job) {
   std::map<const Prop*, int> meshes;
   std::map<std::string, int> names;
   for (const Group& g : job.groups)
-    if (!meshes.contains(g.prop.get())) meshes[g.prop.get()] = writer.addMesh(g.prop->surface, exporters::uniqueName(names, g.prop->name), g.prop->tags);
+    if (!meshes.contains(g.prop.get()))
+      meshes[g.prop.get()] = writer.addMesh(g.prop->surface, exporters::uniqueName(names, g.prop->name), g.prop->tags);
   return meshes;
 }
 
@@ -285,18 +315,23 @@ void writeInstances(GltfWriter& writer, const Job& job, std::map<const ExportLay
   const std::map<const Prop*, int> meshes = addMeshes(writer, job);
   for (const Group& g : job.groups) {
     json attributes;
-    attributes["TRANSLATION"] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [](const Points& p, std::uint32_t i) { return p.position[i]; });
+    attributes["TRANSLATION"] = writer.buffer.addPerPoint<Vec3>(
+        g, kFloat, "VEC3", [](const Points& p, std::uint32_t i) { return p.position[i]; });
     attributes["ROTATION"] = writer.buffer.addPerPoint<Vec4>(g, kFloat, "VEC4", [](const Points& p, std::uint32_t i) {
       const Quat q = glm::normalize(p.orientation[i]);
       return Vec4(q.x, q.y, q.z, q.w);
     });
-    attributes["SCALE"] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [](const Points& p, std::uint32_t i) { return p.size[i]; });
+    attributes["SCALE"] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3",
+                                                          [](const Points& p, std::uint32_t i) { return p.size[i]; });
     // Ids have 64 bits: low half first.
     attributes["_ID"] = writer.buffer.addPerPoint<glm::uvec2>(g, kUint, "VEC2", [](const Points& p, std::uint32_t i) {
       return glm::uvec2(static_cast<std::uint32_t>(p.id[i]), static_cast<std::uint32_t>(p.id[i] >> 32));
     });
     addAttributes(writer, g, job.options.attributes, attributes);
-    children[g.layer].push_back(writer.addNode({{"name", g.name}, {"mesh", meshes.at(g.prop.get())}, {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}}));
+    children[g.layer].push_back(
+        writer.addNode({{"name", g.name},
+                        {"mesh", meshes.at(g.prop.get())},
+                        {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}}));
   }
   if (job.groups.empty()) return;
   writer.root["extensionsUsed"] = json::array({"EXT_mesh_gpu_instancing"});
@@ -322,13 +357,18 @@ void writeNodes(GltfWriter& writer, const Job& job) {
         const Quat q = glm::normalize(p.orientation[i]);
         const Vec3 at = p.position[i];
         const Vec3 s = p.size[i];
-        out(fmt::format("{{\"name\":{} {}\",\"mesh\":{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],\"extras\":{{\"id\":\"{}\"}}}}", name.substr(0, name.size() - 1), ++number, mesh, at.x, at.y, at.z,
-                        q.x, q.y, q.z, q.w, s.x, s.y, s.z, p.id[i]));
+        out(
+            fmt::format("{{\"name\":{} "
+                        "{}\",\"mesh\":{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],"
+                        "\"extras\":{{\"id\":\"{}\"}}}}",
+                        name.substr(0, name.size() - 1), ++number, mesh, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y,
+                        s.z, p.id[i]));
       }
     }
     std::size_t first = 0;
     for (const ExportLayer* layer : layers) {
-      std::string node = fmt::format("{{\"name\":{},\"children\":[", json(layer->name).dump(-1, ' ', false, json::error_handler_t::replace));
+      std::string node = fmt::format("{{\"name\":{},\"children\":[",
+                                     json(layer->name).dump(-1, ' ', false, json::error_handler_t::replace));
       std::size_t count = 0;
       for (const Group& g : job.groups)
         if (g.layer == layer) count += g.points.size();
@@ -350,7 +390,10 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
     const Surface& s = *g.prop->surface;
     const std::size_t perCopy = s.positions.size();
     const std::size_t count = perCopy * g.points.size();
-    if (count > 0xfffffff0ULL) return fail(ProblemCode::TooMany, fmt::format("{} would have {} vertices, a mesh holds 4,294,967,280 at most", g.name, count), "Export instances", job.path);
+    if (count > 0xfffffff0ULL)
+      return fail(ProblemCode::TooMany,
+                  fmt::format("{} would have {} vertices, a mesh holds 4,294,967,280 at most", g.name, count),
+                  "Export instances", job.path);
     auto& of = materials[g.prop.get()];
     if (of.empty())
       for (const Material& m : s.materials) of.push_back(writer.addMaterial(m));
@@ -361,7 +404,8 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
         const Points& p = *g.layer->points;
         std::vector<T> block;
         for (const std::uint32_t i : g.points) {
-          for (std::size_t v = 0; v < g.prop->surface->positions.size(); ++v) block.push_back(make(p.position[i], p.orientation[i], p.size[i], v));
+          for (std::size_t v = 0; v < g.prop->surface->positions.size(); ++v)
+            block.push_back(make(p.position[i], p.orientation[i], p.size[i], v));
           if (block.size() < 65536) continue;
           f.write(block.data(), block.size() * sizeof(T));
           block.clear();
@@ -372,20 +416,30 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
     };
     json attributes;
     const SurfacePtr surface = g.prop->surface;
-    const auto place = [surface](const Vec3& at, const Quat& q, const Vec3& size, std::size_t v) { return at + q * (size * surface->positions[v]); };
+    const auto place = [surface](const Vec3& at, const Quat& q, const Vec3& size, std::size_t v) {
+      return at + q * (size * surface->positions[v]);
+    };
     const int position = perVertex("VEC3", sizeof(Vec3), place);
     Box3 box;
     for (const std::uint32_t i : g.points)
-      for (std::size_t v = 0; v < perCopy; ++v) box.add(place(g.layer->points->position[i], g.layer->points->orientation[i], g.layer->points->size[i], v));
+      for (std::size_t v = 0; v < perCopy; ++v)
+        box.add(place(g.layer->points->position[i], g.layer->points->orientation[i], g.layer->points->size[i], v));
     writer.buffer.accessors[static_cast<std::size_t>(position)]["min"] = {box.min.x, box.min.y, box.min.z};
     writer.buffer.accessors[static_cast<std::size_t>(position)]["max"] = {box.max.x, box.max.y, box.max.z};
     attributes["POSITION"] = position;
     if (!s.normals.empty())
-      attributes["NORMAL"] = perVertex("VEC3", sizeof(Vec3), [surface](const Vec3&, const Quat& q, const Vec3& size, std::size_t v) {
-        return placedNormal(surface->normals[v], q, size);
-      });
-    if (!s.uvs.empty()) attributes["TEXCOORD_0"] = perVertex("VEC2", sizeof(Vec2), [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
-    if (!s.colors.empty()) attributes["COLOR_0"] = perVertex("VEC4", sizeof(Vec4), [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
+      attributes["NORMAL"] = perVertex("VEC3", sizeof(Vec3),
+                                       [surface](const Vec3&, const Quat& q, const Vec3& size, std::size_t v) {
+                                         return placedNormal(surface->normals[v], q, size);
+                                       });
+    if (!s.uvs.empty())
+      attributes["TEXCOORD_0"] = perVertex(
+          "VEC2", sizeof(Vec2),
+          [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
+    if (!s.colors.empty())
+      attributes["COLOR_0"] = perVertex(
+          "VEC4", sizeof(Vec4),
+          [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
     json primitives = json::array();
     for (std::size_t m = 0; m < std::max<std::size_t>(1, s.materials.size()); ++m) {
       auto faces = std::make_shared<Array<std::uint32_t>>();
@@ -393,27 +447,30 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
         if ((s.faceMaterials.empty() ? 0 : s.faceMaterials[f]) == m) faces->push_back(static_cast<std::uint32_t>(f));
       if (faces->empty()) continue;
       const std::size_t indices = faces->size() * 3 * g.points.size();
-      const int view = writer.buffer.addView(indices * sizeof(std::uint32_t), 34963, [&g, surface, faces, perCopy](SafeFile& file) {
-        const Points& p = *g.layer->points;
-        std::vector<UVec3> block;
-        for (std::size_t k = 0; k < g.points.size(); ++k) {
-          const bool isMirrored = isMirroring(p.size[g.points[k]]);
-          for (const std::uint32_t f : *faces) {
-            UVec3 t = surface->triangles[f] + UVec3(static_cast<std::uint32_t>(k * perCopy));
-            if (isMirrored) std::swap(t.y, t.z);
-            block.push_back(t);
-          }
-          if (block.size() < 65536) continue;
-          file.write(block.data(), block.size() * sizeof(UVec3));
-          block.clear();
-        }
-        file.write(block.data(), block.size() * sizeof(UVec3));
-      });
-      json primitive{{"attributes", attributes}, {"indices", writer.buffer.addAccessor(view, kUint, "SCALAR", indices)}};
+      const int view = writer.buffer.addView(
+          indices * sizeof(std::uint32_t), 34963, [&g, surface, faces, perCopy](SafeFile& file) {
+            const Points& p = *g.layer->points;
+            std::vector<UVec3> block;
+            for (std::size_t k = 0; k < g.points.size(); ++k) {
+              const bool isMirrored = isMirroring(p.size[g.points[k]]);
+              for (const std::uint32_t f : *faces) {
+                UVec3 t = surface->triangles[f] + UVec3(static_cast<std::uint32_t>(k * perCopy));
+                if (isMirrored) std::swap(t.y, t.z);
+                block.push_back(t);
+              }
+              if (block.size() < 65536) continue;
+              file.write(block.data(), block.size() * sizeof(UVec3));
+              block.clear();
+            }
+            file.write(block.data(), block.size() * sizeof(UVec3));
+          });
+      json primitive{{"attributes", attributes},
+                     {"indices", writer.buffer.addAccessor(view, kUint, "SCALAR", indices)}};
       if (m < of.size()) primitive["material"] = of[m];
       primitives.push_back(std::move(primitive));
     }
-    children[g.layer].push_back(writer.addNode({{"name", g.name}, {"mesh", writer.addMadeMesh(g.name, std::move(primitives))}}));
+    children[g.layer].push_back(
+        writer.addNode({{"name", g.name}, {"mesh", writer.addMadeMesh(g.name, std::move(primitives))}}));
   }
   return {};
 }
@@ -426,9 +483,7 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
   std::vector<int> scene;
   switch (job.options.gltfWay) {
     case GltfWay::Instances: writeInstances(writer, job, children); break;
-    case GltfWay::Nodes:
-      writeNodes(writer, job);
-      break;
+    case GltfWay::Nodes: writeNodes(writer, job); break;
     case GltfWay::Mesh:
       if (auto ok = writeGeometry(writer, job, children); !ok) return ok;
       break;
@@ -439,9 +494,14 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
     for (std::size_t i = placements; i < writer.streamed.count; ++i) scene.push_back(static_cast<int>(i));
   }
   for (const ExportLayer* layer : job.layers)
-    if (children.contains(layer)) scene.push_back(writer.addNode({{"name", layer->name}, {"children", children[layer]}}));
-  for (const auto& [layer, name] : job.surfaces) scene.push_back(writer.addNode({{"name", name}, {"mesh", writer.addMesh(layer->surface, name)}}));
-  if (!isBinary) job.report.files.push_back((std::filesystem::path(job.path).parent_path() / (std::filesystem::path(job.path).stem().string() + ".bin")).string());
+    if (children.contains(layer))
+      scene.push_back(writer.addNode({{"name", layer->name}, {"children", children[layer]}}));
+  for (const auto& [layer, name] : job.surfaces)
+    scene.push_back(writer.addNode({{"name", name}, {"mesh", writer.addMesh(layer->surface, name)}}));
+  if (!isBinary)
+    job.report.files.push_back(
+        (std::filesystem::path(job.path).parent_path() / (std::filesystem::path(job.path).stem().string() + ".bin"))
+            .string());
   return writer.write(job.path, isBinary, scene, job.task);
 }
 
@@ -456,8 +516,10 @@ Result<void> exporters::glbOf(const std::vector<SceneItem>& items, const std::st
     if (item.turn != Quat(1, 0, 0, 0)) node["rotation"] = {item.turn.x, item.turn.y, item.turn.z, item.turn.w};
     if (item.size != Vec3(1)) node["scale"] = {item.size.x, item.size.y, item.size.z};
     const int index = writer.addNode(std::move(node));
-    if (item.under.empty()) roots.push_back(index);
-    else parents[item.under].push_back(index);
+    if (item.under.empty())
+      roots.push_back(index);
+    else
+      parents[item.under].push_back(index);
   }
   for (const auto& [name, list] : parents) roots.push_back(writer.addNode({{"name", name}, {"children", list}}));
   return writer.write(path, true, roots, {});

@@ -1,7 +1,7 @@
 #include "core/formats/import_helper.h"
 
-#include <fmt/format.h>
 #include <fcntl.h>
+#include <fmt/format.h>
 #include <spawn.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
@@ -39,7 +39,8 @@ void limit(int resource, std::uint64_t most) {
 
 }  // namespace
 
-Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task) {
+Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath,
+                             const Task& task) {
   std::string program = helperPath(kind);
   std::string in = path;
   std::string out = outcomePath;
@@ -51,7 +52,10 @@ Result<void> runImportHelper(AssetKind kind, const std::string& path, const std:
   pid_t child = 0;
   const int error = ::posix_spawn(&child, program.c_str(), &actions, nullptr, arguments.data(), environ);
   posix_spawn_file_actions_destroy(&actions);
-  if (error != 0) return fail(ProblemCode::HelperFailed, fmt::format("the import helper {} could not be started: {}", program, std::strerror(error)), "Install the application again", path);
+  if (error != 0)
+    return fail(ProblemCode::HelperFailed,
+                fmt::format("the import helper {} could not be started: {}", program, std::strerror(error)),
+                "Install the application again", path);
 
   using Clock = std::chrono::steady_clock;
   const auto deadline = Clock::now() + std::chrono::seconds(10 + sizeOf(path) / (4 * kMegabyte));
@@ -63,13 +67,16 @@ Result<void> runImportHelper(AssetKind kind, const std::string& path, const std:
       ::kill(child, SIGKILL);
       ::waitpid(child, &status, 0);
       if (!isLate) return Failure(cancelled());
-      return fail(ProblemCode::HelperFailed, "took too long to read", "The file may be damaged; export it again or make it smaller", path);
+      return fail(ProblemCode::HelperFailed, "took too long to read",
+                  "The file may be damaged; export it again or make it smaller", path);
     }
     std::this_thread::sleep_for(pause);
     pause = std::min(pause * 2, std::chrono::microseconds(10000));
   }
   if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
-  return fail(ProblemCode::HelperFailed, "could not be read: the reader stopped in the middle (damaged file, or too little memory)", "Export the file again, or make it smaller", path);
+  return fail(ProblemCode::HelperFailed,
+              "could not be read: the reader stopped in the middle (damaged file, or too little memory)",
+              "Export the file again, or make it smaller", path);
 }
 
 namespace {
@@ -86,7 +93,8 @@ int readOne(const std::string& path, const std::string& outcomePath, Read read) 
   try {
     read(path, outcome);
   } catch (const std::exception& e) {
-    outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()), "Export the file again");
+    outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()),
+                              "Export the file again");
   }
   return writeOutcome(outcome, outcomePath) ? 0 : 1;
 }
@@ -116,7 +124,10 @@ int importHelperMain(int argc, char** argv, Read read) {
     if (child == 0) ::_exit(readOne(argv[i], argv[i + 1], read));
     if (child > 0 && endsWell(child)) continue;
     ImportOutcome outcome;
-    outcome.failure = problem(ProblemCode::HelperFailed, child < 0 ? "could not be read: no process could be started" : "could not be read: the reader stopped in the middle or took too long", "Export the file again, or make it smaller");
+    outcome.failure = problem(ProblemCode::HelperFailed,
+                              child < 0 ? "could not be read: no process could be started"
+                                        : "could not be read: the reader stopped in the middle or took too long",
+                              "Export the file again, or make it smaller");
     if (!writeOutcome(outcome, argv[i + 1])) return 1;
   }
   return 0;

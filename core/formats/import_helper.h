@@ -1,4 +1,5 @@
-// Reading assets in a process of its own, with limits on time and memory: a broken or hostile file gives a message and never takes the application down.
+// Reading assets in a process of its own, with limits on time and memory: a broken or hostile file gives a message and
+// never takes the application down.
 #pragma once
 
 #include "core/base/task.h"
@@ -8,12 +9,13 @@ namespace arvesk {
 
 enum class AssetKind { Mesh, Image };
 
-/// Runs the helper on `path`; its outcome is left at `outcomePath`. Fails when it crashed or ran out of time (10 s, and 1 s more per 4 MB of the file).
+/// Runs the helper on `path`; its outcome is left at `outcomePath`. Fails when it crashed or ran out of time (10 s, and
+/// 1 s more per 4 MB of the file).
 Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task);
 
-/// What a helper process does (arguments: file, outcome): sets its own limits, reads, writes the outcome. Returns the exit status.
-/// With several pairs of arguments each file is read by a child of its own, so that libraries load once; a child that crashes or takes
-/// over 10 s leaves an outcome that says so.
+/// What a helper process does (arguments: file, outcome): sets its own limits, reads, writes the outcome. Returns the
+/// exit status. With several pairs of arguments each file is read by a child of its own, so that libraries load once; a
+/// child that crashes or takes over 10 s leaves an outcome that says so.
 int importHelperMain(int argc, char** argv, void (*read)(const std::string& path, ImportOutcome& outcome));
 
 }  // namespace arvesk

@@ -1,5 +1,5 @@
-#include "core/base/utf8.h"
 #include "core/formats/mesh_reader.h"
+#include "core/base/utf8.h"
 
 #include "core/base/hash.h"
 #include "core/formats/import_helper.h"
@@ -17,11 +17,18 @@ namespace {
 std::string endingOf(const std::string& path) {
   const std::size_t dot = path.find_last_of('.');
   std::string ending = dot == std::string::npos ? "" : path.substr(dot + 1);
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
   return ending;
 }
 
-Problem repaired(std::string message) { return {ProblemCode::FileUnreadable, Severity::Warning, {}, std::move(message), "Mend the file in the program that wrote it"}; }
+Problem repaired(std::string message) {
+  return {ProblemCode::FileUnreadable,
+          Severity::Warning,
+          {},
+          std::move(message),
+          "Mend the file in the program that wrote it"};
+}
 
 template <typename T>
 void eraseFaces(Array<T>& perFace, const Array<std::uint8_t>& isBad) {
@@ -39,7 +46,9 @@ void addNodesOfParts(Surface& s) {
   for (std::size_t f = 0; f < s.faceCount(); ++f)
     for (int k = 0; k < 3; ++k) boxes[s.faceParts[f]].add(s.positions[s.triangles[f][k]]);
   for (std::size_t p = 0; p < boxes.size(); ++p)
-    if (!boxes[p].isEmpty()) s.nodes.push_back({s.parts[p], -1, {boxes[p].center().x, boxes[p].min.y, boxes[p].center().z}, Quat(1, 0, 0, 0), Vec3(1)});
+    if (!boxes[p].isEmpty())
+      s.nodes.push_back(
+          {s.parts[p], -1, {boxes[p].center().x, boxes[p].min.y, boxes[p].center().z}, Quat(1, 0, 0, 0), Vec3(1)});
 }
 
 /// All names in one encoding, whatever the file was written in.
@@ -74,9 +83,18 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
       ++flat;
     }
   }
-  if (outside > 0) warnings.push_back(repaired(fmt::format("{} faces referred to vertices that are not there and were left out", outside)));
-  if (notFinite > 0) warnings.push_back(repaired(fmt::format("{} faces had positions that are not numbers and were left out", notFinite)));
-  if (flat > 0) warnings.push_back({ProblemCode::FileUnreadable, Severity::Note, {}, fmt::format("{} faces without area were left out", flat), {}});
+  if (outside > 0)
+    warnings.push_back(
+        repaired(fmt::format("{} faces referred to vertices that are not there and were left out", outside)));
+  if (notFinite > 0)
+    warnings.push_back(
+        repaired(fmt::format("{} faces had positions that are not numbers and were left out", notFinite)));
+  if (flat > 0)
+    warnings.push_back({ProblemCode::FileUnreadable,
+                        Severity::Note,
+                        {},
+                        fmt::format("{} faces without area were left out", flat),
+                        {}});
   if (outside + notFinite + flat > 0) {
     eraseFaces(s.faceMaterials, isBad);
     eraseFaces(s.faceParts, isBad);
@@ -90,12 +108,15 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
     if (!std::isfinite(uv.x) || !std::isfinite(uv.y)) uv = Vec2(0);
   for (Vec4& c : s.colors)
     for (int i = 0; i < 4; ++i) c[i] = std::isfinite(c[i]) ? std::clamp(c[i], 0.0F, 1.0F) : 1.0F;
-  const bool hasNormals = s.normals.size() == n && std::all_of(s.normals.begin(), s.normals.end(), [](const Vec3& v) { return isFinite(v) && glm::length(v) > 1e-6F; });
+  const bool hasNormals = s.normals.size() == n && std::all_of(s.normals.begin(), s.normals.end(), [](const Vec3& v) {
+                            return isFinite(v) && glm::length(v) > 1e-6F;
+                          });
   if (hasNormals) {
     for (Vec3& v : s.normals) v = glm::normalize(v);
   } else {
     s.hasOwnNormals = false;
-    if (!s.normals.empty()) warnings.push_back(repaired("some normals were not directions; all were computed from the faces"));
+    if (!s.normals.empty())
+      warnings.push_back(repaired("some normals were not directions; all were computed from the faces"));
     computeSmoothNormals(s);
   }
   nameInUtf8(s);
@@ -110,15 +131,21 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
 
 Result<Texture> decodeTexture(const std::vector<std::uint8_t>& file) {
   const bool isJpeg = file.size() > 2 && file[0] == 0xff && file[1] == 0xd8;
-  const std::string base = (std::filesystem::temp_directory_path() / fmt::format("arvesk-{}-{}", ::getpid(), hashText({reinterpret_cast<const char*>(file.data()), file.size()}))).string();
+  const std::string base = (std::filesystem::temp_directory_path() /
+                            fmt::format("arvesk-{}-{}", ::getpid(),
+                                        hashText({reinterpret_cast<const char*>(file.data()), file.size()})))
+                               .string();
   const std::string in = base + (isJpeg ? ".jpg" : ".png");
   const std::string out = base + ".asset";
   auto image = [&]() -> Result<ImagePtr> {
-    if (auto ok = writeWhole(in, {reinterpret_cast<const char*>(file.data()), file.size()}); !ok) return Failure(ok.error());
+    if (auto ok = writeWhole(in, {reinterpret_cast<const char*>(file.data()), file.size()}); !ok)
+      return Failure(ok.error());
     if (auto ok = runImportHelper(AssetKind::Image, in, out, {}); !ok) return Failure(ok.error());
     auto outcome = readOutcome(out);
     if (!outcome) return Failure(outcome.error());
-    if (!outcome->image) return outcome->failure ? Result<ImagePtr>(Failure(*outcome->failure)) : fail(ProblemCode::FileUnreadable, "is no image");
+    if (!outcome->image)
+      return outcome->failure ? Result<ImagePtr>(Failure(*outcome->failure))
+                              : fail(ProblemCode::FileUnreadable, "is no image");
     return outcome->image;
   }();
   std::error_code ignored;

@@ -1,12 +1,13 @@
-// Reads mesh files. Every byte is treated as hostile, but the libraries behind are not: call this in the import helper only
-// (and in tests); the rest of the program goes through FileService.
+// Reads mesh files. Every byte is treated as hostile, but the libraries behind are not: call this in the import helper
+// only (and in tests); the rest of the program goes through FileService.
 #pragma once
 
 #include "core/geometry/surface.h"
 
 namespace arvesk {
 
-/// By the file's ending: .gltf .glb .obj .ply, and .stl and the rest by Assimp. What was repaired is told in `warnings`.
+/// By the file's ending: .gltf .glb .obj .ply, and .stl and the rest by Assimp. What was repaired is told in
+/// `warnings`.
 Result<Surface> readMesh(const std::string& path, std::vector<Problem>& warnings);
 
 /// One transform of a mesh in a glTF file: by node, or by EXT_mesh_gpu_instancing.

@@ -13,11 +13,16 @@ namespace {
 Material toMaterial(const tinyobj::material_t& m, const std::string& folder, std::vector<Problem>& warnings) {
   Material out;
   out.name = m.name;
-  out.baseColor = {linearFromSrgb(m.diffuse[0]), linearFromSrgb(m.diffuse[1]), linearFromSrgb(m.diffuse[2]), m.dissolve};
+  out.baseColor = {linearFromSrgb(m.diffuse[0]), linearFromSrgb(m.diffuse[1]), linearFromSrgb(m.diffuse[2]),
+                   m.dissolve};
   if (m.diffuse_texname.empty()) return out;
   const auto bytes = readWhole(folder + m.diffuse_texname, std::size_t{512} << 20);
   if (!bytes) {
-    warnings.push_back({ProblemCode::FileMissing, Severity::Warning, {}, fmt::format("the texture {} is not there", m.diffuse_texname), "Put it beside the OBJ file"});
+    warnings.push_back({ProblemCode::FileMissing,
+                        Severity::Warning,
+                        {},
+                        fmt::format("the texture {} is not there", m.diffuse_texname),
+                        "Put it beside the OBJ file"});
     return out;
   }
   auto file = std::make_shared<std::vector<std::uint8_t>>(bytes->begin(), bytes->end());
@@ -26,9 +31,14 @@ Material toMaterial(const tinyobj::material_t& m, const std::string& folder, std
     out.baseColor = Vec4(1);
     out.textureType = file->size() > 2 && (*file)[0] == 0xff ? "image/jpeg" : "image/png";
     out.textureFile = file;
-    if (m.alpha_texname == m.diffuse_texname) out.cutBelow = 0.5F;
+    if (m.alpha_texname == m.diffuse_texname)
+      out.cutBelow = 0.5F;
     else if (!m.alpha_texname.empty())
-      warnings.push_back({ProblemCode::FileUnreadable, Severity::Warning, {}, fmt::format("the cut-outs in {} are not read", m.alpha_texname), "Put them into the alpha of the color texture, and name it as map_d too"});
+      warnings.push_back({ProblemCode::FileUnreadable,
+                          Severity::Warning,
+                          {},
+                          fmt::format("the cut-outs in {} are not read", m.alpha_texname),
+                          "Put them into the alpha of the color texture, and name it as map_d too"});
   }
   return out;
 }
@@ -41,28 +51,48 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
   tinyobj::ObjReaderConfig config;
   config.triangulate = true;
   if (!reader.ParseFromFile(path, config)) {
-    return fail(ProblemCode::FileUnreadable, fmt::format("OBJ: {}", reader.Error().empty() ? "cannot be read" : reader.Error()), "Export the file again");
+    return fail(ProblemCode::FileUnreadable,
+                fmt::format("OBJ: {}", reader.Error().empty() ? "cannot be read" : reader.Error()),
+                "Export the file again");
   }
   const tinyobj::attrib_t& a = reader.GetAttrib();
   const std::size_t slash = path.find_last_of('/');
   Surface s;
-  for (const tinyobj::material_t& m : reader.GetMaterials()) s.materials.push_back(toMaterial(m, slash == std::string::npos ? "" : path.substr(0, slash + 1), warnings));
+  for (const tinyobj::material_t& m : reader.GetMaterials())
+    s.materials.push_back(toMaterial(m, slash == std::string::npos ? "" : path.substr(0, slash + 1), warnings));
   const std::size_t plain = s.materials.size();
   s.materials.emplace_back();
   const bool hasNormals = !a.normals.empty();
   const bool hasUvs = !a.texcoords.empty();
-  const bool hasColors = a.colors.size() == a.vertices.size() && std::any_of(a.colors.begin(), a.colors.end(), [](float c) { return c != 1; });
+  const bool hasColors = a.colors.size() == a.vertices.size() &&
+                         std::any_of(a.colors.begin(), a.colors.end(), [](float c) { return c != 1; });
   std::map<std::tuple<int, int, int>, std::uint32_t> known;
   std::size_t bad = 0;
-  const auto within = [](int index, std::size_t count, std::size_t width) { return index >= 0 && static_cast<std::size_t>(index) < count / width; };
+  const auto within = [](int index, std::size_t count, std::size_t width) {
+    return index >= 0 && static_cast<std::size_t>(index) < count / width;
+  };
   const auto vertexOf = [&](const tinyobj::index_t& i) -> std::uint32_t {
-    const auto [it, isNew] = known.emplace(std::tuple(i.vertex_index, i.normal_index, i.texcoord_index), static_cast<std::uint32_t>(s.positions.size()));
+    const auto [it, isNew] = known.emplace(std::tuple(i.vertex_index, i.normal_index, i.texcoord_index),
+                                           static_cast<std::uint32_t>(s.positions.size()));
     if (!isNew) return it->second;
-    const auto at = [](const std::vector<float>& v, int index, std::size_t width, std::size_t c) { return v[static_cast<std::size_t>(index) * width + c]; };
-    s.positions.push_back({at(a.vertices, i.vertex_index, 3, 0), at(a.vertices, i.vertex_index, 3, 1), at(a.vertices, i.vertex_index, 3, 2)});
-    if (hasColors) s.colors.push_back({linearFromSrgb(at(a.colors, i.vertex_index, 3, 0)), linearFromSrgb(at(a.colors, i.vertex_index, 3, 1)), linearFromSrgb(at(a.colors, i.vertex_index, 3, 2)), 1});
-    if (hasNormals) s.normals.push_back(within(i.normal_index, a.normals.size(), 3) ? Vec3(at(a.normals, i.normal_index, 3, 0), at(a.normals, i.normal_index, 3, 1), at(a.normals, i.normal_index, 3, 2)) : Vec3(0));
-    if (hasUvs) s.uvs.push_back(within(i.texcoord_index, a.texcoords.size(), 2) ? Vec2(at(a.texcoords, i.texcoord_index, 2, 0), 1 - at(a.texcoords, i.texcoord_index, 2, 1)) : Vec2(0));
+    const auto at = [](const std::vector<float>& v, int index, std::size_t width, std::size_t c) {
+      return v[static_cast<std::size_t>(index) * width + c];
+    };
+    s.positions.push_back({at(a.vertices, i.vertex_index, 3, 0), at(a.vertices, i.vertex_index, 3, 1),
+                           at(a.vertices, i.vertex_index, 3, 2)});
+    if (hasColors)
+      s.colors.push_back({linearFromSrgb(at(a.colors, i.vertex_index, 3, 0)),
+                          linearFromSrgb(at(a.colors, i.vertex_index, 3, 1)),
+                          linearFromSrgb(at(a.colors, i.vertex_index, 3, 2)), 1});
+    if (hasNormals)
+      s.normals.push_back(within(i.normal_index, a.normals.size(), 3)
+                              ? Vec3(at(a.normals, i.normal_index, 3, 0), at(a.normals, i.normal_index, 3, 1),
+                                     at(a.normals, i.normal_index, 3, 2))
+                              : Vec3(0));
+    if (hasUvs)
+      s.uvs.push_back(within(i.texcoord_index, a.texcoords.size(), 2)
+                          ? Vec2(at(a.texcoords, i.texcoord_index, 2, 0), 1 - at(a.texcoords, i.texcoord_index, 2, 1))
+                          : Vec2(0));
     return it->second;
   };
   for (const tinyobj::shape_t& shape : reader.GetShapes()) {
@@ -72,7 +102,8 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
     const auto& indices = shape.mesh.indices;
     for (std::size_t f = 0; f * 3 + 2 < indices.size(); ++f) {
       bool isGood = true;
-      for (std::size_t k = 0; k < 3; ++k) isGood = isGood && within(indices[f * 3 + k].vertex_index, a.vertices.size(), 3);
+      for (std::size_t k = 0; k < 3; ++k)
+        isGood = isGood && within(indices[f * 3 + k].vertex_index, a.vertices.size(), 3);
       if (!isGood) {
         ++bad;
         continue;
@@ -80,11 +111,16 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
       s.triangles.push_back({vertexOf(indices[f * 3]), vertexOf(indices[f * 3 + 1]), vertexOf(indices[f * 3 + 2])});
       s.faceParts.push_back(part);
       const int material = f < shape.mesh.material_ids.size() ? shape.mesh.material_ids[f] : -1;
-      s.faceMaterials.push_back(static_cast<std::uint16_t>(material >= 0 && static_cast<std::size_t>(material) < plain ? static_cast<std::size_t>(material) : plain));
+      s.faceMaterials.push_back(static_cast<std::uint16_t>(
+          material >= 0 && static_cast<std::size_t>(material) < plain ? static_cast<std::size_t>(material) : plain));
     }
   }
   if (bad > 0)
-    warnings.push_back({ProblemCode::FileUnreadable, Severity::Warning, {}, fmt::format("{} faces referred to vertices that are not there and were left out", bad), "Mend the file in the program that wrote it"});
+    warnings.push_back({ProblemCode::FileUnreadable,
+                        Severity::Warning,
+                        {},
+                        fmt::format("{} faces referred to vertices that are not there and were left out", bad),
+                        "Mend the file in the program that wrote it"});
   return s;
 }
 

@@ -1,4 +1,5 @@
-// OBJ as real geometry, for old pipelines: an object per output and prop, materials in an .mtl beside. Written as it is made.
+// OBJ as real geometry, for old pipelines: an object per output and prop, materials in an .mtl beside. Written as it is
+// made.
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 #include "core/props/baked.h"
@@ -88,12 +89,15 @@ class ObjFile {
     if (!name.empty()) return name;
     name = word(exporters::uniqueName(m_used, word(m.name.empty() ? "material" : m.name)));
     const auto srgb = [](float v) { return v <= 0.0031308F ? 12.92F * v : 1.055F * std::pow(v, 1 / 2.4F) - 0.055F; };
-    m_mtl += fmt::format("newmtl {}\nKd {:.5g} {:.5g} {:.5g}\nd {:.5g}\n", name, srgb(m.baseColor.r), srgb(m.baseColor.g), srgb(m.baseColor.b), m.baseColor.a);
+    m_mtl += fmt::format("newmtl {}\nKd {:.5g} {:.5g} {:.5g}\nd {:.5g}\n", name, srgb(m.baseColor.r),
+                         srgb(m.baseColor.g), srgb(m.baseColor.b), m.baseColor.a);
     if (m.textureFile) {
       const std::filesystem::path target(m_job.path);
-      const std::string file = fmt::format("{}_{}.{}", target.stem().string(), m_names.size(), m.textureType == "image/jpeg" ? "jpg" : "png");
+      const std::string file = fmt::format("{}_{}.{}", target.stem().string(), m_names.size(),
+                                           m.textureType == "image/jpeg" ? "jpg" : "png");
       const std::string path = (target.parent_path() / file).string();
-      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok) m_error = ok.error();
+      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok)
+        m_error = ok.error();
       m_job.report.files.push_back(path);
       m_mtl += "map_Kd " + file + "\n";
       if (m.cutBelow > 0) m_mtl += "map_d " + file + "\n";
@@ -123,12 +127,14 @@ Result<void> exporters::obj(Job& job) {
   for (const Group& g : job.groups) {
     const Points& p = *g.layer->points;
     bool goesOn = file.beginObject(g.name);
-    for (std::size_t k = 0; k < g.points.size() && goesOn; ++k) goesOn = file.copy(*g.prop->surface, p.position[g.points[k]], p.orientation[g.points[k]], p.size[g.points[k]]);
+    for (std::size_t k = 0; k < g.points.size() && goesOn; ++k)
+      goesOn = file.copy(*g.prop->surface, p.position[g.points[k]], p.orientation[g.points[k]], p.size[g.points[k]]);
     if (!goesOn) return Failure(cancelled());
     job.task.report(static_cast<float>(++done) / static_cast<float>(job.groups.size()));
   }
   for (const auto& [layer, name] : job.surfaces)
-    if (!file.beginObject(name) || !file.copy(*layer->surface, Vec3(0), Quat(1, 0, 0, 0), Vec3(1))) return Failure(cancelled());
+    if (!file.beginObject(name) || !file.copy(*layer->surface, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)))
+      return Failure(cancelled());
   return file.commit();
 }
 

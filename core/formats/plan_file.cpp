@@ -28,16 +28,21 @@ json toJson(const ParamValue& value) {
     for (const PropChoice& c : *choices) list.push_back({{"prop", c.prop}, {"weight", c.weight}, {"on", c.isOn}});
     return list;
   }
-  return std::visit([](const auto& v) -> json {
-    if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>) return {};
-    else return v;
-  }, value);
+  return std::visit(
+      [](const auto& v) -> json {
+        if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>)
+          return {};
+        else
+          return v;
+      },
+      value);
 }
 
 ParamValue toValue(const ParamSpec& spec, const json& j) {
   if (spec.type == ParamType::Props) {
     PropChoices choices;
-    for (const json& c : j) choices.push_back({c.at("prop").get<std::string>(), c.value("weight", 1.0), c.value("on", true)});
+    for (const json& c : j)
+      choices.push_back({c.at("prop").get<std::string>(), c.value("weight", 1.0), c.value("on", true)});
     return choices;
   }
   if (j.is_boolean()) return j.get<bool>();
@@ -90,7 +95,9 @@ Node toNode(const json& j) {
   node.isSeedLocked = j.value("seed_locked", false);
   if (j.contains("follows")) node.follows = j["follows"].get<std::map<std::string, std::string>>();
   json unknown = j;
-  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs", "follows"}) unknown.erase(key);
+  for (const char* key :
+       {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs", "follows"})
+    unknown.erase(key);
   const NodeKind* kind = findNodeKind(node.kind);
   if (j.contains("params")) {
     for (const auto& [id, value] : j["params"].items()) {
@@ -108,7 +115,8 @@ Node toNode(const json& j) {
   if (j.contains("inputs"))
     for (const auto& [id, links] : j["inputs"].items())
       for (const json& link : links)
-        node.inputs[id].push_back({link.at("node").get<std::string>(), link.at("output").get<std::string>(), link.value("slot", std::string())});
+        node.inputs[id].push_back({link.at("node").get<std::string>(), link.at("output").get<std::string>(),
+                                   link.value("slot", std::string())});
   if (!unknown.empty()) node.unknown = unknown.dump();
   return node;
 }
@@ -124,7 +132,9 @@ json toJson(const PropEntry& p) {
   if (p.isZUp) j["z_up"] = true;
   if (p.pivot != PivotAt::AsMade) j["pivot"] = kPivotNames[static_cast<std::size_t>(p.pivot)];
   const PropEntry plain;
-  const auto number = [&](const char* key, double v, double usual) { if (v != usual) j[key] = v; };
+  const auto number = [&](const char* key, double v, double usual) {
+    if (v != usual) j[key] = v;
+  };
   number("common_height", p.commonHeight, plain.commonHeight);
   number("size", p.size, plain.size);
   if (p.turnDeg != Vec3(0)) j["turn"] = toJson(p.turnDeg);
@@ -135,7 +145,8 @@ json toJson(const PropEntry& p) {
   if (!p.isMassingBox) j["massing"] = "simplified";
   number("massing_triangles", p.massingTriangles, plain.massingTriangles);
   if (p.isMassingShown) j["massing_shown"] = true;
-  for (const MountEntry& m : p.mounts) j["mounts"].push_back({{"name", m.name}, {"at", toJson(m.position)}, {"turn", toJson(m.turnDeg)}});
+  for (const MountEntry& m : p.mounts)
+    j["mounts"].push_back({{"name", m.name}, {"at", toJson(m.position)}, {"turn", toJson(m.turnDeg)}});
   return j;
 }
 
@@ -145,7 +156,10 @@ PropEntry toProp(const json& j) {
   p.name = j.value("name", std::string());
   p.file = j.at("file").get<std::string>();
   // A scale or size of 0 or below would make a prop that is nowhere.
-  const auto above0 = [&](const char* key, double usual) { const double v = j.value(key, usual); return v > 0 && std::isfinite(v) ? v : usual; };
+  const auto above0 = [&](const char* key, double usual) {
+    const double v = j.value(key, usual);
+    return v > 0 && std::isfinite(v) ? v : usual;
+  };
   p.unitScale = above0("unit_scale", 1);
   p.isZUp = j.value("z_up", false);
   const std::string pivot = j.value("pivot", std::string(kPivotNames[0]));
@@ -162,8 +176,12 @@ PropEntry toProp(const json& j) {
   p.massingTriangles = std::clamp(j.value("massing_triangles", p.massingTriangles), 4, 1'000'000);
   p.isMassingShown = j.value("massing_shown", false);
   if (j.contains("mounts"))
-    for (const json& m : j["mounts"]) p.mounts.push_back({m.at("name").get<std::string>(), toVec3(m.at("at")), m.contains("turn") ? toVec3(m["turn"]) : Vec3(0)});
-  p.unknown = leftover(j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+    for (const json& m : j["mounts"])
+      p.mounts.push_back(
+          {m.at("name").get<std::string>(), toVec3(m.at("at")), m.contains("turn") ? toVec3(m["turn"]) : Vec3(0)});
+  p.unknown = leftover(
+      j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight",
+          "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
   return p;
 }
 
@@ -174,12 +192,17 @@ json toJson(const Dial& d) {
 }
 
 Dial toDial(const json& j) {
-  return {j.at("uid").get<std::string>(), j.at("name").get<std::string>(), j.value("draft", 1.0), j.value("final", 1.0), leftover(j, {"uid", "name", "draft", "final"})};
+  return {j.at("uid").get<std::string>(), j.at("name").get<std::string>(), j.value("draft", 1.0), j.value("final", 1.0),
+          leftover(j, {"uid", "name", "draft", "final"})};
 }
 
 json toJson(const PaperItem& p) {
   json j = withUnknown(p.unknown);
-  j.update({{"uid", p.uid}, {"sort", p.sort == PaperItem::Sort::Bed ? "bed" : "note"}, {"text", p.text}, {"at", {p.x, p.y}}, {"extent", {p.width, p.height}}});
+  j.update({{"uid", p.uid},
+            {"sort", p.sort == PaperItem::Sort::Bed ? "bed" : "note"},
+            {"text", p.text},
+            {"at", {p.x, p.y}},
+            {"extent", {p.width, p.height}}});
   return j;
 }
 
@@ -196,10 +219,16 @@ PaperItem toPaperItem(const json& j) {
 
 json toJson(const PlanSettings& s) {
   json j = withUnknown(s.unknown);
-  j.update({{"seed", s.seed}, {"draft_share", s.draftShare}, {"sun_heading", s.sunHeadingDeg}, {"sun_height", s.sunHeightDeg}, {"haze_distance", s.hazeDistance}});
+  j.update({{"seed", s.seed},
+            {"draft_share", s.draftShare},
+            {"sun_heading", s.sunHeadingDeg},
+            {"sun_height", s.sunHeightDeg},
+            {"haze_distance", s.hazeDistance}});
   if (s.hasWater) j["water_level"] = s.waterLevel;
   json cameras = json::array();
-  for (const CameraEntry& c : s.cameras) cameras.push_back({{"name", c.name}, {"eye", toJson(c.eye)}, {"target", toJson(c.target)}, {"field_of_view", c.fieldOfViewDeg}});
+  for (const CameraEntry& c : s.cameras)
+    cameras.push_back(
+        {{"name", c.name}, {"eye", toJson(c.eye)}, {"target", toJson(c.target)}, {"field_of_view", c.fieldOfViewDeg}});
   j["cameras"] = std::move(cameras);
   for (const auto& [key, b] : s.budgets)
     if (b != Budget{}) j["budgets"][key] = {{"placements", b.placements}, {"triangles", b.triangles}};
@@ -216,10 +245,14 @@ PlanSettings toSettings(const json& j) {
   s.sunHeightDeg = j.value("sun_height", s.sunHeightDeg);
   s.hazeDistance = j.value("haze_distance", s.hazeDistance);
   if (j.contains("cameras"))
-    for (const json& c : j["cameras"]) s.cameras.push_back({c.value("name", std::string()), toVec3(c.at("eye")), toVec3(c.at("target")), c.value("field_of_view", 45.0F)});
+    for (const json& c : j["cameras"])
+      s.cameras.push_back({c.value("name", std::string()), toVec3(c.at("eye")), toVec3(c.at("target")),
+                           c.value("field_of_view", 45.0F)});
   if (j.contains("budgets"))
-    for (const auto& [key, b] : j["budgets"].items()) s.budgets[key] = {std::max(0.0, b.value("placements", 0.0)), std::max(0.0, b.value("triangles", 0.0))};
-  s.unknown = leftover(j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
+    for (const auto& [key, b] : j["budgets"].items())
+      s.budgets[key] = {std::max(0.0, b.value("placements", 0.0)), std::max(0.0, b.value("triangles", 0.0))};
+  s.unknown = leftover(
+      j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
   return s;
 }
 
@@ -269,7 +302,8 @@ Result<Plan> parsePlan(const std::string& text, const std::string& where) {
   try {
     const json j = json::parse(text);
     if (!j.is_object() || j.value("format", std::string()) != "arvesk-plan")
-      return fail(ProblemCode::FileUnreadable, "is not an Arvesk plan (its \"format\" is not \"arvesk-plan\")", "Choose a file that ends in .arvesk", where);
+      return fail(ProblemCode::FileUnreadable, "is not an Arvesk plan (its \"format\" is not \"arvesk-plan\")",
+                  "Choose a file that ends in .arvesk", where);
     Plan plan;
     plan.isReadOnly = j.value("version", 1) > kVersion;
     for (const json& node : j.value("nodes", json::array())) plan.nodes.push_back(toNode(node));
@@ -280,7 +314,8 @@ Result<Plan> parsePlan(const std::string& text, const std::string& where) {
     plan.unknown = leftover(j, {"format", "version", "settings", "nodes", "props", "dials", "paper"});
     return plan;
   } catch (const std::exception& e) {
-    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read as a plan: {}", e.what()), "Restore the file from a copy", where);
+    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read as a plan: {}", e.what()),
+                "Restore the file from a copy", where);
   }
 }
 
@@ -298,7 +333,8 @@ std::string formatNodes(const Plan& plan, const std::vector<std::string>& uids) 
     for (const auto& [id, value] : node.params)
       if (const auto* choices = std::get_if<PropChoices>(&value))
         for (const PropChoice& c : *choices)
-          if (const PropEntry* prop = plan.findProp(c.prop); prop && !part.findProp(c.prop)) part.props.push_back(*prop);
+          if (const PropEntry* prop = plan.findProp(c.prop); prop && !part.findProp(c.prop))
+            part.props.push_back(*prop);
   return formatPlan(part);
 }
 
@@ -310,7 +346,9 @@ Result<Plan> loadPlan(const std::string& path) {
 }
 
 Result<void> savePlan(const Plan& plan, const std::string& path) {
-  if (plan.isReadOnly) return fail(ProblemCode::FileNewer, "was written by a newer version and is open read-only", "Save it under another name", path);
+  if (plan.isReadOnly)
+    return fail(ProblemCode::FileNewer, "was written by a newer version and is open read-only",
+                "Save it under another name", path);
   return writeWhole(path, formatPlan(plan));
 }
 

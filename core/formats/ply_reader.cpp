@@ -1,4 +1,5 @@
-// PLY, our own: other readers crash or hang on damaged files. ASCII and binary of both byte orders (Turk, "The PLY polygon file format", 1994).
+// PLY, our own: other readers crash or hang on damaged files. ASCII and binary of both byte orders (Turk, "The PLY
+// polygon file format", 1994).
 #include "core/formats/mesh_reader.h"
 #include "core/formats/safe_file.h"
 
@@ -15,10 +16,22 @@ namespace {
 enum class Scalar { I8, U8, I16, U16, I32, U32, F32, F64 };
 
 std::optional<Scalar> scalarNamed(std::string_view name) {
-  constexpr std::array<std::pair<std::string_view, Scalar>, 16> kNames{{
-      {"char", Scalar::I8}, {"int8", Scalar::I8}, {"uchar", Scalar::U8}, {"uint8", Scalar::U8}, {"short", Scalar::I16}, {"int16", Scalar::I16},
-      {"ushort", Scalar::U16}, {"uint16", Scalar::U16}, {"int", Scalar::I32}, {"int32", Scalar::I32}, {"uint", Scalar::U32}, {"uint32", Scalar::U32},
-      {"float", Scalar::F32}, {"float32", Scalar::F32}, {"double", Scalar::F64}, {"float64", Scalar::F64}}};
+  constexpr std::array<std::pair<std::string_view, Scalar>, 16> kNames{{{"char", Scalar::I8},
+                                                                        {"int8", Scalar::I8},
+                                                                        {"uchar", Scalar::U8},
+                                                                        {"uint8", Scalar::U8},
+                                                                        {"short", Scalar::I16},
+                                                                        {"int16", Scalar::I16},
+                                                                        {"ushort", Scalar::U16},
+                                                                        {"uint16", Scalar::U16},
+                                                                        {"int", Scalar::I32},
+                                                                        {"int32", Scalar::I32},
+                                                                        {"uint", Scalar::U32},
+                                                                        {"uint32", Scalar::U32},
+                                                                        {"float", Scalar::F32},
+                                                                        {"float32", Scalar::F32},
+                                                                        {"double", Scalar::F64},
+                                                                        {"float64", Scalar::F64}}};
   for (const auto& [text, scalar] : kNames)
     if (text == name) return scalar;
   return {};
@@ -99,7 +112,9 @@ struct Header {
   std::size_t bodyStart = 0;
 };
 
-Failure bad(std::string message) { return fail(ProblemCode::FileUnreadable, "PLY: " + std::move(message), "Export the file again"); }
+Failure bad(std::string message) {
+  return fail(ProblemCode::FileUnreadable, "PLY: " + std::move(message), "Export the file again");
+}
 
 Result<Header> readHeader(const std::string& text) {
   Header header;
@@ -119,10 +134,14 @@ Result<Header> readHeader(const std::string& text) {
     } else if (word == "format") {
       std::string name;
       words >> name;
-      if (name == "ascii") header.encoding = Encoding::Ascii;
-      else if (name == "binary_little_endian") header.encoding = Encoding::Little;
-      else if (name == "binary_big_endian") header.encoding = Encoding::Big;
-      else return bad(fmt::format("the format \"{}\" is not known", name));
+      if (name == "ascii")
+        header.encoding = Encoding::Ascii;
+      else if (name == "binary_little_endian")
+        header.encoding = Encoding::Little;
+      else if (name == "binary_big_endian")
+        header.encoding = Encoding::Big;
+      else
+        return bad(fmt::format("the format \"{}\" is not known", name));
       hasFormat = true;
     } else if (word == "element") {
       Element element;
@@ -163,8 +182,18 @@ struct VertexColumns {
 };
 
 VertexColumns columnsOf(const Element& element) {
-  constexpr std::array<std::array<std::string_view, 4>, 12> kNames{{{"x", "", "", ""}, {"y", "", "", ""}, {"z", "", "", ""}, {"nx", "", "", ""}, {"ny", "", "", ""}, {"nz", "", "", ""},
-      {"u", "s", "texture_u", "texcoord_u"}, {"v", "t", "texture_v", "texcoord_v"}, {"red", "r", "diffuse_red", ""}, {"green", "g", "diffuse_green", ""}, {"blue", "b", "diffuse_blue", ""}, {"alpha", "a", "", ""}}};
+  constexpr std::array<std::array<std::string_view, 4>, 12> kNames{{{"x", "", "", ""},
+                                                                    {"y", "", "", ""},
+                                                                    {"z", "", "", ""},
+                                                                    {"nx", "", "", ""},
+                                                                    {"ny", "", "", ""},
+                                                                    {"nz", "", "", ""},
+                                                                    {"u", "s", "texture_u", "texcoord_u"},
+                                                                    {"v", "t", "texture_v", "texcoord_v"},
+                                                                    {"red", "r", "diffuse_red", ""},
+                                                                    {"green", "g", "diffuse_green", ""},
+                                                                    {"blue", "b", "diffuse_blue", ""},
+                                                                    {"alpha", "a", "", ""}}};
   VertexColumns columns;
   columns.known.fill(-1);
   for (std::size_t p = 0; p < element.properties.size(); ++p) {
@@ -202,7 +231,9 @@ bool readVertices(Body& body, const Element& element, Surface& s) {
       const Property& property = element.properties[p];
       if (property.listCount ? !readList(body, property, list) : !body.next(property.type, row[p])) return false;
     }
-    const auto value = [&](std::size_t k) { return static_cast<float>(row[static_cast<std::size_t>(columns.known[k])]); };
+    const auto value = [&](std::size_t k) {
+      return static_cast<float>(row[static_cast<std::size_t>(columns.known[k])]);
+    };
     s.positions.push_back({value(0), value(1), value(2)});
     if (has(3) && has(4) && has(5)) s.normals.push_back({value(3), value(4), value(5)});
     if (has(6) && has(7)) s.uvs.push_back({value(6), 1 - value(7)});
@@ -211,11 +242,14 @@ bool readVertices(Body& body, const Element& element, Surface& s) {
         const Scalar type = element.properties[static_cast<std::size_t>(columns.known[k])].type;
         return type == Scalar::U8 ? value(k) / 255 : type == Scalar::U16 ? value(k) / 65535 : value(k);
       };
-      s.colors.push_back({linearFromSrgb(color(8)), linearFromSrgb(color(9)), linearFromSrgb(color(10)), has(11) ? color(11) : 1.0F});
+      s.colors.push_back(
+          {linearFromSrgb(color(8)), linearFromSrgb(color(9)), linearFromSrgb(color(10)), has(11) ? color(11) : 1.0F});
     }
-    for (std::size_t o = 0; o < others.size(); ++o) others[o].push_back(static_cast<float>(row[columns.others[o].first]));
+    for (std::size_t o = 0; o < others.size(); ++o)
+      others[o].push_back(static_cast<float>(row[columns.others[o].first]));
   }
-  for (std::size_t o = 0; o < others.size(); ++o) s.vertexAttributes[columns.others[o].second] = Column<float>(std::move(others[o]));
+  for (std::size_t o = 0; o < others.size(); ++o)
+    s.vertexAttributes[columns.others[o].second] = Column<float>(std::move(others[o]));
   return true;
 }
 
@@ -230,13 +264,16 @@ bool readFaces(Body& body, const Element& element, Surface& s, std::size_t& badF
       }
       if (!readList(body, property, list)) return false;
       if (property.name != "vertex_indices" && property.name != "vertex_index") continue;
-      const bool isGood = list.size() >= 3 && std::all_of(list.begin(), list.end(), [&](double v) { return v >= 0 && v < static_cast<double>(s.positions.size()); });
+      const bool isGood = list.size() >= 3 && std::all_of(list.begin(), list.end(), [&](double v) {
+                            return v >= 0 && v < static_cast<double>(s.positions.size());
+                          });
       if (!isGood) {
         ++badFaces;
         continue;
       }
       for (std::size_t k = 2; k < list.size(); ++k)
-        s.triangles.push_back({static_cast<std::uint32_t>(list[0]), static_cast<std::uint32_t>(list[k - 1]), static_cast<std::uint32_t>(list[k])});
+        s.triangles.push_back({static_cast<std::uint32_t>(list[0]), static_cast<std::uint32_t>(list[k - 1]),
+                               static_cast<std::uint32_t>(list[k])});
     }
   }
   return true;
@@ -254,12 +291,15 @@ Result<Surface> readers::ply(const std::string& path, std::vector<Problem>& warn
   std::size_t badFaces = 0;
   for (const Element& element : header->elements) {
     // A count that the rest of the file cannot hold is found before memory is taken.
-    if (!element.properties.empty() && element.count > body.left()) return bad(fmt::format("{} {}s are announced, but only {} bytes follow", element.count, element.name, body.left()));
+    if (!element.properties.empty() && element.count > body.left())
+      return bad(
+          fmt::format("{} {}s are announced, but only {} bytes follow", element.count, element.name, body.left()));
     if (element.properties.empty()) continue;
     bool isWhole = true;
     if (element.name == "vertex") {
       const VertexColumns columns = columnsOf(element);
-      if (columns.known[0] < 0 || columns.known[1] < 0 || columns.known[2] < 0) return bad("vertices have no x, y and z");
+      if (columns.known[0] < 0 || columns.known[1] < 0 || columns.known[2] < 0)
+        return bad("vertices have no x, y and z");
       isWhole = readVertices(body, element, s);
     } else if (element.name == "face") {
       isWhole = readFaces(body, element, s, badFaces);
@@ -267,12 +307,20 @@ Result<Surface> readers::ply(const std::string& path, std::vector<Problem>& warn
       std::vector<double> list;
       double ignored = 0;
       for (std::size_t i = 0; i < element.count && isWhole; ++i)
-        for (const Property& property : element.properties) isWhole = isWhole && (property.listCount ? readList(body, property, list) : body.next(property.type, ignored));
+        for (const Property& property : element.properties)
+          isWhole = isWhole &&
+                    (property.listCount ? readList(body, property, list) : body.next(property.type, ignored));
     }
-    if (!isWhole) return bad(fmt::format("the file ends within its {} {}s, or holds something that is not a number", element.count, element.name));
+    if (!isWhole)
+      return bad(fmt::format("the file ends within its {} {}s, or holds something that is not a number", element.count,
+                             element.name));
   }
   if (badFaces > 0)
-    warnings.push_back({ProblemCode::FileUnreadable, Severity::Warning, {}, fmt::format("{} faces referred to vertices that are not there and were left out", badFaces), "Mend the file in the program that wrote it"});
+    warnings.push_back({ProblemCode::FileUnreadable,
+                        Severity::Warning,
+                        {},
+                        fmt::format("{} faces referred to vertices that are not there and were left out", badFaces),
+                        "Mend the file in the program that wrote it"});
   return s;
 }
 

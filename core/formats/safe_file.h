@@ -1,4 +1,5 @@
-// Files are written under a temporary name and renamed when whole, so that a failed save or export never damages the old file.
+// Files are written under a temporary name and renamed when whole, so that a failed save or export never damages the
+// old file.
 #pragma once
 
 #include "core/base/result.h"

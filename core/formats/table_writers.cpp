@@ -34,12 +34,16 @@ std::vector<Extra> extrasOf(const exporters::Job& job) {
       out.push_back({static_cast<Extra::Sort>(it->second.index()), name});
       break;
     }
-  static_assert(std::is_same_v<std::variant_alternative_t<0, AttributeColumn>, Column<float>> && std::is_same_v<std::variant_alternative_t<1, AttributeColumn>, Column<Vec3>> &&
-                std::is_same_v<std::variant_alternative_t<2, AttributeColumn>, TextColumn> && std::is_same_v<std::variant_alternative_t<3, AttributeColumn>, Column<std::uint64_t>>);
+  static_assert(std::is_same_v<std::variant_alternative_t<0, AttributeColumn>, Column<float>> &&
+                std::is_same_v<std::variant_alternative_t<1, AttributeColumn>, Column<Vec3>> &&
+                std::is_same_v<std::variant_alternative_t<2, AttributeColumn>, TextColumn> &&
+                std::is_same_v<std::variant_alternative_t<3, AttributeColumn>, Column<std::uint64_t>>);
   return out;
 }
 
-std::string propNameOf(const Points& p, std::size_t i) { return p.prop[i] == kNoProp ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->name; }
+std::string propNameOf(const Points& p, std::size_t i) {
+  return p.prop[i] == kNoProp ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->name;
+}
 
 template <typename T>
 T valueOf(const Points& p, const std::string& name, std::size_t i) {
@@ -53,7 +57,9 @@ Result<void> exporters::csv(Job& job) {
   SafeFile file(job.path);
   const std::vector<Extra> extras = extrasOf(job);
   std::string head = "id,prop,output,x,y,z,qx,qy,qz,qw,scale_x,scale_y,scale_z";
-  for (const Extra& e : extras) head += e.sort == Extra::Sort::Vector ? fmt::format(",{0}_x,{0}_y,{0}_z", csvField(e.name)) : "," + csvField(e.name);
+  for (const Extra& e : extras)
+    head += e.sort == Extra::Sort::Vector ? fmt::format(",{0}_x,{0}_y,{0}_z", csvField(e.name))
+                                          : "," + csvField(e.name);
   std::string block = head + "\n";
   const auto out = [&] { return std::back_inserter(block); };
   std::size_t done = 0;
@@ -68,7 +74,9 @@ Result<void> exporters::csv(Job& job) {
       const Vec3& at = p.position[i];
       const Quat& q = p.orientation[i];
       const Vec3& s = p.size[i];
-      fmt::format_to(out(), "{},{},{},{},{},{},{},{},{},{},{},{},{}", p.id[i], p.prop[i] == kNoProp ? std::string() : props[static_cast<std::size_t>(p.prop[i])], title, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z);
+      fmt::format_to(out(), "{},{},{},{},{},{},{},{},{},{},{},{},{}", p.id[i],
+                     p.prop[i] == kNoProp ? std::string() : props[static_cast<std::size_t>(p.prop[i])], title, at.x,
+                     at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z);
       for (const Extra& e : extras) {
         switch (e.sort) {
           case Extra::Sort::Number: fmt::format_to(out(), ",{}", valueOf<float>(p, e.name, i)); break;
@@ -77,7 +85,9 @@ Result<void> exporters::csv(Job& job) {
             fmt::format_to(out(), ",{},{},{}", v.x, v.y, v.z);
             break;
           }
-          case Extra::Sort::Text: fmt::format_to(out(), ",{}", csvField(readText(p, e.name, i).value_or(std::string()))); break;
+          case Extra::Sort::Text:
+            fmt::format_to(out(), ",{}", csvField(readText(p, e.name, i).value_or(std::string())));
+            break;
           case Extra::Sort::Id: fmt::format_to(out(), ",{}", valueOf<std::uint64_t>(p, e.name, i)); break;
         }
       }
@@ -89,13 +99,19 @@ Result<void> exporters::csv(Job& job) {
     }
     job.task.report(static_cast<float>(++done) / static_cast<float>(job.layers.size()));
   }
-  if (!job.surfaces.empty()) job.report.warnings.push_back({ProblemCode::WrongInput, Severity::Warning, {}, fmt::format("{} surfaces are not in the table", job.surfaces.size()), "Export those as glTF, USD or OBJ"});
+  if (!job.surfaces.empty())
+    job.report.warnings.push_back({ProblemCode::WrongInput,
+                                   Severity::Warning,
+                                   {},
+                                   fmt::format("{} surfaces are not in the table", job.surfaces.size()),
+                                   "Export those as glTF, USD or OBJ"});
   file.write(block);
   if (job.task.isCancelled()) return Failure(cancelled());
   return file.commit();
 }
 
-// Vertex properties: place, own up as normal, turn, size, footprint, id in two halves, prop and output as numbers whose names stand in the comments.
+// Vertex properties: place, own up as normal, turn, size, footprint, id in two halves, prop and output as numbers whose
+// names stand in the comments.
 Result<void> exporters::ply(Job& job) {
   const std::vector<Extra> extras = extrasOf(job);
   std::size_t count = 0;
@@ -111,7 +127,8 @@ Result<void> exporters::ply(Job& job) {
       for (const KitEntry& e : p.kit->entries) propNumber.emplace(e.prop->name, static_cast<int>(propNumber.size()));
     for (const Extra& e : extras)
       if (const auto* texts = columnOf<TextColumn>(p.attributes, e.name))
-        for (const std::string& name : *texts->names) textNumber[e.name].emplace(name, static_cast<int>(textNumber[e.name].size()));
+        for (const std::string& name : *texts->names)
+          textNumber[e.name].emplace(name, static_cast<int>(textNumber[e.name].size()));
   }
   const auto comment = [&](const char* what, const std::string& name, int number) {
     std::string plain = name;
@@ -124,13 +141,16 @@ Result<void> exporters::ply(Job& job) {
     if (layer->points) comment("output", layer->name, layerNumber++);
   for (const auto& [attribute, names] : textNumber)
     for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
-  std::string head = "ply\nformat binary_little_endian 1.0\ncomment Arvesk points, meters, Y up\n" + comments + fmt::format("element vertex {}\n", count);
+  std::string head = "ply\nformat binary_little_endian 1.0\ncomment Arvesk points, meters, Y up\n" + comments +
+                     fmt::format("element vertex {}\n", count);
   const auto property = [&](const char* type, const std::string& name) {
     std::string word = name;
     std::replace(word.begin(), word.end(), ' ', '_');
     head += fmt::format("property {} {}\n", type, word);
   };
-  for (const char* name : {"x", "y", "z", "nx", "ny", "nz", "qx", "qy", "qz", "qw", "scale_x", "scale_y", "scale_z", "footprint"}) property("float", name);
+  for (const char* name :
+       {"x", "y", "z", "nx", "ny", "nz", "qx", "qy", "qz", "qw", "scale_x", "scale_y", "scale_z", "footprint"})
+    property("float", name);
   for (const char* name : {"id_low", "id_high"}) property("uint", name);
   for (const char* name : {"prop", "output"}) property("int", name);
   for (const Extra& e : extras) {
@@ -180,7 +200,12 @@ Result<void> exporters::ply(Job& job) {
     ++layerNumber;
     job.task.report(static_cast<float>(layerNumber) / static_cast<float>(job.layers.size()));
   }
-  if (!job.surfaces.empty()) job.report.warnings.push_back({ProblemCode::WrongInput, Severity::Warning, {}, fmt::format("{} surfaces are not among the points", job.surfaces.size()), "Export those as glTF, USD or OBJ"});
+  if (!job.surfaces.empty())
+    job.report.warnings.push_back({ProblemCode::WrongInput,
+                                   Severity::Warning,
+                                   {},
+                                   fmt::format("{} surfaces are not among the points", job.surfaces.size()),
+                                   "Export those as glTF, USD or OBJ"});
   file.write(block);
   if (job.task.isCancelled()) return Failure(cancelled());
   return file.commit();

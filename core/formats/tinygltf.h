@@ -1,5 +1,5 @@
-// tinygltf without image loader and file writer, built from its header: Debian's shared library is built with other switches, which
-// change the layout of its classes.
+// tinygltf without image loader and file writer, built from its header: Debian's shared library is built with other
+// switches, which change the layout of its classes.
 #pragma once
 
 #include <nlohmann/json.hpp>

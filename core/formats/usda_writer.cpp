@@ -1,5 +1,5 @@
-// USD as text: one PointInstancer per layer, prototypes with their geometry inside or by reference to files beside. Meters, Y up
-// (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
+// USD as text: one PointInstancer per layer, prototypes with their geometry inside or by reference to files beside.
+// Meters, Y up (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 
@@ -26,8 +26,8 @@ class UsdaFile {
  public:
   UsdaFile(const std::string& path, const Task& task) : m_file(path), m_task(task) {}
   void text(const std::string& s) { m_file.write(s); }
-  /// An attribute that is a list. `interpolation` says what its values belong to (UsdGeomPrimvar): "vertex", "uniform" for faces, or nothing
-  /// where the schema knows; it is metadata of the attribute.
+  /// An attribute that is a list. `interpolation` says what its values belong to (UsdGeomPrimvar): "vertex", "uniform"
+  /// for faces, or nothing where the schema knows; it is metadata of the attribute.
   template <typename Count, typename Item>
   void list(const std::string& head, Count count, Item item, const char* interpolation = nullptr) {
     m_block = head + " = [";
@@ -39,7 +39,9 @@ class UsdaFile {
       m_block.clear();
     }
     const std::string pad(head.find_first_not_of(' '), ' ');
-    m_file.write(m_block + (interpolation ? fmt::format("] (\n{0}    interpolation = \"{1}\"\n{0})\n", pad, interpolation) : "]\n"));
+    m_file.write(m_block + (interpolation
+                                ? fmt::format("] (\n{0}    interpolation = \"{1}\"\n{0})\n", pad, interpolation)
+                                : "]\n"));
   }
   Result<void> commit() {
     if (m_task.isCancelled()) return Failure(cancelled());
@@ -53,7 +55,9 @@ class UsdaFile {
 };
 
 template <typename... Args>
-void add(std::string& out, fmt::format_string<Args...> format, Args&&... args) { fmt::format_to(std::back_inserter(out), format, std::forward<Args>(args)...); }
+void add(std::string& out, fmt::format_string<Args...> format, Args&&... args) {
+  fmt::format_to(std::back_inserter(out), format, std::forward<Args>(args)...);
+}
 
 /// The box of a prop's own box as it stands: not smaller than the placement's.
 Box3 placedBox(const Box3& own, const Points& p, std::uint32_t i) {
@@ -66,7 +70,9 @@ Box3 placedBox(const Box3& own, const Points& p, std::uint32_t i) {
 }
 
 void addExtent(UsdaFile& file, const std::string& pad, const Box3& box) {
-  if (!box.isEmpty()) file.text(fmt::format("{}float3[] extent = [({}, {}, {}), ({}, {}, {})]\n", pad, box.min.x, box.min.y, box.min.z, box.max.x, box.max.y, box.max.z));
+  if (!box.isEmpty())
+    file.text(fmt::format("{}float3[] extent = [({}, {}, {}), ({}, {}, {})]\n", pad, box.min.x, box.min.y, box.min.z,
+                          box.max.x, box.max.y, box.max.z));
 }
 
 /// Prims of the materials of one mesh and of the faces that have each.
@@ -86,14 +92,17 @@ MaterialNames materialNames(const Surface& s) {
 
 std::string quoted(const std::string& text) {
   std::string out;
-  for (const char c : text) out += c == '"' || c == '\\' ? std::string("\\") + c : std::string(1, static_cast<unsigned char>(c) < 0x20 ? ' ' : c);
+  for (const char c : text)
+    out += c == '"' || c == '\\' ? std::string("\\") + c
+                                 : std::string(1, static_cast<unsigned char>(c) < 0x20 ? ' ' : c);
   return out;
 }
 
 /// Materials as UsdPreviewSurface; textures are written beside as they were read.
 class Materials {
  public:
-  Materials(std::string folder, std::string relative, ExportReport& report) : m_folder(std::move(folder)), m_relative(std::move(relative)), m_report(report) {}
+  Materials(std::string folder, std::string relative, ExportReport& report)
+      : m_folder(std::move(folder)), m_relative(std::move(relative)), m_report(report) {}
 
   Result<std::string> textureOf(const Material& m) {
     if (!m.textureFile) return std::string();
@@ -103,7 +112,8 @@ class Materials {
       std::error_code error;
       std::filesystem::create_directories(m_folder, error);
       const std::string path = m_folder + "/" + name;
-      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok) return Failure(ok.error());
+      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok)
+        return Failure(ok.error());
       m_report.files.push_back(path);
     }
     return m_relative + name;
@@ -117,38 +127,60 @@ class Materials {
 };
 
 /// A mesh with its materials below it; `path` is the prim's own path, `pad` the indentation.
-Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name, const std::string& path, const std::string& pad, const std::vector<std::string>& tags, Materials& materials) {
+Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name, const std::string& path,
+                       const std::string& pad, const std::vector<std::string>& tags, Materials& materials) {
   std::string tagText;
   for (const std::string& tag : tags) tagText += (tagText.empty() ? "\"" : ", \"") + quoted(tag) + "\"";
-  file.text(fmt::format("{0}def Mesh \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token subdivisionScheme = \"none\"\n{0}    uniform bool doubleSided = 1\n", pad, name));
+  file.text(
+      fmt::format("{0}def Mesh \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    "
+                  "uniform token subdivisionScheme = \"none\"\n{0}    uniform bool doubleSided = 1\n",
+                  pad, name));
   const std::string in = pad + "    ";
   if (!tagText.empty()) file.text(fmt::format("{}custom string[] tags = [{}]\n", in, tagText));
   addExtent(file, in, s.bounds());
   file.list(in + "int[] faceVertexCounts", s.faceCount(), [](std::size_t, std::string& out) { out += '3'; });
-  file.list(in + "int[] faceVertexIndices", s.faceCount(), [&](std::size_t f, std::string& out) { add(out, "{}, {}, {}", s.triangles[f].x, s.triangles[f].y, s.triangles[f].z); });
-  file.list(in + "point3f[] points", s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.positions[i].x, s.positions[i].y, s.positions[i].z); });
+  file.list(in + "int[] faceVertexIndices", s.faceCount(), [&](std::size_t f, std::string& out) {
+    add(out, "{}, {}, {}", s.triangles[f].x, s.triangles[f].y, s.triangles[f].z);
+  });
+  file.list(in + "point3f[] points", s.positions.size(), [&](std::size_t i, std::string& out) {
+    add(out, "({}, {}, {})", s.positions[i].x, s.positions[i].y, s.positions[i].z);
+  });
   if (!s.normals.empty()) {
-    file.list(in + "normal3f[] normals", s.normals.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {}, {})", s.normals[i].x, s.normals[i].y, s.normals[i].z); }, "vertex");
+    file.list(
+        in + "normal3f[] normals", s.normals.size(),
+        [&](std::size_t i, std::string& out) {
+          add(out, "({}, {}, {})", s.normals[i].x, s.normals[i].y, s.normals[i].z);
+        },
+        "vertex");
   }
   if (!s.uvs.empty()) {
-    file.list(in + "texCoord2f[] primvars:st", s.uvs.size(), [&](std::size_t i, std::string& out) { add(out, "({}, {})", s.uvs[i].x, 1 - s.uvs[i].y); }, "vertex");
+    file.list(
+        in + "texCoord2f[] primvars:st", s.uvs.size(),
+        [&](std::size_t i, std::string& out) { add(out, "({}, {})", s.uvs[i].x, 1 - s.uvs[i].y); }, "vertex");
   }
-  // Colors per face: the material's base color times the vertex colors' mean, so that viewers without materials show the prop as it is.
-  file.list(in + "color3f[] primvars:displayColor", s.faceCount(), [&](std::size_t f, std::string& out) {
-    Vec3 c(s.materialOf(f).baseColor);
-    const UVec3 t = s.triangles[f];
-    if (!s.colors.empty()) c *= Vec3(s.colors[t.x] + s.colors[t.y] + s.colors[t.z]) / 3.0F;
-    add(out, "({}, {}, {})", c.x, c.y, c.z);
-  }, "uniform");
+  // Colors per face: the material's base color times the vertex colors' mean, so that viewers without materials show
+  // the prop as it is.
+  file.list(
+      in + "color3f[] primvars:displayColor", s.faceCount(),
+      [&](std::size_t f, std::string& out) {
+        Vec3 c(s.materialOf(f).baseColor);
+        const UVec3 t = s.triangles[f];
+        if (!s.colors.empty()) c *= Vec3(s.colors[t.x] + s.colors[t.y] + s.colors[t.z]) / 3.0F;
+        add(out, "({}, {}, {})", c.x, c.y, c.z);
+      },
+      "uniform");
   std::set<std::string> used{"st", "displayColor"};
   for (const auto& [attribute, column] : s.vertexAttributes) {
     const auto* numbers = std::get_if<Column<float>>(&column);
     if (!numbers || numbers->isConstant()) continue;
-    file.list(in + "float[] primvars:" + primName(used, attribute), s.positions.size(), [&](std::size_t i, std::string& out) { add(out, "{}", (*numbers)[i]); }, "vertex");
+    file.list(
+        in + "float[] primvars:" + primName(used, attribute), s.positions.size(),
+        [&](std::size_t i, std::string& out) { add(out, "{}", (*numbers)[i]); }, "vertex");
   }
   const MaterialNames prims = materialNames(s);
   const std::vector<std::string>& names = prims.materials;
-  if (!s.colors.empty() && std::none_of(s.materials.begin(), s.materials.end(), [](const Material& m) { return m.textureFile != nullptr; })) {
+  if (!s.colors.empty() && std::none_of(s.materials.begin(), s.materials.end(),
+                                        [](const Material& m) { return m.textureFile != nullptr; })) {
     file.text(pad + "}\n");  // vertex colors say it all; a bound material would hide them
     return {};
   }
@@ -158,25 +190,47 @@ Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name
     for (std::size_t f = 0; f < s.faceCount(); ++f)
       if ((s.faceMaterials.empty() ? 0 : s.faceMaterials[f]) == m) faces.push_back(f);
     if (faces.empty()) continue;
-    file.text(fmt::format("{0}def GeomSubset \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    uniform token elementType = \"face\"\n{0}    uniform token familyName = \"materialBind\"\n", in, prims.faces[m]));
-    file.list(in + "    int[] indices", faces.size(), [&](std::size_t i, std::string& out) { add(out, "{}", faces[i]); });
+    file.text(fmt::format(
+        "{0}def GeomSubset \"{1}\" (\n{0}    prepend apiSchemas = [\"MaterialBindingAPI\"]\n{0})\n{0}{{\n{0}    "
+        "uniform token elementType = \"face\"\n{0}    uniform token familyName = \"materialBind\"\n",
+        in, prims.faces[m]));
+    file.list(in + "    int[] indices", faces.size(),
+              [&](std::size_t i, std::string& out) { add(out, "{}", faces[i]); });
     file.text(fmt::format("{0}    rel material:binding = <{1}/{2}>\n{0}}}\n", in, path, names[m]));
     const Material& material = s.materials[m];
     const auto texture = materials.textureOf(material);
     if (!texture) return Failure(texture.error());
     const std::string own = path + "/" + names[m];
-    file.text(fmt::format("{0}def Material \"{1}\"\n{0}{{\n{0}    token outputs:surface.connect = <{2}/shader.outputs:surface>\n{0}    def Shader \"shader\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPreviewSurface\"\n", in, names[m], own));
-    if (texture->empty()) file.text(fmt::format("{}        color3f inputs:diffuseColor = ({}, {}, {})\n", in, material.baseColor.r, material.baseColor.g, material.baseColor.b));
-    else file.text(fmt::format("{}        color3f inputs:diffuseColor.connect = <{}/color.outputs:rgb>\n", in, own));
+    file.text(fmt::format(
+        "{0}def Material \"{1}\"\n{0}{{\n{0}    token outputs:surface.connect = <{2}/shader.outputs:surface>\n{0}    "
+        "def Shader \"shader\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPreviewSurface\"\n",
+        in, names[m], own));
+    if (texture->empty())
+      file.text(fmt::format("{}        color3f inputs:diffuseColor = ({}, {}, {})\n", in, material.baseColor.r,
+                            material.baseColor.g, material.baseColor.b));
+    else
+      file.text(fmt::format("{}        color3f inputs:diffuseColor.connect = <{}/color.outputs:rgb>\n", in, own));
     if (material.cutBelow > 0) {
-      if (texture->empty()) file.text(fmt::format("{}        float inputs:opacity = {}\n", in, material.baseColor.a));
-      else file.text(fmt::format("{}        float inputs:opacity.connect = <{}/color.outputs:a>\n", in, own));
-      file.text(fmt::format("{}        float inputs:opacityThreshold = {}\n", in, material.isBlended ? 0.0F : material.cutBelow));
+      if (texture->empty())
+        file.text(fmt::format("{}        float inputs:opacity = {}\n", in, material.baseColor.a));
+      else
+        file.text(fmt::format("{}        float inputs:opacity.connect = <{}/color.outputs:a>\n", in, own));
+      file.text(fmt::format("{}        float inputs:opacityThreshold = {}\n", in,
+                            material.isBlended ? 0.0F : material.cutBelow));
     }
-    file.text(fmt::format("{0}        float inputs:roughness = {1}\n{0}        float inputs:metallic = {2}\n{0}        token outputs:surface\n{0}    }}\n", in, material.roughness, material.metallic));
+    file.text(
+        fmt::format("{0}        float inputs:roughness = {1}\n{0}        float inputs:metallic = {2}\n{0}        token "
+                    "outputs:surface\n{0}    }}\n",
+                    in, material.roughness, material.metallic));
     if (!texture->empty())
-      file.text(fmt::format("{0}    def Shader \"place\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPrimvarReader_float2\"\n{0}        string inputs:varname = \"st\"\n{0}        float2 outputs:result\n{0}    }}\n"
-                            "{0}    def Shader \"color\"\n{0}    {{\n{0}        uniform token info:id = \"UsdUVTexture\"\n{0}        asset inputs:file = @{1}@\n{0}        token inputs:sourceColorSpace = \"sRGB\"\n{0}        float2 inputs:st.connect = <{2}/place.outputs:result>\n{0}        float3 outputs:rgb\n{0}        float outputs:a\n{0}    }}\n", in, *texture, own));
+      file.text(fmt::format(
+          "{0}    def Shader \"place\"\n{0}    {{\n{0}        uniform token info:id = \"UsdPrimvarReader_float2\"\n{0} "
+          "       string inputs:varname = \"st\"\n{0}        float2 outputs:result\n{0}    }}\n"
+          "{0}    def Shader \"color\"\n{0}    {{\n{0}        uniform token info:id = \"UsdUVTexture\"\n{0}        "
+          "asset inputs:file = @{1}@\n{0}        token inputs:sourceColorSpace = \"sRGB\"\n{0}        float2 "
+          "inputs:st.connect = <{2}/place.outputs:result>\n{0}        float3 outputs:rgb\n{0}        float "
+          "outputs:a\n{0}    }}\n",
+          in, *texture, own));
     file.text(in + "}\n");
   }
   file.text(pad + "}\n");
@@ -184,7 +238,9 @@ Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name
 }
 
 /// Chosen attributes as primvars, one value per placement.
-void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std::size_t count, const std::function<const Points&(std::size_t)>& points, const std::function<std::uint32_t(std::size_t)>& index) {
+void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std::size_t count,
+                     const std::function<const Points&(std::size_t)>& points,
+                     const std::function<std::uint32_t(std::size_t)>& index) {
   std::set<std::string> used;
   for (const std::string& name : names) {
     std::size_t sort = std::variant_npos;
@@ -193,17 +249,31 @@ void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std:
     if (sort == std::variant_npos) continue;
     const std::string prim = "primvars:" + primName(used, name);
     const auto each = [&](const char* type, auto write) {
-      file.list(fmt::format("        {}[] {}", type, prim), count, [&](std::size_t i, std::string& out) { write(points(i), index(i), out); }, "vertex");
+      file.list(
+          fmt::format("        {}[] {}", type, prim), count,
+          [&](std::size_t i, std::string& out) { write(points(i), index(i), out); }, "vertex");
     };
-    if (sort == 0) each("float", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<Column<float>>(p.attributes, name); add(out, "{}", c ? (*c)[i] : 0.0F); });
+    if (sort == 0)
+      each("float", [&](const Points& p, std::uint32_t i, std::string& out) {
+        const auto* c = columnOf<Column<float>>(p.attributes, name);
+        add(out, "{}", c ? (*c)[i] : 0.0F);
+      });
     if (sort == 1)
       each("float3", [&](const Points& p, std::uint32_t i, std::string& out) {
         const auto* c = columnOf<Column<Vec3>>(p.attributes, name);
         const Vec3 v = c ? (*c)[i] : Vec3(0);
         add(out, "({}, {}, {})", v.x, v.y, v.z);
       });
-    if (sort == 2) each("string", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<TextColumn>(p.attributes, name); add(out, "\"{}\"", c ? quoted(c->at(i)) : std::string()); });
-    if (sort == 3) each("int64", [&](const Points& p, std::uint32_t i, std::string& out) { const auto* c = columnOf<Column<std::uint64_t>>(p.attributes, name); add(out, "{}", c ? static_cast<std::int64_t>((*c)[i]) : 0); });
+    if (sort == 2)
+      each("string", [&](const Points& p, std::uint32_t i, std::string& out) {
+        const auto* c = columnOf<TextColumn>(p.attributes, name);
+        add(out, "\"{}\"", c ? quoted(c->at(i)) : std::string());
+      });
+    if (sort == 3)
+      each("int64", [&](const Points& p, std::uint32_t i, std::string& out) {
+        const auto* c = columnOf<Column<std::uint64_t>>(p.attributes, name);
+        add(out, "{}", c ? static_cast<std::int64_t>((*c)[i]) : 0);
+      });
   }
 }
 
@@ -216,8 +286,13 @@ struct Prototypes {
   std::set<std::string> names;
 };
 
-Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group*>& groups, const std::string& name, const std::string& title, exporters::Job& job, Prototypes& props, Materials& materials) {
-  struct Placement { const exporters::Group* group; std::uint32_t point; std::uint32_t prototype; };
+Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group*>& groups, const std::string& name,
+                        const std::string& title, exporters::Job& job, Prototypes& props, Materials& materials) {
+  struct Placement {
+    const exporters::Group* group;
+    std::uint32_t point;
+    std::uint32_t prototype;
+  };
   Array<Placement> all;
   std::set<std::string> used;
   std::vector<std::string> prototypes;
@@ -227,15 +302,19 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
   }
   const auto points = [&](std::size_t i) -> const Points& { return *all[i].group->layer->points; };
   std::string targets;
-  for (const std::string& p : prototypes) targets += fmt::format("{}</World/{}/Prototypes/{}>", targets.empty() ? "" : ", ", name, p);
-  file.text(fmt::format("    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n", name, quoted(title), targets));
+  for (const std::string& p : prototypes)
+    targets += fmt::format("{}</World/{}/Prototypes/{}>", targets.empty() ? "" : ", ", name, p);
+  file.text(fmt::format(
+      "    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n",
+      name, quoted(title), targets));
   Box3 box;
   for (const exporters::Group* group : groups) {
     const Box3 own = group->prop->surface->bounds();  // asked once: it is behind a lock
     for (const std::uint32_t i : group->points) box.add(placedBox(own, *group->layer->points, i));
   }
   addExtent(file, "        ", box);
-  file.list("        int[] protoIndices", all.size(), [&](std::size_t i, std::string& out) { add(out, "{}", all[i].prototype); });
+  file.list("        int[] protoIndices", all.size(),
+            [&](std::size_t i, std::string& out) { add(out, "{}", all[i].prototype); });
   file.list("        point3f[] positions", all.size(), [&](std::size_t i, std::string& out) {
     const Vec3& p = points(i).position[all[i].point];
     add(out, "({}, {}, {})", p.x, p.y, p.z);
@@ -249,13 +328,19 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
     add(out, "({}, {}, {})", s.x, s.y, s.z);
   });
   // int64 in USD is signed; the bits are those of the id.
-  file.list("        int64[] ids", all.size(), [&](std::size_t i, std::string& out) { add(out, "{}", static_cast<std::int64_t>(points(i).id[all[i].point])); });
+  file.list("        int64[] ids", all.size(), [&](std::size_t i, std::string& out) {
+    add(out, "{}", static_cast<std::int64_t>(points(i).id[all[i].point]));
+  });
   writeAttributes(file, job.options.attributes, all.size(), points, [&](std::size_t i) { return all[i].point; });
   file.text("        def Scope \"Prototypes\"\n        {\n");
   for (std::size_t k = 0; k < groups.size(); ++k) {
     const Prop& prop = *groups[k]->prop;
     if (props.way == UsdPrototypes::Inside) {
-      if (auto ok = writeMesh(file, *prop.surface, prototypes[k], fmt::format("/World/{}/Prototypes/{}", name, prototypes[k]), "            ", prop.tags, materials); !ok) return ok;
+      if (auto ok = writeMesh(file, *prop.surface, prototypes[k],
+                              fmt::format("/World/{}/Prototypes/{}", name, prototypes[k]), "            ", prop.tags,
+                              materials);
+          !ok)
+        return ok;
       continue;
     }
     std::string& own = props.files[&prop];
@@ -271,7 +356,10 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
       if (auto ok = propFile.commit(); !ok) return ok;
       job.report.files.push_back(path);
     }
-    file.text(fmt::format("            def Mesh \"{}\" (\n                prepend references = @{}{}@\n            )\n            {{\n            }}\n", prototypes[k], props.relative, own));
+    file.text(
+        fmt::format("            def Mesh \"{}\" (\n                prepend references = @{}{}@\n            )\n       "
+                    "     {{\n            }}\n",
+                    prototypes[k], props.relative, own));
   }
   file.text("        }\n    }\n");
   return {};
@@ -287,14 +375,17 @@ Result<void> exporters::usda(Job& job) {
   Prototypes props{job.options.usdPrototypes, folder, relative, {}, {}};
   Materials materials(folder, relative, job.report);
   UsdaFile file(job.path, job.task);
-  file.text("#usda 1.0\n(\n    defaultPrim = \"World\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform \"World\"\n{\n");
+  file.text(
+      "#usda 1.0\n(\n    defaultPrim = \"World\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform "
+      "\"World\"\n{\n");
   std::set<std::string> used;
   for (const ExportLayer* layer : job.layers) {
     std::vector<const Group*> groups;
     for (const Group& g : job.groups)
       if (g.layer == layer) groups.push_back(&g);
     if (groups.empty()) continue;
-    if (auto ok = writeLayer(file, groups, primName(used, layer->name), layer->name, job, props, materials); !ok) return ok;
+    if (auto ok = writeLayer(file, groups, primName(used, layer->name), layer->name, job, props, materials); !ok)
+      return ok;
   }
   for (const auto& [layer, name] : job.surfaces) {
     const std::string prim = primName(used, name);

@@ -40,20 +40,28 @@ TextColumn joinedText(const std::vector<std::pair<const Attributes*, std::size_t
 std::size_t bytesOf(const Attributes& attributes) {
   std::size_t sum = 0;
   for (const auto& [name, column] : attributes)
-    sum += std::visit([](const auto& c) {
-      if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>) return c.index.bytes();
-      else return c.bytes();
-    }, column);
+    sum += std::visit(
+        [](const auto& c) {
+          if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>)
+            return c.index.bytes();
+          else
+            return c.bytes();
+        },
+        column);
   return sum;
 }
 
 Attributes gathered(const Attributes& attributes, const Array<std::uint32_t>& indices) {
   Attributes out;
   for (const auto& [name, column] : attributes)
-    out.emplace(name, std::visit([&](const auto& c) -> AttributeColumn {
-      if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>) return TextColumn{c.names, c.index.gathered(indices)};
-      else return c.gathered(indices);
-    }, column));
+    out.emplace(name, std::visit(
+                          [&](const auto& c) -> AttributeColumn {
+                            if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>)
+                              return TextColumn{c.names, c.index.gathered(indices)};
+                            else
+                              return c.gathered(indices);
+                          },
+                          column));
   return out;
 }
 
@@ -62,10 +70,14 @@ Attributes concatenated(const std::vector<std::pair<const Attributes*, std::size
   for (const auto& [attributes, count] : parts) {
     for (const auto& [name, column] : *attributes) {
       if (out.contains(name)) continue;
-      if (std::holds_alternative<Column<float>>(column)) out.emplace(name, joined<float>(parts, name));
-      else if (std::holds_alternative<Column<Vec3>>(column)) out.emplace(name, joined<Vec3>(parts, name));
-      else if (std::holds_alternative<Column<std::uint64_t>>(column)) out.emplace(name, joined<std::uint64_t>(parts, name));
-      else out.emplace(name, joinedText(parts, name));
+      if (std::holds_alternative<Column<float>>(column))
+        out.emplace(name, joined<float>(parts, name));
+      else if (std::holds_alternative<Column<Vec3>>(column))
+        out.emplace(name, joined<Vec3>(parts, name));
+      else if (std::holds_alternative<Column<std::uint64_t>>(column))
+        out.emplace(name, joined<std::uint64_t>(parts, name));
+      else
+        out.emplace(name, joinedText(parts, name));
     }
   }
   return out;

@@ -24,13 +24,15 @@ using Attributes = std::map<std::string, AttributeColumn>;
 
 std::size_t bytesOf(const Attributes& attributes);
 Attributes gathered(const Attributes& attributes, const Array<std::uint32_t>& indices);
-/// The column `name` when it is there and of type T (Column<float>, Column<Vec3>, TextColumn or Column<std::uint64_t>), else null.
+/// The column `name` when it is there and of type T (Column<float>, Column<Vec3>, TextColumn or Column<std::uint64_t>),
+/// else null.
 template <typename T>
 const T* columnOf(const Attributes& attributes, const std::string& name) {
   const auto it = attributes.find(name);
   return it == attributes.end() ? nullptr : std::get_if<T>(&it->second);
 }
-/// One set after the other; an attribute that a part lacks is 0, or empty text, there. A name used for two types keeps the first one's.
+/// One set after the other; an attribute that a part lacks is 0, or empty text, there. A name used for two types keeps
+/// the first one's.
 Attributes concatenated(const std::vector<std::pair<const Attributes*, std::size_t>>& parts);
 
 }  // namespace arvesk

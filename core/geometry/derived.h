@@ -1,4 +1,5 @@
-// Things that are computed from an immutable value when first asked for, and live as long as it does (an index, a table of areas).
+// Things that are computed from an immutable value when first asked for, and live as long as it does (an index, a table
+// of areas).
 #pragma once
 
 #include <tbb/task_arena.h>

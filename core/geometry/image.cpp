@@ -28,19 +28,21 @@ Image blurred(const Image& image, int radius) {
     for (int line = 0; line < lines; ++line) {
       for (int c = 0; c < image.channels; ++c) {
         for (int i = 0; i < length; ++i)
-          sums[static_cast<std::size_t>(i) + 1] = sums[static_cast<std::size_t>(i)] + static_cast<double>(out.values[index(line, i, c)]);
+          sums[static_cast<std::size_t>(i) + 1] = sums[static_cast<std::size_t>(i)] +
+                                                  static_cast<double>(out.values[index(line, i, c)]);
         for (int i = 0; i < length; ++i) {
           const int a = std::max(0, i - radius);
           const int b = std::min(length, i + radius + 1);
-          out.values[index(line, i, c)] =
-              static_cast<float>((sums[static_cast<std::size_t>(b)] - sums[static_cast<std::size_t>(a)]) / static_cast<double>(b - a));
+          out.values[index(line, i, c)] = static_cast<float>(
+              (sums[static_cast<std::size_t>(b)] - sums[static_cast<std::size_t>(a)]) / static_cast<double>(b - a));
         }
       }
     }
   };
   const auto at = [&](int x, int y, int c) {
     return (static_cast<std::size_t>(y) * static_cast<std::size_t>(image.width) + static_cast<std::size_t>(x)) *
-               static_cast<std::size_t>(image.channels) + static_cast<std::size_t>(c);
+               static_cast<std::size_t>(image.channels) +
+           static_cast<std::size_t>(c);
   };
   for (int round = 0; round < 3; ++round) {
     pass(image.width, image.height, [&](int line, int i, int c) { return at(i, line, c); });
@@ -84,7 +86,9 @@ Value between(const Texture& t, Vec2 uv, Texel texel) {
   const float tx = fx - static_cast<float>(x);
   const float ty = fy - static_cast<float>(y);
   const auto at = [&](int ix, int iy) -> Value {
-    return texel((static_cast<std::size_t>(wrap(iy, t.height)) * static_cast<std::size_t>(t.width) + static_cast<std::size_t>(wrap(ix, t.width))) * 4);
+    return texel((static_cast<std::size_t>(wrap(iy, t.height)) * static_cast<std::size_t>(t.width) +
+                  static_cast<std::size_t>(wrap(ix, t.width))) *
+                 4);
   };
   return (at(x, y) * (1 - tx) + at(x + 1, y) * tx) * (1 - ty) + (at(x, y + 1) * (1 - tx) + at(x + 1, y + 1) * tx) * ty;
 }
@@ -97,7 +101,9 @@ Vec4 Texture::sampledLinear(Vec2 uv) const {
     for (std::size_t i = 0; i < 256; ++i) t[i] = linearFromSrgb(static_cast<float>(i) / 255.0F);
     return t;
   }();
-  return between<Vec4>(*this, uv, [this](std::size_t at) { return Vec4(table[rgba[at]], table[rgba[at + 1]], table[rgba[at + 2]], static_cast<float>(rgba[at + 3]) / 255.0F); });
+  return between<Vec4>(*this, uv, [this](std::size_t at) {
+    return Vec4(table[rgba[at]], table[rgba[at + 1]], table[rgba[at + 2]], static_cast<float>(rgba[at + 3]) / 255.0F);
+  });
 }
 
 float Texture::sampledAlpha(Vec2 uv) const {

@@ -16,7 +16,8 @@ struct Image {
 
   float at(int x, int y, int channel) const {
     return values[(static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) *
-                      static_cast<std::size_t>(channels) + static_cast<std::size_t>(channel)];
+                      static_cast<std::size_t>(channels) +
+                  static_cast<std::size_t>(channel)];
   }
   /// Bilinear between pixel centers; u, v in 0…1 from the left and from the top; outside the edge pixel counts on.
   float sampled(float u, float v, int channel) const;
@@ -24,7 +25,8 @@ struct Image {
 
 using ImagePtr = std::shared_ptr<const Image>;
 
-/// Average over a square of side 2·radius + 1 pixels, three times (close to a Gaussian; Wells, "Efficient synthesis of Gaussian filters by cascaded uniform filters", PAMI 1986).
+/// Average over a square of side 2·radius + 1 pixels, three times (close to a Gaussian; Wells, "Efficient synthesis of
+/// Gaussian filters by cascaded uniform filters", PAMI 1986).
 Image blurred(const Image& image, int radius);
 
 /// 8-bit sRGB texture, row by row from the top.

@@ -9,7 +9,9 @@ namespace arvesk {
 namespace {
 
 template <typename T>
-bool sameBits(const T& a, const T& b) { return std::memcmp(&a, &b, sizeof(T)) == 0; }
+bool sameBits(const T& a, const T& b) {
+  return std::memcmp(&a, &b, sizeof(T)) == 0;
+}
 
 template <typename T>
 std::optional<std::string> differ(const char* name, const Column<T>& a, const Column<T>& b, std::size_t count) {
@@ -21,8 +23,8 @@ std::optional<std::string> differ(const char* name, const Column<T>& a, const Co
 }  // namespace
 
 std::size_t Points::bytes() const {
-  return position.bytes() + orientation.bytes() + size.bytes() + footprint.bytes() + groundNormal.bytes() + groundFace.bytes() +
-         groundUv.bytes() + id.bytes() + prop.bytes() + bytesOf(attributes);
+  return position.bytes() + orientation.bytes() + size.bytes() + footprint.bytes() + groundNormal.bytes() +
+         groundFace.bytes() + groundUv.bytes() + id.bytes() + prop.bytes() + bytesOf(attributes);
 }
 
 Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
@@ -44,14 +46,17 @@ Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
 
 std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uint8_t>& keeps) {
   ARVESK_ASSERT(keeps.size() == points.count, "one decision per point");
-  const auto keptCount = static_cast<std::size_t>(std::count_if(keeps.begin(), keeps.end(), [](std::uint8_t k) { return k != 0; }));
-  if (keptCount == points.count) return {std::make_shared<const Points>(points), std::make_shared<const Points>(gathered(points, {}))};
+  const auto keptCount = static_cast<std::size_t>(
+      std::count_if(keeps.begin(), keeps.end(), [](std::uint8_t k) { return k != 0; }));
+  if (keptCount == points.count)
+    return {std::make_shared<const Points>(points), std::make_shared<const Points>(gathered(points, {}))};
   Array<std::uint32_t> kept;
   Array<std::uint32_t> left;
   kept.reserve(keptCount);
   left.reserve(points.count - keptCount);
   for (std::size_t i = 0; i < points.count; ++i) (keeps[i] ? kept : left).push_back(static_cast<std::uint32_t>(i));
-  return {std::make_shared<const Points>(gathered(points, kept)), std::make_shared<const Points>(gathered(points, left))};
+  return {std::make_shared<const Points>(gathered(points, kept)),
+          std::make_shared<const Points>(gathered(points, left))};
 }
 
 std::optional<std::string> findFault(const Points& p) {
@@ -61,7 +66,8 @@ std::optional<std::string> findFault(const Points& p) {
     return "an array does not have one value per point";
   Array<std::uint64_t> ids = p.id.copied(p.count);
   std::sort(ids.begin(), ids.end());
-  if (const auto twice = std::adjacent_find(ids.begin(), ids.end()); twice != ids.end()) return fmt::format("id {} is used twice", *twice);
+  if (const auto twice = std::adjacent_find(ids.begin(), ids.end()); twice != ids.end())
+    return fmt::format("id {} is used twice", *twice);
   for (std::size_t i = 0; i < p.count; ++i)
     if (!isFinite(p.position[i])) return fmt::format("position of point {} is not finite", i);
   return {};

@@ -21,13 +21,15 @@ struct Points {
   Column<Vec3> groundNormal{kUp};              // ground record: normal, face and uv where last set down
   Column<std::uint32_t> groundFace{kNoFace};
   Column<Vec2> groundUv{Vec2(0)};
-  Column<std::uint64_t> id;                    // unique within the points
+  Column<std::uint64_t> id;  // unique within the points
   Attributes attributes;
-  std::shared_ptr<const Kit> kit;              // null until dressed
-  Column<std::int32_t> prop{kNoProp};          // index into the kit
+  std::shared_ptr<const Kit> kit;      // null until dressed
+  Column<std::int32_t> prop{kNoProp};  // index into the kit
 
   /// Footprint × the larger of the own x and z size, m.
-  float effectiveFootprint(std::size_t i) const { return footprint[i] * std::max(std::abs(size[i].x), std::abs(size[i].z)); }
+  float effectiveFootprint(std::size_t i) const {
+    return footprint[i] * std::max(std::abs(size[i].x), std::abs(size[i].z));
+  }
   std::size_t bytes() const;
 };
 

@@ -9,7 +9,8 @@ void addGrid(Surface& s, int columns, int rows, Place place) {
   const std::uint32_t base = static_cast<std::uint32_t>(s.positions.size());
   for (int r = 0; r <= rows; ++r) {
     for (int c = 0; c <= columns; ++c) {
-      const Vec2 uv(static_cast<float>(c) / static_cast<float>(columns), static_cast<float>(r) / static_cast<float>(rows));
+      const Vec2 uv(static_cast<float>(c) / static_cast<float>(columns),
+                    static_cast<float>(r) / static_cast<float>(rows));
       const auto [position, normal] = place(uv);
       s.positions.push_back(position);
       s.normals.push_back(normal);
@@ -42,7 +43,9 @@ void removeFlatTriangles(Surface& s) {
 Surface makePlane(float sizeX, float sizeZ, int divisions) {
   Surface s;
   s.name = "plane";
-  addGrid(s, divisions, divisions, [&](Vec2 uv) { return Placed({(uv.x - 0.5F) * sizeX, 0, (uv.y - 0.5F) * sizeZ}, kUp); });
+  addGrid(s, divisions, divisions, [&](Vec2 uv) {
+    return Placed({(uv.x - 0.5F) * sizeX, 0, (uv.y - 0.5F) * sizeZ}, kUp);
+  });
   return s;
 }
 
@@ -50,10 +53,13 @@ Surface makeBox(const Vec3& size) {
   Surface s;
   s.name = "box";
   const Vec3 half = 0.5F * size;
-  const std::array<std::array<Vec3, 3>, 6> sides{{  // normal, right, down on the side as seen from outside
-      {Vec3(0, 1, 0), Vec3(1, 0, 0), Vec3(0, 0, 1)},  {Vec3(0, -1, 0), Vec3(1, 0, 0), Vec3(0, 0, -1)},
-      {Vec3(1, 0, 0), Vec3(0, 0, -1), Vec3(0, -1, 0)}, {Vec3(-1, 0, 0), Vec3(0, 0, 1), Vec3(0, -1, 0)},
-      {Vec3(0, 0, 1), Vec3(1, 0, 0), Vec3(0, -1, 0)},  {Vec3(0, 0, -1), Vec3(-1, 0, 0), Vec3(0, -1, 0)}}};
+  const std::array<std::array<Vec3, 3>, 6> sides{{// normal, right, down on the side as seen from outside
+                                                  {Vec3(0, 1, 0), Vec3(1, 0, 0), Vec3(0, 0, 1)},
+                                                  {Vec3(0, -1, 0), Vec3(1, 0, 0), Vec3(0, 0, -1)},
+                                                  {Vec3(1, 0, 0), Vec3(0, 0, -1), Vec3(0, -1, 0)},
+                                                  {Vec3(-1, 0, 0), Vec3(0, 0, 1), Vec3(0, -1, 0)},
+                                                  {Vec3(0, 0, 1), Vec3(1, 0, 0), Vec3(0, -1, 0)},
+                                                  {Vec3(0, 0, -1), Vec3(-1, 0, 0), Vec3(0, -1, 0)}}};
   for (const auto& [n, right, down] : sides)
     addGrid(s, 1, 1, [&, normal = n, r = right, d = down](Vec2 uv) {
       return Placed(Vec3(0, half.y, 0) + (normal + r * (2 * uv.x - 1) + d * (2 * uv.y - 1)) * half, normal);
@@ -78,7 +84,8 @@ Surface makeCylinder(float radius, float height, int divisions) {
   Surface s;
   s.name = "cylinder";
   const auto around = [](float u) { return Vec3(std::cos(u * 2 * kPi), 0, -std::sin(u * 2 * kPi)); };
-  addGrid(s, divisions, 1, [&](Vec2 uv) { return Placed(around(uv.x) * radius + Vec3(0, height * (1 - uv.y), 0), around(uv.x)); });
+  addGrid(s, divisions, 1,
+          [&](Vec2 uv) { return Placed(around(uv.x) * radius + Vec3(0, height * (1 - uv.y), 0), around(uv.x)); });
   addGrid(s, divisions, 1, [&](Vec2 uv) { return Placed(around(uv.x) * radius * uv.y + Vec3(0, height, 0), kUp); });
   addGrid(s, divisions, 1, [&](Vec2 uv) { return Placed(around(uv.x) * radius * (1 - uv.y), -kUp); });
   removeFlatTriangles(s);

@@ -50,7 +50,8 @@ void computeSmoothNormals(Surface& s) {
   s.normals.assign(s.positions.size(), Vec3(0));
   for (const UVec3& t : s.triangles) {
     const std::array<std::uint32_t, 3> v{t.x, t.y, t.z};
-    const Vec3 normal = directionOr(glm::cross(s.positions[t.y] - s.positions[t.x], s.positions[t.z] - s.positions[t.x]), Vec3(0));
+    const Vec3 normal = directionOr(
+        glm::cross(s.positions[t.y] - s.positions[t.x], s.positions[t.z] - s.positions[t.x]), Vec3(0));
     for (std::size_t i = 0; i < 3; ++i) {
       const Vec3 a = directionOr(s.positions[v[(i + 1) % 3]] - s.positions[v[i]], Vec3(0));
       const Vec3 b = directionOr(s.positions[v[(i + 2) % 3]] - s.positions[v[i]], Vec3(0));
@@ -71,9 +72,11 @@ Result<void> checkSurface(const Surface& s) {
       return wrong(fmt::format("face {} refers to vertex {}, but there are {}", f, std::max({t.x, t.y, t.z}), n));
   }
   const auto fits = [n](std::size_t count) { return count == 0 || count == n; };
-  if (!fits(s.normals.size()) || !fits(s.uvs.size()) || !fits(s.colors.size())) return wrong("normals, uvs or colors do not match the vertices");
+  if (!fits(s.normals.size()) || !fits(s.uvs.size()) || !fits(s.colors.size()))
+    return wrong("normals, uvs or colors do not match the vertices");
   for (const std::uint16_t m : s.faceMaterials)
-    if (m >= s.materials.size()) return wrong(fmt::format("a face refers to material {}, but there are {}", m, s.materials.size()));
+    if (m >= s.materials.size())
+      return wrong(fmt::format("a face refers to material {}, but there are {}", m, s.materials.size()));
   for (const std::uint16_t p : s.faceParts)
     if (p >= s.parts.size()) return wrong(fmt::format("a face refers to part {}, but there are {}", p, s.parts.size()));
   if ((!s.faceMaterials.empty() && s.faceMaterials.size() != s.triangles.size()) ||
@@ -82,7 +85,10 @@ Result<void> checkSurface(const Surface& s) {
   return {};
 }
 
-Failure noTriangles() { return fail(ProblemCode::FileUnreadable, "has no usable triangles", "Export the mesh again, as triangles or polygons"); }
+Failure noTriangles() {
+  return fail(ProblemCode::FileUnreadable, "has no usable triangles",
+              "Export the mesh again, as triangles or polygons");
+}
 
 Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size) {
   Surface out = surface;
@@ -105,9 +111,12 @@ SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& w
   glm::dmat3 m(world);
   const auto lengthOf = [](const glm::dvec3& v) { return std::max(glm::length(v), 1e-12); };
   if (glm::determinant(m) < 0) m[0] = -m[0], node.size.x = -1;
-  node.size *= Vec3(static_cast<float>(lengthOf(m[0])), static_cast<float>(lengthOf(m[1])), static_cast<float>(lengthOf(m[2])));
-  node.turn = Quat(glm::normalize(glm::quat_cast(glm::dmat3(m[0] / lengthOf(m[0]), m[1] / lengthOf(m[1]), m[2] / lengthOf(m[2])))));
-  if (!std::isfinite(node.turn.w) || !isFinite(node.position) || !isFinite(node.size)) node = {node.name, parent, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)};
+  node.size *= Vec3(static_cast<float>(lengthOf(m[0])), static_cast<float>(lengthOf(m[1])),
+                    static_cast<float>(lengthOf(m[2])));
+  node.turn = Quat(
+      glm::normalize(glm::quat_cast(glm::dmat3(m[0] / lengthOf(m[0]), m[1] / lengthOf(m[1]), m[2] / lengthOf(m[2])))));
+  if (!std::isfinite(node.turn.w) || !isFinite(node.position) || !isFinite(node.size))
+    node = {node.name, parent, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)};
   return node;
 }
 
@@ -125,7 +134,8 @@ struct PlaceHash {
 std::vector<std::uint32_t> weldedOf(const Surface& s, std::size_t& count) {
   std::unordered_map<Vec3, std::uint32_t, PlaceHash> seen;
   std::vector<std::uint32_t> out(s.positions.size());
-  for (std::size_t v = 0; v < out.size(); ++v) out[v] = seen.emplace(s.positions[v] + Vec3(0.0F), static_cast<std::uint32_t>(seen.size())).first->second;
+  for (std::size_t v = 0; v < out.size(); ++v)
+    out[v] = seen.emplace(s.positions[v] + Vec3(0.0F), static_cast<std::uint32_t>(seen.size())).first->second;
   count = seen.size();
   return out;
 }
@@ -159,7 +169,8 @@ std::size_t openEdgeCount(const Surface& s) {
       const std::uint64_t b = welded[t[(k + 1) % 3]];
       if (a != b) ++edges[std::min(a, b) << 32 | std::max(a, b)];
     }
-  return static_cast<std::size_t>(std::count_if(edges.begin(), edges.end(), [](const auto& e) { return e.second == 1; }));
+  return static_cast<std::size_t>(
+      std::count_if(edges.begin(), edges.end(), [](const auto& e) { return e.second == 1; }));
 }
 
 Surface withCreases(const Surface& s, float creaseDeg) {

@@ -13,20 +13,22 @@ struct Material {
   float roughness = 0.8F;
   float metallic = 0;
   bool isTwoSided = false;
-  float cutBelow = 0;       // where base color, texture and vertex color together have less alpha than this there is a hole; 0: nowhere
-  bool isBlended = false;   // its file asks for blending; Site draws it cut at one half
-  std::shared_ptr<const Texture> texture;           // base color, may be null
+  float cutBelow =
+      0;  // where base color, texture and vertex color together have less alpha than this there is a hole; 0: nowhere
+  bool isBlended = false;                  // its file asks for blending; Site draws it cut at one half
+  std::shared_ptr<const Texture> texture;  // base color, may be null
   std::shared_ptr<const std::vector<std::uint8_t>> textureFile;  // as read (PNG or JPEG), for export
-  std::string textureType;                          // "image/png" or "image/jpeg"
+  std::string textureType;                                       // "image/png" or "image/jpeg"
 };
 
-/// A named place in a scene file: a mesh's node or an empty one. Mount points and layout placeholders are read from these.
+/// A named place in a scene file: a mesh's node or an empty one. Mount points and layout placeholders are read from
+/// these.
 struct SceneNode {
   std::string name;
   std::int32_t parent = -1;  // index into the list, which holds parents before children
   Vec3 position{0};          // m, in the space of the vertices
   Quat turn{1, 0, 0, 0};
-  Vec3 size{1};              // factors; below 0 where the node is mirrored. Shear is left out
+  Vec3 size{1};  // factors; below 0 where the node is mirrored. Shear is left out
 };
 
 /// Splits a transform into place, turn and size.
@@ -34,34 +36,40 @@ SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& w
 
 struct Surface {
   std::string name;
-  Array<Vec3> positions;         // vertex × xyz, m, world
-  Array<UVec3> triangles;        // face × three vertex indices, counter-clockwise from outside
-  Array<Vec3> normals;           // vertex × xyz, unit; empty when the file has none
-  Array<Vec2> uvs;               // vertex × uv, or empty
-  Array<Vec4> colors;            // vertex × rgba, linear light, or empty
+  Array<Vec3> positions;               // vertex × xyz, m, world
+  Array<UVec3> triangles;              // face × three vertex indices, counter-clockwise from outside
+  Array<Vec3> normals;                 // vertex × xyz, unit; empty when the file has none
+  Array<Vec2> uvs;                     // vertex × uv, or empty
+  Array<Vec4> colors;                  // vertex × rgba, linear light, or empty
   Array<std::uint16_t> faceMaterials;  // face → index into materials; empty when there is one at most
   Array<std::uint16_t> faceParts;      // face → index into parts; empty when there is one at most
-  Array<std::uint32_t> faceKeys;       // face → what it was called in the surface it was cut from, so that points sown on a part do not change with it; empty: its index
+  Array<std::uint32_t> faceKeys;  // face → what it was called in the surface it was cut from, so that points sown on a
+                                  // part do not change with it; empty: its index
   std::vector<Material> materials;
-  std::vector<std::string> parts;      // names of objects in the file
-  std::vector<SceneNode> nodes;        // of the file, parents first
+  std::vector<std::string> parts;  // names of objects in the file
+  std::vector<SceneNode> nodes;    // of the file, parents first
   Attributes vertexAttributes;
-  bool hasOwnNormals = true;           // false when the reader had to compute them
-  bool isMirrored = false;             // a part of the file has a negative scale; its faces were turned round
-  bool isShown = true;                 // in Site
+  bool hasOwnNormals = true;  // false when the reader had to compute them
+  bool isMirrored = false;    // a part of the file has a negative scale; its faces were turned round
+  bool isShown = true;        // in Site
   std::shared_ptr<Derived> derived = std::make_shared<Derived>();
 
   std::size_t faceCount() const { return triangles.size(); }
-  std::uint32_t faceKey(std::size_t face) const { return faceKeys.empty() ? static_cast<std::uint32_t>(face) : faceKeys[face]; }
+  std::uint32_t faceKey(std::size_t face) const {
+    return faceKeys.empty() ? static_cast<std::uint32_t>(face) : faceKeys[face];
+  }
   Box3 bounds() const;
   /// Unit normal of the flat face; straight up when it has no area.
   Vec3 faceNormal(std::size_t face) const;
   float faceArea(std::size_t face) const;
   const Material& materialOf(std::size_t face) const;
   std::size_t bytes() const;
-  // What lies at barycentric weights (of the second and third corner) of a face. Inline: a million points ask one after the other.
+  // What lies at barycentric weights (of the second and third corner) of a face. Inline: a million points ask one after
+  // the other.
   template <typename T>
-  static T between(const Array<T>& values, const UVec3& t, Vec2 w) { return values[t.x] * (1 - w.x - w.y) + values[t.y] * w.x + values[t.z] * w.y; }
+  static T between(const Array<T>& values, const UVec3& t, Vec2 w) {
+    return values[t.x] * (1 - w.x - w.y) + values[t.y] * w.x + values[t.z] * w.y;
+  }
   Vec3 positionAt(std::size_t face, Vec2 weights) const { return between(positions, triangles[face], weights); }
   /// Smooth normal, or the face's own when there are none.
   Vec3 normalAt(std::size_t face, Vec2 weights) const {
@@ -71,7 +79,9 @@ struct Surface {
     return squared > 1e-12F ? smooth / std::sqrt(squared) : faceNormal(face);
   }
   /// The weights themselves when there are no uvs.
-  Vec2 uvAt(std::size_t face, Vec2 weights) const { return uvs.empty() ? weights : between(uvs, triangles[face], weights); }
+  Vec2 uvAt(std::size_t face, Vec2 weights) const {
+    return uvs.empty() ? weights : between(uvs, triangles[face], weights);
+  }
 };
 
 using SurfacePtr = std::shared_ptr<const Surface>;
@@ -79,12 +89,14 @@ using SurfacePtr = std::shared_ptr<const Surface>;
 /// Normals by angle-weighted faces (Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", 1998).
 void computeSmoothNormals(Surface& surface);
 
-/// Checks what every part of the program relies on: indices in range, finite numbers, array lengths. Used after each import.
+/// Checks what every part of the program relies on: indices in range, finite numbers, array lengths. Used after each
+/// import.
 Result<void> checkSurface(const Surface& surface);
 /// What is said of a file without triangles where triangles are needed.
 Failure noTriangles();
 
-/// Flat and smooth normals by angle: corners whose faces meet at less than `creaseDeg` share a normal. Vertices are split where they must be.
+/// Flat and smooth normals by angle: corners whose faces meet at less than `creaseDeg` share a normal. Vertices are
+/// split where they must be.
 Surface withCreases(const Surface& surface, float creaseDeg);
 
 /// Edges that only one face has, places taken as the same when they are equal: 0 for a closed surface.

@@ -39,7 +39,8 @@ class HeightMask final : public BandMask {
 
 class PictureMask final : public BandMask {
  public:
-  PictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish) : BandMask(band, finish), m_image(std::move(image)), m_map(map) {}
+  PictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_image(std::move(image)), m_map(map) {}
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = at_(at, i);
     return true;
@@ -60,10 +61,12 @@ class PictureMask final : public BandMask {
     if (m_map.channel == PictureChannel::Brightness) {
       if (channels < 3) return m_image->sampled(uv.x, uv.y, 0);
       // Weights of Rec. ITU-R BT.709.
-      return 0.2126F * m_image->sampled(uv.x, uv.y, 0) + 0.7152F * m_image->sampled(uv.x, uv.y, 1) + 0.0722F * m_image->sampled(uv.x, uv.y, 2);
+      return 0.2126F * m_image->sampled(uv.x, uv.y, 0) + 0.7152F * m_image->sampled(uv.x, uv.y, 1) +
+             0.0722F * m_image->sampled(uv.x, uv.y, 2);
     }
     const int channel = static_cast<int>(m_map.channel) - 1;
-    return channel < channels ? m_image->sampled(uv.x, uv.y, channel) : (m_map.channel == PictureChannel::Alpha ? 1.0F : 0.0F);
+    return channel < channels ? m_image->sampled(uv.x, uv.y, channel)
+                              : (m_map.channel == PictureChannel::Alpha ? 1.0F : 0.0F);
   }
 
   ImagePtr m_image;
@@ -75,7 +78,9 @@ class BlendMask final : public Mask {
   BlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish)
       : m_masks(std::move(masks)), m_weights(std::move(weights)), m_mode(mode), m_finish(finish) {}
 
-  bool isSearching() const override { return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isSearching(); }); }
+  bool isSearching() const override {
+    return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isSearching(); });
+  }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
     Array<float> part(n);
@@ -140,7 +145,8 @@ bool isInGoodOrder(const Points& at) {
 
 Array<float> maskValues(const Task& task, const Mask& mask, const Points& at) {
   constexpr std::size_t kWorthSorting = 20'000;
-  // A piece of rays must end soon after a cancel; a piece of sums should be worth what it costs to begin (an expression is parsed for each).
+  // A piece of rays must end soon after a cancel; a piece of sums should be worth what it costs to begin (an expression
+  // is parsed for each).
   const std::size_t grain = mask.isSearching() ? 1024 : 16'384;
   if (at.count >= kWorthSorting && mask.isSearching() && !isInGoodOrder(at)) {
     const Array<std::uint32_t> order = mortonOrder(at.position, at.count);
@@ -161,7 +167,8 @@ Array<float> maskValues(const Task& task, const Mask& mask, const Points& at) {
   return out;
 }
 
-void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size_t begin, std::size_t end, float* outDeg) {
+void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size_t begin, std::size_t end,
+                  float* outDeg) {
   const auto index = of == SlopeOf::Ground && ground ? SurfaceIndex::of(*ground) : nullptr;
   for (std::size_t i = begin; i < end; ++i) {
     Vec3 normal = at.groundNormal[i];
@@ -172,8 +179,12 @@ void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size
   }
 }
 
-MaskPtr makeSlopeMask(SurfacePtr ground, Band band, MaskFinish finish) { return std::make_shared<SlopeMask>(std::move(ground), band, finish); }
-MaskPtr makeHeightMask(SurfacePtr ground, Band band, MaskFinish finish) { return std::make_shared<HeightMask>(std::move(ground), band, finish); }
+MaskPtr makeSlopeMask(SurfacePtr ground, Band band, MaskFinish finish) {
+  return std::make_shared<SlopeMask>(std::move(ground), band, finish);
+}
+MaskPtr makeHeightMask(SurfacePtr ground, Band band, MaskFinish finish) {
+  return std::make_shared<HeightMask>(std::move(ground), band, finish);
+}
 MaskPtr makePictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish) {
   return std::make_shared<PictureMask>(std::move(image), map, band, finish);
 }

@@ -1,4 +1,5 @@
-// Masks: functions of place (and of the point's attributes), evaluated wherever they are asked, never stored per vertex.
+// Masks: functions of place (and of the point's attributes), evaluated wherever they are asked, never stored per
+// vertex.
 #pragma once
 
 #include "core/base/band.h"
@@ -16,7 +17,8 @@ class Mask {
   virtual void values(const Points& at, std::size_t begin, std::size_t end, float* out) const = 0;
   /// What the band is laid over (degrees, m …), where there is such a quantity; false when there is none.
   virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
-  /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as fast.
+  /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as
+  /// fast.
   virtual bool isSearching() const { return false; }
 };
 
@@ -29,8 +31,8 @@ struct MaskFinish {
   float apply(float v) const { return output.from + (output.to - output.from) * (isInverted ? 1 - v : v); }
 };
 
-/// Values of a mask at all points, clamped to 0…1, on many threads. Searching masks are asked along a Morton curve; the order of the
-/// result is that of the points, and so are the bits.
+/// Values of a mask at all points, clamped to 0…1, on many threads. Searching masks are asked along a Morton curve; the
+/// order of the result is that of the points, and so are the bits.
 Array<float> maskValues(const Task& task, const Mask& mask, const Points& at);
 
 /// A mask whose value is a band over a measured quantity.
@@ -54,10 +56,10 @@ MaskPtr makeHeightMask(SurfacePtr ground, Band band, MaskFinish finish);
 enum class PictureChannel { Brightness, Red, Green, Blue, Alpha };
 struct PictureMap {
   bool isByUv = false;
-  Vec2 corner{0};   // m, x and z of the picture's left top corner, seen from above
-  Vec2 extent{1};   // m
+  Vec2 corner{0};  // m, x and z of the picture's left top corner, seen from above
+  Vec2 extent{1};  // m
   PictureChannel channel = PictureChannel::Brightness;
-  int repeats = 1;  // times over the extent
+  int repeats = 1;     // times over the extent
   bool tiles = false;  // goes on outside; else outside is 0
 };
 MaskPtr makePictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish);
@@ -67,6 +69,7 @@ MaskPtr makeBlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, Bl
 
 /// Slope in degrees of every point, as Keep by slope and the slope mask measure it.
 enum class SlopeOf { GroundRecord, OwnUp, Ground };
-void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size_t begin, std::size_t end, float* outDeg);
+void measureSlope(const Points& at, SlopeOf of, const Surface* ground, std::size_t begin, std::size_t end,
+                  float* outDeg);
 
 }  // namespace arvesk

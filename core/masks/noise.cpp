@@ -10,15 +10,18 @@ namespace arvesk {
 namespace {
 
 ARVESK_INLINE std::uint32_t hashPlace(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed) {
-  // Rounds of the "lowbias32" integer hash (Wellons, "Prospecting for hash functions", 2018) over a sum with odd factors.
+  // Rounds of the "lowbias32" integer hash (Wellons, "Prospecting for hash functions", 2018) over a sum with odd
+  // factors.
   std::uint32_t h = x * 0x8da6b343U + y * 0xd8163841U + z * 0xcb1ab31fU + seed;
   h = (h ^ (h >> 16)) * 0x7feb352dU;
   h = (h ^ (h >> 15)) * 0x846ca68bU;
   return h ^ (h >> 16);
 }
 
-/// Dot of the hashed gradient with the offset: the gradient's three components are drawn in −1…1 from the hash's bits, which needs no branch.
-ARVESK_INLINE float corner(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed, float dx, float dy, float dz) {
+/// Dot of the hashed gradient with the offset: the gradient's three components are drawn in −1…1 from the hash's bits,
+/// which needs no branch.
+ARVESK_INLINE float corner(std::uint32_t x, std::uint32_t y, std::uint32_t z, std::uint32_t seed, float dx, float dy,
+                           float dz) {
   const std::uint32_t h = hashPlace(x, y, z, seed);
   const float gx = static_cast<float>(static_cast<std::int32_t>(h & 1023U) - 512) * (1.0F / 512.0F);
   const float gy = static_cast<float>(static_cast<std::int32_t>((h >> 10) & 1023U) - 512) * (1.0F / 512.0F);
@@ -70,7 +73,8 @@ float cellular(float x, float y, float z, std::uint32_t seed) {
   for (std::int32_t k = -1; k <= 1; ++k)
     for (std::int32_t j = -1; j <= 1; ++j)
       for (std::int32_t i = -1; i <= 1; ++i) {
-        const std::uint32_t h = hashPlace(static_cast<std::uint32_t>(xi + i), static_cast<std::uint32_t>(yi + j), static_cast<std::uint32_t>(zi + k), seed);
+        const std::uint32_t h = hashPlace(static_cast<std::uint32_t>(xi + i), static_cast<std::uint32_t>(yi + j),
+                                          static_cast<std::uint32_t>(zi + k), seed);
         const float px = static_cast<float>(xi + i) + static_cast<float>(h & 1023U) / 1024.0F - x;
         const float py = static_cast<float>(yi + j) + static_cast<float>((h >> 10) & 1023U) / 1024.0F - y;
         const float pz = static_cast<float>(zi + k) + static_cast<float>((h >> 20) & 1023U) / 1024.0F - z;
@@ -115,7 +119,8 @@ void gradientNoise(const float* __restrict x, const float* __restrict y, const f
   for (std::size_t i = 0; i < count; ++i) out[i] = oneValue(x[i], y[i], z[i], seed);
 }
 
-void noiseValues(const NoiseSettings& s, const float* x, const float* y, const float* z, std::size_t count, float* out) {
+void noiseValues(const NoiseSettings& s, const float* x, const float* y, const float* z, std::size_t count,
+                 float* out) {
   constexpr std::size_t kBatch = 512;
   std::array<float, kBatch> px;
   std::array<float, kBatch> py;
@@ -130,7 +135,9 @@ void noiseValues(const NoiseSettings& s, const float* x, const float* y, const f
     float frequency = 1;
     for (int o = 0; o < s.octaves; ++o) {
       // The limit keeps the lattice place within an int.
-      const auto scaled = [&](float v, int axis) { return std::clamp((v + s.offset[axis]) * perMeter[axis] * frequency, -1e9F, 1e9F); };
+      const auto scaled = [&](float v, int axis) {
+        return std::clamp((v + s.offset[axis]) * perMeter[axis] * frequency, -1e9F, 1e9F);
+      };
       for (std::size_t i = 0; i < n; ++i) {
         px[i] = scaled(x[from + i], 0);
         py[i] = scaled(y[from + i], 1);

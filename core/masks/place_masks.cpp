@@ -70,8 +70,11 @@ SurfacePtr flattened(const Surface& surface) {
 
 class DistanceMask final : public BandMask {
  public:
-  DistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far, Band band, MaskFinish finish)
-      : BandMask(band, finish), m_rule(rule), m_far(far),
+  DistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far, Band band,
+               MaskFinish finish)
+      : BandMask(band, finish),
+        m_rule(rule),
+        m_far(far),
         // What lies beyond the band's end counts 0 wherever it lies, so the search may stop there.
         m_reach(std::min(far, band.fadeOut)) {
     Array<Vec3> positions;
@@ -85,7 +88,9 @@ class DistanceMask final : public BandMask {
     }
     m_tree = std::make_unique<PointTree>(std::move(positions), std::move(radii));
     if (surface && surface->faceCount() > 0) {
-      m_surface = rule.isToOpenEdges ? edgesAsSurface(*surface, rule.isFromAbove) : rule.isFromAbove ? flattened(*surface) : surface;
+      m_surface = rule.isToOpenEdges ? edgesAsSurface(*surface, rule.isFromAbove)
+                  : rule.isFromAbove ? flattened(*surface)
+                                     : surface;
       if (!m_surface->triangles.empty()) m_index = SurfaceIndex::of(*m_surface).value_or(nullptr);
     }
   }
@@ -115,7 +120,12 @@ class DistanceMask final : public BandMask {
 
 class RegionMask final : public Mask {
  public:
-  RegionMask(const Region& region, MaskFinish finish) : m_region(region), m_half(0.5F * glm::abs(region.extent)), m_perHalf(1.0F / m_half), m_back(glm::mat3_cast(glm::conjugate(region.turn))), m_finish(finish) {}
+  RegionMask(const Region& region, MaskFinish finish)
+      : m_region(region),
+        m_half(0.5F * glm::abs(region.extent)),
+        m_perHalf(1.0F / m_half),
+        m_back(glm::mat3_cast(glm::conjugate(region.turn))),
+        m_finish(finish) {}
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const Band band{0, m_region.softness, std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
     for (std::size_t i = begin; i < end; ++i) {
@@ -187,10 +197,12 @@ class CrowdingMask final : public BandMask {
 
 class OpennessMask final : public BandMask {
  public:
-  OpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach, bool isAboutNormal, Band band, MaskFinish finish)
+  OpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach,
+               bool isAboutNormal, Band band, MaskFinish finish)
       : BandMask(band, finish), m_occluders(ground, placements), m_reach(reach), m_isAboutNormal(isAboutNormal) {
     // A disk lifted onto the half ball has the cosine's weight (Malley's method).
-    for (const Vec2& p : sunflower(rays)) m_directions.push_back({p.x, std::sqrt(std::max(0.0F, 1 - glm::dot(p, p))), p.y});
+    for (const Vec2& p : sunflower(rays))
+      m_directions.push_back({p.x, std::sqrt(std::max(0.0F, 1 - glm::dot(p, p))), p.y});
   }
   bool isSearching() const override { return true; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
@@ -200,7 +212,8 @@ class OpennessMask final : public BandMask {
       // A little above the ground, so that the face itself does not stop its rays.
       const Vec3 origin = at.position[i] + normal * kLift;
       int stopped = 0;
-      for (const Vec3& d : m_directions) stopped += m_occluders.isStopped(origin, m_isAboutNormal ? turn * d : d, 0, m_reach);
+      for (const Vec3& d : m_directions)
+        stopped += m_occluders.isStopped(origin, m_isAboutNormal ? turn * d : d, 0, m_reach);
       out[i - begin] = 1 - static_cast<float>(stopped) / static_cast<float>(m_directions.size());
     }
     return true;
@@ -258,7 +271,8 @@ std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) {
   };
   std::unordered_map<std::uint64_t, std::uint32_t> places;
   Array<std::uint32_t> placeOf(s.positions.size());
-  for (std::size_t v = 0; v < s.positions.size(); ++v) placeOf[v] = places.emplace(placeKey(s.positions[v]), static_cast<std::uint32_t>(places.size())).first->second;
+  for (std::size_t v = 0; v < s.positions.size(); ++v)
+    placeOf[v] = places.emplace(placeKey(s.positions[v]), static_cast<std::uint32_t>(places.size())).first->second;
   std::unordered_map<std::uint64_t, std::pair<int, std::pair<std::uint32_t, std::uint32_t>>> edges;
   for (const UVec3& t : s.triangles)
     for (int k = 0; k < 3; ++k) {
@@ -283,14 +297,17 @@ std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) {
 MaskPtr makeFacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish) {
   return std::make_shared<FacingMask>(std::move(ground), direction, isTwoSided, band, finish);
 }
-MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far, Band band, MaskFinish finish) {
+MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far,
+                         Band band, MaskFinish finish) {
   return std::make_shared<DistanceMask>(points, surface, rule, far, band, finish);
 }
 MaskPtr makeRegionMask(Region region, MaskFinish finish) { return std::make_shared<RegionMask>(region, finish); }
-MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band, MaskFinish finish) {
+MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band,
+                         MaskFinish finish) {
   return std::make_shared<CrowdingMask>(points, radius, isFromAbove, band, finish);
 }
-MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach, bool isAboutNormal, Band band, MaskFinish finish) {
+MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach,
+                         bool isAboutNormal, Band band, MaskFinish finish) {
   return std::make_shared<OpennessMask>(ground, placements, rays, reach, isAboutNormal, band, finish);
 }
 MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish) {

@@ -8,7 +8,8 @@ namespace {
 
 class NumberMask final : public BandMask {
  public:
-  NumberMask(std::string name, float fallback, Band band, MaskFinish finish) : BandMask(band, finish), m_name(std::move(name)), m_fallback(fallback) {}
+  NumberMask(std::string name, float fallback, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_name(std::move(name)), m_fallback(fallback) {}
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     if (!readNumbers(at, m_name, begin, end, out)) std::fill(out, out + (end - begin), m_fallback);
     return true;
@@ -21,7 +22,8 @@ class NumberMask final : public BandMask {
 
 class TextMask final : public Mask {
  public:
-  TextMask(std::string name, std::string patterns, MaskFinish finish) : m_name(std::move(name)), m_patterns(std::move(patterns)), m_finish(finish) {}
+  TextMask(std::string name, std::string patterns, MaskFinish finish)
+      : m_name(std::move(name)), m_patterns(std::move(patterns)), m_finish(finish) {}
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const auto text = readText(at, m_name, i);
@@ -44,7 +46,8 @@ class RandomMask final : public BandMask {
       std::uint64_t id = drawId(at, m_per, i);
       if (isBareGround) {
         const Vec3 cell = glm::floor(at.position[i] * 10.0F);
-        id = hashOf(static_cast<std::uint64_t>(static_cast<std::int64_t>(cell.x)), static_cast<std::uint64_t>(static_cast<std::int64_t>(cell.z)));
+        id = hashOf(static_cast<std::uint64_t>(static_cast<std::int64_t>(cell.x)),
+                    static_cast<std::uint64_t>(static_cast<std::int64_t>(cell.z)));
       }
       out[i - begin] = m_draw.unit(id);
     }
@@ -58,16 +61,21 @@ class RandomMask final : public BandMask {
 
 class FormulaMask final : public Mask {
  public:
-  FormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish) : m_formula(std::move(formula)), m_masks(std::move(masks)), m_finish(finish) {}
-  bool isSearching() const override { return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m && m->isSearching(); }); }
+  FormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish)
+      : m_formula(std::move(formula)), m_masks(std::move(masks)), m_finish(finish) {}
+  bool isSearching() const override {
+    return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m && m->isSearching(); });
+  }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
     std::vector<std::vector<double>> columns;
     std::vector<const double*> starts;
     for (const std::string& name : m_formula.names()) {
       if (const MaskPtr* mask = maskNamed(name)) {
-        if (*mask) (*mask)->values(at, begin, end, out);
-        else std::fill(out, out + n, 0.0F);
+        if (*mask)
+          (*mask)->values(at, begin, end, out);
+        else
+          std::fill(out, out + n, 0.0F);
       } else {
         readNumbers(at, name, begin, end, out);
       }
@@ -92,11 +100,13 @@ class FormulaMask final : public Mask {
 
 class CurveMask final : public Mask {
  public:
-  CurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) : m_mask(std::move(mask)), m_curve(std::move(curve)), m_finish(finish) {}
+  CurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish)
+      : m_mask(std::move(mask)), m_curve(std::move(curve)), m_finish(finish) {}
   bool isSearching() const override { return m_mask->isSearching(); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     m_mask->values(at, begin, end, out);
-    for (std::size_t i = 0; i < end - begin; ++i) out[i] = m_finish.apply(std::clamp(m_curve.at(std::clamp(out[i], 0.0F, 1.0F)), 0.0F, 1.0F));
+    for (std::size_t i = 0; i < end - begin; ++i)
+      out[i] = m_finish.apply(std::clamp(m_curve.at(std::clamp(out[i], 0.0F, 1.0F)), 0.0F, 1.0F));
   }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     m_mask->values(at, begin, end, out);
@@ -114,7 +124,8 @@ class PaintedMask final : public Mask {
   PaintedMask(const Strokes& strokes, MaskFinish finish) : m_dabs(strokes.dabs), m_finish(finish) {
     Array<PointGrid::Entry> entries;
     for (std::size_t i = 0; i < m_dabs.size(); ++i)
-      if (m_dabs[i].radius > 0 && isFinite(m_dabs[i].place)) entries.push_back({m_dabs[i].place, m_dabs[i].radius, static_cast<std::uint32_t>(i)});
+      if (m_dabs[i].radius > 0 && isFinite(m_dabs[i].place))
+        entries.push_back({m_dabs[i].place, m_dabs[i].radius, static_cast<std::uint32_t>(i)});
     ConflictRule rule;
     m_grids = gridsBySize(entries, rule);
   }
@@ -135,7 +146,8 @@ class PaintedMask final : public Mask {
       for (const std::uint32_t k : covering) {
         const Dab& dab = m_dabs[k];
         const float hard = dab.radius * (1 - std::clamp(dab.softness, 0.0F, 1.0F));
-        const float share = Band{-1, 0, hard, dab.radius}.weight(glm::distance(dab.place, place)) * std::clamp(std::abs(dab.strength), 0.0F, 1.0F);
+        const float share = Band{-1, 0, hard, dab.radius}.weight(glm::distance(dab.place, place)) *
+                            std::clamp(std::abs(dab.strength), 0.0F, 1.0F);
         v = dab.strength > 0 ? v + (1 - v) * share : v * (1 - share);
       }
       out[i - begin] = m_finish.apply(v);
@@ -150,13 +162,23 @@ class PaintedMask final : public Mask {
 
 }  // namespace
 
-MaskPtr makeNumberMask(std::string name, float fallback, Band band, MaskFinish finish) { return std::make_shared<NumberMask>(std::move(name), fallback, band, finish); }
-MaskPtr makeTextMask(std::string name, std::string patterns, MaskFinish finish) { return std::make_shared<TextMask>(std::move(name), std::move(patterns), finish); }
-MaskPtr makeRandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) { return std::make_shared<RandomMask>(draw, per, band, finish); }
+MaskPtr makeNumberMask(std::string name, float fallback, Band band, MaskFinish finish) {
+  return std::make_shared<NumberMask>(std::move(name), fallback, band, finish);
+}
+MaskPtr makeTextMask(std::string name, std::string patterns, MaskFinish finish) {
+  return std::make_shared<TextMask>(std::move(name), std::move(patterns), finish);
+}
+MaskPtr makeRandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) {
+  return std::make_shared<RandomMask>(draw, per, band, finish);
+}
 MaskPtr makeFormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish) {
   return std::make_shared<FormulaMask>(std::move(formula), std::move(masks), finish);
 }
-MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) { return std::make_shared<CurveMask>(std::move(mask), std::move(curve), finish); }
-MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish) { return std::make_shared<PaintedMask>(strokes, finish); }
+MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) {
+  return std::make_shared<CurveMask>(std::move(mask), std::move(curve), finish);
+}
+MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish) {
+  return std::make_shared<PaintedMask>(strokes, finish);
+}
 
 }  // namespace arvesk

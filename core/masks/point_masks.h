@@ -5,15 +5,16 @@
 #include "core/base/formula.h"
 #include "core/base/random.h"
 #include "core/base/strokes.h"
-#include "core/props/quantities.h"
 #include "core/masks/mask.h"
+#include "core/props/quantities.h"
 
 namespace arvesk {
 
 /// A number of the points by name, through a band; places that have no such number count as `fallback`.
 MaskPtr makeNumberMask(std::string name, float fallback, Band band, MaskFinish finish);
 
-/// 1 where the text named `name` (or the prop's name) matches one of the patterns, else 0; places without such a text count as no match.
+/// 1 where the text named `name` (or the prop's name) matches one of the patterns, else 0; places without such a text
+/// count as no match.
 MaskPtr makeTextMask(std::string name, std::string patterns, MaskFinish finish);
 
 /// Uniform in 0…1 by point, parent or patch, through a band; bare ground draws by place instead (cells of 0.1 m).
@@ -25,7 +26,8 @@ MaskPtr makeFormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish 
 /// Another mask's value, reshaped by a curve.
 MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish);
 
-/// Dabs applied in order: adding goes toward 1, taking away toward 0, by strength × falloff. In three dimensions, whatever the mesh.
+/// Dabs applied in order: adding goes toward 1, taking away toward 0, by strength × falloff. In three dimensions,
+/// whatever the mesh.
 MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish);
 
 }  // namespace arvesk

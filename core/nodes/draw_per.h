@@ -7,7 +7,9 @@
 namespace arvesk::nodes {
 
 inline std::vector<Option> drawPerOptions() {
-  return {{"point", ARVESK_TEXT("node", "Point")}, {"parent", ARVESK_TEXT("node", "Parent")}, {"patch", ARVESK_TEXT("node", "Patch")}};
+  return {{"point", ARVESK_TEXT("node", "Point")},
+          {"parent", ARVESK_TEXT("node", "Parent")},
+          {"patch", ARVESK_TEXT("node", "Patch")}};
 }
 
 }  // namespace arvesk::nodes

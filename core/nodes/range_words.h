@@ -16,8 +16,11 @@ inline std::string rangeWords(float from, float to, const char* unit) {
   if (from <= -kFarOut && to >= kFarOut) return "any";
   if (to >= kFarOut) return fmt::format("from {}{}", number(from), unit);
   if (from <= -kFarOut) return fmt::format("up to {}{}", number(to), unit);
-  return from < 0 || to < 0 ? fmt::format("{} to {}{}", number(from), number(to), unit) : fmt::format("{}\u2013{}{}", number(from), number(to), unit);
+  return from < 0 || to < 0 ? fmt::format("{} to {}{}", number(from), number(to), unit)
+                            : fmt::format("{}\u2013{}{}", number(from), number(to), unit);
 }
-inline std::string rangeWords(const Band& band, const char* unit) { return rangeWords(band.fullFrom, band.fullTo, unit); }
+inline std::string rangeWords(const Band& band, const char* unit) {
+  return rangeWords(band.fullFrom, band.fullTo, unit);
+}
 
 }  // namespace arvesk::nodes

@@ -11,7 +11,8 @@ const std::vector<const NodeKind*>& allNodeKinds() {
 #include "arvesk_nodes.inc"
 #undef ARVESK_NODE
     };
-    std::stable_sort(list.begin(), list.end(), [](const NodeKind* a, const NodeKind* b) { return a->family < b->family; });
+    std::stable_sort(list.begin(), list.end(),
+                     [](const NodeKind* a, const NodeKind* b) { return a->family < b->family; });
     return list;
   }();
   return kinds;

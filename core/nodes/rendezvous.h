@@ -10,8 +10,9 @@
 
 namespace arvesk::nodes {
 
-/// Weighted rendezvous (Thaler and Ravishankar 1998; weights after Schindelhauer and Schomaker 2005): the smallest −ln(u)/weight wins, u drawn
-/// by id and key. Another one, or a larger weight, moves points only to it; a smaller weight moves only its own.
+/// Weighted rendezvous (Thaler and Ravishankar 1998; weights after Schindelhauer and Schomaker 2005): the smallest
+/// −ln(u)/weight wins, u drawn by id and key. Another one, or a larger weight, moves points only to it; a smaller
+/// weight moves only its own.
 class Rendezvous {
  public:
   explicit Rendezvous(const Draw& draw) : m_draw(draw) {}

@@ -31,7 +31,8 @@ Vec3 Camera::projected(const Vec3& world, int width, int height) const {
   const float depth = glm::dot(d, ahead);
   const float half = std::tan(0.5F * radians(fieldOfViewDeg));
   const float scale = 0.5F * static_cast<float>(height) / (half * std::max(depth, 1e-6F));
-  return {0.5F * static_cast<float>(width) + glm::dot(d, right) * scale, 0.5F * static_cast<float>(height) - glm::dot(d, up) * scale, depth};
+  return {0.5F * static_cast<float>(width) + glm::dot(d, right) * scale,
+          0.5F * static_cast<float>(height) - glm::dot(d, up) * scale, depth};
 }
 
 Camera cameraFitting(const Box3& box, const Camera& looking) {
@@ -61,20 +62,24 @@ Vec3 tonemapped(const Vec3& v) {
 void Film::develop(std::uint32_t* out) const {
   static const std::array<std::uint8_t, 4097> curve = [] {
     std::array<std::uint8_t, 4097> t{};
-    for (std::size_t i = 0; i < t.size(); ++i) t[i] = static_cast<std::uint8_t>(std::lround(255 * srgbFromLinear(static_cast<float>(i) / 4096.0F)));
+    for (std::size_t i = 0; i < t.size(); ++i)
+      t[i] = static_cast<std::uint8_t>(std::lround(255 * srgbFromLinear(static_cast<float>(i) / 4096.0F)));
     return t;
   }();
   const float scale = samples > 0 ? 1.0F / static_cast<float>(samples) : 1.0F;
   for (std::size_t i = 0; i < sum.size(); ++i) {
     const Vec3 c = tonemapped(sum[i] * scale) * 4096.0F;
     out[i] = 0xff000000U | static_cast<std::uint32_t>(curve[static_cast<std::size_t>(c.r)]) << 16 |
-             static_cast<std::uint32_t>(curve[static_cast<std::size_t>(c.g)]) << 8 | static_cast<std::uint32_t>(curve[static_cast<std::size_t>(c.b)]);
+             static_cast<std::uint32_t>(curve[static_cast<std::size_t>(c.g)]) << 8 |
+             static_cast<std::uint32_t>(curve[static_cast<std::size_t>(c.b)]);
   }
 }
 
 Vec3 scaleColor(float value) {
   // Five stops from ink blue over sea green to sand; their CIE lightness rises evenly from 18 to 92.
-  constexpr std::array<Vec3, 5> kStops{Vec3(0.086F, 0.176F, 0.271F), Vec3(0.118F, 0.353F, 0.463F), Vec3(0.286F, 0.545F, 0.522F), Vec3(0.620F, 0.722F, 0.541F), Vec3(0.965F, 0.910F, 0.722F)};
+  constexpr std::array<Vec3, 5> kStops{Vec3(0.086F, 0.176F, 0.271F), Vec3(0.118F, 0.353F, 0.463F),
+                                       Vec3(0.286F, 0.545F, 0.522F), Vec3(0.620F, 0.722F, 0.541F),
+                                       Vec3(0.965F, 0.910F, 0.722F)};
   const float at = std::clamp(value, 0.0F, 1.0F) * 4;
   const auto i = std::min<std::size_t>(3, static_cast<std::size_t>(at));
   return glm::mix(kStops[i], kStops[i + 1], at - static_cast<float>(i));

@@ -31,7 +31,9 @@ struct Film {
 
   Film() = default;
   Film(int w, int h);
-  std::size_t at(int x, int y) const { return static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x); }
+  std::size_t at(int x, int y) const {
+    return static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x);
+  }
   /// 8-bit sRGB through a filmic curve, 0xffRRGGBB.
   void develop(std::uint32_t* out) const;
 };

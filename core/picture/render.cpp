@@ -27,7 +27,9 @@ Vec3 skyColor(const Vec3& d, const Vec3& sun) {
 /// Random numbers of one pixel and sample.
 class Dice {
  public:
-  Dice(int x, int y, int sample) : m_state(hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y), static_cast<std::uint64_t>(sample))) {}
+  Dice(int x, int y, int sample)
+      : m_state(
+            hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y), static_cast<std::uint64_t>(sample))) {}
   float next() {
     m_state = mix64(m_state);
     return unitFloat(m_state);
@@ -59,8 +61,8 @@ Vec3 tinted(Vec3 c, const Vec3& tint) {
 
 struct Surfel {
   Vec3 position;
-  Vec3 normal;      // toward the viewer
-  Vec3 flat;        // of the face, toward the viewer
+  Vec3 normal;  // toward the viewer
+  Vec3 flat;    // of the face, toward the viewer
   Vec3 color;
   bool isTwoSided;
   bool isGround;
@@ -69,7 +71,8 @@ struct Surfel {
 
 class Shader {
  public:
-  Shader(const PictureScene& scene, bool isCoarse) : m_scene(scene), m_light(scene.input().light), m_sun(m_light.sunDirection()), m_isCoarse(isCoarse) {
+  Shader(const PictureScene& scene, bool isCoarse)
+      : m_scene(scene), m_light(scene.input().light), m_sun(m_light.sunDirection()), m_isCoarse(isCoarse) {
     for (const PictureLayer& layer : scene.input().layers) {
       const auto it = layer.points->attributes.find("tint");
       m_tints.push_back(it == layer.points->attributes.end() ? nullptr : std::get_if<Column<Vec3>>(&it->second));
@@ -108,7 +111,9 @@ class Shader {
     const float front = std::max(0.0F, facing);
     const float through = s.isTwoSided ? 0.45F * std::max(0.0F, -facing) : 0;
     if (front + through > 0) {
-      const Vec3 toSun = m_isCoarse ? m_sun : glm::normalize(m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
+      const Vec3 toSun = m_isCoarse ? m_sun
+                                    : glm::normalize(
+                                          m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
       const Vec3 from = facing >= 0 ? start : s.position - s.flat * 1e-3F;
       if (!m_scene.isBlocked(from, toSun, 1e4F)) sunLight = Vec3(2.45F, 2.15F, 1.75F) * (front + through);
     }
@@ -148,14 +153,20 @@ class Shader {
     return glm::mix(haze, color, std::exp(-distance / m_light.hazeDistance));
   }
 
-  Vec3 ghosted(const Surfel& s, const Vec3& color) const { return s.isGhost ? glm::mix(Vec3(0.62F, 0.63F, 0.62F), color, 0.18F) : color; }
+  Vec3 ghosted(const Surfel& s, const Vec3& color) const {
+    return s.isGhost ? glm::mix(Vec3(0.62F, 0.63F, 0.62F), color, 0.18F) : color;
+  }
 
   /// Water: sky and sun mirrored on ripples, ground seen through it, foam where it is shallow.
-  Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance, float depth, bool isShore) const {
+  Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance,
+             float depth, bool isShore) const {
     const Vec3 p = origin + direction * waterDistance;
     const float flat = std::exp(-waterDistance / 60.0F);
-    const auto wave = [&](float scale, std::uint32_t seed) { return gradientNoiseScalar(p.x * scale, 0, p.z * scale * 1.6F, seed); };
-    const Vec3 normal = glm::normalize(Vec3(flat * (0.10F * wave(0.9F, 1) + 0.06F * wave(2.7F, 2)), 1, flat * (0.10F * wave(0.8F, 3) + 0.06F * wave(2.3F, 4))));
+    const auto wave = [&](float scale, std::uint32_t seed) {
+      return gradientNoiseScalar(p.x * scale, 0, p.z * scale * 1.6F, seed);
+    };
+    const Vec3 normal = glm::normalize(Vec3(flat * (0.10F * wave(0.9F, 1) + 0.06F * wave(2.7F, 2)), 1,
+                                            flat * (0.10F * wave(0.8F, 3) + 0.06F * wave(2.3F, 4))));
     const float cosine = std::clamp(-glm::dot(direction, normal), 0.0F, 1.0F);
     const float mirror = 0.02F + 0.98F * std::pow(1 - cosine, 5.0F);  // Schlick 1994
     Vec3 up = glm::reflect(direction, normal);
@@ -167,10 +178,13 @@ class Shader {
     Vec3 c = glm::mix(body, below * Vec3(0.82F, 0.9F, 0.92F), clear);
     c = glm::mix(c, skyColor(up, m_sun) + Vec3(1, 0.9F, 0.75F) * glint, mirror);
     if (depth < 0.5F) {  // two lines of foam, torn by noise
-      const float torn = 0.5F + 0.9F * gradientNoiseScalar(p.x * 1.3F, depth * 3, p.z * 1.3F, 7) + 0.5F * gradientNoiseScalar(p.x * 4.1F, 0, p.z * 4.1F, 8);
+      const float torn = 0.5F + 0.9F * gradientNoiseScalar(p.x * 1.3F, depth * 3, p.z * 1.3F, 7) +
+                         0.5F * gradientNoiseScalar(p.x * 4.1F, 0, p.z * 4.1F, 8);
       const float line = std::max(1 - depth / 0.07F, 0.75F * (1 - std::abs(depth - 0.27F) / 0.09F));
       const float foam = std::clamp(line, 0.0F, 1.0F) * std::clamp(torn * 1.3F, 0.0F, 1.0F);
-      c = glm::mix(c, Vec3(1.15F, 1.17F, 1.18F), isShore ? foam : 0.3F * foam);  // waves run out on ground; on what stands in them there is a rim only
+      c = glm::mix(
+          c, Vec3(1.15F, 1.17F, 1.18F),
+          isShore ? foam : 0.3F * foam);  // waves run out on ground; on what stands in them there is a rim only
     }
     return c;
   }
@@ -226,7 +240,8 @@ void paintMask(const PictureScene& scene, std::vector<PixelWork>& work) {
   }
 }
 
-Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& camera, PixelWork& w, Dice& dice, float& distance) {
+Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& camera, PixelWork& w, Dice& dice,
+                float& distance) {
   const std::optional<float>& level = scene.input().waterLevel;
   float waterDistance = std::numeric_limits<float>::infinity();
   if (level && w.direction.y < -1e-5F && camera.eye.y > *level) waterDistance = (*level - camera.eye.y) / w.direction.y;
@@ -236,7 +251,8 @@ Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& c
   distance = std::min(w.hit.distance, isWater ? waterDistance : std::numeric_limits<float>::infinity());
   if (isWater) {
     const float depth = w.hit.isHit() ? *level - w.surfel.position.y : 100.0F;
-    c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0), w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround);
+    c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0),
+                     w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround);
   }
   if (distance < std::numeric_limits<float>::infinity()) c = shader.hazed(c, w.direction, distance);
   return c;
@@ -262,7 +278,11 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
         Dice dice(x, y, film.samples * 2);
         const float jx = step > 1 ? 0.5F * static_cast<float>(step) : dice.next();
         const float jy = step > 1 ? 0.5F * static_cast<float>(step) : dice.next();
-        PixelWork w{x, y, camera.direction((static_cast<float>(x) + jx) / fw, (static_cast<float>(y) + jy) / fh, aspect), {}, {}};
+        PixelWork w{x,
+                    y,
+                    camera.direction((static_cast<float>(x) + jx) / fw, (static_cast<float>(y) + jy) / fh, aspect),
+                    {},
+                    {}};
         w.hit = scene.first(camera.eye, w.direction);
         if (w.hit.isHit()) w.surfel = shader.surfel(camera.eye, w.direction, w.hit);
         work.push_back(w);
@@ -289,18 +309,25 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
   return true;
 }
 
-void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float pixelRadius, const Film& film, std::uint32_t* developed) {
+void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float pixelRadius,
+                const Film& film, std::uint32_t* developed) {
   Vec3 right;
   Vec3 up;
   Vec3 ahead;
   camera.basis(right, up, ahead);
-  struct Drawn { float depth; std::uint32_t index; };
+  struct Drawn {
+    float depth;
+    std::uint32_t index;
+  };
   std::vector<Drawn> order;
   for (std::size_t i = 0; i < points.count; ++i) {
     const Vec3 p = camera.projected(points.position[i], film.width, film.height);
-    if (p.z > 0.01F && p.x > -8 && p.y > -8 && p.x < static_cast<float>(film.width) + 8 && p.y < static_cast<float>(film.height) + 8) order.push_back({p.z, static_cast<std::uint32_t>(i)});
+    if (p.z > 0.01F && p.x > -8 && p.y > -8 && p.x < static_cast<float>(film.width) + 8 &&
+        p.y < static_cast<float>(film.height) + 8)
+      order.push_back({p.z, static_cast<std::uint32_t>(i)});
   }
-  std::sort(order.begin(), order.end(), [](const Drawn& a, const Drawn& b) { return a.depth > b.depth; });  // far ones first
+  std::sort(order.begin(), order.end(),
+            [](const Drawn& a, const Drawn& b) { return a.depth > b.depth; });  // far ones first
   const std::uint32_t ink = 0xff22302fU;
   for (const Drawn& d : order) {
     const Vec3 place = points.position[d.index];
@@ -315,7 +342,8 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
     std::uint32_t color = ink;
     if (!value.empty()) {
       const Vec3 c = scaleColor(value[d.index]) * 255.0F;
-      color = 0xff000000U | static_cast<std::uint32_t>(c.r) << 16 | static_cast<std::uint32_t>(c.g) << 8 | static_cast<std::uint32_t>(c.b);
+      color = 0xff000000U | static_cast<std::uint32_t>(c.r) << 16 | static_cast<std::uint32_t>(c.g) << 8 |
+              static_cast<std::uint32_t>(c.b);
     }
     const int r = static_cast<int>(pixelRadius) + 1;
     for (int dy = -r; dy <= r; ++dy)
@@ -336,7 +364,8 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
   }
 }
 
-Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& camera, int width, int height, int samples, const Task& task) {
+Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& camera, int width, int height, int samples,
+                                   const Task& task) {
   Film film(width, height);
   for (int s = 0; s < samples && !task.isCancelled(); ++s) {
     renderPass(scene, camera, 1, film, task);
@@ -350,7 +379,9 @@ Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& came
 Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixels, int width, int height) {
   std::vector<std::uint8_t> rgb;
   rgb.reserve(pixels.size() * 3);
-  for (const std::uint32_t p : pixels) rgb.insert(rgb.end(), {static_cast<std::uint8_t>(p >> 16), static_cast<std::uint8_t>(p >> 8), static_cast<std::uint8_t>(p)});
+  for (const std::uint32_t p : pixels)
+    rgb.insert(rgb.end(),
+               {static_cast<std::uint8_t>(p >> 16), static_cast<std::uint8_t>(p >> 8), static_cast<std::uint8_t>(p)});
   png_image image{};
   image.version = PNG_IMAGE_VERSION;
   image.width = static_cast<png_uint_32>(width);
@@ -358,13 +389,15 @@ Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixel
   image.format = PNG_FORMAT_RGB;
   png_alloc_size_t size = PNG_IMAGE_PNG_SIZE_MAX(image);
   std::vector<std::uint8_t> file(size);
-  if (!png_image_write_to_memory(&image, file.data(), &size, 0, rgb.data(), 0, nullptr)) return fail(ProblemCode::WriteFailed, fmt::format("could not be made: {}", image.message), {}, path);
+  if (!png_image_write_to_memory(&image, file.data(), &size, 0, rgb.data(), 0, nullptr))
+    return fail(ProblemCode::WriteFailed, fmt::format("could not be made: {}", image.message), {}, path);
   SafeFile out(path);
   out.write(file.data(), size);
   return out.commit();
 }
 
-Array<std::uint32_t> renderThumbnail(const PropPtr& prop, int width, int height, const Vec3& backgroundSrgb, const Task& task) {
+Array<std::uint32_t> renderThumbnail(const PropPtr& prop, int width, int height, const Vec3& backgroundSrgb,
+                                     const Task& task) {
   PictureInput input;
   input.grounds = {prop->surface};
   input.light.hasSky = false;

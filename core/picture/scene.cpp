@@ -89,40 +89,43 @@ struct WithFootprint {
 
 /// A prop's massing with its footprint as a ring on the ground.
 SurfacePtr massingWithFootprint(const Prop& prop) {
-  return massingOf(prop)->derived->get<WithFootprint>([&] {
-    Surface s = *massingOf(prop);
-    s.derived = std::make_shared<Derived>();
-    constexpr std::uint32_t kSides = 40;
-    const auto base = static_cast<std::uint32_t>(s.positions.size());
-    const bool hasColors = !s.colors.empty();
-    const bool hasUvs = !s.uvs.empty();
-    const float outer = std::max(prop.footprint, 1e-3F);
-    const float lift = 0.02F * outer;
-    for (std::uint32_t k = 0; k < kSides; ++k) {
-      const float a = 2 * kPi * static_cast<float>(k) / kSides;
-      for (const float r : {outer, 0.93F * outer}) {
-        s.positions.push_back({r * std::sin(a), lift, r * std::cos(a)});
-        s.normals.push_back(kUp);
-        if (hasColors) s.colors.push_back({0.02F, 0.09F, 0.14F, 1});
-        if (hasUvs) s.uvs.push_back(Vec2(0));
-      }
-      const std::uint32_t i = base + 2 * k;
-      const std::uint32_t next = base + 2 * ((k + 1) % kSides);
-      for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)}) s.triangles.push_back(t);
-    }
-    const std::size_t boxFaces = massingOf(prop)->faceCount();
-    if (s.faceMaterials.empty()) s.faceMaterials.assign(boxFaces, 0);
-    if (s.materials.empty()) s.materials.emplace_back();
-    Material ring;
-    ring.name = "footprint";
-    ring.baseColor = {0.02F, 0.09F, 0.14F, 1};
-    s.materials.push_back(ring);
-    s.faceMaterials.resize(s.triangles.size(), static_cast<std::uint16_t>(s.materials.size() - 1));
-    s.faceParts.clear();
-    auto made = std::make_shared<WithFootprint>();
-    made->surface = std::make_shared<const Surface>(std::move(s));
-    return std::shared_ptr<const WithFootprint>(made);
-  })->surface;
+  return massingOf(prop)
+      ->derived
+      ->get<WithFootprint>([&] {
+        Surface s = *massingOf(prop);
+        s.derived = std::make_shared<Derived>();
+        constexpr std::uint32_t kSides = 40;
+        const auto base = static_cast<std::uint32_t>(s.positions.size());
+        const bool hasColors = !s.colors.empty();
+        const bool hasUvs = !s.uvs.empty();
+        const float outer = std::max(prop.footprint, 1e-3F);
+        const float lift = 0.02F * outer;
+        for (std::uint32_t k = 0; k < kSides; ++k) {
+          const float a = 2 * kPi * static_cast<float>(k) / kSides;
+          for (const float r : {outer, 0.93F * outer}) {
+            s.positions.push_back({r * std::sin(a), lift, r * std::cos(a)});
+            s.normals.push_back(kUp);
+            if (hasColors) s.colors.push_back({0.02F, 0.09F, 0.14F, 1});
+            if (hasUvs) s.uvs.push_back(Vec2(0));
+          }
+          const std::uint32_t i = base + 2 * k;
+          const std::uint32_t next = base + 2 * ((k + 1) % kSides);
+          for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)}) s.triangles.push_back(t);
+        }
+        const std::size_t boxFaces = massingOf(prop)->faceCount();
+        if (s.faceMaterials.empty()) s.faceMaterials.assign(boxFaces, 0);
+        if (s.materials.empty()) s.materials.emplace_back();
+        Material ring;
+        ring.name = "footprint";
+        ring.baseColor = {0.02F, 0.09F, 0.14F, 1};
+        s.materials.push_back(ring);
+        s.faceMaterials.resize(s.triangles.size(), static_cast<std::uint16_t>(s.materials.size() - 1));
+        s.faceParts.clear();
+        auto made = std::make_shared<WithFootprint>();
+        made->surface = std::make_shared<const Surface>(std::move(s));
+        return std::shared_ptr<const WithFootprint>(made);
+      })
+      ->surface;
 }
 
 /// The middle of each clump (points of one parent), or of the whole layer.
@@ -166,7 +169,8 @@ namespace {
 
 bool isTracedAlike(const PictureInput& a, const PictureInput& b) {
   return a.grounds == b.grounds && a.isMassing == b.isMassing && a.exploded == b.exploded &&
-         std::equal(a.layers.begin(), a.layers.end(), b.layers.begin(), b.layers.end(), [](const PictureLayer& x, const PictureLayer& y) { return x.points == y.points; });
+         std::equal(a.layers.begin(), a.layers.end(), b.layers.begin(), b.layers.end(),
+                    [](const PictureLayer& x, const PictureLayer& y) { return x.points == y.points; });
 }
 
 /// Adds each surface once.
@@ -204,7 +208,10 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
     const Points& p = *in.layers[l].points;
     if (!p.kit) continue;
     std::vector<std::uint32_t> shapes;
-    for (const KitEntry& e : p.kit->entries) shapes.push_back(known.indexOf(in.isMassing ? massingWithFootprint(*e.prop) : e.prop->massing.isShown ? massingOf(*e.prop) : e.prop->surface));
+    for (const KitEntry& e : p.kit->entries)
+      shapes.push_back(known.indexOf(in.isMassing              ? massingWithFootprint(*e.prop)
+                                     : e.prop->massing.isShown ? massingOf(*e.prop)
+                                                               : e.prop->surface));
     const std::optional<Middles> middles = in.exploded > 0 ? std::optional<Middles>(p) : std::nullopt;
     for (std::size_t i = 0; i < p.count; ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return nullptr;
@@ -215,7 +222,8 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
       const Mat3 back = glm::mat3_cast(glm::conjugate(p.orientation[i]));
       const Mat3 localTurn(back[0] / size, back[1] / size, back[2] / size);
       const Vec3 at = middles ? p.position[i] + (p.position[i] - middles->at(i)) * in.exploded : p.position[i];
-      traced->instances.push_back({localTurn, -(localTurn * at), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
+      traced->instances.push_back(
+          {localTurn, -(localTurn * at), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
       traced->triangles += traced->shapes[shape]->faceCount();
     }
   }
@@ -224,7 +232,8 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
 
 }  // namespace
 
-Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput input, const Task& task, const std::shared_ptr<const PictureScene>& before) {
+Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput input, const Task& task,
+                                                                const std::shared_ptr<const PictureScene>& before) {
   std::shared_ptr<PictureScene> scene(new PictureScene());
   scene->m_input = std::move(input);
   if (before && isTracedAlike(scene->m_input, before->m_input)) {
@@ -234,7 +243,8 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
   const std::shared_ptr<TracedScene> traced = placed(scene->m_input, task);
   if (!traced) return Failure(cancelled());
   traced->scene = rtcNewScene(embreeDevice());
-  rtcSetSceneBuildQuality(traced->scene, traced->instances.size() > 300'000 ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
+  rtcSetSceneBuildQuality(traced->scene,
+                          traced->instances.size() > 300'000 ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
   if (!traced->instances.empty()) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_USER);
     rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(traced->instances.size()));
@@ -247,7 +257,8 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
     rtcReleaseGeometry(geometry);
   }
   Task copy = task;
-  rtcSetSceneProgressMonitorFunction(traced->scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
+  rtcSetSceneProgressMonitorFunction(
+      traced->scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
   rtcCommitScene(traced->scene);
   rtcSetSceneProgressMonitorFunction(traced->scene, nullptr, nullptr);
   if (task.isCancelled()) return Failure(cancelled());
@@ -267,7 +278,8 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, flo
   rtcInitIntersectContext(&context);
   rtcIntersect1(m_traced->scene, &context, &ray);
   if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-  const SurfaceHit place = m_traced->indices[instance(ray.hit.instID[0]).shape]->placeOf(ray.ray.tfar, ray.hit.primID, ray.hit.u, ray.hit.v);
+  const SurfaceHit place = m_traced->indices[instance(ray.hit.instID[0]).shape]->placeOf(ray.ray.tfar, ray.hit.primID,
+                                                                                         ray.hit.u, ray.hit.v);
   return {place.distance, ray.hit.instID[0], place.face, place.weights};
 }
 

@@ -11,31 +11,32 @@ namespace arvesk {
 struct PictureLight {
   float sunHeadingDeg = 140;  // 0° is +Z, 90° is +X
   float sunHeightDeg = 38;
-  float hazeDistance = 600;   // m
-  bool hasSky = true;         // else a plain background, for thumbnails
+  float hazeDistance = 600;              // m
+  bool hasSky = true;                    // else a plain background, for thumbnails
   Vec3 background{0.94F, 0.93F, 0.89F};  // sRGB
-  Vec3 sunDirection() const;  // unit, toward the sun
+  Vec3 sunDirection() const;             // unit, toward the sun
 };
 
 struct PictureLayer {
   PointsPtr points;
-  bool isGhost = false;  // pale, when another node is in Site
+  bool isGhost = false;     // pale, when another node is in Site
   std::string source = {};  // where it comes from, told back when something of it is picked
 };
 
 struct PictureInput {
   std::vector<SurfacePtr> grounds;
-  std::vector<PictureLayer> layers;   // points without a prop are not traced; see points.h
+  std::vector<PictureLayer> layers;  // points without a prop are not traced; see points.h
   std::optional<float> waterLevel;
   PictureLight light;
-  bool isMassing = false;             // boxes or simplified meshes with their footprints, in place of props
-  float exploded = 0;                 // how far placements move away from the middle of their clump or layer, as a share of their distance
-  MaskPtr groundMask;                 // shown on the ground instead of its colors
+  bool isMassing = false;  // boxes or simplified meshes with their footprints, in place of props
+  float exploded =
+      0;  // how far placements move away from the middle of their clump or layer, as a share of their distance
+  MaskPtr groundMask;  // shown on the ground instead of its colors
 };
 
 /// One traced placement or ground: where the ray meets it in its own space, and where it comes from.
 struct PictureInstance {
-  Mat3 localTurn;       // local = localTurn · world + localMove
+  Mat3 localTurn;  // local = localTurn · world + localMove
   Vec3 localMove;
   std::uint32_t shape;  // index into shapes
   std::uint32_t layer;  // index into the input's layers, or kGround
@@ -51,9 +52,9 @@ struct PictureRayHit {
   bool isHit() const { return face != kNoFace; }
 };
 
-/// What rays meet: grounds and placements, without light, water or mask. One user geometry holds all; its callback takes the ray into the
-/// prop's space and goes on in the prop's own index. That takes a third of the memory and a quarter of the time that Embree's instances
-/// take (architecture.md).
+/// What rays meet: grounds and placements, without light, water or mask. One user geometry holds all; its callback
+/// takes the ray into the prop's space and goes on in the prop's own index. That takes a third of the memory and a
+/// quarter of the time that Embree's instances take (architecture.md).
 struct TracedScene {
   TracedScene() = default;
   ~TracedScene();
@@ -71,10 +72,13 @@ struct TracedScene {
 
 class PictureScene {
  public:
-  /// `before`: a scene whose traced part is taken over when grounds and placements are the same, so that another light or mask costs nothing.
-  static Result<std::shared_ptr<const PictureScene>> build(PictureInput input, const Task& task, const std::shared_ptr<const PictureScene>& before = nullptr);
+  /// `before`: a scene whose traced part is taken over when grounds and placements are the same, so that another light
+  /// or mask costs nothing.
+  static Result<std::shared_ptr<const PictureScene>> build(PictureInput input, const Task& task,
+                                                           const std::shared_ptr<const PictureScene>& before = nullptr);
 
-  PictureRayHit first(const Vec3& origin, const Vec3& direction, float reach = std::numeric_limits<float>::infinity()) const;
+  PictureRayHit first(const Vec3& origin, const Vec3& direction,
+                      float reach = std::numeric_limits<float>::infinity()) const;
   bool isBlocked(const Vec3& origin, const Vec3& direction, float reach) const;
 
   const PictureInput& input() const { return m_input; }

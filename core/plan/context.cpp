@@ -26,7 +26,8 @@ std::size_t countOf(const Value& value) {
   return 0;
 }
 
-Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values, const Array<std::uint8_t>& kept) {
+Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values,
+                        const Array<std::uint8_t>& kept) {
   constexpr std::size_t kBins = 60;
   Histogram h;
   h.label = std::move(label);
@@ -57,7 +58,8 @@ Histogram makeHistogram(std::string label, const char* suffix, float from, float
 
 Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice) {
   if (estimate <= static_cast<double>(ctx.limits.points)) return {};
-  return fail(ProblemCode::TooMany, fmt::format("would make {:.0f} points, the limit is {}", estimate, ctx.limits.points), advice);
+  return fail(ProblemCode::TooMany,
+              fmt::format("would make {:.0f} points, the limit is {}", estimate, ctx.limits.points), advice);
 }
 
 }  // namespace arvesk

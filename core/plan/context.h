@@ -32,7 +32,7 @@ class FileService {
 
 /// How a filter's decision was measured, for the distribution on the Bench: kept and left out per bin.
 struct Histogram {
-  std::string label;     // "slope"
+  std::string label;  // "slope"
   const char* suffix = "";
   float from = 0;
   float to = 1;
@@ -44,27 +44,31 @@ struct Histogram {
 };
 
 /// Bins of `values` over from…to (ends included); with from ≥ to over the values' own range.
-Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values, const Array<std::uint8_t>& kept);
+Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values,
+                        const Array<std::uint8_t>& kept);
 
 struct EvalContext {
   Task task;
-  std::uint64_t planSeed = 0;   // 0 when the node's seed is locked
+  std::uint64_t planSeed = 0;  // 0 when the node's seed is locked
   std::uint64_t nodeSeed = 0;
-  std::uint64_t nodeUid = 0;    // hash of the uid in the document
+  std::uint64_t nodeUid = 0;  // hash of the uid in the document
   Quality quality = Quality::Final;
-  float draftShare = 1;         // of the plan, for Sow nodes; 1 in final quality
+  float draftShare = 1;  // of the plan, for Sow nodes; 1 in final quality
   Limits limits;
   FileService* files = nullptr;
   const std::vector<PropPtr>* props = nullptr;  // of the plan, loaded as far as they could be
   std::vector<Problem>* warnings = nullptr;
   std::optional<Histogram>* histogram = nullptr;
-  std::size_t* candidates = nullptr;            // what Sow nodes report as "given"
+  std::size_t* candidates = nullptr;  // what Sow nodes report as "given"
 
   Draw draw(std::string_view purpose) const { return {planSeed, nodeSeed, nodeUid, purpose}; }
   void warn(std::string message, std::string advice = {}) const {
-    if (warnings) warnings->push_back({ProblemCode::BadParameter, Severity::Warning, {}, std::move(message), std::move(advice)});
+    if (warnings)
+      warnings->push_back({ProblemCode::BadParameter, Severity::Warning, {}, std::move(message), std::move(advice)});
   }
-  void measured(Histogram h) const { if (histogram) *histogram = std::move(h); }
+  void measured(Histogram h) const {
+    if (histogram) *histogram = std::move(h);
+  }
 };
 
 /// Fails with the number that would be made and what to change when it is above the limit.

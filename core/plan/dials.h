@@ -6,8 +6,9 @@
 
 namespace arvesk {
 
-/// Sets every parameter of `plan` that follows dials to its value in `quality`. What cannot be worked out keeps its own value and is
-/// told per node uid: a formula that does not parse, a name that no dial has, a result outside of the parameter's range.
+/// Sets every parameter of `plan` that follows dials to its value in `quality`. What cannot be worked out keeps its own
+/// value and is told per node uid: a formula that does not parse, a name that no dial has, a result outside of the
+/// parameter's range.
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
 
 /// What is wrong with `name` for a dial of `plan`, or empty: names are letters, digits and _, each used once.

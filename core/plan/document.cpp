@@ -14,7 +14,9 @@ const Node* Plan::find(const std::string& uid) const {
 }
 Node* Plan::find(const std::string& uid) { return const_cast<Node*>(std::as_const(*this).find(uid)); }
 
-PaperItem* Plan::findPaper(const std::string& uid) { return const_cast<PaperItem*>(std::as_const(*this).findPaper(uid)); }
+PaperItem* Plan::findPaper(const std::string& uid) {
+  return const_cast<PaperItem*>(std::as_const(*this).findPaper(uid));
+}
 const PaperItem* Plan::findPaper(const std::string& uid) const {
   const auto it = std::find_if(paper.begin(), paper.end(), [&](const PaperItem& i) { return i.uid == uid; });
   return it == paper.end() ? nullptr : &*it;
@@ -56,7 +58,8 @@ std::optional<ValueType> outputType(const Plan& plan, const Link& link, int dept
   if (index < 0) return {};
   const OutputSpec& output = kind->outputs[static_cast<std::size_t>(index)];
   const auto same = node->inputs.find(output.sameAs);
-  if (output.sameAs.empty() || same == node->inputs.end() || same->second.empty() || depth > kDeepest) return output.type;
+  if (output.sameAs.empty() || same == node->inputs.end() || same->second.empty() || depth > kDeepest)
+    return output.type;
   return outputType(plan, same->second.front(), depth + 1);
 }
 
@@ -77,24 +80,32 @@ std::vector<Problem> checkPlan(const Plan& plan) {
   std::vector<Problem> problems;
   std::set<std::string> uids;
   const auto add = [&](ProblemCode code, const Node& node, std::string message, std::string advice = {}) {
-    problems.push_back(problem(code, std::move(message), std::move(advice), node.title.empty() ? node.uid : node.title));
+    problems.push_back(
+        problem(code, std::move(message), std::move(advice), node.title.empty() ? node.uid : node.title));
   };
   for (const Node& node : plan.nodes) {
-    if (!uids.insert(node.uid).second) add(ProblemCode::BadParameter, node, fmt::format("the uid {} is used twice", node.uid));
+    if (!uids.insert(node.uid).second)
+      add(ProblemCode::BadParameter, node, fmt::format("the uid {} is used twice", node.uid));
     const NodeKind* kind = findNodeKind(node.kind);
     if (!kind) {
-      add(ProblemCode::UnknownKind, node, fmt::format("the kind \"{}\" is not known here", node.kind), "Open the plan with the version that wrote it; saving keeps the node");
+      add(ProblemCode::UnknownKind, node, fmt::format("the kind \"{}\" is not known here", node.kind),
+          "Open the plan with the version that wrote it; saving keeps the node");
       continue;
     }
     for (const ParamSpec& spec : kind->params)
-      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty()) add(ProblemCode::BadParameter, node, std::move(fault));
+      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
+        add(ProblemCode::BadParameter, node, std::move(fault));
     for (const auto& [id, links] : node.inputs) {
       const InputSpec* input = kind->findInput(id);
       for (const Link& link : links) {
         const auto type = outputType(plan, link);
-        if (!plan.find(link.node)) add(ProblemCode::MissingInput, node, fmt::format("{} comes from a node that is not there ({})", id, link.node));
-        else if (input && type && !input->takes(*type)) add(ProblemCode::WrongInput, node, fmt::format("{} gets something of another type", input->label));
-        else if (wouldLoop(plan, link.node, node.uid)) add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
+        if (!plan.find(link.node))
+          add(ProblemCode::MissingInput, node,
+              fmt::format("{} comes from a node that is not there ({})", id, link.node));
+        else if (input && type && !input->takes(*type))
+          add(ProblemCode::WrongInput, node, fmt::format("{} gets something of another type", input->label));
+        else if (wouldLoop(plan, link.node, node.uid))
+          add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
       }
     }
   }

@@ -1,4 +1,5 @@
-// The plan document: nodes, links, props and settings, as saved. A plain value; edits make a new one or change it through undo commands.
+// The plan document: nodes, links, props and settings, as saved. A plain value; edits make a new one or change it
+// through undo commands.
 #pragma once
 
 #include "core/plan/node_kind.h"
@@ -26,7 +27,8 @@ struct Node {
   ParamMap params;
   std::map<std::string, std::string> follows;  // parameter → formula over the plan's dials, such as "spacing * 2"
   std::map<std::string, std::vector<Link>> inputs;
-  std::string unknown;  // JSON object with keys and parameters that this version does not know; written back as they were
+  std::string
+      unknown;  // JSON object with keys and parameters that this version does not know; written back as they were
   bool operator==(const Node&) const = default;
 
   const ParamValue& value(const ParamSpec& spec) const {
@@ -38,8 +40,8 @@ struct Node {
 /// A mount point that was set by hand on a prop.
 struct MountEntry {
   std::string name;
-  Vec3 position{0};   // m, in the prop's own space as placed
-  Vec3 turnDeg{0};    // about X, then Y, then Z
+  Vec3 position{0};  // m, in the prop's own space as placed
+  Vec3 turnDeg{0};   // about X, then Y, then Z
   bool operator==(const MountEntry&) const = default;
 };
 
@@ -48,8 +50,8 @@ enum class PivotAt { AsMade, BaseCenter, Center, LowestPoint };
 struct PropEntry {
   std::string uid;
   std::string name;
-  std::string file;       // relative to the plan's folder
-  double unitScale = 1;   // m per unit of the file
+  std::string file;      // relative to the plan's folder
+  double unitScale = 1;  // m per unit of the file
   bool isZUp = false;
   PivotAt pivot = PivotAt::AsMade;
   double commonHeight = 0;  // m; the prop is scaled to this height; 0 leaves it as made
@@ -58,8 +60,8 @@ struct PropEntry {
   double footprint = 0;     // m; 0 takes it from the geometry
   double weight = 1;        // where Choose props finds it by name or tag
   std::string tags;         // words separated by spaces; exported
-  double creaseDeg = -1;    // normals made anew, faces that meet at less than this share them; below 0 they stay as made
-  bool isMassingBox = true; // else the mesh simplified
+  double creaseDeg = -1;  // normals made anew, faces that meet at less than this share them; below 0 they stay as made
+  bool isMassingBox = true;  // else the mesh simplified
   int massingTriangles = 300;
   bool isMassingShown = false;  // in Site's Dressed view too, because the prop is heavy
   std::vector<MountEntry> mounts;
@@ -108,10 +110,10 @@ struct Budget {
 
 struct PlanSettings {
   std::uint64_t seed = 1;
-  double draftShare = 0.25;   // of what nodes that make points place in final
+  double draftShare = 0.25;  // of what nodes that make points place in final
   bool hasWater = false;
-  double waterLevel = 0;      // m
-  double sunHeadingDeg = 140; // from +Z (north is −Z), clockwise from above
+  double waterLevel = 0;       // m
+  double sunHeadingDeg = 140;  // from +Z (north is −Z), clockwise from above
   double sunHeightDeg = 38;
   double hazeDistance = 600;  // m at which haze covers about two thirds
   std::vector<CameraEntry> cameras;
@@ -137,7 +139,8 @@ struct Plan {
   PaperItem* findPaper(const std::string& uid);
 };
 
-/// A uid that no node or prop of the plan has; from the operating system's random numbers, so that plans can be pasted into each other.
+/// A uid that no node or prop of the plan has; from the operating system's random numbers, so that plans can be pasted
+/// into each other.
 std::string newUid();
 
 /// Would a link from `from` to `to` close a loop?

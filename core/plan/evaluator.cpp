@@ -13,7 +13,9 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-double millisecondsSince(Clock::time_point start) { return std::chrono::duration<double, std::milli>(Clock::now() - start).count(); }
+double millisecondsSince(Clock::time_point start) {
+  return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
+}
 
 /// 128 bits from two differently started lanes of the same stable hash.
 struct KeyBuilder {
@@ -22,7 +24,10 @@ struct KeyBuilder {
     lanes[0] = hashOf(lanes[0], v);
     lanes[1] = hashOf(lanes[1], ~v);
   }
-  void addText(std::string_view text) { add(hashText(text)); add(text.size()); }
+  void addText(std::string_view text) {
+    add(hashText(text));
+    add(text.size());
+  }
   void add(double v) {
     std::uint64_t bits = 0;
     std::memcpy(&bits, &v, sizeof v);
@@ -81,9 +86,12 @@ namespace {
 void addProp(KeyBuilder& key, const PropEntry& e) {
   for (const std::string* text : {&e.uid, &e.name, &e.tags}) key.addText(*text);
   for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.weight, e.creaseDeg}) key.add(v);
-  const auto add3 = [&](const Vec3& v) { for (int i = 0; i < 3; ++i) key.add(static_cast<double>(v[i])); };
+  const auto add3 = [&](const Vec3& v) {
+    for (int i = 0; i < 3; ++i) key.add(static_cast<double>(v[i]));
+  };
   add3(e.turnDeg);
-  key.add(static_cast<std::uint64_t>(e.isZUp) + 2 * static_cast<std::uint64_t>(e.isMassingBox) + 4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot));
+  key.add(static_cast<std::uint64_t>(e.isZUp) + 2 * static_cast<std::uint64_t>(e.isMassingBox) +
+          4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot));
   key.add(static_cast<std::uint64_t>(e.massingTriangles));
   for (const MountEntry& m : e.mounts) {
     key.addText(m.name);
@@ -110,13 +118,15 @@ struct Evaluator::Run {
     NodeReport report;
     if (!open.insert(node.uid).second) {
       report.state = NodeState::Failed;
-      report.problems.push_back(problem(ProblemCode::Loop, "its inputs come from itself", "Take out one of the links", node.title));
+      report.problems.push_back(
+          problem(ProblemCode::Loop, "its inputs come from itself", "Take out one of the links", node.title));
     } else {
       report = compute(node);
       open.erase(node.uid);
     }
     ++nodesDone;
-    request.task.report(static_cast<float>(nodesDone) / static_cast<float>(std::max<std::size_t>(1, plan.nodes.size())));
+    request.task.report(static_cast<float>(nodesDone) /
+                        static_cast<float>(std::max<std::size_t>(1, plan.nodes.size())));
     return result.reports[node.uid] = std::move(report);
   }
 
@@ -130,10 +140,12 @@ struct Evaluator::Run {
 
   NodeReport compute(const Node& node) {
     const NodeKind* kind = findNodeKind(node.kind);
-    if (!kind) return failed(node, problem(ProblemCode::UnknownKind, fmt::format("the kind \"{}\" is not known here", node.kind),
-                                           "Open the plan with the version that wrote it; saving keeps the node"));
+    if (!kind)
+      return failed(node, problem(ProblemCode::UnknownKind, fmt::format("the kind \"{}\" is not known here", node.kind),
+                                  "Open the plan with the version that wrote it; saving keeps the node"));
     for (const ParamSpec& spec : kind->params)
-      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty()) return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
+      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
+        return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
 
     if (const auto wrong = dialProblems.find(node.uid); wrong != dialProblems.end()) return failed(node, wrong->second);
 
@@ -151,12 +163,18 @@ struct Evaluator::Run {
           const NodeReport& before = need(*source);
           if (request.task.isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
           if (before.state == NodeState::Failed || before.state == NodeState::Waiting)
-            return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", source->title)), NodeState::Waiting);
+            return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", source->title)),
+                          NodeState::Waiting);
           const NodeKind* sourceKind = findNodeKind(source->kind);
           const int output = sourceKind ? sourceKind->outputIndex(link.output) : -1;
-          if (output < 0) return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} has no output \"{}\"", source->title, link.output)));
+          if (output < 0)
+            return failed(node, problem(ProblemCode::WrongInput,
+                                        fmt::format("{} has no output \"{}\"", source->title, link.output)));
           const Value& value = result.values[source->uid][static_cast<std::size_t>(output)];
-          if (const auto type = typeOf(value); type && !spec.takes(*type)) return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} gets something of another type from {}", spec.label, source->title)));
+          if (const auto type = typeOf(value); type && !spec.takes(*type))
+            return failed(node,
+                          problem(ProblemCode::WrongInput,
+                                  fmt::format("{} gets something of another type from {}", spec.label, source->title)));
           if (std::holds_alternative<std::monostate>(value)) continue;  // a skipped source with nothing to pass on
           const Key& sourceKey = keys[source->uid];
           key.add(sourceKey[0]);
@@ -170,7 +188,8 @@ struct Evaluator::Run {
     if (node.isSkipped) return skipped(node, *kind, inputs, key);
     for (const InputSpec& spec : kind->inputs)
       if (!spec.isOptional && inputs.many(spec.id).empty())
-        return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label), fmt::format("Connect something to {}", spec.label)));
+        return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label),
+                                    fmt::format("Connect something to {}", spec.label)));
 
     for (const ParamSpec& spec : kind->params) {
       const ParamValue& value = node.value(spec);
@@ -179,7 +198,9 @@ struct Evaluator::Run {
       if (spec.type == ParamType::File) {
         const std::string& path = std::get<std::string>(value);
         if (path.empty() && spec.isOptional) continue;
-        if (path.empty()) return failed(node, problem(ProblemCode::FileMissing, fmt::format("{}: no file chosen", spec.label), "Choose a file on the Bench"));
+        if (path.empty())
+          return failed(node, problem(ProblemCode::FileMissing, fmt::format("{}: no file chosen", spec.label),
+                                      "Choose a file on the Bench"));
         const auto content = owner.m_files->contentKey(path);
         if (!content) return failed(node, content.error());
         key.add(*content);
@@ -218,7 +239,8 @@ struct Evaluator::Run {
         report.given = report.passed.front() = countOf(*main);
       }
     if (!outputs.empty() && std::holds_alternative<std::monostate>(outputs.front()))
-      report.problems.push_back({ProblemCode::MissingInput, Severity::Note, node.title, "skipped, and has nothing to pass on", {}});
+      report.problems.push_back(
+          {ProblemCode::MissingInput, Severity::Note, node.title, "skipped, and has nothing to pass on", {}});
     result.values[node.uid] = std::move(outputs);
     return report;
   }
@@ -319,7 +341,9 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   Plan now = plan;
   Run run{*this, now, request, followDials(now, request.quality), {}, {}, {}, 0, 0};
   run.loadProps();
-  const auto want = [&](const Node& node) { if (!request.task.isCancelled()) run.need(node); };
+  const auto want = [&](const Node& node) {
+    if (!request.task.isCancelled()) run.need(node);
+  };
   if (request.wanted.empty())
     for (const Node& node : now.nodes) want(node);
   for (const std::string& uid : request.wanted)

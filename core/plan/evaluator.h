@@ -1,4 +1,5 @@
-// Works out a plan: walks back from what is wanted, reuses what is cached, reports per node. Runs on any thread, one run at a time.
+// Works out a plan: walks back from what is wanted, reuses what is cached, reports per node. Runs on any thread, one
+// run at a time.
 #pragma once
 
 #include "core/plan/document.h"
@@ -13,9 +14,9 @@ enum class NodeState { Done, Skipped, Failed, Waiting };
 
 struct NodeReport {
   NodeState state = NodeState::Waiting;
-  std::size_t given = 0;               // points that came in by the main input, or candidates of a Sow node
-  std::vector<std::size_t> passed;     // per output
-  double milliseconds = 0;             // when it was computed, whether now or before
+  std::size_t given = 0;            // points that came in by the main input, or candidates of a Sow node
+  std::vector<std::size_t> passed;  // per output
+  double milliseconds = 0;          // when it was computed, whether now or before
   std::size_t bytes = 0;
   bool isFromCache = false;
   std::vector<Problem> problems;
@@ -26,8 +27,8 @@ struct Evaluation {
   bool isCancelled = false;
   double milliseconds = 0;
   std::map<std::string, NodeReport> reports;
-  std::map<std::string, Outputs> values;   // of all nodes that are done
-  std::vector<Problem> propProblems;       // props that could not be read
+  std::map<std::string, Outputs> values;  // of all nodes that are done
+  std::vector<Problem> propProblems;      // props that could not be read
 
   /// What the node gave at its first output, when it is a `T` (PointsPtr, SurfacePtr, MaskPtr …); null otherwise.
   template <typename T>

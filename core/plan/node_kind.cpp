@@ -51,14 +51,27 @@ bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& values
 }
 
 bool passesMain(const NodeKind& kind) {
-  return !kind.inputs.empty() && !kind.outputs.empty() && (kind.inputs.front().type == kind.outputs.front().type || kind.outputs.front().sameAs == kind.inputs.front().id);
+  return !kind.inputs.empty() && !kind.outputs.empty() &&
+         (kind.inputs.front().type == kind.outputs.front().type ||
+          kind.outputs.front().sameAs == kind.inputs.front().id);
 }
 
-InputSpec pointsInput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "The points to work on."), false, false}; }
-InputSpec groundInput(bool isOptional) {
-  return {"ground", ValueType::Surface, ARVESK_TEXT("node", "Ground"), ARVESK_TEXT("node", "The surface to look at."), isOptional, false};
+InputSpec pointsInput() {
+  return {
+      "points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "The points to work on."), false,
+      false};
 }
-InputSpec whereInput(std::string help) { return {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"), std::move(help), true, false}; }
+InputSpec groundInput(bool isOptional) {
+  return {"ground",
+          ValueType::Surface,
+          ARVESK_TEXT("node", "Ground"),
+          ARVESK_TEXT("node", "The surface to look at."),
+          isOptional,
+          false};
+}
+InputSpec whereInput(std::string help) {
+  return {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"), std::move(help), true, false};
+}
 OutputSpec pointsOutput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points")}; }
 OutputSpec leftOutOutput() { return {"left_out", ValueType::Points, ARVESK_TEXT("node", "Left out")}; }
 

@@ -17,10 +17,12 @@ struct InputSpec {
   std::string label;
   std::string help;
   bool isOptional = false;
-  bool isMany = false;  // takes any number of links, in order
+  bool isMany = false;                 // takes any number of links, in order
   std::vector<ValueType> alsoTakes{};  // besides `type`
 
-  bool takes(ValueType other) const { return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end(); }
+  bool takes(ValueType other) const {
+    return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end();
+  }
 };
 
 struct OutputSpec {
@@ -35,7 +37,7 @@ enum class Reach { None, Distance, WholeSet };
 
 /// What a kind cannot keep of the stability contract, by its nature; its help says why.
 struct Exemptions {
-  bool nestsInAmount = true;   // raising its amount only adds
+  bool nestsInAmount = true;  // raising its amount only adds
   bool isLocal = true;
 };
 
@@ -70,27 +72,29 @@ class Inputs {
 };
 
 struct NodeKind {
-  std::string id;       // kebab-case, permanent: it is in saved documents
+  std::string id;  // kebab-case, permanent: it is in saved documents
   int version = 1;
   Family family = Family::Ground;
   std::string label;
-  std::string help;     // one sentence for tooltips, then the exact meaning
-  std::string glyph;    // name of an icon
+  std::string help;                   // one sentence for tooltips, then the exact meaning
+  std::string glyph;                  // name of an icon
   std::vector<std::string> synonyms;  // for the find field
   std::vector<InputSpec> inputs;      // the first one is the main input, which a skipped node passes on
   std::vector<OutputSpec> outputs;
   std::vector<ParamSpec> params;
-  bool usesSeed = false;              // has "seed" and "lock seed"
-  bool readsProps = false;            // looks at the plan's props
-  bool showsTriangles = false;        // its card tells how many
-  bool isLayer = false;               // a named layer of the plan: shown, counted and exported
+  bool usesSeed = false;        // has "seed" and "lock seed"
+  bool readsProps = false;      // looks at the plan's props
+  bool showsTriangles = false;  // its card tells how many
+  bool isLayer = false;         // a named layer of the plan: shown, counted and exported
   Reach reach = Reach::None;
   Exemptions exemptions;
-  std::string amountParam;            // the count-like parameter that nests, or empty
+  std::string amountParam;  // the count-like parameter that nests, or empty
   std::function<Result<Outputs>(const EvalContext&, const Inputs&, const ParamMap&)> evaluate;
   std::function<std::string(const ParamMap&)> sentence;  // what it does now, in few words
-  /// Of filters: by what value each of `points` (passed on or left out) was judged, in few words ("slope 41.2°, limit 34° to 40°").
-  std::function<std::vector<std::string>(const EvalContext&, const Inputs&, const ParamMap&, const Points& points)> explain;
+  /// Of filters: by what value each of `points` (passed on or left out) was judged, in few words ("slope 41.2°, limit
+  /// 34° to 40°").
+  std::function<std::vector<std::string>(const EvalContext&, const Inputs&, const ParamMap&, const Points& points)>
+      explain;
 
   const ParamSpec* findParam(const std::string& paramId) const;
   const InputSpec* findInput(const std::string& inputId) const;
@@ -102,13 +106,15 @@ template <typename P>
 P readParams(const std::vector<ParamSpec>& specs, const ParamMap& values) {
   P out;
   for (const ParamSpec& spec : specs)
-    if (const auto it = values.find(spec.id); it != values.end() && faultOf(spec, it->second).empty()) spec.assign(&out, it->second);
+    if (const auto it = values.find(spec.id); it != values.end() && faultOf(spec, it->second).empty())
+      spec.assign(&out, it->second);
   return out;
 }
 
 /// Binds typed functions to a declaration.
 template <typename P>
-NodeKind define(NodeKind kind, Result<Outputs> (*evaluate)(const EvalContext&, const Inputs&, const P&), std::string (*sentence)(const P&)) {
+NodeKind define(NodeKind kind, Result<Outputs> (*evaluate)(const EvalContext&, const Inputs&, const P&),
+                std::string (*sentence)(const P&)) {
   const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
   kind.evaluate = [specs, evaluate](const EvalContext& ctx, const Inputs& in, const ParamMap& values) {
     return evaluate(ctx, in, readParams<P>(*specs, values));
@@ -119,9 +125,11 @@ NodeKind define(NodeKind kind, Result<Outputs> (*evaluate)(const EvalContext&, c
 
 /// Binds a filter's explanation, as `define` binds its evaluation.
 template <typename P>
-void explains(NodeKind& kind, std::vector<std::string> (*explain)(const EvalContext&, const Inputs&, const P&, const Points&)) {
+void explains(NodeKind& kind,
+              std::vector<std::string> (*explain)(const EvalContext&, const Inputs&, const P&, const Points&)) {
   const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
-  kind.explain = [specs, explain](const EvalContext& ctx, const Inputs& in, const ParamMap& values, const Points& points) {
+  kind.explain = [specs, explain](const EvalContext& ctx, const Inputs& in, const ParamMap& values,
+                                  const Points& points) {
     return explain(ctx, in, readParams<P>(*specs, values), points);
   };
 }

@@ -7,10 +7,12 @@ namespace {
 
 using About = PropWarning::About;
 
-/// The unit that brings the largest extent of a prop into 2 cm … 20 m, from those that programs write; 0 when none does.
+/// The unit that brings the largest extent of a prop into 2 cm … 20 m, from those that programs write; 0 when none
+/// does.
 double likelierUnit(double unit, float largest) {
   for (const double factor : {0.01, 0.001, 0.0254, 0.3048, 100.0, 1000.0})
-    if (const double extent = static_cast<double>(largest) * factor; extent >= 0.02 && extent <= 20) return unit * factor;
+    if (const double extent = static_cast<double>(largest) * factor; extent >= 0.02 && extent <= 20)
+      return unit * factor;
   return 0;
 }
 
@@ -19,29 +21,48 @@ double likelierUnit(double unit, float largest) {
 std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file, const Prop& prop) {
   std::vector<PropWarning> out;
   if (!file.hasOwnNormals && entry.creaseDeg < 0)
-    out.push_back({About::NoNormals, "The file has no normals; smooth ones were computed, so hard edges look round.", "Sharp edges above 40°", [](PropEntry& p) { p.creaseDeg = 40; }});
+    out.push_back({About::NoNormals, "The file has no normals; smooth ones were computed, so hard edges look round.",
+                   "Sharp edges above 40°", [](PropEntry& p) { p.creaseDeg = 40; }});
   if (file.isMirrored)
-    out.push_back({About::Mirrored, "A part of the file has a negative scale. Its faces were turned round, so that they look outward.", {}, {}});
+    out.push_back({About::Mirrored,
+                   "A part of the file has a negative scale. Its faces were turned round, so that they look outward.",
+                   {},
+                   {}});
   if (const std::size_t open = openEdgeCount(*prop.surface); open > 0)
-    out.push_back({About::Open, fmt::format("The mesh is open: {} edges belong to one face only. Fine for leaves and cards; its inside can be seen.", open), {}, {}});
+    out.push_back(
+        {About::Open,
+         fmt::format(
+             "The mesh is open: {} edges belong to one face only. Fine for leaves and cards; its inside can be seen.",
+             open),
+         {},
+         {}});
 
   const Box3 box = prop.surface->bounds();
   const Vec3 extent = box.extent();
   const float largest = std::max({extent.x, extent.y, extent.z});
   if (largest > 50 || largest < 0.005F) {
     const double unit = likelierUnit(entry.unitScale, largest);
-    out.push_back({About::OddSize, fmt::format("It is {:.3g} m {}.", largest, largest == extent.y ? "high" : "wide"), unit > 0 ? fmt::format("Unit {:g} m ({:.2g} m then)", unit, static_cast<double>(largest) * unit / entry.unitScale) : std::string(),
+    out.push_back({About::OddSize, fmt::format("It is {:.3g} m {}.", largest, largest == extent.y ? "high" : "wide"),
+                   unit > 0 ? fmt::format("Unit {:g} m ({:.2g} m then)", unit,
+                                          static_cast<double>(largest) * unit / entry.unitScale)
+                            : std::string(),
                    unit > 0 ? std::function<void(PropEntry&)>([unit](PropEntry& p) { p.unitScale = unit; }) : nullptr});
   }
   // A tenth of the extent: roots and anchors may go below the ground, and a tuft's middle need not be exact.
-  const float off = std::max({std::abs(box.center().x) / std::max(extent.x, 1e-6F), std::abs(box.center().z) / std::max(extent.z, 1e-6F)});
+  const float off = std::max(
+      {std::abs(box.center().x) / std::max(extent.x, 1e-6F), std::abs(box.center().z) / std::max(extent.z, 1e-6F)});
   const float under = (0 - box.min.y) / std::max(extent.y, 1e-6F);
   if (entry.pivot == PivotAt::AsMade && (off > 0.35F || under > 0.35F || under < -0.1F)) {
-    const std::string where = under > 0.35F ? fmt::format("{:.2g} m above its base", -box.min.y) : under < -0.1F ? fmt::format("{:.2g} m below its base", box.min.y) : std::string("beside its middle");
-    out.push_back({About::PivotOff, fmt::format("The pivot lies {}; placements will hover, sink or stand beside their points.", where), "Pivot to base center", [](PropEntry& p) { p.pivot = PivotAt::BaseCenter; }});
+    const std::string where = under > 0.35F   ? fmt::format("{:.2g} m above its base", -box.min.y)
+                              : under < -0.1F ? fmt::format("{:.2g} m below its base", box.min.y)
+                                              : std::string("beside its middle");
+    out.push_back({About::PivotOff,
+                   fmt::format("The pivot lies {}; placements will hover, sink or stand beside their points.", where),
+                   "Pivot to base center", [](PropEntry& p) { p.pivot = PivotAt::BaseCenter; }});
   }
   if (prop.surface->faceCount() > kHeavyTriangles && !entry.isMassingShown)
-    out.push_back({About::Heavy, fmt::format("It has {} triangles each.", prop.surface->faceCount()), "Show a simplified massing in Site", [](PropEntry& p) {
+    out.push_back({About::Heavy, fmt::format("It has {} triangles each.", prop.surface->faceCount()),
+                   "Show a simplified massing in Site", [](PropEntry& p) {
                      p.isMassingShown = true;
                      p.isMassingBox = false;
                      p.massingTriangles = std::max(p.massingTriangles, 2000);

@@ -9,8 +9,8 @@ struct PropWarning {
   enum class About { NoNormals, Open, Mirrored, PivotOff, OddSize, Heavy };
   About about;
   std::string message;
-  std::string fix;                         // what the remedy does, for its button; empty when there is none
-  std::function<void(PropEntry&)> apply;   // changes the settings; empty when there is none
+  std::string fix;                        // what the remedy does, for its button; empty when there is none
+  std::function<void(PropEntry&)> apply;  // changes the settings; empty when there is none
 };
 
 /// Triangles above which a prop is heavy.

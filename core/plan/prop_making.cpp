@@ -10,7 +10,8 @@ Vec3 pivotOf(const Surface& s, PivotAt at) {
     case PivotAt::BaseCenter: return {box.center().x, box.min.y, box.center().z};
     case PivotAt::Center: return box.center();
     case PivotAt::LowestPoint: {
-      // The middle of all vertices within a thousandth of the height above the lowest, so that a flat foot has its middle as pivot.
+      // The middle of all vertices within a thousandth of the height above the lowest, so that a flat foot has its
+      // middle as pivot.
       Vec3 sum(0);
       float count = 0;
       const float limit = box.min.y + 0.001F * box.extent().y;
@@ -28,11 +29,14 @@ Vec3 pivotOf(const Surface& s, PivotAt at) {
 }  // namespace
 
 Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
-  Surface s = transformed(file, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0), static_cast<float>(entry.unitScale));
+  Surface s = transformed(file, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
+                          static_cast<float>(entry.unitScale));
   if (entry.creaseDeg >= 0) s = withCreases(s, static_cast<float>(entry.creaseDeg));
   double size = entry.size;
-  if (const double height = static_cast<double>(s.bounds().extent().y); entry.commonHeight > 0 && height > 1e-6) size *= entry.commonHeight / height;
-  if (size != 1 || entry.turnDeg != Vec3(0)) s = transformed(s, Vec3(0), turnOf(entry.turnDeg), static_cast<float>(size));
+  if (const double height = static_cast<double>(s.bounds().extent().y); entry.commonHeight > 0 && height > 1e-6)
+    size *= entry.commonHeight / height;
+  if (size != 1 || entry.turnDeg != Vec3(0))
+    s = transformed(s, Vec3(0), turnOf(entry.turnDeg), static_cast<float>(size));
   if (const Vec3 pivot = pivotOf(s, entry.pivot); pivot != Vec3(0)) s = transformed(s, -pivot, Quat(1, 0, 0, 0), 1);
   if (auto ok = checkSurface(s); !ok) {
     Problem p = ok.error();

@@ -5,7 +5,8 @@
 
 namespace arvesk {
 
-/// `file` is as read. In this order: up axis, unit, normals, common height and size, turn, pivot. All lengths are m afterwards.
+/// `file` is as read. In this order: up axis, unit, normals, common height and size, turn, pivot. All lengths are m
+/// afterwards.
 Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file);
 
 }  // namespace arvesk

@@ -16,7 +16,9 @@ std::optional<bool> truthIn(const std::string& text) {
 }  // namespace
 
 Result<ParamValue> parseParam(const ParamSpec& spec, const std::string& text) {
-  const auto wrong = [&](std::string message) { return fail(ProblemCode::BadParameter, std::move(message), {}, spec.id); };
+  const auto wrong = [&](std::string message) {
+    return fail(ProblemCode::BadParameter, std::move(message), {}, spec.id);
+  };
   ParamValue value = text;
   switch (spec.type) {
     case ParamType::Toggle: {
@@ -64,7 +66,8 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   const std::size_t equals = text.find('=');
   const std::size_t dot = text.rfind('.', equals);
   if (equals == std::string::npos || dot == std::string::npos)
-    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not of the form node.parameter=value", text), "For example 'Marram.spacing=0.6'");
+    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not of the form node.parameter=value", text),
+                "For example 'Marram.spacing=0.6'");
   const std::string name = text.substr(0, dot);
   const std::string param = text.substr(dot + 1, equals - dot - 1);
   const std::string value = text.substr(equals + 1);
@@ -72,12 +75,15 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   for (Node& node : plan.nodes)
     if (node.uid == name || node.title == name) found.push_back(&node);
   if (found.size() != 1)
-    return fail(ProblemCode::BadParameter, found.empty() ? fmt::format("no node has the title or uid \"{}\"", name) : fmt::format("{} nodes have the title \"{}\"", found.size(), name),
+    return fail(ProblemCode::BadParameter,
+                found.empty() ? fmt::format("no node has the title or uid \"{}\"", name)
+                              : fmt::format("{} nodes have the title \"{}\"", found.size(), name),
                 found.empty() ? "Titles are as on the cards" : "Use the uid");
   Node& node = *found.front();
   if (param == "seed") {
     const auto number = numberIn(value);
-    if (!number || *number < 0) return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a seed", value), "Use a whole number from 0");
+    if (!number || *number < 0)
+      return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a seed", value), "Use a whole number from 0");
     node.seed = static_cast<std::uint64_t>(*number);
     return {};
   }
@@ -89,7 +95,9 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   }
   const NodeKind* kind = findNodeKind(node.kind);
   const ParamSpec* spec = kind ? kind->findParam(param) : nullptr;
-  if (!spec) return fail(ProblemCode::BadParameter, fmt::format("{} has no parameter \"{}\"", node.title, param), "arvesk-run nodes lists them");
+  if (!spec)
+    return fail(ProblemCode::BadParameter, fmt::format("{} has no parameter \"{}\"", node.title, param),
+                "arvesk-run nodes lists them");
   auto parsed = parseParam(*spec, value);
   if (!parsed) return Failure(parsed.error());
   node.params[param] = std::move(*parsed);

@@ -4,7 +4,8 @@
 
 namespace arvesk {
 
-void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const Quat& turn, const Vec3& size, std::uint16_t materialBase, std::uint16_t part) {
+void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const Quat& turn, const Vec3& size,
+                  std::uint16_t materialBase, std::uint16_t part) {
   const auto base = static_cast<std::uint32_t>(to.positions.size());
   const std::size_t n = from.positions.size();
   for (std::size_t v = 0; v < n; ++v) {
@@ -18,7 +19,8 @@ void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const 
     UVec3 t = from.triangles[f];
     if (isMirrored) std::swap(t.y, t.z);
     to.triangles.push_back(t + UVec3(base));
-    to.faceMaterials.push_back(static_cast<std::uint16_t>(materialBase + (from.faceMaterials.empty() ? 0 : from.faceMaterials[f])));
+    to.faceMaterials.push_back(
+        static_cast<std::uint16_t>(materialBase + (from.faceMaterials.empty() ? 0 : from.faceMaterials[f])));
     to.faceParts.push_back(part);
   }
 }
@@ -34,12 +36,17 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     triangles += props[static_cast<std::size_t>(points.prop[i])].prop->surface->faceCount();
     ++placed;
   }
-  if (triangles > mostTriangles) return fail(ProblemCode::TooMany, fmt::format("would make {} triangles, the limit is {}", triangles, mostTriangles), "Raise the limit, thin the points, or deliver instances");
-  if (isPerPlacement && placed > 65535) return fail(ProblemCode::TooMany, fmt::format("would make {} objects, a surface holds 65,535 at most", placed), "Bake to one mesh, or thin the points");
+  if (triangles > mostTriangles)
+    return fail(ProblemCode::TooMany, fmt::format("would make {} triangles, the limit is {}", triangles, mostTriangles),
+                "Raise the limit, thin the points, or deliver instances");
+  if (isPerPlacement && placed > 65535)
+    return fail(ProblemCode::TooMany, fmt::format("would make {} objects, a surface holds 65,535 at most", placed),
+                "Bake to one mesh, or thin the points");
   std::vector<std::uint16_t> materialBase;
   std::vector<std::size_t> made(props.size());
   for (const KitEntry& e : props) {
-    if (out.materials.size() + e.prop->surface->materials.size() > 65000) return fail(ProblemCode::TooMany, "would have more than 65,000 materials", "Bake fewer props at once");
+    if (out.materials.size() + e.prop->surface->materials.size() > 65000)
+      return fail(ProblemCode::TooMany, "would have more than 65,000 materials", "Bake fewer props at once");
     materialBase.push_back(static_cast<std::uint16_t>(out.materials.size()));
     for (const Material& m : e.prop->surface->materials) out.materials.push_back(m);
     if (e.prop->surface->materials.empty()) out.materials.emplace_back();
@@ -51,7 +58,8 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     if (i % 1024 == 0 && task.isCancelled()) return Failure(cancelled());
     const auto k = static_cast<std::size_t>(points.prop[i]);
     if (isPerPlacement) out.parts.push_back(fmt::format("{} {}", props[k].prop->name, ++made[k]));
-    appendPlaced(out, *props[k].prop->surface, points.position[i], points.orientation[i], points.size[i], materialBase[k], static_cast<std::uint16_t>(isPerPlacement ? out.parts.size() - 1 : k));
+    appendPlaced(out, *props[k].prop->surface, points.position[i], points.orientation[i], points.size[i],
+                 materialBase[k], static_cast<std::uint16_t>(isPerPlacement ? out.parts.size() - 1 : k));
   }
   return out;
 }

@@ -25,20 +25,22 @@ Vec4 meanColor(const Surface& s) {
 
 Surface boxOf(const Surface& s) {
   const Box3 bounds = s.bounds();
-  Surface box = transformed(makeBox(glm::max(bounds.extent(), Vec3(1e-3F))), {bounds.center().x, bounds.min.y, bounds.center().z}, Quat(1, 0, 0, 0), 1);
+  Surface box = transformed(makeBox(glm::max(bounds.extent(), Vec3(1e-3F))),
+                            {bounds.center().x, bounds.min.y, bounds.center().z}, Quat(1, 0, 0, 0), 1);
   box.materials.assign(1, Material{});
   box.materials[0].baseColor = meanColor(s);
   box.faceMaterials.clear();
   return box;
 }
 
-/// Edge collapses by error (meshoptimizer, after Garland and Heckbert, "Surface simplification using quadric error metrics", 1997);
-/// where seams keep it from the target, its looser way by cells.
+/// Edge collapses by error (meshoptimizer, after Garland and Heckbert, "Surface simplification using quadric error
+/// metrics", 1997); where seams keep it from the target, its looser way by cells.
 Surface simplified(const Surface& s, int triangles) {
   if (s.faceCount() <= static_cast<std::size_t>(triangles)) return s;
   // Vertices at one place as one, or seams of normals and uvs would stop every collapse.
   std::vector<unsigned> remap(s.positions.size());
-  const std::size_t unique = meshopt_generateVertexRemap(remap.data(), nullptr, s.positions.size(), s.positions.data(), s.positions.size(), sizeof(Vec3));
+  const std::size_t unique = meshopt_generateVertexRemap(remap.data(), nullptr, s.positions.size(), s.positions.data(),
+                                                         s.positions.size(), sizeof(Vec3));
   std::vector<Vec3> places(unique);
   std::vector<std::uint32_t> original(unique);
   for (std::size_t v = 0; v < remap.size(); ++v) {
@@ -48,7 +50,8 @@ Surface simplified(const Surface& s, int triangles) {
   const std::size_t materials = std::max<std::size_t>(1, s.materials.size());
   std::vector<std::vector<unsigned>> groups(materials);
   for (std::size_t f = 0; f < s.faceCount(); ++f)
-    for (int k = 0; k < 3; ++k) groups[s.faceMaterials.empty() ? 0 : s.faceMaterials[f]].push_back(remap[s.triangles[f][k]]);
+    for (int k = 0; k < 3; ++k)
+      groups[s.faceMaterials.empty() ? 0 : s.faceMaterials[f]].push_back(remap[s.triangles[f][k]]);
   Surface out = s;
   out.derived = std::make_shared<Derived>();
   out.triangles.clear();
@@ -57,12 +60,16 @@ Surface simplified(const Surface& s, int triangles) {
   for (std::size_t m = 0; m < materials; ++m) {
     std::vector<unsigned>& indices = groups[m];
     if (indices.empty()) continue;
-    const std::size_t target = std::max<std::size_t>(12, 3 * static_cast<std::size_t>(static_cast<double>(triangles) * static_cast<double>(indices.size()) / 3 / static_cast<double>(s.faceCount())));
+    const std::size_t target = std::max<std::size_t>(
+        12, 3 * static_cast<std::size_t>(static_cast<double>(triangles) * static_cast<double>(indices.size()) / 3 /
+                                         static_cast<double>(s.faceCount())));
     std::vector<unsigned> kept(indices.size());
-    kept.resize(meshopt_simplify(kept.data(), indices.data(), indices.size(), &places[0].x, places.size(), sizeof(Vec3), target, 1.0F, 0, nullptr));
+    kept.resize(meshopt_simplify(kept.data(), indices.data(), indices.size(), &places[0].x, places.size(), sizeof(Vec3),
+                                 target, 1.0F, 0, nullptr));
     if (kept.size() > target + target / 2) {
       kept.resize(indices.size());
-      kept.resize(meshopt_simplifySloppy(kept.data(), indices.data(), indices.size(), &places[0].x, places.size(), sizeof(Vec3), target, 1.0F, nullptr));
+      kept.resize(meshopt_simplifySloppy(kept.data(), indices.data(), indices.size(), &places[0].x, places.size(),
+                                         sizeof(Vec3), target, 1.0F, nullptr));
     }
     for (std::size_t i = 0; i + 2 < kept.size(); i += 3) {
       out.triangles.push_back({original[kept[i]], original[kept[i + 1]], original[kept[i + 2]]});
@@ -81,11 +88,14 @@ Surface simplified(const Surface& s, int triangles) {
 }  // namespace
 
 SurfacePtr massingOf(const Prop& prop) {
-  return prop.surface->derived->get<Massing>([&] {
-    auto made = std::make_shared<Massing>();
-    made->surface = std::make_shared<const Surface>(prop.massing.isBox ? boxOf(*prop.surface) : simplified(*prop.surface, prop.massing.triangles));
-    return std::shared_ptr<const Massing>(made);
-  })->surface;
+  return prop.surface->derived
+      ->get<Massing>([&] {
+        auto made = std::make_shared<Massing>();
+        made->surface = std::make_shared<const Surface>(
+            prop.massing.isBox ? boxOf(*prop.surface) : simplified(*prop.surface, prop.massing.triangles));
+        return std::shared_ptr<const Massing>(made);
+      })
+      ->surface;
 }
 
 }  // namespace arvesk

@@ -14,7 +14,8 @@ std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr sur
   prop->height = surface->bounds().extent().y;
   // A node that carries triangles is a part of the prop; the empty ones mark places.
   for (const SceneNode& node : surface->nodes)
-    if (std::find(surface->parts.begin(), surface->parts.end(), node.name) == surface->parts.end()) prop->mounts.push_back(node);
+    if (std::find(surface->parts.begin(), surface->parts.end(), node.name) == surface->parts.end())
+      prop->mounts.push_back(node);
   prop->surface = std::move(surface);
   return prop;
 }

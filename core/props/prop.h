@@ -7,13 +7,13 @@ namespace arvesk {
 
 /// What stands for a heavy prop.
 struct MassingRule {
-  bool isBox = true;    // else the mesh simplified
-  int triangles = 300;  // that simplifying aims at
-  bool isShown = false; // in the Dressed view too
+  bool isBox = true;     // else the mesh simplified
+  int triangles = 300;   // that simplifying aims at
+  bool isShown = false;  // in the Dressed view too
 };
 
 struct Prop {
-  std::string uid;   // permanent in its plan; weighted choice goes by it
+  std::string uid;  // permanent in its plan; weighted choice goes by it
   std::string name;
   SurfacePtr surface;
   float footprint = 0;  // m: radius about the pivot that holds the geometry as seen from above, or as set in the Kit
@@ -29,7 +29,8 @@ using PropPtr = std::shared_ptr<const Prop>;
 /// Footprint and height from the geometry; mounts from the surface's nodes.
 std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr surface);
 
-/// The prop's massing: its box in its mean color, or its mesh simplified by meshoptimizer. Made when first asked for. Thread safe.
+/// The prop's massing: its box in its mean color, or its mesh simplified by meshoptimizer. Made when first asked for.
+/// Thread safe.
 SurfacePtr massingOf(const Prop& prop);
 
 struct KitEntry {

@@ -23,7 +23,9 @@ constexpr std::array<std::pair<const char*, Reader>, 7> kBuiltIn{{
 }};
 
 bool isNamed(const std::string& attribute, const std::string& asked) {
-  return attribute.size() == asked.size() && std::equal(attribute.begin(), attribute.end(), asked.begin(), [](char a, char b) { return a == b || (a == '-' && b == '_'); });
+  return attribute.size() == asked.size() &&
+         std::equal(attribute.begin(), attribute.end(), asked.begin(),
+                    [](char a, char b) { return a == b || (a == '-' && b == '_'); });
 }
 
 }  // namespace
@@ -40,7 +42,9 @@ bool readNumbers(const Points& points, const std::string& name, std::size_t begi
       return true;
     }
     const auto* vectors = std::get_if<Column<Vec3>>(&column);
-    if (!vectors || name.size() != attribute.size() + 2 || name[attribute.size()] != '_' || !isNamed(attribute, name.substr(0, attribute.size()))) continue;
+    if (!vectors || name.size() != attribute.size() + 2 || name[attribute.size()] != '_' ||
+        !isNamed(attribute, name.substr(0, attribute.size())))
+      continue;
     const int axis = name.back() - 'x';
     if (axis < 0 || axis > 2) continue;
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = (*vectors)[i][axis];
@@ -80,7 +84,9 @@ std::vector<std::string> textNames(const Points& points) {
 
 std::uint64_t drawId(const Points& points, DrawPer per, std::size_t i) {
   if (per != DrawPer::Point)
-    if (const auto* ids = columnOf<Column<std::uint64_t>>(points.attributes, per == DrawPer::Parent ? "parent" : "patch")) return (*ids)[i];
+    if (const auto* ids = columnOf<Column<std::uint64_t>>(points.attributes,
+                                                          per == DrawPer::Parent ? "parent" : "patch"))
+      return (*ids)[i];
   return points.id[i];
 }
 

@@ -1,12 +1,14 @@
-// Numbers and text of points by name, as people ask for them: built-in ones (x, y, z, height, slope, size, footprint, prop) and attributes.
+// Numbers and text of points by name, as people ask for them: built-in ones (x, y, z, height, slope, size, footprint,
+// prop) and attributes.
 #pragma once
 
 #include "core/geometry/points.h"
 
 namespace arvesk {
 
-/// Numbers named `name` of points begin…end into out; false (and zeros) when the points have no such number. In names "_" also stands
-/// for "-", so that formulas can use every attribute; parts of vectors are "name_x", "name_y", "name_z".
+/// Numbers named `name` of points begin…end into out; false (and zeros) when the points have no such number. In names
+/// "_" also stands for "-", so that formulas can use every attribute; parts of vectors are "name_x", "name_y",
+/// "name_z".
 bool readNumbers(const Points& points, const std::string& name, std::size_t begin, std::size_t end, float* out);
 
 /// The text named `name` of one point ("prop" is the prop's name); nothing when there is none.

@@ -23,12 +23,15 @@ class Rounds {
       parallelPieces(task, open.size(), 512, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) visit(open[i], grids);
       });
-      std::erase_if(open, [&](const PointGrid::Entry& e) { return m_state[e.index].load(std::memory_order_relaxed) != kUndecided; });
+      std::erase_if(open, [&](const PointGrid::Entry& e) {
+        return m_state[e.index].load(std::memory_order_relaxed) != kUndecided;
+      });
     }
   }
 
  private:
-  // States only move away from undecided and each final state is the greedy one, so it does not matter when a thread reads them.
+  // States only move away from undecided and each final state is the greedy one, so it does not matter when a thread
+  // reads them.
   void visit(const PointGrid::Entry& self, const std::vector<PointGrid>& grids) {
     std::uint32_t& waitsFor = m_waitsFor[self.index];
     if (waitsFor != kNobody) {
@@ -47,14 +50,18 @@ class Rounds {
         if (m_rank[other.index] >= rank) return false;
         const std::uint8_t state = m_state[other.index].load(std::memory_order_relaxed);
         if (state == kOut || !m_rule.conflicts(self.position, self.radius, other.position, other.radius)) return false;
-        if (state == kKept) isOut = true;
-        else waitsFor = other.index;
+        if (state == kKept)
+          isOut = true;
+        else
+          waitsFor = other.index;
         return true;
       });
       if (isOut || waitsFor != kNobody) break;
     }
-    if (isOut) m_state[self.index].store(kOut, std::memory_order_relaxed);
-    else if (waitsFor == kNobody) m_state[self.index].store(kKept, std::memory_order_relaxed);
+    if (isOut)
+      m_state[self.index].store(kOut, std::memory_order_relaxed);
+    else if (waitsFor == kNobody)
+      m_state[self.index].store(kKept, std::memory_order_relaxed);
   }
 
   const Array<std::uint32_t>& m_rank;
@@ -100,11 +107,13 @@ void KeptPoints::add(const Array<PointGrid::Entry>& entries) {
 
 bool KeptPoints::hits(const Vec3& position, float radius) const {
   const Vec3 place = m_rule.isFromAbove ? Vec3(position.x, 0, position.z) : position;
-  return any(position, radius, [&](const PointGrid::Entry& e) { return m_rule.conflicts(place, radius, e.position, e.radius); });
+  return any(position, radius,
+             [&](const PointGrid::Entry& e) { return m_rule.conflicts(place, radius, e.position, e.radius); });
 }
 
-Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points, const Array<std::uint32_t>& order,
-                                   const KeptPoints& against, const ConflictRule& rule) {
+Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points,
+                                   const Array<std::uint32_t>& order, const KeptPoints& against,
+                                   const ConflictRule& rule) {
   const std::size_t count = points.size();
   Array<std::uint32_t> rank(count);
   for (std::size_t i = 0; i < count; ++i) rank[order[i]] = static_cast<std::uint32_t>(i);
@@ -114,7 +123,8 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
   Array<std::uint8_t> isHit;
   std::size_t done = 0;
   while (done < count && !task.isCancelled()) {
-    // The first prefix is small enough to be cheap where points are dense, and each next one is as large as all before it.
+    // The first prefix is small enough to be cheap where points are dense, and each next one is as large as all before
+    // it.
     const std::size_t size = count < 4096 ? count : std::min(count - done, std::max(count / 8, done));
     isHit.assign(size, 0);
     parallelPieces(task, size, 1024, [&](std::size_t begin, std::size_t end) {

@@ -8,14 +8,17 @@
 
 namespace arvesk {
 
-/// When two points are too close: distance < factor × (radius i + radius j) + gap, or distance < a fixed spacing. Touching is allowed.
+/// When two points are too close: distance < factor × (radius i + radius j) + gap, or distance < a fixed spacing.
+/// Touching is allowed.
 struct ConflictRule {
   float factor = 1;
   float gap = 0;                      // m
   std::optional<float> fixedSpacing;  // m, instead of the radii
   bool isFromAbove = false;           // distances in x and z only
 
-  float distance(float radiusA, float radiusB) const { return fixedSpacing ? *fixedSpacing : factor * (radiusA + radiusB) + gap; }
+  float distance(float radiusA, float radiusB) const {
+    return fixedSpacing ? *fixedSpacing : factor * (radiusA + radiusB) + gap;
+  }
   bool conflicts(const Vec3& a, float radiusA, const Vec3& b, float radiusB) const {
     Vec3 d = a - b;
     if (isFromAbove) d.y = 0;
@@ -24,14 +27,15 @@ struct ConflictRule {
   }
 };
 
-/// Kept points of several sizes, asked about one place at a time. Adding is cheap for its size: what came late stands in a grid of
-/// its own until it is a quarter of all.
+/// Kept points of several sizes, asked about one place at a time. Adding is cheap for its size: what came late stands
+/// in a grid of its own until it is a quarter of all.
 class KeptPoints {
  public:
   explicit KeptPoints(const ConflictRule& rule) : m_rule(rule) {}
   void add(const Array<PointGrid::Entry>& entries);
   bool hits(const Vec3& position, float radius) const;
-  /// Is there a kept point for which visit(entry) is true, among those that could conflict with a point of `radius` here?
+  /// Is there a kept point for which visit(entry) is true, among those that could conflict with a point of `radius`
+  /// here?
   template <typename Visit>
   bool any(const Vec3& position, float radius, Visit&& visit) const {
     const Vec3 place = m_rule.isFromAbove ? Vec3(position.x, 0, position.z) : position;
@@ -49,15 +53,17 @@ class KeptPoints {
   std::vector<PointGrid> m_lateGrids;
 };
 
-/// Splits by size (factor 4 each) and makes a grid of each class with cells 1.75 × the largest conflict distance of the class.
+/// Splits by size (factor 4 each) and makes a grid of each class with cells 1.75 × the largest conflict distance of the
+/// class.
 std::vector<PointGrid> gridsBySize(const Array<PointGrid::Entry>& entries, const ConflictRule& rule);
 
-/// 1 for each point that stays: it has no conflict with `against` nor with a staying point of higher priority. Equals the sequential
-/// greedy answer for any number of threads. Parallel rounds over doubling prefixes of the priority order (Blelloch, Fineman, Shun:
-/// "Greedy sequential maximal independent set and matching are parallel on average", SPAA 2012); departs from the paper in that each
-/// prefix is first cleared of what earlier kept points hit, and that a point waits on its first undecided neighbor.
-/// `points[i].index` must be i; `order` lists the indices by falling priority.
-Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points, const Array<std::uint32_t>& order,
-                                   const KeptPoints& against, const ConflictRule& rule);
+/// 1 for each point that stays: it has no conflict with `against` nor with a staying point of higher priority. Equals
+/// the sequential greedy answer for any number of threads. Parallel rounds over doubling prefixes of the priority order
+/// (Blelloch, Fineman, Shun: "Greedy sequential maximal independent set and matching are parallel on average", SPAA
+/// 2012); departs from the paper in that each prefix is first cleared of what earlier kept points hit, and that a point
+/// waits on its first undecided neighbor. `points[i].index` must be i; `order` lists the indices by falling priority.
+Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points,
+                                   const Array<std::uint32_t>& order, const KeptPoints& against,
+                                   const ConflictRule& rule);
 
 }  // namespace arvesk

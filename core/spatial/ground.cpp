@@ -14,7 +14,8 @@ SurfaceHit nearestAlong(const SurfaceIndex& index, const Vec3& p, const Vec3& di
 }  // namespace
 
 GroundPlace groundPlaceOf(const Surface& ground, const SurfaceHit& hit) {
-  return {ground.positionAt(hit.face, hit.weights), ground.normalAt(hit.face, hit.weights), hit.face, ground.uvAt(hit.face, hit.weights)};
+  return {ground.positionAt(hit.face, hit.weights), ground.normalAt(hit.face, hit.weights), hit.face,
+          ground.uvAt(hit.face, hit.weights)};
 }
 
 std::optional<GroundPlace> groundUnder(const Surface& ground, const SurfaceIndex& index, const Vec3& position) {

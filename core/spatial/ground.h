@@ -1,4 +1,5 @@
-// Finding the ground of points: projecting along a direction, or to the nearest place. Set down, masks and brushes share it.
+// Finding the ground of points: projecting along a direction, or to the nearest place. Set down, masks and brushes
+// share it.
 #pragma once
 
 #include "core/spatial/surface_index.h"
@@ -19,8 +20,9 @@ std::optional<GroundPlace> groundUnder(const Surface& ground, const SurfaceIndex
 
 enum class SetDownWay { NearestAlong, TopmostAlong, NearestPlace };
 
-/// Where one point lands. Reach in m to both sides; direction is unit length. Go through many points in Morton order: neighbors
-/// share what the cache holds of index and triangles.
-SurfaceHit groundHit(const SurfaceIndex& index, const Vec3& position, SetDownWay way, const Vec3& direction, float reach);
+/// Where one point lands. Reach in m to both sides; direction is unit length. Go through many points in Morton order:
+/// neighbors share what the cache holds of index and triangles.
+SurfaceHit groundHit(const SurfaceIndex& index, const Vec3& position, SetDownWay way, const Vec3& direction,
+                     float reach);
 
 }  // namespace arvesk

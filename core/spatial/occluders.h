@@ -1,4 +1,5 @@
-// What keeps the sky away from a place: a ground and what is set on it, as one Embree scene asked only whether a ray is stopped.
+// What keeps the sky away from a place: a ground and what is set on it, as one Embree scene asked only whether a ray is
+// stopped.
 #pragma once
 
 #include "core/spatial/surface_index.h"

@@ -1,4 +1,5 @@
-// A grid of points with radii, for questions about what lies near. Cells are dense where the box allows, hashed where it does not.
+// A grid of points with radii, for questions about what lies near. Cells are dense where the box allows, hashed where
+// it does not.
 #pragma once
 
 #include "core/base/array.h"
@@ -26,12 +27,16 @@ class PointGrid {
     }
     if (points.empty()) return;
     const Vec3 extent = m_box.extent();
-    for (int axis = 0; axis < 3; ++axis) m_cells[axis] = static_cast<std::int64_t>(std::min(extent[axis] * m_perMeter, 2e6F)) + 1;
-    // Points on ground lie in one layer: where columns along the flattest axis hold few points, one cell spans all of it.
+    for (int axis = 0; axis < 3; ++axis)
+      m_cells[axis] = static_cast<std::int64_t>(std::min(extent[axis] * m_perMeter, 2e6F)) + 1;
+    // Points on ground lie in one layer: where columns along the flattest axis hold few points, one cell spans all of
+    // it.
     const int flattest = extent.x < extent.y ? (extent.x < extent.z ? 0 : 2) : (extent.y < extent.z ? 1 : 2);
-    const double columns = static_cast<double>(m_cells[(flattest + 1) % 3]) * static_cast<double>(m_cells[(flattest + 2) % 3]);
+    const double columns = static_cast<double>(m_cells[(flattest + 1) % 3]) *
+                           static_cast<double>(m_cells[(flattest + 2) % 3]);
     if (static_cast<double>(points.size()) < 6 * columns) m_cells[flattest] = 1;
-    const double dense = static_cast<double>(m_cells[0]) * static_cast<double>(m_cells[1]) * static_cast<double>(m_cells[2]);
+    const double dense = static_cast<double>(m_cells[0]) * static_cast<double>(m_cells[1]) *
+                         static_cast<double>(m_cells[2]);
     std::size_t slots = 1024;
     while (slots < points.size()) slots *= 2;
     m_isDense = dense <= static_cast<double>(slots) * 4;
@@ -54,11 +59,14 @@ class PointGrid {
   /// In order of cells, so that neighbors in the array are neighbors in space.
   const Array<Entry>& entries() const { return m_entries; }
 
-  /// Calls visit(entry) for every entry whose cell is within `reach` of `position` (and possibly others, and possibly twice), until it returns true.
+  /// Calls visit(entry) for every entry whose cell is within `reach` of `position` (and possibly others, and possibly
+  /// twice), until it returns true.
   template <typename Visit>
   bool near(const Vec3& position, float reach, Visit&& visit) const {
     if (m_entries.empty()) return false;
-    if (glm::any(glm::lessThan(position + Vec3(reach), m_box.min)) || glm::any(glm::greaterThan(position - Vec3(reach), m_box.max))) return false;
+    if (glm::any(glm::lessThan(position + Vec3(reach), m_box.min)) ||
+        glm::any(glm::greaterThan(position - Vec3(reach), m_box.max)))
+      return false;
     const Cell from = cellOf(position - Vec3(reach));
     const Cell to = cellOf(position + Vec3(reach));
     for (std::int64_t z = from.z; z <= to.z; ++z)
@@ -79,16 +87,21 @@ class PointGrid {
   }
 
  private:
-  struct Cell { std::int64_t x, y, z; };
+  struct Cell {
+    std::int64_t x, y, z;
+  };
 
   std::int64_t along(float offset, int axis) const {
     const float cell = std::clamp(offset * m_perMeter, 0.0F, static_cast<float>(m_cells[axis] - 1));
     return static_cast<std::int64_t>(cell);
   }
-  Cell cellOf(const Vec3& p) const { return {along(p.x - m_box.min.x, 0), along(p.y - m_box.min.y, 1), along(p.z - m_box.min.z, 2)}; }
+  Cell cellOf(const Vec3& p) const {
+    return {along(p.x - m_box.min.x, 0), along(p.y - m_box.min.y, 1), along(p.z - m_box.min.z, 2)};
+  }
   std::size_t slotOf(const Cell& c) const {
     const std::int64_t index = c.x + m_cells[0] * (c.y + m_cells[1] * c.z);
-    return m_isDense ? static_cast<std::size_t>(index) : static_cast<std::size_t>(mix64(static_cast<std::uint64_t>(index))) & m_mask;
+    return m_isDense ? static_cast<std::size_t>(index)
+                     : static_cast<std::size_t>(mix64(static_cast<std::uint64_t>(index))) & m_mask;
   }
 
   float m_cell = 1;

@@ -12,7 +12,9 @@ struct Cloud {
   std::size_t kdtree_get_point_count() const { return positions.size(); }
   float kdtree_get_pt(std::size_t i, std::size_t axis) const { return positions[i][static_cast<int>(axis)]; }
   template <typename Box>
-  bool kdtree_get_bbox(Box&) const { return false; }
+  bool kdtree_get_bbox(Box&) const {
+    return false;
+  }
 };
 
 using KdTree = nanoflann::KDTreeSingleIndexAdaptor<nanoflann::L2_Simple_Adaptor<float, Cloud>, Cloud, 3, std::uint32_t>;
@@ -25,7 +27,8 @@ struct NearestRim {
   float best;
   float worst;
 
-  NearestRim(const float* r, float most, float reach) : radii(r), largest(most), best(reach), worst((reach + most) * (reach + most)) {}
+  NearestRim(const float* r, float most, float reach)
+      : radii(r), largest(most), best(reach), worst((reach + most) * (reach + most)) {}
   std::size_t size() const { return 1; }
   bool full() const { return true; }
   bool addPoint(float squared, std::uint32_t index) {
@@ -75,10 +78,14 @@ struct NearestPoint {
 struct PointTree::Tree {
   Cloud cloud;
   KdTree tree;
-  explicit Tree(const Array<Vec3>& positions) : cloud{positions}, tree(3, cloud, nanoflann::KDTreeSingleIndexAdaptorParams(12)) { tree.buildIndex(); }
+  explicit Tree(const Array<Vec3>& positions)
+      : cloud{positions}, tree(3, cloud, nanoflann::KDTreeSingleIndexAdaptorParams(12)) {
+    tree.buildIndex();
+  }
 };
 
-PointTree::PointTree(Array<Vec3> positions, Array<float> radii) : m_positions(std::move(positions)), m_radii(std::move(radii)) {
+PointTree::PointTree(Array<Vec3> positions, Array<float> radii)
+    : m_positions(std::move(positions)), m_radii(std::move(radii)) {
   ARVESK_ASSERT(m_radii.empty() || m_radii.size() == m_positions.size(), "one radius per point");
   for (const float r : m_radii) m_largest = std::max(m_largest, r);
   if (!m_positions.empty()) m_tree = std::make_unique<Tree>(m_positions);

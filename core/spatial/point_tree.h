@@ -11,7 +11,8 @@ namespace arvesk {
 
 class PointTree {
  public:
-  /// `radii`: empty for distances to the points themselves, else one per point (m) for distances to disks or balls about them.
+  /// `radii`: empty for distances to the points themselves, else one per point (m) for distances to disks or balls
+  /// about them.
   PointTree(Array<Vec3> positions, Array<float> radii);
   ~PointTree();
   PointTree(const PointTree&) = delete;

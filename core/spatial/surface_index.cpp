@@ -42,8 +42,9 @@ Vec2 closestWeights(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) 
   return {vb * denominator, vc * denominator};
 }
 
-// A grid goes to Embree in blocks of two by two cells. It parts a cell between the other two corners than we do, so the columns
-// are handed over mirrored. That index is built six times faster than one of triangles, and rays take as long (1025² vertices).
+// A grid goes to Embree in blocks of two by two cells. It parts a cell between the other two corners than we do, so the
+// columns are handed over mirrored. That index is built six times faster than one of triangles, and rays take as long
+// (1025² vertices).
 constexpr std::uint32_t kBlock = 2;
 
 std::uint32_t blocksFor(std::uint32_t vertices) { return (vertices - 1 + kBlock - 1) / kBlock; }
@@ -117,9 +118,12 @@ RTCDeviceTy* embreeDevice() {
   static RTCDevice device = [] {
     RTCDevice d = rtcNewDevice(nullptr);
     ARVESK_ASSERT(d != nullptr, "Embree has no device");
-    rtcSetDeviceErrorFunction(d, [](void*, RTCError error, const char* text) {
-      if (error != RTC_ERROR_CANCELLED) std::fprintf(stderr, "arvesk: Embree: %s\n", text);
-    }, nullptr);
+    rtcSetDeviceErrorFunction(
+        d,
+        [](void*, RTCError error, const char* text) {
+          if (error != RTC_ERROR_CANCELLED) std::fprintf(stderr, "arvesk: Embree: %s\n", text);
+        },
+        nullptr);
     return d;
   }();
   return device;
@@ -133,7 +137,9 @@ GridShape gridShapeOf(const Surface& surface) {
   const Array<UVec3>& faces = surface.triangles;
   if (faces.size() < 2 || faces[0].x != 0 || faces[0].y < 2) return {};
   const GridShape grid{faces[0].y, static_cast<std::uint32_t>(surface.positions.size() / faces[0].y)};
-  if (grid.rows < 2 || std::size_t{grid.columns} * grid.rows != surface.positions.size() || faces.size() != std::size_t{grid.columns - 1} * (grid.rows - 1) * 2) return {};
+  if (grid.rows < 2 || std::size_t{grid.columns} * grid.rows != surface.positions.size() ||
+      faces.size() != std::size_t{grid.columns - 1} * (grid.rows - 1) * 2)
+    return {};
   for (std::uint32_t y = 0; y + 1 < grid.rows; ++y)
     for (std::uint32_t x = 0; x + 1 < grid.columns; ++x) {
       const std::uint32_t a = y * grid.columns + x;
@@ -148,36 +154,45 @@ namespace {
 
 // Embree's own buffers are padded past the end, as its vector loads need.
 void fillTriangles(RTCGeometry geometry, const Surface& surface) {
-  void* vertices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3), surface.positions.size());
+  void* vertices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3),
+                                           surface.positions.size());
   std::memcpy(vertices, surface.positions.data(), surface.positions.size() * sizeof(Vec3));
-  void* indices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, sizeof(UVec3), surface.triangles.size());
+  void* indices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, sizeof(UVec3),
+                                          surface.triangles.size());
   std::memcpy(indices, surface.triangles.data(), surface.triangles.size() * sizeof(UVec3));
 }
 
 void fillGrid(RTCGeometry geometry, const Surface& surface, const GridShape& grid) {
-  auto* vertices = static_cast<Vec3*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3), surface.positions.size()));
+  auto* vertices = static_cast<Vec3*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
+                                                              sizeof(Vec3), surface.positions.size()));
   for (std::size_t row = 0; row < grid.rows; ++row) {
     const Vec3* from = surface.positions.data() + row * grid.columns;
     std::reverse_copy(from, from + grid.columns, vertices + row * grid.columns);
   }
   const std::uint32_t count = blocksFor(grid.columns) * blocksFor(grid.rows);
-  auto* blocks = static_cast<RTCGrid*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_GRID, 0, RTC_FORMAT_GRID, sizeof(RTCGrid), count));
+  auto* blocks = static_cast<RTCGrid*>(
+      rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_GRID, 0, RTC_FORMAT_GRID, sizeof(RTCGrid), count));
   for (std::uint32_t i = 0; i < count; ++i) {
     const Block b = blockOf(grid, i);
-    blocks[i] = {b.row * grid.columns + b.column, grid.columns, static_cast<unsigned short>(b.columns + 1), static_cast<unsigned short>(b.rows + 1)};
+    blocks[i] = {b.row * grid.columns + b.column, grid.columns, static_cast<unsigned short>(b.columns + 1),
+                 static_cast<unsigned short>(b.rows + 1)};
   }
 }
 
 void passHoles(const RTCFilterFunctionNArguments* args) {  // rays come one at a time
   if (args->valid[0] == 0) return;
   const auto* index = static_cast<const SurfaceIndex*>(args->geometryUserPtr);
-  if (index->isHole(RTCHitN_primID(args->hit, args->N, 0), RTCHitN_u(args->hit, args->N, 0), RTCHitN_v(args->hit, args->N, 0))) args->valid[0] = 0;
+  if (index->isHole(RTCHitN_primID(args->hit, args->N, 0), RTCHitN_u(args->hit, args->N, 0),
+                    RTCHitN_v(args->hit, args->N, 0)))
+    args->valid[0] = 0;
 }
 
 }  // namespace
 
 SurfaceIndex::SurfaceIndex(const Surface& surface)
-    : m_grid(surface.triangles.size() > kManyTriangles ? gridShapeOf(surface) : GridShape{}), m_positions(surface.positions.data()), m_triangles(surface.triangles.data()) {
+    : m_grid(surface.triangles.size() > kManyTriangles ? gridShapeOf(surface) : GridShape{}),
+      m_positions(surface.positions.data()),
+      m_triangles(surface.triangles.data()) {
   m_scene = rtcNewScene(embreeDevice());
   // Without the robust flag rays slip through edges.
   rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
@@ -186,9 +201,12 @@ SurfaceIndex::SurfaceIndex(const Surface& surface)
   if (surface.triangles.size() > kManyTriangles && !isGrid) rtcSetSceneBuildQuality(m_scene, RTC_BUILD_QUALITY_LOW);
   if (!surface.triangles.empty()) {
     RTCGeometry geometry = rtcNewGeometry(embreeDevice(), isGrid ? RTC_GEOMETRY_TYPE_GRID : RTC_GEOMETRY_TYPE_TRIANGLE);
-    if (isGrid) fillGrid(geometry, surface, m_grid);
-    else fillTriangles(geometry, surface);
-    if (std::any_of(surface.materials.begin(), surface.materials.end(), [](const Material& m) { return m.cutBelow > 0; })) {
+    if (isGrid)
+      fillGrid(geometry, surface, m_grid);
+    else
+      fillTriangles(geometry, surface);
+    if (std::any_of(surface.materials.begin(), surface.materials.end(),
+                    [](const Material& m) { return m.cutBelow > 0; })) {
       const auto dataOf = [](const auto& array) { return array.empty() ? nullptr : array.data(); };
       m_cutOuts = {surface.materials, dataOf(surface.faceMaterials), dataOf(surface.uvs), dataOf(surface.colors)};
       rtcSetGeometryUserData(geometry, this);
@@ -207,7 +225,10 @@ bool SurfaceIndex::isHole(std::uint32_t primitive, float u, float v) const {
   const Material& m = m_cutOuts.materials[m_cutOuts.faceMaterials ? m_cutOuts.faceMaterials[hit.face] : 0];
   if (m.cutBelow <= 0) return false;
   const UVec3 t = m_triangles[hit.face];
-  const auto at = [&](const auto* values) { return values[t.x] * (1 - hit.weights.x - hit.weights.y) + values[t.y] * hit.weights.x + values[t.z] * hit.weights.y; };
+  const auto at = [&](const auto* values) {
+    return values[t.x] * (1 - hit.weights.x - hit.weights.y) + values[t.y] * hit.weights.x +
+           values[t.z] * hit.weights.y;
+  };
   float alpha = m.baseColor.a;
   if (m_cutOuts.colors) alpha *= at(m_cutOuts.colors).a;
   if (m.texture && m_cutOuts.uvs) alpha *= m.texture->sampledAlpha(at(m_cutOuts.uvs));
@@ -232,10 +253,13 @@ SurfaceHit SurfaceIndex::placeOf(float distance, std::uint32_t primitive, float 
 SurfaceIndex::~SurfaceIndex() { rtcReleaseScene(m_scene); }
 
 Result<std::shared_ptr<const SurfaceIndex>> SurfaceIndex::of(const Surface& surface) {
-  return surface.derived->get<IndexOrProblem>([&]() -> std::shared_ptr<const IndexOrProblem> {
-    if (auto ok = checkSurface(surface); !ok) return std::make_shared<const IndexOrProblem>(IndexOrProblem{Failure(ok.error())});
-    return std::make_shared<const IndexOrProblem>(IndexOrProblem{std::make_shared<const SurfaceIndex>(surface)});
-  })->result;
+  return surface.derived
+      ->get<IndexOrProblem>([&]() -> std::shared_ptr<const IndexOrProblem> {
+        if (auto ok = checkSurface(surface); !ok)
+          return std::make_shared<const IndexOrProblem>(IndexOrProblem{Failure(ok.error())});
+        return std::make_shared<const IndexOrProblem>(IndexOrProblem{std::make_shared<const SurfaceIndex>(surface)});
+      })
+      ->result;
 }
 
 SurfaceHit SurfaceIndex::first(const Vec3& origin, const Vec3& direction, float reach) const {
@@ -282,7 +306,8 @@ std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface) {
     parallelPieces({}, surface.faceCount(), 65536, [&](std::size_t begin, std::size_t end) {
       for (std::size_t f = begin; f < end; ++f) {
         const UVec3 t = surface.triangles[f];
-        const Vec3 cross = glm::cross(surface.positions[t.y] - surface.positions[t.x], surface.positions[t.z] - surface.positions[t.x]);
+        const Vec3 cross = glm::cross(surface.positions[t.y] - surface.positions[t.x],
+                                      surface.positions[t.z] - surface.positions[t.x]);
         table->area[f] = 0.5F * glm::length(cross);
         table->areaAbove[f] = 0.5F * std::max(0.0F, cross.y);
       }
@@ -300,12 +325,16 @@ Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t coun
   for (std::size_t i = 0; i < count; ++i)
     if (isFinite(positions[i])) box.add(positions[i]);
   const Vec3 scale = Vec3(1023.0F) / glm::max(box.extent(), Vec3(1e-9F));
-  struct Keyed { std::uint32_t key; std::uint32_t index; };
+  struct Keyed {
+    std::uint32_t key;
+    std::uint32_t index;
+  };
   Array<Keyed> a(count);
   Array<Keyed> b(count);
   for (std::size_t i = 0; i < count; ++i) {
     const Vec3 q = isFinite(positions[i]) ? (positions[i] - box.min) * scale : Vec3(0);
-    a[i] = {spread10(static_cast<std::uint32_t>(q.x)) | spread10(static_cast<std::uint32_t>(q.y)) << 1 | spread10(static_cast<std::uint32_t>(q.z)) << 2,
+    a[i] = {spread10(static_cast<std::uint32_t>(q.x)) | spread10(static_cast<std::uint32_t>(q.y)) << 1 |
+                spread10(static_cast<std::uint32_t>(q.z)) << 2,
             static_cast<std::uint32_t>(i)};
   }
   for (const unsigned shift : {0U, 10U, 20U}) {  // radix sort, ten bits at a time, keeps the order of equal keys

@@ -1,4 +1,5 @@
-// Rays and nearest places on a surface, by Embree. One index per surface, built when first asked for; Site draws with the same one.
+// Rays and nearest places on a surface, by Embree. One index per surface, built when first asked for; Site draws with
+// the same one.
 #pragma once
 
 #include "core/base/task.h"
@@ -20,8 +21,8 @@ struct SurfaceHit {
   bool isHit() const { return face != kNoFace; }
 };
 
-/// Columns and rows of vertices of a surface that is one grid, as a height image makes it: two triangles per cell, parted from its
-/// first corner to the one across. No columns: it is none.
+/// Columns and rows of vertices of a surface that is one grid, as a height image makes it: two triangles per cell,
+/// parted from its first corner to the one across. No columns: it is none.
 struct GridShape {
   std::uint32_t columns = 0;
   std::uint32_t rows = 0;
@@ -38,7 +39,8 @@ class SurfaceIndex {
   SurfaceIndex(const SurfaceIndex&) = delete;
   SurfaceIndex& operator=(const SurfaceIndex&) = delete;
 
-  /// First hit from `origin` along unit `direction` within `reach` m, through the holes of cut-outs. A ray that is not finite hits nothing.
+  /// First hit from `origin` along unit `direction` within `reach` m, through the holes of cut-outs. A ray that is not
+  /// finite hits nothing.
   SurfaceHit first(const Vec3& origin, const Vec3& direction, float reach) const;
   /// Nearest place within `reach` m, by Embree's point queries; cut-outs count as whole.
   SurfaceHit nearest(const Vec3& position, float reach) const;
@@ -73,7 +75,8 @@ struct AreaTable {
 };
 std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface);
 
-/// The points' indices along a Morton curve (Morton 1966): neighbors in space become neighbors in order, which makes ray batches three times faster.
+/// The points' indices along a Morton curve (Morton 1966): neighbors in space become neighbors in order, which makes
+/// ray batches three times faster.
 Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t count);
 
 }  // namespace arvesk

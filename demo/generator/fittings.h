@@ -6,4 +6,4 @@
 namespace arvesk::demo {
 void makeFittings(const std::string& kitFolder);
 void makeJetty(const std::string& folder);
-}
+}  // namespace arvesk::demo

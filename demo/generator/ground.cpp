@@ -30,8 +30,8 @@ struct Place {
   float stream;
 };
 
-/// The sea lies to the south (+Z). Headland with cliff in the west, crescent beach in the middle, dunes north of it, rock shelf in the
-/// south-west at the headland's foot, stream mouth in the east.
+/// The sea lies to the south (+Z). Headland with cliff in the west, crescent beach in the middle, dunes north of it,
+/// rock shelf in the south-west at the headland's foot, stream mouth in the east.
 Place placeAt(float x, float z) {
   const Vec3 p(x, 0, z);
   const float wobble = 5 * noise(p, 30, 3, 101);
@@ -42,9 +42,11 @@ Place placeAt(float x, float z) {
   h = std::max(h, -4.0F + 0.2F * noise(p, 12, 3, 7));
   if (inland > 38) h = 38 * 0.068F + (inland - 38) * 0.045F;
   // Dunes: two soft crests along the shore.
-  const float duneBand = smooth(34, 48, inland) * (1 - smooth(86, 112, inland)) * smooth(-46, -22, x) * (1 - smooth(54, 66, x));
+  const float duneBand = smooth(34, 48, inland) * (1 - smooth(86, 112, inland)) * smooth(-46, -22, x) *
+                         (1 - smooth(54, 66, x));
   const float crest = 0.5F + 0.5F * std::sin(inland * 0.19F + 1.7F * noise(p, 26, 2, 11));
-  const float dune = duneBand * (2.6F * crest * (0.75F + 0.5F * noise(p, 18, 2, 13)) + 0.5F * noise(p, 7, 3, 17) + 0.7F);
+  const float dune = duneBand *
+                     (2.6F * crest * (0.75F + 0.5F * noise(p, 18, 2, 13)) + 0.5F * noise(p, 7, 3, 17) + 0.7F);
   h += dune;
   // Headland with a steep seaward face.
   const float edge = x + 44 + 7 * noise(p, 22, 4, 19) + 0.18F * (z - 10);
@@ -52,7 +54,8 @@ Place placeAt(float x, float z) {
   const float plateau = 12.5F + 3.5F * noise(p, 34, 3, 29) + 0.04F * (-z);
   h = glm::mix(h, std::max(h, plateau), head);
   // Rock shelf at its foot, stepped and pitted with pools.
-  const float shelf = smooth(34, 22, edge + 4 * noise(p, 9, 3, 31)) * (1 - head) * smooth(-14, 4, z) * (1 - smooth(58, 74, z));
+  const float shelf = smooth(34, 22, edge + 4 * noise(p, 9, 3, 31)) * (1 - head) * smooth(-14, 4, z) *
+                      (1 - smooth(58, 74, z));
   const float raw = 1.5F - 0.026F * (z - 4) + 0.9F * noise(p, 11, 4, 37);
   const float stepped = std::round(raw * 2.5F) / 2.5F;
   const float pools = 0.55F * smooth(0.28F, 0.5F, noise(p, 6.5F, 2, 41));
@@ -70,11 +73,14 @@ Place placeAt(float x, float z) {
   return {std::clamp(h, kLowest, kHighest), std::clamp(rock, 0.0F, 1.0F), duneBand, stream};
 }
 
-void writeImage(const std::string& path, int size, int channels, const std::vector<float>& values, OIIO::TypeDesc type) {
+void writeImage(const std::string& path, int size, int channels, const std::vector<float>& values,
+                OIIO::TypeDesc type) {
   const auto out = OIIO::ImageOutput::create(path);
   OIIO::ImageSpec spec(size, size, channels, type);
-  if (!out || !out->open(path, spec) || !out->write_image(OIIO::TypeDesc::FLOAT, values.data()) || !out->close()) std::fprintf(stderr, "%s could not be written\n", path.c_str());
-  else std::printf("%s\n", path.c_str());
+  if (!out || !out->open(path, spec) || !out->write_image(OIIO::TypeDesc::FLOAT, values.data()) || !out->close())
+    std::fprintf(stderr, "%s could not be written\n", path.c_str());
+  else
+    std::printf("%s\n", path.c_str());
 }
 
 Vec3 colorAt(float x, float z, const Place& here, float steepness) {
@@ -88,14 +94,16 @@ Vec3 colorAt(float x, float z, const Place& here, float steepness) {
   sand = glm::mix(sand, srgb(92, 80, 60), 0.55F * wrack * smooth(-0.1F, 0.35F, noise(p, 1.2F, 3, 89)));
   // Turf behind and on the headland, thin on the dunes.
   const float turfNoise = noise(p, 7, 4, 97);
-  const float turf = smooth(4.0F, 7.5F, h + 2.2F * turfNoise) * (1 - smooth(0.5F, 0.9F, steepness)) * (1 - 0.72F * here.sandDune);
+  const float turf = smooth(4.0F, 7.5F, h + 2.2F * turfNoise) * (1 - smooth(0.5F, 0.9F, steepness)) *
+                     (1 - 0.72F * here.sandDune);
   const Vec3 grass = glm::mix(srgb(84, 98, 50), srgb(132, 130, 74), 0.5F + 0.6F * noise(p, 3, 4, 103));
   Vec3 c = glm::mix(sand, grass, turf);
   Vec3 stone = glm::mix(srgb(84, 80, 76), srgb(134, 126, 114), 0.5F + 0.55F * noise(p, 3.2F, 5, 107));
   stone = glm::mix(stone, srgb(150, 124, 96), 0.35F * smooth(0.1F, 0.6F, noise(p + Vec3(0, h, 0), 5, 3, 109)));
   const float tide = 1 - smooth(0.9F, 1.9F, h + 0.3F * noise(p, 2.5F, 3, 113));
   stone = glm::mix(stone, stone * Vec3(0.46F, 0.47F, 0.45F), tide);
-  const float isStone = std::clamp(std::max(here.rock * (0.35F + 0.65F * (1 - turf)), smooth(0.75F, 1.15F, steepness)), 0.0F, 1.0F);
+  const float isStone = std::clamp(std::max(here.rock * (0.35F + 0.65F * (1 - turf)), smooth(0.75F, 1.15F, steepness)),
+                                   0.0F, 1.0F);
   c = glm::mix(c, stone, isStone);
   return glm::mix(c, c * Vec3(0.6F, 0.58F, 0.54F), 0.7F * here.stream);
 }
@@ -103,7 +111,9 @@ Vec3 colorAt(float x, float z, const Place& here, float steepness) {
 }  // namespace
 
 void makeGround(const std::string& folder) {
-  const auto at = [](int i, int pixels) { return (static_cast<float>(i) / static_cast<float>(pixels - 1) - 0.5F) * kExtent; };
+  const auto at = [](int i, int pixels) {
+    return (static_cast<float>(i) / static_cast<float>(pixels - 1) - 0.5F) * kExtent;
+  };
   std::vector<float> heights;
   std::vector<float> wet;
   std::vector<float> rock;
@@ -112,7 +122,8 @@ void makeGround(const std::string& folder) {
       const Place here = placeAt(at(x, kPixels), at(y, kPixels));
       rock.push_back(here.rock);
       heights.push_back((here.height - kLowest) / (kHighest - kLowest));
-      const float damp = 1 - smooth(0.4F, 2.0F, here.height + 0.4F * noise(Vec3(at(x, kPixels), 0, at(y, kPixels)), 8, 3, 5));
+      const float damp = 1 - smooth(0.4F, 2.0F,
+                                    here.height + 0.4F * noise(Vec3(at(x, kPixels), 0, at(y, kPixels)), 8, 3, 5));
       wet.push_back(std::clamp(std::max(damp, here.stream), 0.0F, 1.0F));
     }
   writeImage(folder + "/tern-cove-height.png", kPixels, 1, heights, OIIO::TypeDesc::UINT16);
@@ -125,7 +136,9 @@ void makeGround(const std::string& folder) {
       const float pz = at(y, kColorPixels);
       const Place here = placeAt(px, pz);
       const float e = 0.25F;
-      const float steepness = glm::length(Vec2(placeAt(px + e, pz).height - placeAt(px - e, pz).height, placeAt(px, pz + e).height - placeAt(px, pz - e).height)) / (2 * e);
+      const float steepness = glm::length(Vec2(placeAt(px + e, pz).height - placeAt(px - e, pz).height,
+                                               placeAt(px, pz + e).height - placeAt(px, pz - e).height)) /
+                              (2 * e);
       const Vec3 c = glm::clamp(colorAt(px, pz, here, steepness), Vec3(0), Vec3(1));
       for (int k = 0; k < 3; ++k) colors.push_back(srgbFromLinear(c[k]));
     }

@@ -21,7 +21,8 @@ class Chance {
   std::uint64_t m_state;
 };
 
-/// Granite: a ball cut by planes, roughened; warm gray with dark flecks, a band of lichen on top, dark where the tide stands.
+/// Granite: a ball cut by planes, roughened; warm gray with dark flecks, a band of lichen on top, dark where the tide
+/// stands.
 Surface boulder(std::uint32_t seed, const Vec3& size, int subdivisions) {
   Chance chance(seed);
   std::vector<std::pair<Vec3, float>> cuts;
@@ -90,20 +91,28 @@ Surface driftwood(std::uint32_t seed, float length, float thickness) {
   std::vector<Vec3> spine;
   for (int i = 0; i <= 14; ++i) {
     const float t = static_cast<float>(i) / 14;
-    spine.push_back({(t - 0.5F) * length, 0.05F * length * std::sin(t * 2.6F + static_cast<float>(seed)) + 0.02F * length * noise(Vec3(t * 3, 0, 0), 0.6F, 2, seed), 0.07F * length * std::sin(t * 3.4F)});
+    spine.push_back({(t - 0.5F) * length,
+                     0.05F * length * std::sin(t * 2.6F + static_cast<float>(seed)) +
+                         0.02F * length * noise(Vec3(t * 3, 0, 0), 0.6F, 2, seed),
+                     0.07F * length * std::sin(t * 3.4F)});
   }
-  addTube(s, spine, 9, [&](float share, float turn) {
-    const float taper = 1 - 0.55F * share;
-    const float end = std::min(1.0F, 6 * std::min(share + 0.06F, 1.04F - share));
-    return 0.5F * thickness * taper * end * (1 + 0.16F * noise(Vec3(share * 5, turn * 4, 0), 0.5F, 2, seed + 9));
-  }, wood);
+  addTube(
+      s, spine, 9,
+      [&](float share, float turn) {
+        const float taper = 1 - 0.55F * share;
+        const float end = std::min(1.0F, 6 * std::min(share + 0.06F, 1.04F - share));
+        return 0.5F * thickness * taper * end * (1 + 0.16F * noise(Vec3(share * 5, turn * 4, 0), 0.5F, 2, seed + 9));
+      },
+      wood);
   std::vector<Vec3> branch;
   const Vec3 root = spine[6] + Vec3(0, 0.2F * thickness, 0);
   for (int i = 0; i <= 5; ++i) {
     const float t = static_cast<float>(i) / 5;
-    branch.push_back(root + Vec3(0.16F * length * t, thickness * (0.5F * t + 0.5F * t * t), (seed % 2 ? 0.14F : -0.14F) * length * t));
+    branch.push_back(root + Vec3(0.16F * length * t, thickness * (0.5F * t + 0.5F * t * t),
+                                 (seed % 2 ? 0.14F : -0.14F) * length * t));
   }
-  addTube(s, branch, 6, [&](float share, float) { return 0.2F * thickness * (1 - 0.7F * share); }, wood);
+  addTube(
+      s, branch, 6, [&](float share, float) { return 0.2F * thickness * (1 - 0.7F * share); }, wood);
   standOnBase(s, thickness * 0.12F);
   return s;
 }
@@ -123,12 +132,16 @@ Surface marram(std::uint32_t seed, int blades, float height) {
     for (int i = 0; i <= 4; ++i) {
       const float t = static_cast<float>(i) / 4;
       const float over = t * t * bend;
-      spine.push_back(root + out * (tall * over * 0.85F) + Vec3(0.16F * tall * t * t, tall * (t - 0.42F * bend * t * t * t), 0.05F * tall * t * t));
+      spine.push_back(root + out * (tall * over * 0.85F) +
+                      Vec3(0.16F * tall * t * t, tall * (t - 0.42F * bend * t * t * t), 0.05F * tall * t * t));
     }
     const float width = chance.between(0.012F, 0.021F);
     const float dry = chance.between(0, 1);
-    const Vec3 tip = dry > 0.72F ? srgb(196, 178, 118) : glm::mix(srgb(126, 141, 74), srgb(160, 164, 96), chance.between(0, 1));
-    addBlade(s, spine, side, [width](float t) { return width * (1 - t * t * 0.98F); }, dry > 0.72F ? srgb(150, 132, 84) : srgb(78, 92, 46), tip);
+    const Vec3 tip = dry > 0.72F ? srgb(196, 178, 118)
+                                 : glm::mix(srgb(126, 141, 74), srgb(160, 164, 96), chance.between(0, 1));
+    addBlade(
+        s, spine, side, [width](float t) { return width * (1 - t * t * 0.98F); },
+        dry > 0.72F ? srgb(150, 132, 84) : srgb(78, 92, 46), tip);
   }
   return s;
 }
@@ -147,11 +160,16 @@ Surface seaKale(std::uint32_t seed) {
     std::vector<Vec3> spine;
     for (int i = 0; i <= 6; ++i) {
       const float t = static_cast<float>(i) / 6;
-      spine.push_back(Vec3(0, 0.01F, 0) + out * (length * t) + Vec3(0, length * (rise * t - 0.75F * t * t * (1 - 0.5F * inner)) + 0.02F * std::sin(t * 14), 0));
+      spine.push_back(Vec3(0, 0.01F, 0) + out * (length * t) +
+                      Vec3(0, length * (rise * t - 0.75F * t * t * (1 - 0.5F * inner)) + 0.02F * std::sin(t * 14), 0));
     }
     const float wide = 0.16F + 0.06F * (1 - inner);
-    addBlade(s, spine, side, [wide](float t) { return wide * std::sin(std::min(1.0F, 0.18F + t * 0.95F) * kPi * 0.86F) * (1 + 0.14F * std::sin(t * 30)); },
-             srgb(128, 132, 118), glm::mix(srgb(116, 146, 128), srgb(154, 172, 150), chance.between(0, 1)));
+    addBlade(
+        s, spine, side,
+        [wide](float t) {
+          return wide * std::sin(std::min(1.0F, 0.18F + t * 0.95F) * kPi * 0.86F) * (1 + 0.14F * std::sin(t * 30));
+        },
+        srgb(128, 132, 118), glm::mix(srgb(116, 146, 128), srgb(154, 172, 150), chance.between(0, 1)));
   }
   return s;
 }
@@ -180,7 +198,10 @@ Surface musselClump(std::uint32_t seed) {
     });
     const Vec3 low = srgb(34, 35, 40);
     const Vec3 high = glm::mix(srgb(30, 33, 44), srgb(78, 76, 86), chance.between(0, 1));
-    paint(shell, [&](const Vec3& p, const Vec3&) { return glm::mix(low, high, std::clamp(0.5F + p.y / length, 0.0F, 1.0F)) * (1 + 0.25F * noise(p / length, 0.4F, 2, seed)); });
+    paint(shell, [&](const Vec3& p, const Vec3&) {
+      return glm::mix(low, high, std::clamp(0.5F + p.y / length, 0.0F, 1.0F)) *
+             (1 + 0.25F * noise(p / length, 0.4F, 2, seed));
+    });
     const Quat turn = glm::angleAxis(chance.between(0, 2 * kPi), kUp);
     const Quat lean = glm::angleAxis(ring * chance.between(0.5F, 0.95F), Vec3(out.z, 0, -out.x));
     const Vec3 at = out * (0.115F * ring) + Vec3(0, length * (0.34F - 0.16F * ring), 0);
@@ -198,8 +219,10 @@ Surface limpet(std::uint32_t seed) {
     const float share = static_cast<float>(r) / kRings;
     for (int i = 0; i < kRibs; ++i) {
       const float a = 2 * kPi * static_cast<float>(i) / kRibs;
-      const float rib = 1 + (i % 2 ? 0.05F : -0.03F) * share + 0.05F * noise(Vec3(std::cos(a), share, std::sin(a)), 0.5F, 2, seed);
-      s.positions.push_back(Vec3(std::cos(a) * 0.034F * share * rib - 0.004F * (1 - share), 0.026F * (1 - std::pow(share, 1.35F)) - 0.003F, std::sin(a) * 0.028F * share * rib));
+      const float rib = 1 + (i % 2 ? 0.05F : -0.03F) * share +
+                        0.05F * noise(Vec3(std::cos(a), share, std::sin(a)), 0.5F, 2, seed);
+      s.positions.push_back(Vec3(std::cos(a) * 0.034F * share * rib - 0.004F * (1 - share),
+                                 0.026F * (1 - std::pow(share, 1.35F)) - 0.003F, std::sin(a) * 0.028F * share * rib));
     }
   }
   const auto at = [](int r, int i) { return static_cast<std::uint32_t>(r * kRibs + i % kRibs); };
@@ -218,10 +241,10 @@ Surface limpet(std::uint32_t seed) {
 
 struct WeedLook {
   int blades;
-  float length;    // m
-  float width;     // m
-  float rise;      // how far the blades stand up, share of their length
-  float ruffle;    // of the edges
+  float length;  // m
+  float width;   // m
+  float rise;    // how far the blades stand up, share of their length
+  float ruffle;  // of the edges
   Vec3 rootColor;
   Vec3 tipColor;
 };
@@ -241,14 +264,21 @@ Surface seaweed(std::uint32_t seed, const WeedLook& look) {
       const float t = static_cast<float>(i) / 5;
       const float turned = heading + swing * t * t;
       const Vec3 out(std::cos(turned), 0, std::sin(turned));
-      const float up = rise * std::sin(std::min(1.0F, t * 1.2F) * kPi * (look.rise > 0.6F ? 0.5F : 0.8F)) + 0.035F * std::sin(t * 9 + phase);
+      const float up = rise * std::sin(std::min(1.0F, t * 1.2F) * kPi * (look.rise > 0.6F ? 0.5F : 0.8F)) +
+                       0.035F * std::sin(t * 9 + phase);
       const float along = look.rise > 0.6F ? t * 0.5F : t;
       spine.push_back(out * (length * along) + Vec3(0, std::max(0.006F, length * up + 0.008F), 0));
     }
     const Vec3 side(-std::sin(heading), 0, std::cos(heading));
     const float width = look.width * chance.between(0.75F, 1.2F);
     const float shade = chance.between(0.75F, 1.15F);
-    addBlade(s, spine, side, [&](float t) { return width * std::sin(std::min(1.0F, 0.2F + t) * kPi * 0.88F) * (1 + look.ruffle * std::sin(t * 24 + phase)); }, look.rootColor * shade, look.tipColor * shade);
+    addBlade(
+        s, spine, side,
+        [&](float t) {
+          return width * std::sin(std::min(1.0F, 0.2F + t) * kPi * 0.88F) *
+                 (1 + look.ruffle * std::sin(t * 24 + phase));
+        },
+        look.rootColor * shade, look.tipColor * shade);
   }
   return s;
 }
@@ -265,12 +295,16 @@ void writeProp(Surface& s, const std::string& name, const std::string& folder, b
   const std::string path = folder + "/" + name + ".glb";
   std::vector<exporters::SceneItem> items{{name, std::make_shared<const Surface>(s)}};
   for (const SceneNode& mount : s.nodes) items.push_back({mount.name, nullptr, mount.position, mount.turn, mount.size});
-  if (auto ok = exporters::glbOf(items, path); !ok) std::fprintf(stderr, "%s\n", toLine(ok.error()).c_str());
-  else std::printf("%-18s %6zu triangles\n", name.c_str(), s.faceCount());
+  if (auto ok = exporters::glbOf(items, path); !ok)
+    std::fprintf(stderr, "%s\n", toLine(ok.error()).c_str());
+  else
+    std::printf("%-18s %6zu triangles\n", name.c_str(), s.faceCount());
 }
 
 void makeKit(const std::string& folder) {
-  const auto emit = [&](Surface s, const char* name, bool isTwoSided = false) { writeProp(s, name, folder, isTwoSided); };
+  const auto emit = [&](Surface s, const char* name, bool isTwoSided = false) {
+    writeProp(s, name, folder, isTwoSided);
+  };
   emit(boulder(11, {2.6F, 1.9F, 2.2F}, 3), "boulder-a");
   emit(boulder(23, {1.7F, 1.1F, 1.4F}, 3), "boulder-b");
   emit(boulder(37, {1.0F, 0.8F, 1.15F}, 3), "boulder-c");

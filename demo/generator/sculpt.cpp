@@ -27,10 +27,23 @@ Vec3 srgb(int r, int g, int b) {
 Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3&)>& shape) {
   Surface s;
   const float t = 0.5F * (1 + std::sqrt(5.0F));
-  for (const auto& [x, y, z] : std::initializer_list<std::array<float, 3>>{{-1, t, 0}, {1, t, 0}, {-1, -t, 0}, {1, -t, 0}, {0, -1, t}, {0, 1, t}, {0, -1, -t}, {0, 1, -t}, {t, 0, -1}, {t, 0, 1}, {-t, 0, -1}, {-t, 0, 1}})
+  for (const auto& [x, y, z] : std::initializer_list<std::array<float, 3>>{{-1, t, 0},
+                                                                           {1, t, 0},
+                                                                           {-1, -t, 0},
+                                                                           {1, -t, 0},
+                                                                           {0, -1, t},
+                                                                           {0, 1, t},
+                                                                           {0, -1, -t},
+                                                                           {0, 1, -t},
+                                                                           {t, 0, -1},
+                                                                           {t, 0, 1},
+                                                                           {-t, 0, -1},
+                                                                           {-t, 0, 1}})
     s.positions.push_back(glm::normalize(Vec3(x, y, z)));
-  for (const auto& [a, b, c] : std::initializer_list<std::array<std::uint32_t, 3>>{{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4}, {11, 10, 2}, {10, 7, 6}, {7, 1, 8},
-           {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8}, {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}})
+  for (const auto& [a, b, c] : std::initializer_list<std::array<std::uint32_t, 3>>{
+           {0, 11, 5},  {0, 5, 1},  {0, 1, 7},  {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4},
+           {11, 10, 2}, {10, 7, 6}, {7, 1, 8},  {3, 9, 4},  {3, 4, 2},   {3, 2, 6}, {3, 6, 8},
+           {3, 8, 9},   {4, 9, 5},  {2, 4, 11}, {6, 2, 10}, {8, 6, 7},   {9, 8, 1}})
     s.triangles.push_back({a, b, c});
   for (int round = 0; round < subdivisions; ++round) {
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> middles;
@@ -44,7 +57,8 @@ Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3&)>& 
       const std::uint32_t ab = middle(f.x, f.y);
       const std::uint32_t bc = middle(f.y, f.z);
       const std::uint32_t ca = middle(f.z, f.x);
-      for (const UVec3& child : {UVec3(f.x, ab, ca), UVec3(ab, f.y, bc), UVec3(ca, bc, f.z), UVec3(ab, bc, ca)}) finer.push_back(child);
+      for (const UVec3& child : {UVec3(f.x, ab, ca), UVec3(ab, f.y, bc), UVec3(ca, bc, f.z), UVec3(ab, bc, ca)})
+        finer.push_back(child);
     }
     s.triangles = std::move(finer);
   }
@@ -55,10 +69,12 @@ Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3&)>& 
 
 void paint(Surface& s, const std::function<Vec3(const Vec3&, const Vec3&)>& color) {
   s.colors.clear();
-  for (std::size_t i = 0; i < s.positions.size(); ++i) s.colors.push_back(Vec4(glm::clamp(color(s.positions[i], s.normals[i]), Vec3(0), Vec3(1)), 1));
+  for (std::size_t i = 0; i < s.positions.size(); ++i)
+    s.colors.push_back(Vec4(glm::clamp(color(s.positions[i], s.normals[i]), Vec3(0), Vec3(1)), 1));
 }
 
-void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, const std::function<float(float)>& width, const Vec3& rootColor, const Vec3& tipColor) {
+void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, const std::function<float(float)>& width,
+              const Vec3& rootColor, const Vec3& tipColor) {
   const auto base = static_cast<std::uint32_t>(s.positions.size());
   const std::size_t n = spine.size();
   for (std::size_t i = 0; i < n; ++i) {
@@ -80,13 +96,15 @@ void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, cons
   }
 }
 
-void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::function<float(float, float)>& radius, const std::function<Vec3(float, float)>& color) {
+void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::function<float(float, float)>& radius,
+             const std::function<Vec3(float, float)>& color) {
   Surface tube;
   const std::size_t n = spine.size();
   for (std::size_t i = 0; i < n; ++i) {
     const float share = static_cast<float>(i) / static_cast<float>(n - 1);
     const Vec3 along = glm::normalize(spine[std::min(i + 1, n - 1)] - spine[i > 0 ? i - 1 : 0]);
-    const Vec3 side = glm::normalize(std::abs(along.y) < 0.9F ? glm::cross(along, kUp) : glm::cross(along, Vec3(0, 0, 1)));
+    const Vec3 side = glm::normalize(std::abs(along.y) < 0.9F ? glm::cross(along, kUp)
+                                                              : glm::cross(along, Vec3(0, 0, 1)));
     const Vec3 other = glm::cross(along, side);
     for (int k = 0; k < sides; ++k) {
       const float turn = static_cast<float>(k) / static_cast<float>(sides);
@@ -95,7 +113,9 @@ void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::f
       tube.colors.push_back(Vec4(color(share, turn), 1));
     }
   }
-  const auto at = [&](std::size_t i, int k) { return static_cast<std::uint32_t>(i * static_cast<std::size_t>(sides) + static_cast<std::size_t>(k % sides)); };
+  const auto at = [&](std::size_t i, int k) {
+    return static_cast<std::uint32_t>(i * static_cast<std::size_t>(sides) + static_cast<std::size_t>(k % sides));
+  };
   for (std::size_t i = 0; i + 1 < n; ++i)
     for (int k = 0; k < sides; ++k) {
       tube.triangles.push_back({at(i, k), at(i + 1, k), at(i + 1, k + 1)});
@@ -106,7 +126,8 @@ void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::f
     tube.positions.push_back(spine[end]);
     tube.colors.push_back(Vec4(color(end == 0 ? 0.0F : 1.0F, -1), 1));
     for (int k = 0; k < sides; ++k)
-      tube.triangles.push_back(end == 0 ? UVec3(center, at(end, k), at(end, k + 1)) : UVec3(center, at(end, k + 1), at(end, k)));
+      tube.triangles.push_back(end == 0 ? UVec3(center, at(end, k), at(end, k + 1))
+                                        : UVec3(center, at(end, k + 1), at(end, k)));
   }
   computeSmoothNormals(tube);
   const auto base = static_cast<std::uint32_t>(s.positions.size());

@@ -19,10 +19,12 @@ Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3& dir
 void paint(Surface& s, const std::function<Vec3(const Vec3& position, const Vec3& normal)>& color);
 
 /// A leaf: a ribbon along `spine` (root to tip), `width` at each share of its length, bent about `side`.
-void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, const std::function<float(float)>& width, const Vec3& rootColor, const Vec3& tipColor);
+void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, const std::function<float(float)>& width,
+              const Vec3& rootColor, const Vec3& tipColor);
 
 /// A tube along `spine` with `sides` sides and a radius and color at each share of its length; closed at both ends.
-void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::function<float(float, float)>& radius, const std::function<Vec3(float, float)>& color);
+void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::function<float(float, float)>& radius,
+             const std::function<Vec3(float, float)>& color);
 
 /// Moves the lowest place to y = 0 and the middle of the base to the pivot.
 void standOnBase(Surface& s, float sink);

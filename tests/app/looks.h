@@ -36,7 +36,9 @@ inline QString cutOffIn(QWidget* root) {
       if (button->text().isEmpty()) continue;
       words = button->text();
       needed = button->fontMetrics().boundingRect(button->text()).width();
-      if (qobject_cast<QCheckBox*>(w)) room -= w->style()->pixelMetric(QStyle::PM_IndicatorWidth, nullptr, w) + w->style()->pixelMetric(QStyle::PM_CheckBoxLabelSpacing, nullptr, w);
+      if (qobject_cast<QCheckBox*>(w))
+        room -= w->style()->pixelMetric(QStyle::PM_IndicatorWidth, nullptr, w) +
+                w->style()->pixelMetric(QStyle::PM_CheckBoxLabelSpacing, nullptr, w);
     } else if (const auto* box = qobject_cast<QComboBox*>(w)) {
       words = box->currentText();
       needed = box->fontMetrics().boundingRect(words).width();
@@ -44,10 +46,17 @@ inline QString cutOffIn(QWidget* root) {
     } else if (const auto* line = qobject_cast<QLineEdit*>(w)) {
       if (line->isReadOnly() || line->maxLength() < 0 || line->hasFocus()) continue;
       words = line->text();
-      if (!words.isEmpty() && (words[0].isDigit() || words[0] == QLatin1Char('-'))) needed = line->fontMetrics().boundingRect(words).width();  // numbers; names may scroll
+      if (!words.isEmpty() && (words[0].isDigit() || words[0] == QLatin1Char('-')))
+        needed = line->fontMetrics().boundingRect(words).width();  // numbers; names may scroll
     }
-    if (needed > room + 2) return QStringLiteral("\"%1\" needs %2 px and has %3, in %4").arg(words).arg(needed).arg(room).arg(w->objectName().isEmpty() ? w->parentWidget()->objectName() : w->objectName());
-    if (needed > 0 && w->fontMetrics().height() > w->height() + 1) return QStringLiteral("\"%1\" is cut at its height").arg(words);
+    if (needed > room + 2)
+      return QStringLiteral("\"%1\" needs %2 px and has %3, in %4")
+          .arg(words)
+          .arg(needed)
+          .arg(room)
+          .arg(w->objectName().isEmpty() ? w->parentWidget()->objectName() : w->objectName());
+    if (needed > 0 && w->fontMetrics().height() > w->height() + 1)
+      return QStringLiteral("\"%1\" is cut at its height").arg(words);
   }
   return {};
 }
@@ -58,11 +67,14 @@ inline QString overlapIn(QWidget* root) {
     if (!parent->isVisible() || !parent->layout()) continue;
     QList<QWidget*> shown;
     for (QObject* child : parent->children())
-      if (auto* w = qobject_cast<QWidget*>(child); w && w->isVisible() && !w->isWindow() && w->width() > 0 && parent->layout()->indexOf(w) >= 0) shown.append(w);
+      if (auto* w = qobject_cast<QWidget*>(child);
+          w && w->isVisible() && !w->isWindow() && w->width() > 0 && parent->layout()->indexOf(w) >= 0)
+        shown.append(w);
     for (qsizetype i = 0; i < shown.size(); ++i)
       for (qsizetype k = i + 1; k < shown.size(); ++k)
         if (shown[i]->geometry().adjusted(1, 1, -1, -1).intersects(shown[k]->geometry().adjusted(1, 1, -1, -1)))
-          return QStringLiteral("%1 lies on %2 in %3").arg(shown[i]->objectName(), shown[k]->objectName(), parent->objectName());
+          return QStringLiteral("%1 lies on %2 in %3")
+              .arg(shown[i]->objectName(), shown[k]->objectName(), parent->objectName());
   }
   return {};
 }

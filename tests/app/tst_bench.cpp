@@ -101,7 +101,8 @@ class TestBench : public QObject {
     bench.showNode(QStringLiteral("n"));
     QCOMPARE(bench.heading(), QStringLiteral("Sow · Sow on surface"));
     const auto find = [&](const char* name) { return bench.findChild<QWidget*>(QLatin1String(name)); };
-    for (const ParamSpec& p : findNodeKind("sow-on-surface")->params) QVERIFY2(find(p.id.c_str()) || find((p.id + ".0").c_str()), p.id.c_str());
+    for (const ParamSpec& p : findNodeKind("sow-on-surface")->params)
+      QVERIFY2(find(p.id.c_str()) || find((p.id + ".0").c_str()), p.id.c_str());
     QVERIFY(find("density")->isVisible() && !find("spacing")->isVisible());
     auto* way = bench.findChild<QComboBox*>(QStringLiteral("way"));
     way->setFocus();
@@ -117,7 +118,8 @@ class TestBench : public QObject {
     QVERIFY(find("plan_seed"));
   }
 
-  /// Every control of every kind, worked by hand: what is typed, clicked or chosen is in the plan, in range and in order, and one undo takes it back.
+  /// Every control of every kind, worked by hand: what is typed, clicked or chosen is in the plan, in range and in
+  /// order, and one undo takes it back.
   void everyControlOfEveryKindEdits_data() {
     QTest::addColumn<QString>("id");
     for (const NodeKind* kind : allNodeKinds())
@@ -151,19 +153,28 @@ class TestBench : public QObject {
     };
     std::size_t worked = 0;
     for (const ParamSpec& spec : kind.params) {
-      const std::function<void(const ParamSpec&)> reveal = [&](const ParamSpec& hidden) {  // what shows it may itself be hidden
-        if (hidden.shownBy.empty()) return;
-        const ParamSpec& by = *kind.findParam(hidden.shownBy);
-        reveal(by);
-        model.setParam(QStringLiteral("n"), by.id, by.type == ParamType::Toggle ? ParamValue(hidden.shownFor.front() == "on") : ParamValue(hidden.shownFor.front()));
-      };
+      const std::function<void(const ParamSpec&)> reveal =
+          [&](const ParamSpec& hidden) {  // what shows it may itself be hidden
+            if (hidden.shownBy.empty()) return;
+            const ParamSpec& by = *kind.findParam(hidden.shownBy);
+            reveal(by);
+            model.setParam(QStringLiteral("n"), by.id,
+                           by.type == ParamType::Toggle ? ParamValue(hidden.shownFor.front() == "on")
+                                                        : ParamValue(hidden.shownFor.front()));
+          };
       reveal(spec);
       const Plan before = model.plan();
       const QString name = QString::fromStdString(spec.id);
-      const double middle = spec.type == ParamType::Integer ? std::floor(0.5 * (spec.usualMin + spec.usualMax)) + 1 : 0.25 * spec.usualMin + 0.75 * spec.usualMax;
-      const auto isNear = [&](double value, double wanted) { return within(value, wanted, 1e-3 + 1e-3 * std::abs(spec.usualMax), 1e-3); };
+      const double middle = spec.type == ParamType::Integer ? std::floor(0.5 * (spec.usualMin + spec.usualMax)) + 1
+                                                            : 0.25 * spec.usualMin + 0.75 * spec.usualMax;
+      const auto isNear = [&](double value, double wanted) {
+        return within(value, wanted, 1e-3 + 1e-3 * std::abs(spec.usualMax), 1e-3);
+      };
       switch (spec.type) {
-        case ParamType::Toggle: QTest::mouseClick(bench.findChild<QCheckBox*>(name), Qt::LeftButton, {}, QPoint(8, bench.findChild<QCheckBox*>(name)->height() / 2)); break;
+        case ParamType::Toggle:
+          QTest::mouseClick(bench.findChild<QCheckBox*>(name), Qt::LeftButton, {},
+                            QPoint(8, bench.findChild<QCheckBox*>(name)->height() / 2));
+          break;
         case ParamType::Choice: {
           auto* box = bench.findChild<QComboBox*>(name);
           box->setFocus();
@@ -200,7 +211,9 @@ class TestBench : public QObject {
       model.undoStack().undo();
       QVERIFY2(model.plan() == before, spec.id.c_str());
     }
-    const bool hasPlain = std::any_of(kind.params.begin(), kind.params.end(), [](const ParamSpec& p) { return p.type == ParamType::Number || p.type == ParamType::Toggle || p.type == ParamType::Choice; });
+    const bool hasPlain = std::any_of(kind.params.begin(), kind.params.end(), [](const ParamSpec& p) {
+      return p.type == ParamType::Number || p.type == ParamType::Toggle || p.type == ParamType::Choice;
+    });
     QVERIFY(worked > 0 || !hasPlain);
   }
 
@@ -254,7 +267,9 @@ class TestBench : public QObject {
     QFETCH(bool, night);
     const Theme t = night ? nightTheme() : paperTheme();
     for (const auto& [text, ground] : t.textPairs())
-      QVERIFY2(contrastRatio(text, ground) >= 4.5, qPrintable(QStringLiteral("%1 on %2: %3").arg(text.name(), ground.name()).arg(contrastRatio(text, ground))));
+      QVERIFY2(
+          contrastRatio(text, ground) >= 4.5,
+          qPrintable(QStringLiteral("%1 on %2: %3").arg(text.name(), ground.name()).arg(contrastRatio(text, ground))));
     QVERIFY(within(contrastRatio(Qt::black, Qt::white), 21, 1e-9));
   }
 };

@@ -41,7 +41,9 @@ class TestDressingUi : public test::WindowTest {
     }
     for (Node& n : plan->nodes)
       for (const char* id : {"file", "color_file"})
-        if (const auto it = n.params.find(id); it != n.params.end()) it->second = test::sourcePath("demo/tern-cove/").toStdString() + QFileInfo(QString::fromStdString(std::get<std::string>(it->second))).fileName().toStdString();
+        if (const auto it = n.params.find(id); it != n.params.end())
+          it->second = test::sourcePath("demo/tern-cove/").toStdString() +
+                       QFileInfo(QString::fromStdString(std::get<std::string>(it->second))).fileName().toStdString();
     QVERIFY(savePlan(*plan, (folder() + QStringLiteral("/growth.arvesk")).toStdString()));
     QVERIFY(w().openFile(folder() + QStringLiteral("/growth.arvesk")));
     waitForResults();
@@ -61,7 +63,9 @@ class TestDressingUi : public test::WindowTest {
     qFatal("no prop %s", name);
   }
   template <typename T>
-  T* control(const char* name) { return kit().findChild<T*>(QLatin1String(name)); }
+  T* control(const char* name) {
+    return kit().findChild<T*>(QLatin1String(name));
+  }
 
  private Q_SLOTS:
   void initTestCase() { startTests(); }
@@ -120,7 +124,8 @@ class TestDressingUi : public test::WindowTest {
   void oneClickMendsWhatIsWrong() {
     // A prop a hundred times too large, with its pivot in the middle.
     Surface box = transformed(makeBox({90, 60, 90}), {0, -30, 0}, Quat(1, 0, 0, 0), 1);
-    QVERIFY(exporters::glbOf({{"crate", std::make_shared<const Surface>(box)}}, (folder() + QStringLiteral("/kit/crate.glb")).toStdString()));
+    QVERIFY(exporters::glbOf({{"crate", std::make_shared<const Surface>(box)}},
+                             (folder() + QStringLiteral("/kit/crate.glb")).toStdString()));
     w().showKit(true);
     kit().addFiles({folder() + QStringLiteral("/kit/crate.glb")});
     waitForResults();
@@ -144,7 +149,8 @@ class TestDressingUi : public test::WindowTest {
     w().showKit(true);
     const std::size_t before = document().props.size();
     QMimeData data;
-    data.setUrls({QUrl::fromLocalFile(folder() + QStringLiteral("/kit")), QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/kit/lamp.glb"))});
+    data.setUrls({QUrl::fromLocalFile(folder() + QStringLiteral("/kit")),
+                  QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/kit/lamp.glb"))});
     QDragEnterEvent enter(QPoint(50, 50), Qt::CopyAction, &data, Qt::LeftButton, {});
     QApplication::sendEvent(&kit(), &enter);
     QDropEvent drop(QPointF(50, 50), Qt::CopyAction, &data, Qt::LeftButton, {});
@@ -196,7 +202,8 @@ class TestDressingUi : public test::WindowTest {
     auto* table = window->findChild<QTableWidget*>(QStringLiteral("mount_table"));
     QTRY_COMPARE(table->rowCount(), 1);
     const Vec3 at = prop("Boulder A").mounts[0].position;
-    QVERIFY(QLineF(picture.project(at), QPointF(picture.rect().center())).length() < 3);  // it lies where it was clicked
+    QVERIFY(QLineF(picture.project(at), QPointF(picture.rect().center())).length() <
+            3);  // it lies where it was clicked
     table->item(0, 0)->setText(QStringLiteral("mount_top"));
     QCOMPARE(prop("Boulder A").mounts[0].name, std::string("mount_top"));
     table->selectRow(0);
@@ -224,11 +231,14 @@ class TestDressingUi : public test::WindowTest {
     QCOMPARE(document().settings.budgets.at("all").placements, 200.0);
     QTRY_VERIFY_WITH_TIMEOUT(table.isFinalKnown() && table.rowCount() > 3, 20'000);
     QVERIFY(table.use(0) > 1);
-    QVERIFY(table.data(table.index(0, ScheduleModel::Use), Qt::DisplayRole).toString().startsWith(QStringLiteral("! ")));
+    QVERIFY(
+        table.data(table.index(0, ScheduleModel::Use), Qt::DisplayRole).toString().startsWith(QStringLiteral("! ")));
     // The status line tells it too, also while the Schedule is not to be seen, and a click on it opens the Schedule.
     auto* budget = w().findChild<BudgetBar*>(QStringLiteral("budget"));
     QTRY_VERIFY(budget->isVisible() && budget->share() > 1);
-    QVERIFY2(budget->text().startsWith(QStringLiteral("! over: ")) && budget->text().endsWith(QStringLiteral("of 200 placed")), qPrintable(budget->text()));
+    QVERIFY2(budget->text().startsWith(QStringLiteral("! over: ")) &&
+                 budget->text().endsWith(QStringLiteral("of 200 placed")),
+             qPrintable(budget->text()));
     QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("tab_bench")), Qt::LeftButton);
     w().model().edit(QStringLiteral("budget"), [](Plan& p) { p.settings.budgets["all"] = {1e6, 0}; });
     QTRY_VERIFY_WITH_TIMEOUT(budget->share() > 0 && budget->share() < 1, 20'000);
@@ -251,7 +261,8 @@ class TestDressingUi : public test::WindowTest {
     QCOMPARE(countOf(site().selected()), std::size_t{1});
     const StandingFault& worst = w().schedule().standing().faults.front();
     QVERIFY(worst.gap > 1);
-    QVERIFY(glm::distance(site().camera().target, w().service().latest()->shown[worst.layer].points->position[worst.point]) < 1e-3F);
+    QVERIFY(glm::distance(site().camera().target,
+                          w().service().latest()->shown[worst.layer].points->position[worst.point]) < 1e-3F);
   }
 
   void contactSheetShowsSeedsAndAClickKeepsOne() {
@@ -292,7 +303,8 @@ class TestDressingUi : public test::WindowTest {
     const double h = site().height();
     const double half = site().width() / 2.0;
     send(QEvent::MouseButtonPress, {10, 60}, Qt::LeftButton, Qt::LeftButton);
-    for (const QPointF& p : {QPointF(half, 60), QPointF(half, h - 10), QPointF(10, h - 10), QPointF(10, 70)}) send(QEvent::MouseMove, p, Qt::NoButton, Qt::LeftButton);
+    for (const QPointF& p : {QPointF(half, 60), QPointF(half, h - 10), QPointF(10, h - 10), QPointF(10, 70)})
+      send(QEvent::MouseMove, p, Qt::NoButton, Qt::LeftButton);
     send(QEvent::MouseButtonRelease, {10, 70}, Qt::LeftButton, Qt::NoButton);
     QTRY_VERIFY_WITH_TIMEOUT(countOf(site().selected()) > 0, 10'000);
     QVERIFY(countOf(site().selected()) < seen);
@@ -325,7 +337,8 @@ class TestDressingUi : public test::WindowTest {
       site().select({{layer.source, {layer.points->id[0]}}});
       trigger("site_same_clump");
       QTRY_VERIFY(countOf(site().selected()) > 1);
-      for (std::size_t i = 0; i < layer.points->count; ++i) QCOMPARE(site().selected().at(layer.source).contains(layer.points->id[i]), (*parents)[i] == (*parents)[0]);
+      for (std::size_t i = 0; i < layer.points->count; ++i)
+        QCOMPARE(site().selected().at(layer.source).contains(layer.points->id[i]), (*parents)[i] == (*parents)[0]);
       return;
     }
     QFAIL("no layer has parents");

@@ -1,5 +1,6 @@
-// Hands that do anything: hundreds of random keys, clicks and drags on the Plan. Whatever they do, the plan stays whole, is saved and read
-// back the same, and undo leads back to the first plan and redo forward to the last, step by step.
+// Hands that do anything: hundreds of random keys, clicks and drags on the Plan. Whatever they do, the plan stays
+// whole, is saved and read back the same, and undo leads back to the first plan and redo forward to the last, step by
+// step.
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
@@ -15,7 +16,9 @@ class TestEdits : public test::WindowTest {
   std::size_t draw(std::size_t below) { return below == 0 ? 0 : m_random() % below; }
   QPoint somewhere() {
     const auto& cards = plan().layoutNow().cards;
-    if (cards.empty() || draw(6) == 0) return {static_cast<int>(draw(static_cast<std::size_t>(paper()->width()))), static_cast<int>(draw(static_cast<std::size_t>(paper()->height())))};
+    if (cards.empty() || draw(6) == 0)
+      return {static_cast<int>(draw(static_cast<std::size_t>(paper()->width()))),
+              static_cast<int>(draw(static_cast<std::size_t>(paper()->height())))};
     return plan().centerOf(QString::fromStdString(cards[draw(cards.size())].uid));
   }
   /// From a foot of a card, where links begin.
@@ -29,17 +32,36 @@ class TestEdits : public test::WindowTest {
   }
   void closeFields() {
     for (const char* name : {"find_line", "paper_edit", "rename_line", "plan_search"})
-      if (auto* field = w().findChild<QWidget*>(QLatin1String(name)); field && field->isVisible()) QTest::keyClick(field, Qt::Key_Escape);
+      if (auto* field = w().findChild<QWidget*>(QLatin1String(name)); field && field->isVisible())
+        QTest::keyClick(field, Qt::Key_Escape);
     plan().setFocus();
   }
   void act() {
-    struct Press { int key; Qt::KeyboardModifiers with; };
-    static const std::vector<Press> keys{{Qt::Key_K, {}}, {Qt::Key_L, {}}, {Qt::Key_Delete, {}}, {Qt::Key_U, {}}, {Qt::Key_T, {}}, {Qt::Key_I, {}}, {Qt::Key_D, Qt::ControlModifier},
-                                         {Qt::Key_C, Qt::ControlModifier}, {Qt::Key_V, Qt::ControlModifier}, {Qt::Key_V, Qt::ControlModifier}, {Qt::Key_Z, Qt::ControlModifier}, {Qt::Key_Y, Qt::ControlModifier},
-                                         {Qt::Key_Up, {}}, {Qt::Key_Down, {}}, {Qt::Key_Home, {}}, {Qt::Key_R, Qt::ControlModifier}};
+    struct Press {
+      int key;
+      Qt::KeyboardModifiers with;
+    };
+    static const std::vector<Press> keys{{Qt::Key_K, {}},
+                                         {Qt::Key_L, {}},
+                                         {Qt::Key_Delete, {}},
+                                         {Qt::Key_U, {}},
+                                         {Qt::Key_T, {}},
+                                         {Qt::Key_I, {}},
+                                         {Qt::Key_D, Qt::ControlModifier},
+                                         {Qt::Key_C, Qt::ControlModifier},
+                                         {Qt::Key_V, Qt::ControlModifier},
+                                         {Qt::Key_V, Qt::ControlModifier},
+                                         {Qt::Key_Z, Qt::ControlModifier},
+                                         {Qt::Key_Y, Qt::ControlModifier},
+                                         {Qt::Key_Up, {}},
+                                         {Qt::Key_Down, {}},
+                                         {Qt::Key_Home, {}},
+                                         {Qt::Key_R, Qt::ControlModifier}};
     switch (draw(8)) {
       case 0:
-      case 1: QTest::mouseClick(paper(), Qt::LeftButton, draw(4) == 0 ? Qt::ControlModifier : Qt::NoModifier, somewhere()); break;
+      case 1:
+        QTest::mouseClick(paper(), Qt::LeftButton, draw(4) == 0 ? Qt::ControlModifier : Qt::NoModifier, somewhere());
+        break;
       case 2: drag(somewhere(), somewhere()); break;
       case 3:
       case 4: drag(foot(), somewhere()); break;
@@ -66,7 +88,8 @@ class TestEdits : public test::WindowTest {
         }
       }
     }
-    for (const Problem& p : checkPlan(document())) QVERIFY2(p.code != ProblemCode::Loop && p.code != ProblemCode::WrongInput, toLine(p).c_str());
+    for (const Problem& p : checkPlan(document()))
+      QVERIFY2(p.code != ProblemCode::Loop && p.code != ProblemCode::WrongInput, toLine(p).c_str());
     for (const QString& uid : plan().selection()) QVERIFY2(document().find(uid.toStdString()), after.constData());
     const auto back = parsePlan(formatPlan(document()), "here");
     QVERIFY(back);

@@ -1,5 +1,5 @@
-// Nothing is cut off: on every kind's Bench, in every panel and window, in both palettes, at the size that pictures are taken at, words have
-// the room that they need and nothing lies on top of its neighbor.
+// Nothing is cut off: on every kind's Bench, in every panel and window, in both palettes, at the size that pictures are
+// taken at, words have the room that they need and nothing lies on top of its neighbor.
 #include "app/window/key_window.h"
 #include "tests/app/looks.h"
 #include "tests/app/window_test.h"
@@ -10,7 +10,8 @@ class TestFit : public test::WindowTest {
   Q_OBJECT
 
   void looksRight(QWidget* root, const QString& where) {
-    for (int i = 0; i < 40 && (!test::cutOffIn(root).isEmpty() || !test::overlapIn(root).isEmpty()); ++i) QTest::qWait(25);  // what is being laid out
+    for (int i = 0; i < 40 && (!test::cutOffIn(root).isEmpty() || !test::overlapIn(root).isEmpty()); ++i)
+      QTest::qWait(25);  // what is being laid out
     QVERIFY2(test::cutOffIn(root).isEmpty(), qPrintable(where + QStringLiteral(": ") + test::cutOffIn(root)));
     QVERIFY2(test::overlapIn(root).isEmpty(), qPrintable(where + QStringLiteral(": ") + test::overlapIn(root)));
   }
@@ -35,11 +36,14 @@ class TestFit : public test::WindowTest {
     looksRight(&w().bench(), id);
     // Every choice may show other controls.
     for (const ParamSpec& spec : kind.params) {
-      if (spec.type == ParamType::Toggle) w().model().setParam(uid, spec.id, !std::get<bool>(document().find(uid.toStdString())->value(spec)));
+      if (spec.type == ParamType::Toggle)
+        w().model().setParam(uid, spec.id, !std::get<bool>(document().find(uid.toStdString())->value(spec)));
       if (spec.type != ParamType::Choice) continue;
       for (const Option& option : spec.options) {
         w().model().setParam(uid, spec.id, option.id);
-        looksRight(&w().bench(), QStringLiteral("%1, %2 is %3").arg(id, QString::fromStdString(spec.id), QString::fromStdString(option.id)));
+        looksRight(
+            &w().bench(),
+            QStringLiteral("%1, %2 is %3").arg(id, QString::fromStdString(spec.id), QString::fromStdString(option.id)));
         if (QTest::currentTestFailed()) return;
       }
     }
@@ -65,7 +69,9 @@ class TestFit : public test::WindowTest {
     waitForResults();
     QCOMPARE(w().size(), size);
     looksRight(&w(), QStringLiteral("Bench of the plan"));
-    if (const auto chooser = std::find_if(document().nodes.begin(), document().nodes.end(), [](const Node& n) { return n.kind == "choose-props"; }); chooser != document().nodes.end()) {
+    if (const auto chooser = std::find_if(document().nodes.begin(), document().nodes.end(),
+                                          [](const Node& n) { return n.kind == "choose-props"; });
+        chooser != document().nodes.end()) {
       plan().select({QString::fromStdString(chooser->uid)});
       looksRight(&w().bench(), QStringLiteral("the whole Kit on the Bench"));
     }

@@ -1,4 +1,5 @@
-// The export window as it is used: every format with the options that it has, some outputs of several, what cannot be written, a cancel.
+// The export window as it is used: every format with the options that it has, some outputs of several, what cannot be
+// written, a cancel.
 #include "app/window/export_window.h"
 #include "tests/app/window_test.h"
 
@@ -15,7 +16,9 @@ class TestHandingOver : public test::WindowTest {
 
   ExportWindow* m_export = nullptr;
   template <typename T>
-  T* part(const char* name) { return m_export->findChild<T*>(QLatin1String(name)); }
+  T* part(const char* name) {
+    return m_export->findChild<T*>(QLatin1String(name));
+  }
   QString words() { return part<QLabel>("export_message")->text(); }
   QCheckBox* output(const char* title) {
     for (QCheckBox* box : m_export->findChildren<QCheckBox*>())
@@ -58,7 +61,8 @@ class TestHandingOver : public test::WindowTest {
     QTest::addColumn<QString>("ending");
     QTest::addColumn<QString>("option");  // a list of ways that only this format has
     for (const char* e : {"glb", "gltf"}) QTest::newRow(e) << e << "export_gltf";
-    QTest::newRow("usda") << "usda" << "export_usd";
+    QTest::newRow("usda") << "usda"
+                          << "export_usd";
     for (const char* e : {"csv", "ply", "obj"}) QTest::newRow(e) << e << "";
   }
   void everyFormatWithItsOptions() {
@@ -67,7 +71,8 @@ class TestHandingOver : public test::WindowTest {
     QTemporaryDir dir;
     const QString file = dir.filePath(QStringLiteral("out.") + ending);
     part<QLineEdit>("export_path")->setText(file);
-    for (const char* name : {"export_gltf", "export_usd"}) QCOMPARE(part<QComboBox>(name)->isVisible(), option == QLatin1String(name));
+    for (const char* name : {"export_gltf", "export_usd"})
+      QCOMPARE(part<QComboBox>(name)->isVisible(), option == QLatin1String(name));
     QCOMPARE(part<QCheckBox>("export_attributes")->isVisible(), ending != QStringLiteral("obj"));
     auto* ways = option.isEmpty() ? nullptr : part<QComboBox>(qPrintable(option));
     int first = 0;
@@ -97,10 +102,12 @@ class TestHandingOver : public test::WindowTest {
     exportTo(file);
     const int all = placed();
     QCOMPARE(QDir(dir.path()).entryList({QStringLiteral("some-cover-*.png")}).size(), titles.size());
-    QTest::mouseClick(output(qPrintable(titles.front())), Qt::LeftButton, {}, {8, output(qPrintable(titles.front()))->height() / 2});
+    QTest::mouseClick(output(qPrintable(titles.front())), Qt::LeftButton, {},
+                      {8, output(qPrintable(titles.front()))->height() / 2});
     exportTo(file);
     QVERIFY(placed() < all && placed() > 0);
-    for (const QString& title : titles.mid(1)) QTest::mouseClick(output(qPrintable(title)), Qt::LeftButton, {}, {8, output(qPrintable(title))->height() / 2});
+    for (const QString& title : titles.mid(1))
+      QTest::mouseClick(output(qPrintable(title)), Qt::LeftButton, {}, {8, output(qPrintable(title))->height() / 2});
     begin(file);
     QCOMPARE(words(), QStringLiteral("Choose an output first."));
     QVERIFY(!m_export->isBusy());
@@ -108,7 +115,8 @@ class TestHandingOver : public test::WindowTest {
 
   void whatCannotBeWrittenIsSaid() {
     exportTo(QStringLiteral("/no/such/folder/out.glb"));
-    QVERIFY2(words().startsWith(QStringLiteral("! ")) && words().contains(QStringLiteral("/no/such/folder")), qPrintable(words()));
+    QVERIFY2(words().startsWith(QStringLiteral("! ")) && words().contains(QStringLiteral("/no/such/folder")),
+             qPrintable(words()));
     exportTo(m_dir.filePath(QStringLiteral("out.docx")));
     QVERIFY2(words().startsWith(QStringLiteral("! ")) && words().contains(QStringLiteral(".glb")), qPrintable(words()));
     exportTo(m_dir.filePath(QStringLiteral("after.csv")));  // and it goes on

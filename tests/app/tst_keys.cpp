@@ -1,6 +1,7 @@
-// Keys: every command once, found and changed in the key window, kept for the next run; and what a screen reader and the Tab key need.
-#include "tests/app/window_test.h"
+// Keys: every command once, found and changed in the key window, kept for the next run; and what a screen reader and
+// the Tab key need.
 #include "app/window/key_window.h"
+#include "tests/app/window_test.h"
 
 #include <QAbstractButton>
 #include <QAbstractSlider>
@@ -58,8 +59,13 @@ class TestKeys : public test::WindowTest {
         QVERIFY2(!a->text().trimmed().isEmpty() && !a->text().contains(QLatin1Char('\t')), qPrintable(a->objectName()));
         QVERIFY2(names.insert(a->objectName()).second, qPrintable(a->objectName()));
         for (const QKeySequence& k : a->shortcuts()) {
-          const QString other = std::exchange(owners[{k.toString(), a->shortcutContext() == Qt::WidgetShortcut ? qobject_cast<QWidget*>(a->associatedObjects().value(0)) : nullptr}], a->objectName());
-          QVERIFY2(other.isEmpty(), qPrintable(other + QStringLiteral(" and ") + a->objectName() + QStringLiteral(" share ") + k.toString()));
+          const QString other = std::exchange(
+              owners[{k.toString(), a->shortcutContext() == Qt::WidgetShortcut
+                                        ? qobject_cast<QWidget*>(a->associatedObjects().value(0))
+                                        : nullptr}],
+              a->objectName());
+          QVERIFY2(other.isEmpty(), qPrintable(other + QStringLiteral(" and ") + a->objectName() +
+                                               QStringLiteral(" share ") + k.toString()));
         }
       }
     QVERIFY(commands > 45);
@@ -96,7 +102,8 @@ class TestKeys : public test::WindowTest {
     QVERIFY(document().find(uid)->isSkipped);
     // The hint in the status line says what the key is now.
     const QList<QLabel*> labels = w().findChildren<QLabel*>();
-    QVERIFY(std::any_of(labels.begin(), labels.end(), [](const QLabel* l) { return l->text().contains(QStringLiteral("J skip")); }));
+    QVERIFY(std::any_of(labels.begin(), labels.end(),
+                        [](const QLabel* l) { return l->text().contains(QStringLiteral("J skip")); }));
     // Another run has it too; all as they were gives the old one back.
     trigger("edit_undo");
     m_window.reset();
@@ -134,13 +141,19 @@ class TestKeys : public test::WindowTest {
       QCOMPARE(plan().selection(), QStringList{QLatin1String(uid)});
       for (const QWidget* widget : w().findChildren<QWidget*>()) {
         if (!widget->isVisible() || widget->focusPolicy() == Qt::NoFocus || widget->focusProxy()) continue;
-        const bool isControl = qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractButton*>(widget) || qobject_cast<const QComboBox*>(widget) || qobject_cast<const QAbstractSlider*>(widget) || qobject_cast<const QPlainTextEdit*>(widget);
+        const bool isControl = qobject_cast<const QLineEdit*>(widget) || qobject_cast<const QAbstractButton*>(widget) ||
+                               qobject_cast<const QComboBox*>(widget) || qobject_cast<const QAbstractSlider*>(widget) ||
+                               qobject_cast<const QPlainTextEdit*>(widget);
         if (!isControl || widget->objectName().startsWith(QStringLiteral("qt_"))) continue;
         const auto* button = qobject_cast<const QAbstractButton*>(widget);
         bool isNamed = !widget->accessibleName().isEmpty() || (button && !button->text().isEmpty());
-        for (const QLabel* label : w().findChildren<QLabel*>()) isNamed = isNamed || (label->buddy() && (label->buddy() == widget || label->buddy()->isAncestorOf(widget)));
-        for (const QWidget* p = widget->parentWidget(); p && !isNamed; p = p->parentWidget()) isNamed = qobject_cast<const QComboBox*>(p) != nullptr;
-        QVERIFY2(isNamed, qPrintable(QStringLiteral("%1 (%2) in %3").arg(widget->objectName(), QLatin1String(widget->metaObject()->className()), widget->parentWidget()->objectName())));
+        for (const QLabel* label : w().findChildren<QLabel*>())
+          isNamed = isNamed || (label->buddy() && (label->buddy() == widget || label->buddy()->isAncestorOf(widget)));
+        for (const QWidget* p = widget->parentWidget(); p && !isNamed; p = p->parentWidget())
+          isNamed = qobject_cast<const QComboBox*>(p) != nullptr;
+        QVERIFY2(isNamed, qPrintable(QStringLiteral("%1 (%2) in %3")
+                                         .arg(widget->objectName(), QLatin1String(widget->metaObject()->className()),
+                                              widget->parentWidget()->objectName())));
       }
     }
   }

@@ -1,4 +1,5 @@
-// The Plan's gestures beyond connecting: box select, cards let go on ribbons, links to empty paper, stubs, beds, notes, chains, find, tidy, dials.
+// The Plan's gestures beyond connecting: box select, cards let go on ribbons, links to empty paper, stubs, beds, notes,
+// chains, find, tidy, dials.
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
@@ -51,7 +52,8 @@ class TestPlanGestures : public test::WindowTest {
   void whatWasLeftOutIsDrawnOn() {
     open("demo/examples/one-slope.arvesk");
     QVERIFY(stubPlace("slope").x() > 0);
-    drag(stubPlace("slope"), stubPlace("slope") + QPoint(200, 160));  // to empty paper: the find field opens with what fits
+    drag(stubPlace("slope"),
+         stubPlace("slope") + QPoint(200, 160));  // to empty paper: the find field opens with what fits
     auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
     QTRY_VERIFY(line->isVisible());
     QTest::keyClicks(line, QStringLiteral("output"));
@@ -61,7 +63,8 @@ class TestPlanGestures : public test::WindowTest {
     QCOMPARE(added->inputs.at("points").front().node, std::string("slope"));
     QCOMPARE(added->inputs.at("points").front().output, std::string("left_out"));
     waitForResults();
-    QCOMPARE(w().service().latest()->evaluation.reports.at(added->uid).passed.front(), report("Level places").passed[1]);
+    QCOMPARE(w().service().latest()->evaluation.reports.at(added->uid).passed.front(),
+             report("Level places").passed[1]);
     QCOMPARE(stubPlace("slope"), QPoint(-1, -1));  // something takes it now
   }
 
@@ -77,7 +80,8 @@ class TestPlanGestures : public test::WindowTest {
     QCOMPARE(document().paper.size(), std::size_t{1});
     const std::string bed = document().paper[0].uid;
     QCOMPARE(document().paper[0].text, std::string("Stones on the hill"));
-    for (const char* uid : {"sow", "slope"}) QVERIFY(plan().layoutNow().paperItem(bed)->rect.contains(plan().layoutNow().card(uid)->rect));
+    for (const char* uid : {"sow", "slope"})
+      QVERIFY(plan().layoutNow().paperItem(bed)->rect.contains(plan().layoutNow().card(uid)->rect));
     // Dragged by its title, it takes its cards along; the others stay. One undo step.
     const double sowX = document().find("sow")->x;
     const double outX = document().find("out")->x;
@@ -91,7 +95,8 @@ class TestPlanGestures : public test::WindowTest {
     QTest::mouseClick(paper(), Qt::LeftButton, {}, title);
     const double width = document().findPaper(bed)->width;
     const QRectF rect = plan().layoutNow().paperItem(bed)->rect;
-    const QPoint corner = title + QPoint(static_cast<int>(rect.width() / 2) - 6, static_cast<int>(rect.height()) - 12 - 6);
+    const QPoint corner = title +
+                          QPoint(static_cast<int>(rect.width() / 2) - 6, static_cast<int>(rect.height()) - 12 - 6);
     drag(corner, corner + QPoint(50, 20));
     QVERIFY(test::within(document().findPaper(bed)->width, width + 50, 1));
     // A note is written, kept in the file, and deleted.
@@ -117,8 +122,11 @@ class TestPlanGestures : public test::WindowTest {
     const PlanCard* line = plan().layoutNow().card("marram");
     QVERIFY(line && line->folded.size() >= 5);
     QCOMPARE(plan().layoutNow().cards.size(), cards - line->folded.size() + 1);
-    QVERIFY2(line->sentence.startsWith(QStringLiteral("%1 nodes").arg(line->folded.size())) && line->sentence.contains(QStringLiteral("→")), qPrintable(line->sentence));
-    QVERIFY(plan().ribbonPlace(QStringLiteral("marram-dress"), QStringLiteral("plants")).x() > 0);  // it goes on from the line
+    QVERIFY2(line->sentence.startsWith(QStringLiteral("%1 nodes").arg(line->folded.size())) &&
+                 line->sentence.contains(QStringLiteral("→")),
+             qPrintable(line->sentence));
+    QVERIFY(plan().ribbonPlace(QStringLiteral("marram-dress"), QStringLiteral("plants")).x() >
+            0);  // it goes on from the line
     QTest::mouseDClick(paper(), Qt::LeftButton, {}, plan().centerOf(QStringLiteral("marram")));
     QCOMPARE(plan().layoutNow().cards.size(), cards);
     QVERIFY(document().nodes == before);
@@ -146,12 +154,14 @@ class TestPlanGestures : public test::WindowTest {
   void chipsOfMasksLightTheirCard() {
     open("demo/tern-cove/tern-cove.arvesk");
     const auto& chips = plan().layoutNow().chips;
-    const auto chip = std::find_if(chips.begin(), chips.end(), [](const PlanChip& c) { return c.owner == "near-rocks"; });
+    const auto chip = std::find_if(chips.begin(), chips.end(),
+                                   [](const PlanChip& c) { return c.owner == "near-rocks"; });
     QVERIFY(chip != chips.end());
     QCOMPARE(chip->uid, std::string("rock-clear"));
     // No two tags or chips of one card lie on each other.
     for (const PlanTag& a : plan().layoutNow().tags)
-      for (const PlanChip& c : plan().layoutNow().chips) QVERIFY2(!a.rect.adjusted(1, 1, -1, -1).intersects(c.rect), qPrintable(a.title + c.title));
+      for (const PlanChip& c : plan().layoutNow().chips)
+        QVERIFY2(!a.rect.adjusted(1, 1, -1, -1).intersects(c.rect), qPrintable(a.title + c.title));
   }
 
   void tidyLeavesNoCardOnAnother() {
@@ -163,7 +173,9 @@ class TestPlanGestures : public test::WindowTest {
     QTest::keyClick(&plan(), Qt::Key_T);
     const auto& cards = plan().layoutNow().cards;
     for (std::size_t i = 0; i < cards.size(); ++i)
-      for (std::size_t k = i + 1; k < cards.size(); ++k) QVERIFY2(!cards[i].rect.intersects(cards[k].rect), qPrintable(cards[i].title + QStringLiteral(" / ") + cards[k].title));
+      for (std::size_t k = i + 1; k < cards.size(); ++k)
+        QVERIFY2(!cards[i].rect.intersects(cards[k].rect),
+                 qPrintable(cards[i].title + QStringLiteral(" / ") + cards[k].title));
     for (const PlanRibbon& r : plan().layoutNow().ribbons)
       if (!r.isHairline) QVERIFY(r.path.pointAtPercent(0).y() < r.path.pointAtPercent(1).y());  // points run downwards
   }
@@ -223,7 +235,8 @@ class TestPlanGestures : public test::WindowTest {
     line->selectAll();
     QTest::keyClicks(line, QStringLiteral("0.3 * a +"));
     QVERIFY(fault->isVisible());
-    QVERIFY2(fault->text().contains(QRegularExpression(QStringLiteral("\\d"))), qPrintable(fault->text()));  // its position
+    QVERIFY2(fault->text().contains(QRegularExpression(QStringLiteral("\\d"))),
+             qPrintable(fault->text()));  // its position
     QTest::keyClicks(line, QStringLiteral(" b"));
     QVERIFY(!fault->isVisible());
   }

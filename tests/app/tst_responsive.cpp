@@ -1,5 +1,5 @@
-// The interface thread never computes: while millions of points are worked out, and whatever is then done with half a million placements, its
-// event loop keeps turning.
+// The interface thread never computes: while millions of points are worked out, and whatever is then done with half a
+// million placements, its event loop keeps turning.
 #include "tests/app/window_test.h"
 
 #include <QDialog>
@@ -15,8 +15,9 @@ using namespace arvesk;
 
 namespace {
 
-/// A timer that asks to be called every 5 ms; how late it comes is how long the loop was held up. Beside it, how much of that the thread
-/// itself was at work: a busy machine can make any thread wait, but only our own code can make it compute.
+/// A timer that asks to be called every 5 ms; how late it comes is how long the loop was held up. Beside it, how much
+/// of that the thread itself was at work: a busy machine can make any thread wait, but only our own code can make it
+/// compute.
 class Pulse {
  public:
   Pulse() : m_work(ownWork()) {
@@ -54,7 +55,10 @@ class TestResponsive : public test::WindowTest {
 
   SiteView& site() { return w().site(); }
   QTableView* ledgerTable() { return w().ledger().findChild<QTableView*>(QStringLiteral("ledger_table")); }
-  bool isIdle() { return !w().service().isBusy() && w().service().latest()->plan == w().model().snapshot() && !w().ledger().isBusy() && !w().schedule().isBusy(); }
+  bool isIdle() {
+    return !w().service().isBusy() && w().service().latest()->plan == w().model().snapshot() &&
+           !w().ledger().isBusy() && !w().schedule().isBusy();
+  }
 
  private Q_SLOTS:
   void initTestCase() { startTests(); }
@@ -69,8 +73,10 @@ class TestResponsive : public test::WindowTest {
     w().setQuality(Quality::Final);
     const Pulse pulse;
     w().model().setParam(QStringLiteral("sow"), "density", 2600.0);
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(), 120'000);
-    QVERIFY2(w().service().latest()->evaluation.reports.at("sow").passed.front() > 2'000'000, "the evaluation was a big one");
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(),
+                             120'000);
+    QVERIFY2(w().service().latest()->evaluation.reports.at("sow").passed.front() > 2'000'000,
+             "the evaluation was a big one");
     std::vector<qint64> sorted = pulse.gaps();
     std::sort(sorted.begin(), sorted.end());
     QVERIFY(sorted.size() > 50);
@@ -84,20 +90,30 @@ class TestResponsive : public test::WindowTest {
     w().model().setParam(QStringLiteral("slope"), "slope", std::vector<double>{0, 0, 180, 180});
     w().model().setParam(QStringLiteral("sow"), "density", 800.0);
     QTRY_VERIFY_WITH_TIMEOUT(isIdle() && w().service().latest()->totals.placements > 500'000, 120'000);
-    const auto clickMode = [this](const char* mode) { return [this, mode] { QTest::mouseClick(site().findChild<QToolButton*>(QLatin1String(mode)), Qt::LeftButton); }; };
+    const auto clickMode = [this](const char* mode) {
+      return [this, mode] { QTest::mouseClick(site().findChild<QToolButton*>(QLatin1String(mode)), Qt::LeftButton); };
+    };
     const auto act = [this](const char* action) { return [this, action] { trigger(action); }; };
     const QPoint middle = site().rect().center();
     const std::vector<std::pair<const char*, std::function<void()>>> steps = {
-        {"turn the camera", [&] { test::dragMouse(&site(), middle, middle + QPoint(90, 30), Qt::LeftButton, Qt::AltModifier); }},
+        {"turn the camera",
+         [&] { test::dragMouse(&site(), middle, middle + QPoint(90, 30), Qt::LeftButton, Qt::AltModifier); }},
         {"click one", [&] { QTest::mouseClick(&site(), Qt::LeftButton, {}, middle); }},
         {"select the same prop", act("site_same_prop")},
         {"clear", [&] { QTest::keyClick(&site(), Qt::Key_Escape); }},
-        {"box over everything", [&] { test::dragMouse(&site(), {4, 60}, {site().width() - 4, site().height() - 4}); }},
-        {"add a box", [&] { test::dragMouse(&site(), middle, middle + QPoint(40, 40), Qt::LeftButton, Qt::ShiftModifier); }},
+        {"box over everything",
+         [&] {
+           test::dragMouse(&site(), {4, 60}, {site().width() - 4, site().height() - 4});
+         }},
+        {"add a box",
+         [&] { test::dragMouse(&site(), middle, middle + QPoint(40, 40), Qt::LeftButton, Qt::ShiftModifier); }},
         {"all of the node", act("site_same_node")},
         {"hide them", act("site_hide")},
         {"show everything", act("site_show")},
-        {"box again", [&] { test::dragMouse(&site(), {4, 60}, {site().width() - 4, site().height() - 4}); }},
+        {"box again",
+         [&] {
+           test::dragMouse(&site(), {4, 60}, {site().width() - 4, site().height() - 4});
+         }},
         {"only these", act("site_only")},
         {"show everything again", act("site_show")},
         {"points", clickMode("mode_points")},
@@ -114,18 +130,33 @@ class TestResponsive : public test::WindowTest {
         {"click with the ledger open", [&] { QTest::mouseClick(&site(), Qt::LeftButton, {}, middle); }},
         {"all of the node with the ledger open", act("site_same_node")},
         {"all rows", [&] { ledgerTable()->selectAll(); }},
-        {"copy a hundred thousand rows", [&] {
+        {"copy a hundred thousand rows",
+         [&] {
            const QAbstractItemModel& rows = *ledgerTable()->model();
-           ledgerTable()->selectionModel()->select(QItemSelection(rows.index(0, 0), rows.index(99'999, rows.columnCount() - 1)), QItemSelectionModel::ClearAndSelect);
+           ledgerTable()->selectionModel()->select(
+               QItemSelection(rows.index(0, 0), rows.index(99'999, rows.columnCount() - 1)),
+               QItemSelectionModel::ClearAndSelect);
            ledgerTable()->setFocus();
            QTest::keyClick(ledgerTable(), Qt::Key_C, Qt::ControlModifier);
          }},
-        {"filter", [&] { QTest::keyClicks(w().ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter")), QStringLiteral("slope > 10")); }},
+        {"filter",
+         [&] {
+           QTest::keyClicks(w().ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter")),
+                            QStringLiteral("slope > 10"));
+         }},
         {"write the table", [&] { w().ledger().writeCsv(m_dir.filePath(QStringLiteral("all.csv"))); }},
         {"bench", act("view_bench")},
-        {"one node in Site", [&] { w().planView().select({QStringLiteral("sow")}); QTest::keyClick(&plan(), Qt::Key_I); }},
+        {"one node in Site",
+         [&] {
+           w().planView().select({QStringLiteral("sow")});
+           QTest::keyClick(&plan(), Qt::Key_I);
+         }},
         {"all nodes", act("site_all")},
-        {"why here", [&] { trigger("site_why"); QTest::mouseClick(&site(), Qt::LeftButton, {}, middle); }},
+        {"why here",
+         [&] {
+           trigger("site_why");
+           QTest::mouseClick(&site(), Qt::LeftButton, {}, middle);
+         }},
         {"no more why", act("site_why")},
         {"save", [&] { w().saveTo(m_dir.filePath(QStringLiteral("million.arvesk"))); }},
         {"draft", [&] { w().setQuality(Quality::Draft); }},
@@ -138,7 +169,9 @@ class TestResponsive : public test::WindowTest {
       QTest::qWait(250);  // what typing starts comes a little later
       QTRY_VERIFY_WITH_TIMEOUT(isIdle(), 60'000);
       QTest::qWait(30);
-      if (!pulse.stalls().empty()) qWarning("%s: %.0f ms of work of the window itself", what, *std::max_element(pulse.stalls().begin(), pulse.stalls().end()));
+      if (!pulse.stalls().empty())
+        qWarning("%s: %.0f ms of work of the window itself", what,
+                 *std::max_element(pulse.stalls().begin(), pulse.stalls().end()));
       stalls += pulse.stalls().size();
       longest = std::max(longest, *std::max_element(pulse.gaps().begin(), pulse.gaps().end()));
     }

@@ -1,4 +1,5 @@
-// On a dense screen: two pixels for each of the layout. Words fit, pictures are drawn at full density, and a click meets what is under it.
+// On a dense screen: two pixels for each of the layout. Words fit, pictures are drawn at full density, and a click
+// meets what is under it.
 #include "tests/app/looks.h"
 #include "tests/app/window_test.h"
 
@@ -33,7 +34,8 @@ class TestScaled : public test::WindowTest {
     // Neighboring pixels of one layout pixel differ along the edges of things: it is no small picture drawn large.
     qint64 inside = 0;
     for (int y = 120; y < shot.height() - 120; y += 2)
-      for (int x = 40; x < shot.width() - 40; x += 2) inside += qAbs(qGray(shot.pixel(x, y)) - qGray(shot.pixel(x + 1, y))) > 8;
+      for (int x = 40; x < shot.width() - 40; x += 2)
+        inside += qAbs(qGray(shot.pixel(x, y)) - qGray(shot.pixel(x + 1, y))) > 8;
     QVERIFY2(inside > 200, qPrintable(QString::number(inside)));
   }
 

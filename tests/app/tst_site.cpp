@@ -1,4 +1,5 @@
-// Site, Ledger and manual by mouse and keys: painting, handles, picking of faces, Why here, Cover, Compare, the shared selection.
+// Site, Ledger and manual by mouse and keys: painting, handles, picking of faces, Why here, Cover, Compare, the shared
+// selection.
 #include "app/ledger/ledger_model.h"
 #include "app/site/region_handles.h"
 #include "app/window/manual_window.h"
@@ -43,7 +44,9 @@ class TestSite : public test::WindowTest {
     }
     return best;
   }
-  const std::vector<double>& numbers(const char* uid, const char* param) { return std::get<std::vector<double>>(document().find(uid)->params.at(param)); }
+  const std::vector<double>& numbers(const char* uid, const char* param) {
+    return std::get<std::vector<double>>(document().find(uid)->params.at(param));
+  }
 
  private Q_SLOTS:
   void initTestCase() { startTests(); }
@@ -64,8 +67,10 @@ class TestSite : public test::WindowTest {
     const std::string uid = mask.toStdString();
     const std::vector<double> painted = numbers(uid.c_str(), "strokes");
     QVERIFY(painted.size() / kNumbersPerDab > 5);
-    for (std::size_t i = 0; i < painted.size(); i += kNumbersPerDab) {  // every dab lies on the ball of radius 20 about (0, −14, 0)
-      const Vec3 place(static_cast<float>(painted[i]), static_cast<float>(painted[i + 1]), static_cast<float>(painted[i + 2]));
+    for (std::size_t i = 0; i < painted.size();
+         i += kNumbersPerDab) {  // every dab lies on the ball of radius 20 about (0, −14, 0)
+      const Vec3 place(static_cast<float>(painted[i]), static_cast<float>(painted[i + 1]),
+                       static_cast<float>(painted[i + 2]));
       QVERIFY(test::within(static_cast<double>(glm::distance(place, Vec3(0, -14, 0))), 20, 0.1));
       QVERIFY(painted[i + 4] > 0);
     }
@@ -73,7 +78,8 @@ class TestSite : public test::WindowTest {
     const std::size_t sown = report("Pebbles").passed.front();
     QVERIFY(sown > 20);
     test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10), Qt::LeftButton, Qt::ControlModifier);
-    QVERIFY(numbers(uid.c_str(), "strokes").back() == painted.back() && numbers(uid.c_str(), "strokes")[painted.size() + 4] < 0);
+    QVERIFY(numbers(uid.c_str(), "strokes").back() == painted.back() &&
+            numbers(uid.c_str(), "strokes")[painted.size() + 4] < 0);
     waitForResults();
     QVERIFY(report("Pebbles").passed.front() < sown / 2);
     w().model().undoStack().undo();
@@ -104,12 +110,14 @@ class TestSite : public test::WindowTest {
     QCOMPARE(w().model().undoStack().count(), steps + 1);
     QVERIFY(numbers("place", "center")[0] > 13);
     QVERIFY(test::within(numbers("place", "center")[1], 4, 1e-6));  // level; Shift goes up and down
-    test::dragMouse(&site(), seen(handles->handles()[0]), seen(handles->handles()[0]) - QPoint(0, 30), Qt::LeftButton, Qt::ShiftModifier);
+    test::dragMouse(&site(), seen(handles->handles()[0]), seen(handles->handles()[0]) - QPoint(0, 30), Qt::LeftButton,
+                    Qt::ShiftModifier);
     QVERIFY(numbers("place", "center")[1] > 5);
     const double wide = numbers("place", "extent")[0];
     const Vec3 side = handles->handles()[2];  // the side toward −x
     test::dragMouse(&site(), seen(side), seen(side + Vec3(8, 0, 0)));
-    QVERIFY2(test::within(numbers("place", "extent")[0], wide - 16, 1.5), qPrintable(QString::number(numbers("place", "extent")[0])));
+    QVERIFY2(test::within(numbers("place", "extent")[0], wide - 16, 1.5),
+             qPrintable(QString::number(numbers("place", "extent")[0])));
     waitForResults();
     QVERIFY(report("Kale").passed.front() != before);
   }
@@ -122,8 +130,11 @@ class TestSite : public test::WindowTest {
     plan().select({part});
     const QPoint top = seen({0, 6, 0});
     const std::string uid = part.toStdString();
-    const auto picked = [&] { return document().find(uid)->params.contains("faces") ? numbers(uid.c_str(), "faces").size() : std::size_t{0}; };
-    QTRY_VERIFY_WITH_TIMEOUT((QTest::mouseClick(&site(), Qt::LeftButton, {}, top), picked() == 1), 10'000);  // the index is made meanwhile
+    const auto picked = [&] {
+      return document().find(uid)->params.contains("faces") ? numbers(uid.c_str(), "faces").size() : std::size_t{0};
+    };
+    QTRY_VERIFY_WITH_TIMEOUT((QTest::mouseClick(&site(), Qt::LeftButton, {}, top), picked() == 1),
+                             10'000);  // the index is made meanwhile
     test::dragMouse(&site(), top, top + QPoint(80, 6));
     const std::size_t many = picked();
     QVERIFY(many > 3);
@@ -162,7 +173,10 @@ class TestSite : public test::WindowTest {
     // A placement tells its way.
     const Points& placed = *std::get<PointsPtr>(w().service().latest()->evaluation.values.at("out").front());
     QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(placed.position[nearestTo(placed)] + Vec3(0, 0.15F, 0)));
-    QTRY_VERIFY_WITH_TIMEOUT(list->count() > 4 && list->item(1)->data(Qt::AccessibleTextRole).toString().startsWith(QStringLiteral("Pebbles, made it")), 10'000);
+    QTRY_VERIFY_WITH_TIMEOUT(
+        list->count() > 4 &&
+            list->item(1)->data(Qt::AccessibleTextRole).toString().startsWith(QStringLiteral("Pebbles, made it")),
+        10'000);
     QVERIFY(list->item(2)->data(Qt::AccessibleTextRole).toString().contains(QStringLiteral("kept it: slope")));
     QTest::keyClick(&site(), Qt::Key_Escape);
     QVERIFY(!site().isAsking() && !site().whyPanel().isVisible());
@@ -182,10 +196,13 @@ class TestSite : public test::WindowTest {
       for (int x = 0; x < map.columns; ++x)
         if (map.count[map.at(x, y)] == map.most) column = x, row = y;
     const Vec2 place = map.corner + (Vec2(static_cast<float>(column), static_cast<float>(row)) + 0.5F) * map.cell;
-    QMouseEvent move(QEvent::MouseMove, site().cover().toView(place), site().cover().mapToGlobal(site().cover().toView(place)), Qt::NoButton, Qt::NoButton, {});
+    QMouseEvent move(QEvent::MouseMove, site().cover().toView(place),
+                     site().cover().mapToGlobal(site().cover().toView(place)), Qt::NoButton, Qt::NoButton, {});
     QApplication::sendEvent(&site().cover(), &move);
     const double value = static_cast<double>(map.perSquareMeter(column, row));
-    QVERIFY2(site().cover().hovered().startsWith(QLocale().toString(value, 'f', value < 10 ? 2 : 0) + QStringLiteral(" per m²")), qPrintable(site().cover().hovered()));
+    QVERIFY2(site().cover().hovered().startsWith(QLocale().toString(value, 'f', value < 10 ? 2 : 0) +
+                                                 QStringLiteral(" per m²")),
+             qPrintable(site().cover().hovered()));
     QVERIFY(w().findChild<QLabel*>(QStringLiteral("message"))->text() == site().cover().hovered());
     // Site's keys count over Cover: after a drag on it, Home fits the sheet again.
     const QPointF fitted = site().cover().toView(place);
@@ -232,12 +249,21 @@ class TestSite : public test::WindowTest {
     QTRY_COMPARE(w().ledger().table().rowCount(), static_cast<int>(all));
     const auto column = [&](const char* name) { return w().ledger().table().ledger()->column(name); };
     QHeaderView* head = table()->horizontalHeader();
-    const auto clickHead = [&](int section) { QTest::mouseClick(head->viewport(), Qt::LeftButton, {}, QPoint(head->sectionViewportPosition(section) + 20, head->height() / 2)); };
+    const auto clickHead = [&](int section) {
+      QTest::mouseClick(head->viewport(), Qt::LeftButton, {},
+                        QPoint(head->sectionViewportPosition(section) + 20, head->height() / 2));
+    };
     clickHead(column("x"));
-    const auto x = [&](int row) { return w().ledger().table().ledger()->number(w().ledger().table().rows()[static_cast<std::size_t>(row)], column("x")); };
-    QTRY_VERIFY(!w().ledger().isBusy() && std::is_sorted(w().ledger().table().rows().begin(), w().ledger().table().rows().end(), [&](std::uint32_t a, std::uint32_t b) {
-      return w().ledger().table().ledger()->number(a, column("x")) < w().ledger().table().ledger()->number(b, column("x"));
-    }));
+    const auto x = [&](int row) {
+      return w().ledger().table().ledger()->number(w().ledger().table().rows()[static_cast<std::size_t>(row)],
+                                                   column("x"));
+    };
+    QTRY_VERIFY(!w().ledger().isBusy() &&
+                std::is_sorted(w().ledger().table().rows().begin(), w().ledger().table().rows().end(),
+                               [&](std::uint32_t a, std::uint32_t b) {
+                                 return w().ledger().table().ledger()->number(a, column("x")) <
+                                        w().ledger().table().ledger()->number(b, column("x"));
+                               }));
     QVERIFY(x(0) < x(static_cast<int>(all) - 1));
     clickHead(column("x"));
     QTRY_VERIFY(!w().ledger().isBusy() && x(0) > x(static_cast<int>(all) - 1));
@@ -247,7 +273,8 @@ class TestSite : public test::WindowTest {
     QVERIFY(w().ledger().findChild<QLabel*>(QStringLiteral("ledger_count"))->text().endsWith(QStringLiteral(" rows")));
     filter->clear();
     QTest::keyClicks(filter, QStringLiteral("steepness > 20"));
-    QTRY_VERIFY(w().ledger().findChild<QLabel*>(QStringLiteral("ledger_count"))->text().contains(QStringLiteral("no column")));
+    QTRY_VERIFY(
+        w().ledger().findChild<QLabel*>(QStringLiteral("ledger_count"))->text().contains(QStringLiteral("no column")));
     filter->clear();
     QTRY_COMPARE(w().ledger().table().rowCount(), static_cast<int>(all));
     // Selected rows are ringed in Site; a click in Site selects the row.
@@ -260,7 +287,9 @@ class TestSite : public test::WindowTest {
     QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(placed.position[top] + Vec3(0, 0.15F, 0)));
     const auto selectedPoint = [&] {
       const QModelIndexList rows = table()->selectionModel()->selectedRows();
-      return rows.size() == 1 ? static_cast<std::size_t>(w().ledger().table().rows()[static_cast<std::size_t>(rows.first().row())]) : all;
+      return rows.size() == 1
+                 ? static_cast<std::size_t>(w().ledger().table().rows()[static_cast<std::size_t>(rows.first().row())])
+                 : all;
     };
     QTRY_COMPARE(selectedPoint(), top);
     // It stays selected, by id, when the order changes.
@@ -279,12 +308,14 @@ class TestSite : public test::WindowTest {
     table()->setFocus();
     QTest::keyClick(table(), Qt::Key_A, Qt::ControlModifier);
     QTest::keyClick(table(), Qt::Key_C, Qt::ControlModifier);
-    QTRY_COMPARE(QApplication::clipboard()->text().count(QLatin1Char('\n')), static_cast<qsizetype>(w().ledger().table().rowCount()));
-    QVERIFY(QApplication::clipboard()->text().startsWith(w().ledger().table().headerData(0, Qt::Horizontal, Qt::DisplayRole).toString() + QLatin1Char('\t')));
+    QTRY_COMPARE(QApplication::clipboard()->text().count(QLatin1Char('\n')),
+                 static_cast<qsizetype>(w().ledger().table().rowCount()));
+    QVERIFY(QApplication::clipboard()->text().startsWith(
+        w().ledger().table().headerData(0, Qt::Horizontal, Qt::DisplayRole).toString() + QLatin1Char('\t')));
   }
 
-  // A million rows: filling, selecting all and scrolling never hold the window for long. The limit is far above what it takes, so
-  // that only a copy of every cell could reach it.
+  // A million rows: filling, selecting all and scrolling never hold the window for long. The limit is far above what it
+  // takes, so that only a copy of every cell could reach it.
   void ledgerOfAMillionRowsDoesNotStall() {
     open("demo/examples/one-slope.arvesk");
     w().showBottom(MainWindow::Bottom::Ledger);

@@ -50,7 +50,8 @@ class TestWindow : public test::WindowTest {
     addByKeys(QStringLiteral("shape"));
     addByKeys(QStringLiteral("sow"));
     QCOMPARE(document().nodes.size(), std::size_t{2});
-    QCOMPARE(document().nodes[1].inputs.at("surface").front().node, uidOf("Shape"));  // joined to the card it was added after
+    QCOMPARE(document().nodes[1].inputs.at("surface").front().node,
+             uidOf("Shape"));  // joined to the card it was added after
     addByKeys(QStringLiteral("keep by slope"));
     addByKeys(QStringLiteral("dress"));
     addByKeys(QStringLiteral("output"));
@@ -61,9 +62,13 @@ class TestWindow : public test::WindowTest {
     QTRY_VERIFY(line->isVisible());
     QTest::keyClick(line, Qt::Key_Return);
     QCOMPARE(document().nodes.size(), std::size_t{6});
-    w().findChild<KitView*>(QStringLiteral("kit"))->addFiles({test::sourcePath("demo/tern-cove/kit/pebble-a.glb"), test::sourcePath("demo/tern-cove/kit/boulder-c.glb")});
+    w().findChild<KitView*>(QStringLiteral("kit"))
+        ->addFiles({test::sourcePath("demo/tern-cove/kit/pebble-a.glb"),
+                    test::sourcePath("demo/tern-cove/kit/boulder-c.glb")});
     plan().select({quid("Choose props")});
-    for (const PropEntry& p : document().props) QTest::mouseClick(w().bench().findChild<QCheckBox*>(QStringLiteral("props.") + QString::fromStdString(p.uid)), Qt::LeftButton, {}, {8, 8});
+    for (const PropEntry& p : document().props)
+      QTest::mouseClick(w().bench().findChild<QCheckBox*>(QStringLiteral("props.") + QString::fromStdString(p.uid)),
+                        Qt::LeftButton, {}, {8, 8});
     // A ball gives slopes to cut.
     plan().select({quid("Shape")});
     w().model().setParam(quid("Shape"), "form", std::string("ball"));
@@ -116,7 +121,8 @@ class TestWindow : public test::WindowTest {
     QFile csv(out);
     QVERIFY(csv.open(QIODevice::ReadOnly));
     const QString words = dialog->findChild<QLabel*>(QStringLiteral("export_message"))->text();
-    QVERIFY2(words.startsWith(QLocale().toString(csv.readAll().count('\n') - 1) + QStringLiteral(" placements, ")), qPrintable(words));
+    QVERIFY2(words.startsWith(QLocale().toString(csv.readAll().count('\n') - 1) + QStringLiteral(" placements, ")),
+             qPrintable(words));
     dialog->close();
   }
 
@@ -175,7 +181,8 @@ class TestWindow : public test::WindowTest {
     QTest::keyClicks(rename, QStringLiteral("Faces the sky"));
     QTest::keyClick(rename, Qt::Key_Return);
     QCOMPARE(document().find("up")->title, std::string("Faces the sky"));
-    QVERIFY(QString::fromStdString(sentenceOf(document(), *document().find("sow"))).endsWith(QStringLiteral("where Faces the sky")));
+    QVERIFY(QString::fromStdString(sentenceOf(document(), *document().find("sow")))
+                .endsWith(QStringLiteral("where Faces the sky")));
     // Dragged onto another card, the same mask is used there too.
     drag(plan().centerOf(QStringLiteral("up")), plan().centerOf(QStringLiteral("vary")));
     QCOMPARE(document().find("vary")->inputs.at("where").front().node, std::string("up"));
@@ -185,7 +192,8 @@ class TestWindow : public test::WindowTest {
     QTRY_VERIFY(w().bench().findChild<DistributionView*>(QStringLiteral("distribution"))->histogram());
     // The Mask view asks for it on the ground.
     QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("mode_mask")), Qt::LeftButton);
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene && w().service().latest()->scene->input().groundMask, 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene && w().service().latest()->scene->input().groundMask,
+                             30'000);
   }
 
   void oneNodeInSiteShowsItsBanner() {
@@ -213,7 +221,8 @@ class TestWindow : public test::WindowTest {
     test::dragMouse(&site, middle, middle + QPoint(60, 20), Qt::MiddleButton);
     QVERIFY(glm::distance(start.eye, site.camera().eye) > 1);
     const Camera orbited = site.camera();
-    QVERIFY(test::within(static_cast<double>(glm::distance(orbited.eye, orbited.target)), static_cast<double>(glm::distance(start.eye, start.target)), 1e-3));
+    QVERIFY(test::within(static_cast<double>(glm::distance(orbited.eye, orbited.target)),
+                         static_cast<double>(glm::distance(start.eye, start.target)), 1e-3));
     test::dragMouse(&site, middle, middle + QPoint(50, 0), Qt::RightButton);
     QVERIFY(glm::distance(orbited.target, site.camera().target) > 0.1F);
     QWheelEvent wheel(middle, site.mapToGlobal(middle), {}, {0, 240}, {}, {}, Qt::NoScrollPhase, false);
@@ -247,7 +256,8 @@ class TestWindow : public test::WindowTest {
 
   void filesDroppedBecomeGround() {
     QMimeData data;
-    data.setUrls({QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/tern-cove-height.png")), QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/kit/boulder-a.glb"))});
+    data.setUrls({QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/tern-cove-height.png")),
+                  QUrl::fromLocalFile(test::sourcePath("demo/tern-cove/kit/boulder-a.glb"))});
     QDragEnterEvent enter(QPoint(100, 200), Qt::CopyAction, &data, Qt::LeftButton, {});
     QApplication::sendEvent(&w(), &enter);
     QVERIFY(enter.isAccepted());
@@ -305,7 +315,8 @@ class TestWindow : public test::WindowTest {
     QVERIFY(recent);
     Q_EMIT recent->aboutToShow();
     QVERIFY(!recent->actions().isEmpty());
-    QVERIFY2(recent->actions().first()->text().contains(QStringLiteral("remembered")), qPrintable(recent->actions().first()->text()));
+    QVERIFY2(recent->actions().first()->text().contains(QStringLiteral("remembered")),
+             qPrintable(recent->actions().first()->text()));
     recent->actions().first()->trigger();
     QCOMPARE(w().file(), file);
     QCOMPARE(document().nodes.size(), std::size_t{6});
@@ -347,7 +358,8 @@ class TestWindow : public test::WindowTest {
     }
     plan().fitAll();
     for (const Node& n : document().nodes)
-      if (!isDocked(document(), n)) QVERIFY2(paper()->rect().contains(plan().centerOf(QString::fromStdString(n.uid))), n.title.c_str());
+      if (!isDocked(document(), n))
+        QVERIFY2(paper()->rect().contains(plan().centerOf(QString::fromStdString(n.uid))), n.title.c_str());
   }
 };
 

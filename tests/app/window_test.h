@@ -25,7 +25,9 @@ class WindowTest : public QObject {
   const Plan& document() { return m_window->model().plan(); }
 
   void waitForResults() {
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest() && w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(), 60'000);
+    QTRY_VERIFY_WITH_TIMEOUT(
+        w().service().latest() && w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(),
+        60'000);
   }
   std::string uidOf(const char* title) {
     for (const Node& n : document().nodes)
@@ -43,7 +45,9 @@ class WindowTest : public QObject {
     QTest::keyClick(line, Qt::Key_Return);
     QVERIFY(!line->isVisible());
   }
-  void clickCard(const char* title, Qt::KeyboardModifiers with = {}) { QTest::mouseClick(paper(), Qt::LeftButton, with, plan().centerOf(quid(title))); }
+  void clickCard(const char* title, Qt::KeyboardModifiers with = {}) {
+    QTest::mouseClick(paper(), Qt::LeftButton, with, plan().centerOf(quid(title)));
+  }
   void drag(const QPoint& from, const QPoint& to) { test::dragMouse(paper(), from, to); }
   void trigger(const char* action) {
     auto* a = w().findChild<QAction*>(QLatin1String(action));
@@ -67,7 +71,10 @@ class WindowTest : public QObject {
   void openWindow() {
     // A run that was cut off may have left unsaved work behind, and its question would stop this one.
     QFile::remove(Autosave::fileFor({}));
-    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk-autosave")}, QDir::Files, QDirIterator::Subdirectories); it.hasNext();) QFile::remove(it.next());
+    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk-autosave")}, QDir::Files,
+                         QDirIterator::Subdirectories);
+         it.hasNext();)
+      QFile::remove(it.next());
     m_window = std::make_unique<MainWindow>();
     m_window->resize(1280, 800);
     m_window->show();

@@ -10,13 +10,18 @@ using namespace arvesk;
 
 namespace {
 
-struct Ran { int status; QString out; QString err; };
+struct Ran {
+  int status;
+  QString out;
+  QString err;
+};
 
 Ran run(const QStringList& arguments) {
   QProcess p;
   p.start(test::binPath("arvesk-run"), arguments);
   p.waitForFinished(300'000);
-  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()), QString::fromUtf8(p.readAllStandardError())};
+  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
+          QString::fromUtf8(p.readAllStandardError())};
 }
 
 QString slope() { return test::sourcePath("demo/examples/one-slope.arvesk"); }
@@ -29,7 +34,9 @@ class TestCli : public QObject {
  private Q_SLOTS:
   void everyDemoPlanEvaluates_data() {
     QTest::addColumn<QString>("plan");
-    for (const char* plan : {"demo/tern-cove/tern-cove.arvesk", "demo/examples/one-slope.arvesk", "demo/examples/from-your-mesh.arvesk"}) QTest::newRow(plan) << test::sourcePath(plan);
+    for (const char* plan :
+         {"demo/tern-cove/tern-cove.arvesk", "demo/examples/one-slope.arvesk", "demo/examples/from-your-mesh.arvesk"})
+      QTest::newRow(plan) << test::sourcePath(plan);
   }
   void everyDemoPlanEvaluates() {
     QFETCH(QString, plan);
@@ -37,30 +44,41 @@ class TestCli : public QObject {
     QVERIFY2(draft.status == 0, qPrintable(draft.err));
     const QJsonObject json = QJsonDocument::fromJson(draft.out.toUtf8()).object();
     QVERIFY(json["placed"].toInt() > 100);
-    for (const QJsonValue& node : json["nodes"].toArray()) QVERIFY2(node.toObject()["state"].toString() == QStringLiteral("done"), qPrintable(node.toObject()["title"].toString()));
+    for (const QJsonValue& node : json["nodes"].toArray())
+      QVERIFY2(node.toObject()["state"].toString() == QStringLiteral("done"),
+               qPrintable(node.toObject()["title"].toString()));
     const Ran table = run({"evaluate", plan, "--quality", "draft", "--quiet"});
     QVERIFY(table.out.contains(QStringLiteral("placed (draft)")) && table.err.isEmpty());
   }
 
-  /// Tern Cove is the size that it is said to be: hundreds of thousands of placements in final, a part of them in draft, within its budget.
+  /// Tern Cove is the size that it is said to be: hundreds of thousands of placements in final, a part of them in
+  /// draft, within its budget.
   void theDemoIsAsLargeAsItSays() {
     const QString plan = test::sourcePath("demo/tern-cove/tern-cove.arvesk");
-    const auto counts = [&](const char* quality) { return QJsonDocument::fromJson(run({"evaluate", plan, "--json", "--quiet", "--quality", QString::fromLatin1(quality)}).out.toUtf8()).object(); };
+    const auto counts = [&](const char* quality) {
+      return QJsonDocument::fromJson(
+                 run({"evaluate", plan, "--json", "--quiet", "--quality", QString::fromLatin1(quality)}).out.toUtf8())
+          .object();
+    };
     const QJsonObject draft = counts("draft");
     const QJsonObject final = counts("final");
     QVERIFY(draft["placed"].toInt() > 40'000 && draft["placed"].toInt() < 120'000);
     QVERIFY(final["placed"].toInt() > 400'000);
     QFile file(plan);
     QVERIFY(file.open(QIODevice::ReadOnly));
-    const QJsonObject budget = QJsonDocument::fromJson(file.readAll()).object()["settings"].toObject()["budgets"].toObject()["all"].toObject();
+    const QJsonObject budget =
+        QJsonDocument::fromJson(file.readAll()).object()["settings"].toObject()["budgets"].toObject()["all"].toObject();
     QVERIFY(final["placed"].toDouble() <= budget["placements"].toDouble());
     QVERIFY(final["triangles"].toDouble() <= budget["triangles"].toDouble());
     QVERIFY(final["triangles"].toDouble() > 1e8);
     // Each Sow node of draft gives no more than in final.
     QHash<QString, int> passed;
-    for (const QJsonValue& n : final["nodes"].toArray()) passed[n.toObject()["uid"].toString()] = n.toObject()["given"].toInt();
+    for (const QJsonValue& n : final["nodes"].toArray())
+      passed[n.toObject()["uid"].toString()] = n.toObject()["given"].toInt();
     for (const QJsonValue& n : draft["nodes"].toArray())
-      if (n.toObject()["kind"].toString() == QStringLiteral("sow-on-surface")) QVERIFY2(n.toObject()["given"].toInt() <= passed[n.toObject()["uid"].toString()], qPrintable(n.toObject()["title"].toString()));
+      if (n.toObject()["kind"].toString() == QStringLiteral("sow-on-surface"))
+        QVERIFY2(n.toObject()["given"].toInt() <= passed[n.toObject()["uid"].toString()],
+                 qPrintable(n.toObject()["title"].toString()));
   }
 
   void settingsAndSeedsChangeTheResult() {
@@ -91,7 +109,8 @@ class TestCli : public QObject {
   void picturesHaveTheSizeAsked() {
     QTemporaryDir dir;
     const QString path = dir.filePath(QStringLiteral("p.png"));
-    const Ran r = run({"picture", slope(), "--to", path, "--size", "120x80", "--samples", "1", "--quality", "draft", "--quiet"});
+    const Ran r = run(
+        {"picture", slope(), "--to", path, "--size", "120x80", "--samples", "1", "--quality", "draft", "--quiet"});
     QVERIFY2(r.status == 0, qPrintable(r.err));
     QFile png(path);
     QVERIFY(png.open(QIODevice::ReadOnly));
@@ -103,11 +122,13 @@ class TestCli : public QObject {
   void checkTellsFactsAndFaults() {
     const Ran mesh = run({"check", test::sourcePath("demo/tern-cove/kit/boulder-a.glb"), "--json"});
     QCOMPARE(mesh.status, 0);
-    QCOMPARE(QJsonDocument::fromJson(mesh.out.toUtf8()).array()[0].toObject()["facts"].toObject()["triangles"].toInt(), 1280);
+    QCOMPARE(QJsonDocument::fromJson(mesh.out.toUtf8()).array()[0].toObject()["facts"].toObject()["triangles"].toInt(),
+             1280);
     QTemporaryDir dir;
     QFile bad(dir.filePath(QStringLiteral("bad.arvesk")));
     QVERIFY(bad.open(QIODevice::WriteOnly));
-    bad.write(R"({"format":"arvesk-plan","nodes":[{"uid":"a","kind":"vary","title":"V","params":{"amount":900},"inputs":{"points":[{"node":"gone","output":"points"}]}}]})");
+    bad.write(
+        R"({"format":"arvesk-plan","nodes":[{"uid":"a","kind":"vary","title":"V","params":{"amount":900},"inputs":{"points":[{"node":"gone","output":"points"}]}}]})");
     bad.close();
     const Ran plan = run({"check", bad.fileName()});
     QCOMPARE(plan.status, 1);
@@ -126,8 +147,15 @@ class TestCli : public QObject {
     write("moos.mtl", "newmtl bl\xe4ulich\nKd 0.2 0.3 0.4\n");
     const Ran told = run({"check", dir.filePath(QStringLiteral("moos.obj")), "--json"});
     QCOMPARE(told.status, 0);
-    QCOMPARE(QJsonDocument::fromJson(told.out.toUtf8()).array()[0].toObject()["facts"].toObject()["parts"].toArray()[0].toString(), QStringLiteral("Grünes Moos"));
-    write("moos.arvesk", R"({"format":"arvesk-plan","version":1,"props":[{"uid":"m","name":"moos","file":"moos.obj"}],"nodes":[
+    QCOMPARE(QJsonDocument::fromJson(told.out.toUtf8())
+                 .array()[0]
+                 .toObject()["facts"]
+                 .toObject()["parts"]
+                 .toArray()[0]
+                 .toString(),
+             QStringLiteral("Grünes Moos"));
+    write("moos.arvesk",
+          R"({"format":"arvesk-plan","version":1,"props":[{"uid":"m","name":"moos","file":"moos.obj"}],"nodes":[
       {"uid":"p","kind":"pattern","title":"P","params":{"count":3},"inputs":{}},
       {"uid":"k","kind":"choose-props","title":"K","params":{"pattern":"*"},"inputs":{}},
       {"uid":"d","kind":"dress","title":"D","inputs":{"points":[{"node":"p","output":"points"}],"kit":[{"node":"k","output":"kit"}]}},
@@ -140,7 +168,8 @@ class TestCli : public QObject {
       QFile file(to);
       QVERIFY(file.open(QIODevice::ReadOnly));
       const QByteArray bytes = file.readAll();
-      QVERIFY2(!bytes.contains("\xfcn") || qstrcmp(format, "ply") == 0 || qstrcmp(format, "glb") == 0, format);  // binary data may hold any byte
+      QVERIFY2(!bytes.contains("\xfcn") || qstrcmp(format, "ply") == 0 || qstrcmp(format, "glb") == 0,
+               format);  // binary data may hold any byte
       if (qstrcmp(format, "csv") == 0) QVERIFY2(bytes.contains("Gr\xc3\xbcnes"), format);
     }
   }
@@ -156,7 +185,10 @@ class TestCli : public QObject {
       QFile kept(test::sourcePath("docs/nodes/") + page);
       QVERIFY(now.open(QIODevice::ReadOnly) && kept.open(QIODevice::ReadOnly));
       QVERIFY2(now.readAll() == kept.readAll(), qPrintable(page + QStringLiteral(" is out of date: ./run --pictures")));
-      if (page != QStringLiteral("README.md")) QVERIFY2(QFile::exists(test::sourcePath("docs/nodes/") + QFileInfo(page).completeBaseName() + QStringLiteral(".png")), qPrintable(page));
+      if (page != QStringLiteral("README.md"))
+        QVERIFY2(QFile::exists(test::sourcePath("docs/nodes/") + QFileInfo(page).completeBaseName() +
+                               QStringLiteral(".png")),
+                 qPrintable(page));
     }
     QVERIFY(QJsonDocument::fromJson(run({"nodes", "--json"}).out.toUtf8()).array().size() >= 19);
   }
@@ -168,12 +200,18 @@ class TestCli : public QObject {
     QTest::newRow("no subcommand") << QStringList{} << 2 << "subcommand";
     QTest::newRow("unknown option") << QStringList{"evaluate", slope(), "--colour"} << 2 << "--colour";
     QTest::newRow("bad quality") << QStringList{"evaluate", slope(), "--quality", "best"} << 2 << "best";
-    QTest::newRow("no such plan") << QStringList{"evaluate", "gone.arvesk"} << 1 << "error: gone.arvesk: there is no such file";
-    QTest::newRow("no such node") << QStringList{"evaluate", slope(), "--set", "Moss.density=2"} << 1 << "no node has the title or uid \"Moss\"";
-    QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1 << "Use .glb, .gltf, .usda, .csv, .ply or .obj";
-    QTest::newRow("no such output") << QStringList{"export", slope(), "--to", "x.glb", "--output", "Moss"} << 1 << "no Output node titled \"Moss\"";
-    QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1 << "the limit is 100";
-    QTest::newRow("size is no size") << QStringList{"picture", slope(), "--to", "x.png", "--size", "huge"} << 1 << "is not like 1280x800";
+    QTest::newRow("no such plan") << QStringList{"evaluate", "gone.arvesk"} << 1
+                                  << "error: gone.arvesk: there is no such file";
+    QTest::newRow("no such node") << QStringList{"evaluate", slope(), "--set", "Moss.density=2"} << 1
+                                  << "no node has the title or uid \"Moss\"";
+    QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1
+                                    << "Use .glb, .gltf, .usda, .csv, .ply or .obj";
+    QTest::newRow("no such output") << QStringList{"export", slope(), "--to", "x.glb", "--output", "Moss"} << 1
+                                    << "no Output node titled \"Moss\"";
+    QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1
+                                     << "the limit is 100";
+    QTest::newRow("size is no size") << QStringList{"picture", slope(), "--to", "x.png", "--size", "huge"} << 1
+                                     << "is not like 1280x800";
   }
   void exitStatusAndMessage() {
     QFETCH(QStringList, arguments);

@@ -20,7 +20,8 @@ const SurfacePtr& ground() {
 PointsPtr pointsOnGround() {
   static const PointsPtr points = [] {
     Bench bench;
-    const PointsPtr sown = bench.points("sow-on-surface", inputs({{"surface", ground()}}), {{"density", 3.0}, {"footprint", 0.3}});
+    const PointsPtr sown = bench.points("sow-on-surface", inputs({{"surface", ground()}}),
+                                        {{"density", 3.0}, {"footprint", 0.3}});
     return sown;
   }();
   return points;
@@ -32,7 +33,9 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
     Value value;
     switch (spec.type) {
       case ValueType::Surface: value = ground(); break;
-      case ValueType::Points: value = kind.id == "on-props" || kind.id == "bake-to-mesh" ? dressedOf(points) : points; break;
+      case ValueType::Points:
+        value = kind.id == "on-props" || kind.id == "bake-to-mesh" ? dressedOf(points) : points;
+        break;
       case ValueType::Mask: value = rampMask(4); break;
       case ValueType::Kit: value = someKit(); break;
     }
@@ -45,7 +48,8 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
       // A second set with ids of its own.
       Bench other;
       other.ctx.nodeUid = hashText("another node");
-      in.links[spec.id].push_back({other.points("sow-on-surface", inputs({{"surface", ground()}}), {{"density", 0.5}}), hashText("second slot")});
+      in.links[spec.id].push_back({other.points("sow-on-surface", inputs({{"surface", ground()}}), {{"density", 0.5}}),
+                                   hashText("second slot")});
     }
   }
   return in;
@@ -63,7 +67,10 @@ ParamMap paramsFor(const NodeKind& kind) {
   if (kind.id == "dress") return {{"way", std::string("patches")}};
   if (kind.id == "on-props") return {{"spacing", 0.4}};
   if (kind.id == "choose-props") return {{"pattern", std::string("*")}};
-  if (kind.id == "vary") return {{"move_x", std::vector<double>{-1, 1}}, {"turn_y", std::vector<double>{0, 360}}, {"hue", std::vector<double>{-10, 10}}};
+  if (kind.id == "vary")
+    return {{"move_x", std::vector<double>{-1, 1}},
+            {"turn_y", std::vector<double>{0, 360}},
+            {"hue", std::vector<double>{-10, 10}}};
   if (kind.id == "orient") return {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
   if (kind.id == "keep-by-slope") return {{"slope", std::vector<double>{0, 2, 8, 30}}, {"keep", std::string("chance")}};
   if (kind.id == "clearance") return {{"stays", std::string("chance")}};
@@ -98,11 +105,14 @@ std::vector<std::uint64_t> fingerprint(const Value& value) {
         if (const auto* ids = std::get_if<Column<std::uint64_t>>(&column)) out.push_back((*ids)[i]);
         if (const auto* words = std::get_if<TextColumn>(&column)) out.push_back(hashText(words->at(i)));
       }
-      for (const float q : {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z, p.footprint[i]}) add(q);
+      for (const float q :
+           {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z, p.footprint[i]})
+        add(q);
     }
   }
   if (const auto* surface = std::get_if<SurfacePtr>(&value))
-    for (const Vec3& v : (*surface)->positions) for (int a = 0; a < 3; ++a) add(v[a]);
+    for (const Vec3& v : (*surface)->positions)
+      for (int a = 0; a < 3; ++a) add(v[a]);
   if (const auto* mask = std::get_if<MaskPtr>(&value)) {
     const PointsPtr p = pointsOnGround();
     for (const float v : maskValues({}, **mask, *p)) add(v);

@@ -1,4 +1,5 @@
-// What tests over every registered kind share: something for each input, parameters that make a kind do something, and its whole output as bits.
+// What tests over every registered kind share: something for each input, parameters that make a kind do something, and
+// its whole output as bits.
 #pragma once
 
 #include "tests/support/support.h"

@@ -9,7 +9,8 @@
 
 namespace arvesk::test {
 
-inline void dragMouse(QWidget* widget, const QPoint& from, const QPoint& to, Qt::MouseButton button = Qt::LeftButton, Qt::KeyboardModifiers with = {}) {
+inline void dragMouse(QWidget* widget, const QPoint& from, const QPoint& to, Qt::MouseButton button = Qt::LeftButton,
+                      Qt::KeyboardModifiers with = {}) {
   const auto send = [&](QEvent::Type type, const QPoint& at, Qt::MouseButton changed, Qt::MouseButtons held) {
     QMouseEvent event(type, QPointF(at), QPointF(widget->mapToGlobal(at)), changed, held, with);
     QApplication::sendEvent(widget, &event);

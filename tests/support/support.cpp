@@ -11,7 +11,8 @@ class RampMask final : public Mask {
  public:
   explicit RampMask(float limit) : m_limit(limit) {}
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
-    for (std::size_t i = begin; i < end; ++i) out[i - begin] = std::clamp(m_limit - at.position[i].x + 0.5F, 0.0F, 1.0F);
+    for (std::size_t i = begin; i < end; ++i)
+      out[i - begin] = std::clamp(m_limit - at.position[i].x + 0.5F, 0.0F, 1.0F);
   }
 
  private:
@@ -28,15 +29,20 @@ bool within(double actual, double expected, double abs, double rel) {
 
 SurfacePtr hills(int n, float extent, std::uint64_t seed) {
   Surface s = makePlane(extent, extent, n);
-  for (Vec3& p : s.positions) p.y = 0.06F * extent * gradientNoiseScalar(p.x * 5 / extent, 0.3F, p.z * 5 / extent, static_cast<std::uint32_t>(seed));
+  for (Vec3& p : s.positions)
+    p.y = 0.06F * extent *
+          gradientNoiseScalar(p.x * 5 / extent, 0.3F, p.z * 5 / extent, static_cast<std::uint32_t>(seed));
   computeSmoothNormals(s);
   return std::make_shared<const Surface>(std::move(s));
 }
 
-SurfacePtr plane(float extent, int divisions) { return std::make_shared<const Surface>(makePlane(extent, extent, divisions)); }
+SurfacePtr plane(float extent, int divisions) {
+  return std::make_shared<const Surface>(makePlane(extent, extent, divisions));
+}
 
 SurfacePtr leaning(float extent, float slopeDeg) {
-  return std::make_shared<const Surface>(transformed(makePlane(extent, extent, 4), Vec3(0), glm::angleAxis(radians(slopeDeg), Vec3(0, 0, 1)), 1));
+  return std::make_shared<const Surface>(
+      transformed(makePlane(extent, extent, 4), Vec3(0), glm::angleAxis(radians(slopeDeg), Vec3(0, 0, 1)), 1));
 }
 
 Points randomPoints(std::size_t count, const Vec3& extent, float smallest, float largest, std::uint64_t seed) {
@@ -61,8 +67,11 @@ Points randomPoints(std::size_t count, const Vec3& extent, float smallest, float
 }
 
 std::vector<PropPtr> someProps() {
-  const auto prop = [](const char* uid, Surface s) { return makeProp(uid, uid, std::make_shared<const Surface>(std::move(s))); };
-  return {prop("crate", makeBox({1, 0.5F, 1})), prop("float", makeBall(0.3F, 8)), prop("mat", makePlane(0.4F, 0.4F, 1))};
+  const auto prop = [](const char* uid, Surface s) {
+    return makeProp(uid, uid, std::make_shared<const Surface>(std::move(s)));
+  };
+  return {prop("crate", makeBox({1, 0.5F, 1})), prop("float", makeBall(0.3F, 8)),
+          prop("mat", makePlane(0.4F, 0.4F, 1))};
 }
 
 KitPtr someKit() {
@@ -72,7 +81,8 @@ KitPtr someKit() {
   return kit;
 }
 
-Bench::Bench() : files(std::make_shared<DiskFileService>(QDir(sourcePath("demo/tern-cove")).absolutePath().toStdString())) {
+Bench::Bench()
+    : files(std::make_shared<DiskFileService>(QDir(sourcePath("demo/tern-cove")).absolutePath().toStdString())) {
   ctx.planSeed = 1;
   ctx.nodeSeed = 7;
   ctx.nodeUid = hashText("node-under-test");
@@ -109,7 +119,11 @@ Inputs inputs(std::initializer_list<std::pair<std::string, Value>> values) {
 
 MaskPtr rampMask(float limit) { return std::make_shared<RampMask>(limit); }
 
-QString sourcePath(const char* relative) { return QDir(qEnvironmentVariable("ARVESK_SOURCE_DIR")).filePath(QString::fromLatin1(relative)); }
-QString binPath(const char* program) { return QDir(qEnvironmentVariable("ARVESK_BIN_DIR")).filePath(QString::fromLatin1(program)); }
+QString sourcePath(const char* relative) {
+  return QDir(qEnvironmentVariable("ARVESK_SOURCE_DIR")).filePath(QString::fromLatin1(relative));
+}
+QString binPath(const char* program) {
+  return QDir(qEnvironmentVariable("ARVESK_BIN_DIR")).filePath(QString::fromLatin1(program));
+}
 
 }  // namespace arvesk::test

@@ -1,4 +1,5 @@
-// What the tests share: tolerant comparison, made-up grounds and points, plans from a few words, and running one node alone.
+// What the tests share: tolerant comparison, made-up grounds and points, plans from a few words, and running one node
+// alone.
 #pragma once
 
 #include "core/formats/file_service.h"

@@ -9,11 +9,16 @@ namespace arvesk::test::usda {
 namespace {
 
 /// How many parts a value of a type has, and whether they are numbers, whole numbers or words.
-struct Shape { std::size_t parts; enum { Number, Whole, Truth, Text, Asset } of; };
+struct Shape {
+  std::size_t parts;
+  enum { Number, Whole, Truth, Text, Asset } of;
+};
 const std::map<std::string, Shape> kTypes = {
-    {"int", {1, Shape::Whole}}, {"int64", {1, Shape::Whole}}, {"bool", {1, Shape::Truth}}, {"float", {1, Shape::Number}}, {"double", {1, Shape::Number}},
-    {"float2", {2, Shape::Number}}, {"texCoord2f", {2, Shape::Number}}, {"float3", {3, Shape::Number}}, {"point3f", {3, Shape::Number}}, {"normal3f", {3, Shape::Number}},
-    {"color3f", {3, Shape::Number}}, {"quath", {4, Shape::Number}}, {"token", {1, Shape::Text}}, {"string", {1, Shape::Text}}, {"asset", {1, Shape::Asset}}};
+    {"int", {1, Shape::Whole}},         {"int64", {1, Shape::Whole}},    {"bool", {1, Shape::Truth}},
+    {"float", {1, Shape::Number}},      {"double", {1, Shape::Number}},  {"float2", {2, Shape::Number}},
+    {"texCoord2f", {2, Shape::Number}}, {"float3", {3, Shape::Number}},  {"point3f", {3, Shape::Number}},
+    {"normal3f", {3, Shape::Number}},   {"color3f", {3, Shape::Number}}, {"quath", {4, Shape::Number}},
+    {"token", {1, Shape::Text}},        {"string", {1, Shape::Text}},    {"asset", {1, Shape::Asset}}};
 
 class Reader {
  public:
@@ -28,18 +33,23 @@ class Reader {
       if (peek() == '(') out.metadata = metadata();
       for (space(); m_at < m_text.size(); space()) out.prims.push_back(prim(""));
       unique(out.prims);
-    } catch (const std::runtime_error& e) {
-      out.fault = e.what();
-    }
+    } catch (const std::runtime_error& e) { out.fault = e.what(); }
     return out;
   }
 
  private:
   [[noreturn]] void wrong(const std::string& what) const {
-    throw std::runtime_error("line " + std::to_string(1 + std::count(m_text.begin(), m_text.begin() + static_cast<std::ptrdiff_t>(std::min(m_at, m_text.size())), '\n')) + ": " + what);
+    throw std::runtime_error(
+        "line " +
+        std::to_string(1 + std::count(m_text.begin(),
+                                      m_text.begin() + static_cast<std::ptrdiff_t>(std::min(m_at, m_text.size())),
+                                      '\n')) +
+        ": " + what);
   }
   char peek() const { return m_at < m_text.size() ? m_text[m_at] : '\0'; }
-  void space() { while (peek() == ' ' || peek() == '\n' || peek() == '\t') ++m_at; }
+  void space() {
+    while (peek() == ' ' || peek() == '\n' || peek() == '\t') ++m_at;
+  }
   void expect(char c) {
     space();
     if (peek() != c) wrong(std::string("expected ").append(1, c).append(", found ").append(1, peek()));
@@ -81,13 +91,16 @@ class Reader {
     space();
     char* end = nullptr;
     const char* begin = m_text.c_str() + m_at;
-    if (isWhole) static_cast<void>(std::strtoll(begin, &end, 10));
-    else static_cast<void>(std::strtod(begin, &end));
+    if (isWhole)
+      static_cast<void>(std::strtoll(begin, &end, 10));
+    else
+      static_cast<void>(std::strtod(begin, &end));
     if (end == begin) wrong("expected a number");
     const std::string out(begin, static_cast<std::size_t>(end - begin));
     if (out.find_first_of("nN") != std::string::npos) wrong("a number that is none: " + out);
     m_at += out.size();
-    if (peek() != ',' && peek() != ']' && peek() != ')' && peek() != '\n' && peek() != ' ') wrong("a number goes on as " + std::string(1, peek()));
+    if (peek() != ',' && peek() != ']' && peek() != ')' && peek() != '\n' && peek() != ' ')
+      wrong("a number goes on as " + std::string(1, peek()));
     return out;
   }
   std::string one(Shape shape) {
@@ -133,15 +146,18 @@ class Reader {
       expect('=');
       space();
       std::string value;
-      if (peek() == '"') value = text();
-      else if (peek() == '@') value = between('@', '@');
+      if (peek() == '"')
+        value = text();
+      else if (peek() == '@')
+        value = between('@', '@');
       else if (accept('[')) {
         do {
           if (!value.empty()) value += ',';
           value += text();
         } while (accept(','));
         expect(']');
-      } else value = number(false);
+      } else
+        value = number(false);
       if (!out.emplace(key, value).second) wrong("metadata twice: " + key);
     }
     return out;
@@ -165,8 +181,10 @@ class Reader {
     if (peek() == '=') {
       ++m_at;
       a.hasValue = true;
-      if (a.type == "rel" || name.ends_with(".connect")) a.targets = targets();
-      else if (!isList) a.items.push_back(value(shape->second));
+      if (a.type == "rel" || name.ends_with(".connect"))
+        a.targets = targets();
+      else if (!isList)
+        a.items.push_back(value(shape->second));
       else {
         expect('[');
         if (!accept(']')) {
@@ -187,15 +205,21 @@ class Reader {
     Prim p;
     p.type = word();
     const std::string name = text();
-    if (name.empty() || std::isdigit(static_cast<unsigned char>(name[0])) || !std::all_of(name.begin(), name.end(), [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_'; })) wrong("no name of a prim: " + name);
+    if (name.empty() || std::isdigit(static_cast<unsigned char>(name[0])) ||
+        !std::all_of(name.begin(), name.end(), [](char c) {
+          return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_';
+        }))
+      wrong("no name of a prim: " + name);
     p.path = parent + "/" + name;
     space();
     if (peek() == '(') p.metadata = metadata();
     expect('{');
     while (!accept('}')) {
       space();
-      if (m_text.compare(m_at, 4, "def ") == 0) p.children.push_back(prim(p.path));
-      else attribute(p);
+      if (m_text.compare(m_at, 4, "def ") == 0)
+        p.children.push_back(prim(p.path));
+      else
+        attribute(p);
     }
     unique(p.children);
     return p;

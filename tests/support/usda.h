@@ -1,5 +1,6 @@
-// A strict reader of USD text (the part of the grammar that exports use): what it does not know is an error, so that a file that passes has
-// prims, typed attributes, metadata and targets as the format has them (Universal Scene Description, "USD Crate and Text File Formats").
+// A strict reader of USD text (the part of the grammar that exports use): what it does not know is an error, so that a
+// file that passes has prims, typed attributes, metadata and targets as the format has them (Universal Scene
+// Description, "USD Crate and Text File Formats").
 #pragma once
 
 #include <map>
@@ -9,7 +10,7 @@
 namespace arvesk::test::usda {
 
 struct Attribute {
-  std::string type;                             // "point3f[]", "token", "rel" …
+  std::string type;  // "point3f[]", "token", "rel" …
   bool isUniform = false;
   bool hasValue = false;
   std::vector<std::vector<std::string>> items;  // each value's parts: three of a point, one of a number or a text

@@ -8,8 +8,10 @@ namespace arvesk::nodes {
 /// The effect on each point, 0 to 2.
 inline Array<float> effectOf(const EvalContext& ctx, const MaskPtr& where, const Points& points, float amountPercent) {
   Array<float> out;
-  if (where) out = maskValues(ctx.task, *where, points);
-  else out.assign(points.count, 1.0F);
+  if (where)
+    out = maskValues(ctx.task, *where, points);
+  else
+    out.assign(points.count, 1.0F);
   for (float& v : out) v *= amountPercent / 100;
   return out;
 }
@@ -18,7 +20,11 @@ inline InputSpec adjustWhereInput() { return whereInput(ARVESK_TEXT("node", "Mul
 
 template <typename P>
 ParamSpec amountParam(float P::*member) {
-  return param("amount", member, ARVESK_TEXT("node", "Amount"), ARVESK_TEXT("node", "Scales the whole effect; 100 % is as set. Draws are scaled, never drawn again.")).in(Unit::Percent).hard(0, 200).usual(0, 200, 1);
+  return param("amount", member, ARVESK_TEXT("node", "Amount"),
+               ARVESK_TEXT("node", "Scales the whole effect; 100 % is as set. Draws are scaled, never drawn again."))
+      .in(Unit::Percent)
+      .hard(0, 200)
+      .usual(0, 200, 1);
 }
 
 /// The share `effect` of the turn from `from` to `to`; above 1 it goes on beyond.

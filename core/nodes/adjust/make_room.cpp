@@ -19,8 +19,10 @@ struct Params {
   float amount = 100;
 };
 
-/// One round: every point steps by half of each overlap, all from the same standing, so that order and threads do not matter.
-Array<Vec3> stepped(const EvalContext& ctx, const Points& points, const Array<Vec3>& at, const Array<float>& radius, const Array<float>& effect, const Params& p) {
+/// One round: every point steps by half of each overlap, all from the same standing, so that order and threads do not
+/// matter.
+Array<Vec3> stepped(const EvalContext& ctx, const Points& points, const Array<Vec3>& at, const Array<float>& radius,
+                    const Array<float>& effect, const Params& p) {
   Array<PointGrid::Entry> entries(points.count);
   float largest = 0;
   for (std::size_t i = 0; i < points.count; ++i) {
@@ -30,7 +32,10 @@ Array<Vec3> stepped(const EvalContext& ctx, const Points& points, const Array<Ve
   const PointGrid grid(entries, std::max(2 * largest, 1e-3F));
   Array<Vec3> out(points.count);
   parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
-    struct Push { std::uint64_t id; Vec3 by; };
+    struct Push {
+      std::uint64_t id;
+      Vec3 by;
+    };
     std::vector<Push> pushes;
     for (std::size_t i = begin; i < end; ++i) {
       pushes.clear();
@@ -44,7 +49,9 @@ Array<Vec3> stepped(const EvalContext& ctx, const Points& points, const Array<Ve
         // Two points at one place part along a direction that both know: from the lower id to the higher.
         const std::uint64_t pair = points.id[i] ^ points.id[e.index];
         const float angle = 2 * kPi * unitFloat(mix64(pair));
-        const Vec3 way = distance > 1e-6F ? apart / distance : (points.id[i] > points.id[e.index] ? 1.0F : -1.0F) * Vec3(std::sin(angle), 0, std::cos(angle));
+        const Vec3 way = distance > 1e-6F ? apart / distance
+                                          : (points.id[i] > points.id[e.index] ? 1.0F : -1.0F) *
+                                                Vec3(std::sin(angle), 0, std::cos(angle));
         pushes.push_back({points.id[e.index], 0.5F * overlap * way});
         return false;
       });
@@ -75,7 +82,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
   Array<float> radius(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) radius[i] = p.by == RoomBy::Footprint ? p.factor * points.effectiveFootprint(i) : 0.5F * p.spacing;
+  for (std::size_t i = 0; i < points.count; ++i)
+    radius[i] = p.by == RoomBy::Footprint ? p.factor * points.effectiveFootprint(i) : 0.5F * p.spacing;
   Array<Vec3> position = points.position.copied(points.count);
   for (int round = 0; round < p.rounds && !ctx.task.isCancelled(); ++round) {
     position = stepped(ctx, points, position, radius, effect, p);
@@ -108,7 +116,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 }
 
 std::string sentence(const Params& p) {
-  return p.by == RoomBy::Footprint ? fmt::format("Make room · {:g} × footprint, {:g} m at most", p.factor, p.most) : fmt::format("Make room · {:g} m apart, {:g} m at most", p.spacing, p.most);
+  return p.by == RoomBy::Footprint ? fmt::format("Make room · {:g} × footprint, {:g} m at most", p.factor, p.most)
+                                   : fmt::format("Make room · {:g} m apart, {:g} m at most", p.spacing, p.most);
 }
 
 }  // namespace
@@ -119,17 +128,36 @@ const NodeKind& makeRoom() {
     k.id = "make-room";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Make room");
-    k.help = ARVESK_TEXT("node", "Moves crowded points away from each other, level, over a few rounds, and at most a distance from where they were; then sets those that moved down on the joined ground. None is left out. Where several are too many for the room they share, overlaps stay: Clearance takes those.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Moves crowded points away from each other, level, over a few rounds, and at most a distance from where they "
+        "were; then sets those that moved down on the joined ground. None is left out. Where several are too many for "
+        "the room they share, overlaps stay: Clearance takes those.");
     k.glyph = "make-room";
     k.synonyms = {"relax", "spread", "push", "repel", "separate"};
     k.inputs = {pointsInput(), groundInput(true), adjustWhereInput()};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "Room"), ARVESK_TEXT("node", "How much each point wants."), {{"footprint", ARVESK_TEXT("node", "By footprint")}, {"spacing", ARVESK_TEXT("node", "Spacing")}}),
-        param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "On the footprints.")).hard(0, 100).usual(0, 3, 0.05).shown("by", {"footprint"}),
-        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "Wanted distance between two points.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05).shown("by", {"spacing"}),
-        param("most", &Params::most, ARVESK_TEXT("node", "At most"), ARVESK_TEXT("node", "How far a point may go from where it was.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
-        param("rounds", &Params::rounds, ARVESK_TEXT("node", "Rounds"), ARVESK_TEXT("node", "How often all step.")).hard(1, 200).usual(1, 30, 1),
+        param("by", &Params::by, ARVESK_TEXT("node", "Room"), ARVESK_TEXT("node", "How much each point wants."),
+              {{"footprint", ARVESK_TEXT("node", "By footprint")}, {"spacing", ARVESK_TEXT("node", "Spacing")}}),
+        param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "On the footprints."))
+            .hard(0, 100)
+            .usual(0, 3, 0.05)
+            .shown("by", {"footprint"}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"),
+              ARVESK_TEXT("node", "Wanted distance between two points."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05)
+            .shown("by", {"spacing"}),
+        param("most", &Params::most, ARVESK_TEXT("node", "At most"),
+              ARVESK_TEXT("node", "How far a point may go from where it was."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
+        param("rounds", &Params::rounds, ARVESK_TEXT("node", "Rounds"), ARVESK_TEXT("node", "How often all step."))
+            .hard(1, 200)
+            .usual(1, 30, 1),
         amountParam(&Params::amount),
     };
     k.reach = Reach::Distance;

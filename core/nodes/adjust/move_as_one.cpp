@@ -17,7 +17,8 @@ struct Params {
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Quat turn = glm::angleAxis(-radians(p.headingDeg), kUp) * arvesk::turnOf(p.tiltDeg);
   if (const SurfacePtr surface = in.get<SurfacePtr>("points"))
-    return Outputs{std::make_shared<const Surface>(transformed(*surface, p.place - turn * (p.pivot * p.size), turn, p.size))};
+    return Outputs{
+        std::make_shared<const Surface>(transformed(*surface, p.place - turn * (p.pivot * p.size), turn, p.size))};
   const PointsPtr points = in.points();
   Array<Vec3> position(points->count);
   Array<Quat> orientation(points->count);
@@ -56,18 +57,40 @@ const NodeKind& moveAsOne() {
     k.id = "move-as-one";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Move as one");
-    k.help = ARVESK_TEXT("node", "Moves, turns and sizes a whole set of points, or a surface, about a pivot: the pivot goes to Place, and everything with it. The handle in Site moves Place (with Shift up and down) and turns the set.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Moves, turns and sizes a whole set of points, or a surface, about a pivot: the pivot goes to Place, and "
+        "everything with it. The handle in Site moves Place (with Shift up and down) and turns the set.");
     k.glyph = "move-as-one";
     k.synonyms = {"transform", "rotate", "translate", "scale", "group"};
-    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "Points or a surface."), false, false, {ValueType::Surface}}};
+    k.inputs = {{"points",
+                 ValueType::Points,
+                 ARVESK_TEXT("node", "Points"),
+                 ARVESK_TEXT("node", "Points or a surface."),
+                 false,
+                 false,
+                 {ValueType::Surface}}};
     k.outputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Moved"), "points"}};
     const auto place = [](ParamSpec spec) { return spec.in(Unit::Meter).hard(-1e6, 1e6).usual(-100, 100, 0.5); };
     k.params = {
-        place(param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Where the pivot goes."))).inSite(SiteRole::Center),
-        param("heading", &Params::headingDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "About up, clockwise from above.")).in(Unit::Degree).hard(-3600, 3600).usual(-180, 180, 1),
-        param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Factor on the whole set.")).hard(1e-4, 1e4).usual(0.1, 10, 0.05),
-        place(param("pivot", &Params::pivot, ARVESK_TEXT("node", "Pivot"), ARVESK_TEXT("node", "The place that everything turns and sizes about, before it moves."))),
-        param("tilt", &Params::tiltDeg, ARVESK_TEXT("node", "Tilt"), ARVESK_TEXT("node", "About X, then Y, then Z, before the turn.")).in(Unit::Degree).hard(-360, 360).usual(-180, 180, 1),
+        place(
+            param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Where the pivot goes.")))
+            .inSite(SiteRole::Center),
+        param("heading", &Params::headingDeg, ARVESK_TEXT("node", "Turn"),
+              ARVESK_TEXT("node", "About up, clockwise from above."))
+            .in(Unit::Degree)
+            .hard(-3600, 3600)
+            .usual(-180, 180, 1),
+        param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Factor on the whole set."))
+            .hard(1e-4, 1e4)
+            .usual(0.1, 10, 0.05),
+        place(param("pivot", &Params::pivot, ARVESK_TEXT("node", "Pivot"),
+                    ARVESK_TEXT("node", "The place that everything turns and sizes about, before it moves."))),
+        param("tilt", &Params::tiltDeg, ARVESK_TEXT("node", "Tilt"),
+              ARVESK_TEXT("node", "About X, then Y, then Z, before the turn."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(-180, 180, 1),
     };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

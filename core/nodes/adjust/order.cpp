@@ -23,7 +23,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (p.by == By::Number) {
     Array<float> value(points.count);
     if (!readNumbers(points, p.number, 0, points.count, value.data()))
-      return fail(ProblemCode::WrongInput, fmt::format("the points carry no number \"{}\"", p.number), "Numbers are attributes and x, y, z, height, slope, size, footprint");
+      return fail(ProblemCode::WrongInput, fmt::format("the points carry no number \"{}\"", p.number),
+                  "Numbers are attributes and x, y, z, height, slope, size, footprint");
     for (std::size_t i = 0; i < points.count; ++i) key[i] = static_cast<double>(value[i]);
   }
   const Draw draw = ctx.draw("order");
@@ -35,14 +36,19 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   Array<std::uint32_t> order(points.count);
   for (std::size_t i = 0; i < points.count; ++i) order[i] = static_cast<std::uint32_t>(i);
-  std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) { return key[a] != key[b] ? key[a] < key[b] : points.id[a] < points.id[b]; });
+  std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+    return key[a] != key[b] ? key[a] < key[b] : points.id[a] < points.id[b];
+  });
   if (ctx.task.isCancelled()) return Failure(cancelled());
   return Outputs{std::make_shared<const Points>(gathered(points, order))};
 }
 
 std::string sentence(const Params& p) {
   constexpr std::array axes{"x", "y", "z"};
-  const std::string by = p.by == By::Axis ? fmt::format("along {}", axes[static_cast<std::size_t>(p.axis)]) : p.by == By::Number ? "by " + p.number : p.by == By::Chance ? std::string("by lot") : std::string("from a place");
+  const std::string by = p.by == By::Axis     ? fmt::format("along {}", axes[static_cast<std::size_t>(p.axis)])
+                         : p.by == By::Number ? "by " + p.number
+                         : p.by == By::Chance ? std::string("by lot")
+                                              : std::string("from a place");
   return fmt::format("Order · {}{}", by, p.isReversed ? ", reversed" : "");
 }
 
@@ -54,17 +60,33 @@ const NodeKind& order() {
     k.id = "order";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Order");
-    k.help = ARVESK_TEXT("node", "Puts the points in an order: along an axis, by a number they carry, by lot, or by the distance from a place; ties go by id. The order is what Clearance (earlier stays), every n-th and cycles go by. It looks at the whole set.");
+    k.help = ARVESK_TEXT("node",
+                         "Puts the points in an order: along an axis, by a number they carry, by lot, or by the "
+                         "distance from a place; ties go by id. The order is what Clearance (earlier stays), every "
+                         "n-th and cycles go by. It looks at the whole set.");
     k.glyph = "order";
     k.synonyms = {"sort", "sequence", "shuffle", "index"};
     k.inputs = {pointsInput()};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "By"), ARVESK_TEXT("node", "What comes first."), {{"axis", ARVESK_TEXT("node", "Axis")}, {"number", ARVESK_TEXT("node", "A number")}, {"chance", ARVESK_TEXT("node", "Lot")}, {"place", ARVESK_TEXT("node", "Distance from a place")}}),
-        param("axis", &Params::axis, ARVESK_TEXT("node", "Axis"), ARVESK_TEXT("node", "Of the world."), {{"x", "X"}, {"y", "Y"}, {"z", "Z"}}).shown("by", {"axis"}),
-        param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint.")).shown("by", {"number"}),
-        param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Nearest first.")).in(Unit::Meter).hard(-1e5, 1e5).usual(-100, 100, 0.5).shown("by", {"place"}),
-        param("reversed", &Params::isReversed, ARVESK_TEXT("node", "Reversed"), ARVESK_TEXT("node", "The last one first.")),
+        param("by", &Params::by, ARVESK_TEXT("node", "By"), ARVESK_TEXT("node", "What comes first."),
+              {{"axis", ARVESK_TEXT("node", "Axis")},
+               {"number", ARVESK_TEXT("node", "A number")},
+               {"chance", ARVESK_TEXT("node", "Lot")},
+               {"place", ARVESK_TEXT("node", "Distance from a place")}}),
+        param("axis", &Params::axis, ARVESK_TEXT("node", "Axis"), ARVESK_TEXT("node", "Of the world."),
+              {{"x", "X"}, {"y", "Y"}, {"z", "Z"}})
+            .shown("by", {"axis"}),
+        param("number", &Params::number, ARVESK_TEXT("node", "Number"),
+              ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint."))
+            .shown("by", {"number"}),
+        param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Nearest first."))
+            .in(Unit::Meter)
+            .hard(-1e5, 1e5)
+            .usual(-100, 100, 0.5)
+            .shown("by", {"place"}),
+        param("reversed", &Params::isReversed, ARVESK_TEXT("node", "Reversed"),
+              ARVESK_TEXT("node", "The last one first.")),
     };
     k.usesSeed = true;
     k.reach = Reach::WholeSet;

@@ -29,17 +29,21 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const auto index = SurfaceIndex::of(*ground);
   if (!index) return Failure(index.error());
   const Vec3 direction = p.along == Along::Vertical ? -kUp : directionOr(p.direction, Vec3(0));
-  if (direction == Vec3(0)) return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, -1, 0 for down");
+  if (direction == Vec3(0))
+    return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, -1, 0 for down");
   const Array<std::uint32_t> order = mortonOrder(points.position, points.count);
 
-  // Rays go in Morton order, so what they find is written far apart: one record per point, turned into columns afterwards.
+  // Rays go in Morton order, so what they find is written far apart: one record per point, turned into columns
+  // afterwards.
   Array<GroundPlace> found(points.count);
   parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = order[k];
       const SurfaceHit hit = groundHit(**index, points.position[i], p.way, direction, p.reach);
-      if (hit.isHit()) found[i] = groundPlaceOf(*ground, hit);
-      else found[i].face = kNoFace;
+      if (hit.isHit())
+        found[i] = groundPlaceOf(*ground, hit);
+      else
+        found[i].face = kNoFace;
     }
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -73,7 +77,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.groundFace = std::move(face);
   out.groundUv = std::move(uv);
   auto [kept, left] = split(out, keeps);
-  if (left->count > 0) ctx.warn(fmt::format("{} points found no ground within {:g} m", left->count, p.reach), "Raise the reach, or keep the misses");
+  if (left->count > 0)
+    ctx.warn(fmt::format("{} points found no ground within {:g} m", left->count, p.reach),
+             "Raise the reach, or keep the misses");
   return Outputs{std::move(kept), std::move(left)};
 }
 
@@ -82,7 +88,9 @@ std::vector<std::string> explain(const EvalContext&, const Inputs&, const Params
 }
 
 std::string sentence(const Params& p) {
-  std::string text = p.way == SetDownWay::NearestPlace ? "Set down · to the nearest place" : p.way == SetDownWay::TopmostAlong ? "Set down · topmost" : "Set down · nearest";
+  std::string text = p.way == SetDownWay::NearestPlace   ? "Set down · to the nearest place"
+                     : p.way == SetDownWay::TopmostAlong ? "Set down · topmost"
+                                                         : "Set down · nearest";
   if (p.sinkBy == SinkBy::Meters && p.sink != 0) text += fmt::format(", {:g} m deep", p.sink);
   if (p.sinkBy == SinkBy::Share && p.sinkShare != 0) text += fmt::format(", {:g} % deep", p.sinkShare);
   return text;
@@ -96,21 +104,51 @@ const NodeKind& setDown() {
     k.id = "set-down";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Set down");
-    k.help = ARVESK_TEXT("node", "Puts points onto ground: along a direction to both sides within a reach, to the nearest or the topmost place, or to the nearest place in any direction. Renews the ground record; never turns. Points that find no ground are left out or kept as they were.");
+    k.help = ARVESK_TEXT("node",
+                         "Puts points onto ground: along a direction to both sides within a reach, to the nearest or "
+                         "the topmost place, or to the nearest place in any direction. Renews the ground record; never "
+                         "turns. Points that find no ground are left out or kept as they were.");
     k.glyph = "set-down";
     k.synonyms = {"project", "snap", "ground", "settle", "place"};
     k.inputs = {pointsInput(), groundInput(false), adjustWhereInput()};
     k.outputs = {pointsOutput(), leftOutOutput()};
     k.params = {
         param("way", &Params::way, ARVESK_TEXT("node", "To"), ARVESK_TEXT("node", "Which place of the ground."),
-              {{"nearest-along", ARVESK_TEXT("node", "Nearest along")}, {"topmost-along", ARVESK_TEXT("node", "Topmost along")}, {"nearest-place", ARVESK_TEXT("node", "Nearest place")}}),
-        param("along", &Params::along, ARVESK_TEXT("node", "Along"), ARVESK_TEXT("node", "Straight down and up, or a direction and its opposite."), {{"vertical", ARVESK_TEXT("node", "Vertical")}, {"direction", ARVESK_TEXT("node", "Direction")}}).shown("way", {"nearest-along", "topmost-along"}),
-        param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"), ARVESK_TEXT("node", "Which way counts as down; topmost is the first place met on it.")).hard(-1, 1).usual(-1, 1, 0.05).shown("along", {"direction"}),
-        param("reach", &Params::reach, ARVESK_TEXT("node", "Reach"), ARVESK_TEXT("node", "How far ground may be away, to either side.")).in(Unit::Meter).hard(0.001, 1e5).usual(0.1, 100, 0.5),
-        param("sink_by", &Params::sinkBy, ARVESK_TEXT("node", "Sink by"), ARVESK_TEXT("node", "Meters, or a share of the point's height."), {{"meters", ARVESK_TEXT("node", "Meters")}, {"share", ARVESK_TEXT("node", "Share of size")}}),
-        param("sink", &Params::sink, ARVESK_TEXT("node", "Sink"), ARVESK_TEXT("node", "How deep into the ground; below 0 lifts.")).in(Unit::Meter).hard(-1e4, 1e4).usual(-1, 1, 0.01).shown("sink_by", {"meters"}),
-        param("sink_share", &Params::sinkShare, ARVESK_TEXT("node", "Sink"), ARVESK_TEXT("node", "Share of 1 m × the point's size.")).in(Unit::Percent).hard(-1000, 1000).usual(0, 100, 1).shown("sink_by", {"share"}),
-        param("misses", &Params::misses, ARVESK_TEXT("node", "Misses"), ARVESK_TEXT("node", "What happens to points that find no ground."), {{"left-out", ARVESK_TEXT("node", "Left out")}, {"kept", ARVESK_TEXT("node", "Kept")}}),
+              {{"nearest-along", ARVESK_TEXT("node", "Nearest along")},
+               {"topmost-along", ARVESK_TEXT("node", "Topmost along")},
+               {"nearest-place", ARVESK_TEXT("node", "Nearest place")}}),
+        param("along", &Params::along, ARVESK_TEXT("node", "Along"),
+              ARVESK_TEXT("node", "Straight down and up, or a direction and its opposite."),
+              {{"vertical", ARVESK_TEXT("node", "Vertical")}, {"direction", ARVESK_TEXT("node", "Direction")}})
+            .shown("way", {"nearest-along", "topmost-along"}),
+        param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"),
+              ARVESK_TEXT("node", "Which way counts as down; topmost is the first place met on it."))
+            .hard(-1, 1)
+            .usual(-1, 1, 0.05)
+            .shown("along", {"direction"}),
+        param("reach", &Params::reach, ARVESK_TEXT("node", "Reach"),
+              ARVESK_TEXT("node", "How far ground may be away, to either side."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e5)
+            .usual(0.1, 100, 0.5),
+        param("sink_by", &Params::sinkBy, ARVESK_TEXT("node", "Sink by"),
+              ARVESK_TEXT("node", "Meters, or a share of the point's height."),
+              {{"meters", ARVESK_TEXT("node", "Meters")}, {"share", ARVESK_TEXT("node", "Share of size")}}),
+        param("sink", &Params::sink, ARVESK_TEXT("node", "Sink"),
+              ARVESK_TEXT("node", "How deep into the ground; below 0 lifts."))
+            .in(Unit::Meter)
+            .hard(-1e4, 1e4)
+            .usual(-1, 1, 0.01)
+            .shown("sink_by", {"meters"}),
+        param("sink_share", &Params::sinkShare, ARVESK_TEXT("node", "Sink"),
+              ARVESK_TEXT("node", "Share of 1 m × the point's size."))
+            .in(Unit::Percent)
+            .hard(-1000, 1000)
+            .usual(0, 100, 1)
+            .shown("sink_by", {"share"}),
+        param("misses", &Params::misses, ARVESK_TEXT("node", "Misses"),
+              ARVESK_TEXT("node", "What happens to points that find no ground."),
+              {{"left-out", ARVESK_TEXT("node", "Left out")}, {"kept", ARVESK_TEXT("node", "Kept")}}),
         amountParam(&Params::amount),
     };
     k = define<Params>(std::move(k), &evaluate, &sentence);

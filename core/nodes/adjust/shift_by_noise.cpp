@@ -35,7 +35,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       noise.octaves = p.octaves;
       noise.seed = static_cast<std::uint32_t>(ctx.draw(purposes[static_cast<std::size_t>(axis)]).bits(0));
       noiseValues(noise, x.data(), y.data(), z.data(), n, value.data());
-      for (std::size_t i = 0; i < n; ++i) position[begin + i][axis] += (2 * value[i] - 1) * p.strength[axis] * effect[begin + i];
+      for (std::size_t i = 0; i < n; ++i)
+        position[begin + i][axis] += (2 * value[i] - 1) * p.strength[axis] * effect[begin + i];
     }
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -44,7 +45,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
-std::string sentence(const Params& p) { return fmt::format("Shift · up to {:g} m, waves of {:g} m", std::max({p.strength.x, p.strength.y, p.strength.z}), p.noiseSize); }
+std::string sentence(const Params& p) {
+  return fmt::format("Shift · up to {:g} m, waves of {:g} m", std::max({p.strength.x, p.strength.y, p.strength.z}),
+                     p.noiseSize);
+}
 
 }  // namespace
 
@@ -54,15 +58,28 @@ const NodeKind& shiftByNoise() {
     k.id = "shift-by-noise";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Shift by noise");
-    k.help = ARVESK_TEXT("node", "Moves points by centered noise of their place: neighbors move alike, and on the whole nothing drifts away. The ground record stays as it was; Set down renews it.");
+    k.help = ARVESK_TEXT("node",
+                         "Moves points by centered noise of their place: neighbors move alike, and on the whole "
+                         "nothing drifts away. The ground record stays as it was; Set down renews it.");
     k.glyph = "shift-by-noise";
     k.synonyms = {"displace", "warp", "distort", "jitter", "offset"};
     k.inputs = {pointsInput(), adjustWhereInput()};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("strength", &Params::strength, ARVESK_TEXT("node", "Strength"), ARVESK_TEXT("node", "Farthest move along each axis, to both sides.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
-        param("noise_size", &Params::noiseSize, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Size of the noise's largest waves.")).in(Unit::Meter).hard(0.001, 1e5).usual(0.1, 50, 0.1),
-        param("octaves", &Params::octaves, ARVESK_TEXT("node", "Octaves"), ARVESK_TEXT("node", "Each adds waves half as large and half as strong.")).hard(1, 12).usual(1, 8, 1),
+        param("strength", &Params::strength, ARVESK_TEXT("node", "Strength"),
+              ARVESK_TEXT("node", "Farthest move along each axis, to both sides."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
+        param("noise_size", &Params::noiseSize, ARVESK_TEXT("node", "Size"),
+              ARVESK_TEXT("node", "Size of the noise's largest waves."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e5)
+            .usual(0.1, 50, 0.1),
+        param("octaves", &Params::octaves, ARVESK_TEXT("node", "Octaves"),
+              ARVESK_TEXT("node", "Each adds waves half as large and half as strong."))
+            .hard(1, 12)
+            .usual(1, 8, 1),
         amountParam(&Params::amount),
     };
     k.usesSeed = true;

@@ -25,7 +25,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<Vec3> size = points.size.copied(points.count);
   const auto at = [](const Range& r, float v) { return r.from + (r.to - r.from) * v; };
   for (std::size_t i = 0; i < points.count; ++i) {
-    const Vec3 factor = p.by == SizeBy::Uniform ? Vec3(at(p.size, value[i])) : Vec3(at(p.sizeX, value[i]), at(p.sizeY, value[i]), at(p.sizeZ, value[i]));
+    const Vec3 factor = p.by == SizeBy::Uniform
+                            ? Vec3(at(p.size, value[i]))
+                            : Vec3(at(p.sizeX, value[i]), at(p.sizeY, value[i]), at(p.sizeZ, value[i]));
     size[i] *= glm::max(Vec3(1) + (factor - Vec3(1)) * effect[i], Vec3(1e-4F));
   }
   Array<std::uint8_t> all;
@@ -49,18 +51,32 @@ const NodeKind& sizeByMask() {
     k.id = "size-by-mask";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Size by mask");
-    k.help = ARVESK_TEXT("node", "Multiplies the size by a factor that goes from the first value, where the mask is 0, to the second, where it is 1.");
+    k.help = ARVESK_TEXT("node",
+                         "Multiplies the size by a factor that goes from the first value, where the mask is 0, to the "
+                         "second, where it is 1.");
     k.glyph = "size-by-mask";
     k.synonyms = {"scale", "grow", "shrink", "height"};
-    k.inputs = {pointsInput(), {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Chooses between the two factors."), false, false}, adjustWhereInput()};
+    k.inputs = {pointsInput(),
+                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
+                 ARVESK_TEXT("node", "Chooses between the two factors."), false, false},
+                adjustWhereInput()};
     k.outputs = {pointsOutput()};
     const auto factor = [](ParamSpec spec) { return spec.hard(0, 1000).usual(0, 4, 0.05); };
     k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "One factor, or one per own axis."), {{"uniform", ARVESK_TEXT("node", "Uniform")}, {"per-axis", ARVESK_TEXT("node", "Per axis")}}),
-        factor(param("size", &Params::size, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."))).shown("by", {"uniform"}),
-        factor(param("size_x", &Params::sizeX, ARVESK_TEXT("node", "Factor X"), ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."))).shown("by", {"per-axis"}),
-        factor(param("size_y", &Params::sizeY, ARVESK_TEXT("node", "Factor Y"), ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."))).shown("by", {"per-axis"}),
-        factor(param("size_z", &Params::sizeZ, ARVESK_TEXT("node", "Factor Z"), ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."))).shown("by", {"per-axis"}),
+        param("by", &Params::by, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "One factor, or one per own axis."),
+              {{"uniform", ARVESK_TEXT("node", "Uniform")}, {"per-axis", ARVESK_TEXT("node", "Per axis")}}),
+        factor(param("size", &Params::size, ARVESK_TEXT("node", "Factor"),
+                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
+            .shown("by", {"uniform"}),
+        factor(param("size_x", &Params::sizeX, ARVESK_TEXT("node", "Factor X"),
+                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
+            .shown("by", {"per-axis"}),
+        factor(param("size_y", &Params::sizeY, ARVESK_TEXT("node", "Factor Y"),
+                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
+            .shown("by", {"per-axis"}),
+        factor(param("size_z", &Params::sizeZ, ARVESK_TEXT("node", "Factor Z"),
+                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
+            .shown("by", {"per-axis"}),
         amountParam(&Params::amount),
     };
     return define<Params>(std::move(k), &evaluate, &sentence);

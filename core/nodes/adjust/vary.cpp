@@ -41,7 +41,8 @@ class Variation {
   }
 
   Vec3 move(std::uint64_t id, float effect, const Quat& own, const Vec3& normal) const {
-    const Vec3 m = effect * Vec3(number("move-x", id, m_p.moveX), number("move-y", id, m_p.moveY), number("move-z", id, m_p.moveZ));
+    const Vec3 m = effect * Vec3(number("move-x", id, m_p.moveX), number("move-y", id, m_p.moveY),
+                                 number("move-z", id, m_p.moveZ));
     switch (m_p.frame) {
       case Frame::Own: return own * m;
       case Frame::World: return m;
@@ -54,20 +55,26 @@ class Variation {
     const auto about = [&](const char* purpose, const Range& range, const Vec3& axis) {
       return glm::angleAxis(radians(effect * stepped(number(purpose, id, range), m_p.turnStepDeg)), axis);
     };
-    return about("turn-y", m_p.turnYDeg, {0, 1, 0}) * about("turn-x", m_p.turnXDeg, {1, 0, 0}) * about("turn-z", m_p.turnZDeg, {0, 0, 1});
+    return about("turn-y", m_p.turnYDeg, {0, 1, 0}) * about("turn-x", m_p.turnXDeg, {1, 0, 0}) *
+           about("turn-z", m_p.turnZDeg, {0, 0, 1});
   }
 
   Vec3 size(std::uint64_t id, float effect) const {
     Vec3 s(stepped(number("size", id, m_p.size), m_p.sizeStep));
     if (m_p.sizeBy == SizeBy::PerAxis)
-      s = {stepped(number("size-x", id, m_p.sizeX), m_p.sizeStep), stepped(number("size-y", id, m_p.sizeY), m_p.sizeStep), stepped(number("size-z", id, m_p.sizeZ), m_p.sizeStep)};
+      s = {stepped(number("size-x", id, m_p.sizeX), m_p.sizeStep),
+           stepped(number("size-y", id, m_p.sizeY), m_p.sizeStep),
+           stepped(number("size-z", id, m_p.sizeZ), m_p.sizeStep)};
     return glm::max(Vec3(1) + (s - Vec3(1)) * effect, Vec3(1e-4F));
   }
 
   Vec3 tint(std::uint64_t id, float effect) const {
-    return effect * Vec3(number("hue", id, m_p.hueDeg) / 360, number("saturation", id, m_p.saturation) / 100, number("value", id, m_p.value) / 100);
+    return effect * Vec3(number("hue", id, m_p.hueDeg) / 360, number("saturation", id, m_p.saturation) / 100,
+                         number("value", id, m_p.value) / 100);
   }
-  bool hasTint() const { return m_p.hueDeg != Range{0, 0} || m_p.saturation != Range{0, 0} || m_p.value != Range{0, 0}; }
+  bool hasTint() const {
+    return m_p.hueDeg != Range{0, 0} || m_p.saturation != Range{0, 0} || m_p.value != Range{0, 0};
+  }
 
  private:
   const EvalContext& m_ctx;
@@ -109,7 +116,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 std::string sentence(const Params& p) {
   std::string text = "Vary";
   const auto moves = [](const Range& r) { return r != Range{0, 0}; };
-  if (p.sizeBy == SizeBy::Uniform && p.size != Range{1, 1}) text += fmt::format(" · size {:g} to {:g}", p.size.from, p.size.to);
+  if (p.sizeBy == SizeBy::Uniform && p.size != Range{1, 1})
+    text += fmt::format(" · size {:g} to {:g}", p.size.from, p.size.to);
   if (p.sizeBy == SizeBy::PerAxis) text += " · size per axis";
   if (moves(p.moveX) || moves(p.moveY) || moves(p.moveZ)) text += " · moved";
   if (moves(p.turnXDeg) || moves(p.turnYDeg) || moves(p.turnZDeg)) text += " · turned";
@@ -125,7 +133,11 @@ const NodeKind& vary() {
     k.id = "vary";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Vary");
-    k.help = ARVESK_TEXT("node", "Random differences per point: moves along own axes, world axes or the ground, turns in the own frame, multiplies size, and tints. Ranges draw uniformly and a point's draws never change when others come or go. Moving leaves the ground record as it was; put Set down after it.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Random differences per point: moves along own axes, world axes or the ground, turns in the own frame, "
+        "multiplies size, and tints. Ranges draw uniformly and a point's draws never change when others come or go. "
+        "Moving leaves the ground record as it was; put Set down after it.");
     k.glyph = "vary";
     k.synonyms = {"random", "jitter", "transform", "scale", "rotate", "offset", "color"};
     k.inputs = {pointsInput(), adjustWhereInput()};
@@ -135,24 +147,48 @@ const NodeKind& vary() {
     const auto factor = [](ParamSpec spec) { return spec.hard(0.0001, 1000).usual(0.1, 3, 0.05); };
     const auto percent = [](ParamSpec spec) { return spec.in(Unit::Percent).hard(-100, 100).usual(-50, 50, 1); };
     k.params = {
-        factor(param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Factor on all axes."))).shown("size_by", {"uniform"}),
-        factor(param("size_x", &Params::sizeX, ARVESK_TEXT("node", "Size X"), ARVESK_TEXT("node", "Factor along own X."))).shown("size_by", {"per-axis"}),
-        factor(param("size_y", &Params::sizeY, ARVESK_TEXT("node", "Size Y"), ARVESK_TEXT("node", "Factor along own Y."))).shown("size_by", {"per-axis"}),
-        factor(param("size_z", &Params::sizeZ, ARVESK_TEXT("node", "Size Z"), ARVESK_TEXT("node", "Factor along own Z."))).shown("size_by", {"per-axis"}),
-        param("size_by", &Params::sizeBy, ARVESK_TEXT("node", "Sizes"), ARVESK_TEXT("node", "One factor for all axes, or one for each."), {{"uniform", ARVESK_TEXT("node", "Uniform")}, {"per-axis", ARVESK_TEXT("node", "Per axis")}}),
-        factor(param("size_step", &Params::sizeStep, ARVESK_TEXT("node", "Size steps"), ARVESK_TEXT("node", "Sizes go in steps of this; 0 for none."))).hard(0, 100),
+        factor(param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Factor on all axes.")))
+            .shown("size_by", {"uniform"}),
+        factor(
+            param("size_x", &Params::sizeX, ARVESK_TEXT("node", "Size X"), ARVESK_TEXT("node", "Factor along own X.")))
+            .shown("size_by", {"per-axis"}),
+        factor(
+            param("size_y", &Params::sizeY, ARVESK_TEXT("node", "Size Y"), ARVESK_TEXT("node", "Factor along own Y.")))
+            .shown("size_by", {"per-axis"}),
+        factor(
+            param("size_z", &Params::sizeZ, ARVESK_TEXT("node", "Size Z"), ARVESK_TEXT("node", "Factor along own Z.")))
+            .shown("size_by", {"per-axis"}),
+        param("size_by", &Params::sizeBy, ARVESK_TEXT("node", "Sizes"),
+              ARVESK_TEXT("node", "One factor for all axes, or one for each."),
+              {{"uniform", ARVESK_TEXT("node", "Uniform")}, {"per-axis", ARVESK_TEXT("node", "Per axis")}}),
+        factor(param("size_step", &Params::sizeStep, ARVESK_TEXT("node", "Size steps"),
+                     ARVESK_TEXT("node", "Sizes go in steps of this; 0 for none.")))
+            .hard(0, 100),
         angles(param("turn_x", &Params::turnXDeg, ARVESK_TEXT("node", "Turn X"), ARVESK_TEXT("node", "About own X."))),
         angles(param("turn_y", &Params::turnYDeg, ARVESK_TEXT("node", "Turn Y"), ARVESK_TEXT("node", "About own up."))),
         angles(param("turn_z", &Params::turnZDeg, ARVESK_TEXT("node", "Turn Z"), ARVESK_TEXT("node", "About own Z."))),
-        angles(param("turn_step", &Params::turnStepDeg, ARVESK_TEXT("node", "Turn steps"), ARVESK_TEXT("node", "Turns go in steps of this; 0° for none."))).hard(0, 360),
-        param("frame", &Params::frame, ARVESK_TEXT("node", "Moves along"), ARVESK_TEXT("node", "Which axes the moves below follow."), {{"own", ARVESK_TEXT("node", "Own axes")}, {"world", ARVESK_TEXT("node", "World axes")}, {"ground", ARVESK_TEXT("node", "The ground")}}),
+        angles(param("turn_step", &Params::turnStepDeg, ARVESK_TEXT("node", "Turn steps"),
+                     ARVESK_TEXT("node", "Turns go in steps of this; 0° for none.")))
+            .hard(0, 360),
+        param("frame", &Params::frame, ARVESK_TEXT("node", "Moves along"),
+              ARVESK_TEXT("node", "Which axes the moves below follow."),
+              {{"own", ARVESK_TEXT("node", "Own axes")},
+               {"world", ARVESK_TEXT("node", "World axes")},
+               {"ground", ARVESK_TEXT("node", "The ground")}}),
         meters(param("move_x", &Params::moveX, ARVESK_TEXT("node", "Move X"), ARVESK_TEXT("node", "Drawn per point."))),
         meters(param("move_y", &Params::moveY, ARVESK_TEXT("node", "Move Y"), ARVESK_TEXT("node", "Drawn per point."))),
         meters(param("move_z", &Params::moveZ, ARVESK_TEXT("node", "Move Z"), ARVESK_TEXT("node", "Drawn per point."))),
-        angles(param("hue", &Params::hueDeg, ARVESK_TEXT("node", "Hue"), ARVESK_TEXT("node", "Turn of the color wheel."))),
-        percent(param("saturation", &Params::saturation, ARVESK_TEXT("node", "Saturation"), ARVESK_TEXT("node", "More or less color."))),
-        percent(param("value", &Params::value, ARVESK_TEXT("node", "Brightness"), ARVESK_TEXT("node", "Lighter or darker."))),
-        param("share", &Params::share, ARVESK_TEXT("node", "Affected"), ARVESK_TEXT("node", "Share of points that are varied at all.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
+        angles(
+            param("hue", &Params::hueDeg, ARVESK_TEXT("node", "Hue"), ARVESK_TEXT("node", "Turn of the color wheel."))),
+        percent(param("saturation", &Params::saturation, ARVESK_TEXT("node", "Saturation"),
+                      ARVESK_TEXT("node", "More or less color."))),
+        percent(param("value", &Params::value, ARVESK_TEXT("node", "Brightness"),
+                      ARVESK_TEXT("node", "Lighter or darker."))),
+        param("share", &Params::share, ARVESK_TEXT("node", "Affected"),
+              ARVESK_TEXT("node", "Share of points that are varied at all."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1),
         amountParam(&Params::amount),
     };
     k.usesSeed = true;

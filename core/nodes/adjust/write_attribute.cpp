@@ -19,7 +19,10 @@ struct Params {
   std::string text = "marked";
 };
 
-struct WeightedText { std::string text; float weight; };
+struct WeightedText {
+  std::string text;
+  float weight;
+};
 
 /// "kelp 3, moss 0.5, bare": texts with a weight each, 1 where none is given.
 std::optional<std::vector<WeightedText>> choicesIn(const std::string& all) {
@@ -38,7 +41,10 @@ std::optional<std::vector<WeightedText>> choicesIn(const std::string& all) {
   return out;
 }
 
-std::string faultOfChoices(const std::string& text) { return choicesIn(text) ? std::string() : "must be texts with commas between, each with a weight if wished, such as moss 3, bare"; }
+std::string faultOfChoices(const std::string& text) {
+  return choicesIn(text) ? std::string()
+                         : "must be texts with commas between, each with a weight if wished, such as moss 3, bare";
+}
 
 std::string faultOfName(const std::string& name) {
   if (name.empty()) return "must not be empty";
@@ -47,17 +53,21 @@ std::string faultOfName(const std::string& name) {
   return {};
 }
 
-TextColumn chosen(const EvalContext& ctx, const Points& points, const Params& p, const std::vector<WeightedText>& choices) {
+TextColumn chosen(const EvalContext& ctx, const Points& points, const Params& p,
+                  const std::vector<WeightedText>& choices) {
   auto names = std::make_shared<std::vector<std::string>>();
   Rendezvous lot(ctx.draw("choice"));
   for (const WeightedText& c : choices) {
     // The same text once more is another lot.
-    lot.add(hashOf(hashText(c.text), static_cast<std::uint64_t>(std::count(names->begin(), names->end(), c.text))), c.weight);
+    lot.add(hashOf(hashText(c.text), static_cast<std::uint64_t>(std::count(names->begin(), names->end(), c.text))),
+            c.weight);
     names->push_back(c.text);
   }
   Array<std::uint32_t> index(points.count);
   parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) index[i] = static_cast<std::uint32_t>(std::max(0, lot.chosen(drawId(points, p.per, i))));  // all weights 0: the first
+    for (std::size_t i = begin; i < end; ++i)
+      index[i] = static_cast<std::uint32_t>(
+          std::max(0, lot.chosen(drawId(points, p.per, i))));  // all weights 0: the first
   });
   return {std::move(names), Column<std::uint32_t>(std::move(index))};
 }
@@ -71,7 +81,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       for (float& v : value) v = p.range.from + (p.range.to - p.range.from) * v;
     } else {
       const Draw draw = ctx.draw("number");
-      for (std::size_t i = 0; i < out.count; ++i) value[i] = draw.between(drawId(out, p.per, i), p.range.from, p.range.to);
+      for (std::size_t i = 0; i < out.count; ++i)
+        value[i] = draw.between(drawId(out, p.per, i), p.range.from, p.range.to);
     }
     out.attributes.insert_or_assign(p.name, Column<float>(std::move(value)));
   } else if (p.write == Write::Choice) {
@@ -79,7 +90,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (!choices) return fail(ProblemCode::BadParameter, "Choices " + faultOfChoices(p.choices));
     out.attributes.insert_or_assign(p.name, chosen(ctx, out, p, *choices));
   } else {
-    out.attributes.insert_or_assign(p.name, TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{p.text}), Column<std::uint32_t>(0)});
+    out.attributes.insert_or_assign(
+        p.name, TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{p.text}),
+                           Column<std::uint32_t>(0)});
   }
   if (ctx.task.isCancelled()) return Failure(cancelled());
   return Outputs{std::make_shared<const Points>(std::move(out))};
@@ -98,18 +111,38 @@ const NodeKind& writeAttribute() {
     k.id = "write-attribute";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Write attribute");
-    k.help = ARVESK_TEXT("node", "Gives points a value by name, which masks, Share out, Order, Ledger and export can use: a number (by a mask, or by lot), a text chosen by weights, or one text for all. Lots are drawn per point, or once for a parent or patch.");
+    k.help = ARVESK_TEXT("node",
+                         "Gives points a value by name, which masks, Share out, Order, Ledger and export can use: a "
+                         "number (by a mask, or by lot), a text chosen by weights, or one text for all. Lots are drawn "
+                         "per point, or once for a parent or patch.");
     k.glyph = "attribute";
     k.synonyms = {"set", "property", "tag", "value", "label", "kind"};
-    k.inputs = {pointsInput(), {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Takes the number from the first to the second value."), true, false}};
+    k.inputs = {pointsInput(),
+                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
+                 ARVESK_TEXT("node", "Takes the number from the first to the second value."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("name", &Params::name, ARVESK_TEXT("node", "Name"), ARVESK_TEXT("node", "How the attribute is called.")).checked(&faultOfName),
-        param("write", &Params::write, ARVESK_TEXT("node", "Write"), ARVESK_TEXT("node", "A number, one of several texts, or a text."), {{"number", ARVESK_TEXT("node", "A number")}, {"choice", ARVESK_TEXT("node", "One of several")}, {"text", ARVESK_TEXT("node", "A text")}}),
-        param("range", &Params::range, ARVESK_TEXT("node", "From, to"), ARVESK_TEXT("node", "The number where the mask is 0, and where it is 1; without a mask by lot between.")).hard(-1e9, 1e9).usual(0, 1, 0.01).shown("write", {"number"}),
-        param("choices", &Params::choices, ARVESK_TEXT("node", "Choices"), ARVESK_TEXT("node", "Texts with commas between; a number behind one is its weight.")).checked(&faultOfChoices).shown("write", {"choice"}),
-        param("text", &Params::text, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that all get.")).shown("write", {"text"}),
-        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "What shares one lot."), drawPerOptions()).shown("write", {"number", "choice"}),
+        param("name", &Params::name, ARVESK_TEXT("node", "Name"), ARVESK_TEXT("node", "How the attribute is called."))
+            .checked(&faultOfName),
+        param("write", &Params::write, ARVESK_TEXT("node", "Write"),
+              ARVESK_TEXT("node", "A number, one of several texts, or a text."),
+              {{"number", ARVESK_TEXT("node", "A number")},
+               {"choice", ARVESK_TEXT("node", "One of several")},
+               {"text", ARVESK_TEXT("node", "A text")}}),
+        param("range", &Params::range, ARVESK_TEXT("node", "From, to"),
+              ARVESK_TEXT("node", "The number where the mask is 0, and where it is 1; without a mask by lot between."))
+            .hard(-1e9, 1e9)
+            .usual(0, 1, 0.01)
+            .shown("write", {"number"}),
+        param("choices", &Params::choices, ARVESK_TEXT("node", "Choices"),
+              ARVESK_TEXT("node", "Texts with commas between; a number behind one is its weight."))
+            .checked(&faultOfChoices)
+            .shown("write", {"choice"}),
+        param("text", &Params::text, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that all get."))
+            .shown("write", {"text"}),
+        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "What shares one lot."),
+              drawPerOptions())
+            .shown("write", {"number", "choice"}),
     };
     k.usesSeed = true;
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -20,8 +20,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (!surface) return Failure(surface.error());
   std::size_t bare = 0;
   for (std::size_t i = 0; i < points.count; ++i) bare += points.prop[i] == kNoProp;
-  if (bare > 0) ctx.warn(fmt::format("{} points have no prop and are not in the mesh", bare), "Put Dress before this node");
-  if (surface->triangles.empty()) return fail(ProblemCode::WrongInput, "there is nothing to bake", "Put Dress before this node");
+  if (bare > 0)
+    ctx.warn(fmt::format("{} points have no prop and are not in the mesh", bare), "Put Dress before this node");
+  if (surface->triangles.empty())
+    return fail(ProblemCode::WrongInput, "there is nothing to bake", "Put Dress before this node");
   surface->isShown = p.isShown;
   return Outputs{std::make_shared<const Surface>(std::move(*surface))};
 }
@@ -36,16 +38,25 @@ const NodeKind& bakeToMesh() {
     k.id = "bake-to-mesh";
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Bake to mesh");
-    k.help = ARVESK_TEXT("node", "Makes real geometry of placements: one mesh with a part per prop, or one object per placement with a name of its own. The result is a surface: to place on, to take the part of, to deliver. Guarded by a limit of triangles.");
+    k.help = ARVESK_TEXT("node",
+                         "Makes real geometry of placements: one mesh with a part per prop, or one object per "
+                         "placement with a name of its own. The result is a surface: to place on, to take the part of, "
+                         "to deliver. Guarded by a limit of triangles.");
     k.glyph = "bake";
     k.showsTriangles = true;
     k.synonyms = {"geometry", "combine", "mesh"};
     k.inputs = {pointsInput()};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {
-        param("as", &Params::as, ARVESK_TEXT("node", "As"), ARVESK_TEXT("node", "One mesh, or an object per placement (65,535 at most)."), {{"one-mesh", ARVESK_TEXT("node", "One mesh")}, {"objects", ARVESK_TEXT("node", "An object each")}}),
-        param("most_triangles", &Params::mostTriangles, ARVESK_TEXT("node", "At most"), ARVESK_TEXT("node", "Triangles; above it the node fails and tells how many there would be.")).hard(1, 1e9).usual(1e4, 2e7, 1e4),
-        param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"), ARVESK_TEXT("node", "As ground; the placements themselves are shown by their output anyway.")),
+        param("as", &Params::as, ARVESK_TEXT("node", "As"),
+              ARVESK_TEXT("node", "One mesh, or an object per placement (65,535 at most)."),
+              {{"one-mesh", ARVESK_TEXT("node", "One mesh")}, {"objects", ARVESK_TEXT("node", "An object each")}}),
+        param("most_triangles", &Params::mostTriangles, ARVESK_TEXT("node", "At most"),
+              ARVESK_TEXT("node", "Triangles; above it the node fails and tells how many there would be."))
+            .hard(1, 1e9)
+            .usual(1e4, 2e7, 1e4),
+        param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"),
+              ARVESK_TEXT("node", "As ground; the placements themselves are shown by their output anyway.")),
     };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -13,7 +13,8 @@ struct Params {
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
   const auto& links = in.many("points");
   if (p.number < 1 || static_cast<std::size_t>(p.number) > links.size())
-    return fail(ProblemCode::BadParameter, fmt::format("number is {}, but there are {} inputs", p.number, links.size()), "Set a number from 1 to the number of inputs");
+    return fail(ProblemCode::BadParameter, fmt::format("number is {}, but there are {} inputs", p.number, links.size()),
+                "Set a number from 1 to the number of inputs");
   return Outputs{links[static_cast<std::size_t>(p.number - 1)].value};
 }
 
@@ -27,12 +28,22 @@ const NodeKind& choose() {
     k.id = "choose";
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Choose");
-    k.help = ARVESK_TEXT("node", "Passes on one of several inputs of one type, by number: points, surfaces, masks or kits.");
+    k.help = ARVESK_TEXT("node",
+                         "Passes on one of several inputs of one type, by number: points, surfaces, masks or kits.");
     k.glyph = "choose";
     k.synonyms = {"switch", "select", "variant"};
-    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Choices"), ARVESK_TEXT("node", "What to choose from, in order; all of one type."), false, true, {ValueType::Surface, ValueType::Mask, ValueType::Kit}}};
+    k.inputs = {{"points",
+                 ValueType::Points,
+                 ARVESK_TEXT("node", "Choices"),
+                 ARVESK_TEXT("node", "What to choose from, in order; all of one type."),
+                 false,
+                 true,
+                 {ValueType::Surface, ValueType::Mask, ValueType::Kit}}};
     k.outputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Chosen"), "points"}};
-    k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "Which input passes, from 1.")).hard(1, 1000).usual(1, 10, 1)};
+    k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"),
+                      ARVESK_TEXT("node", "Which input passes, from 1."))
+                    .hard(1, 1000)
+                    .usual(1, 10, 1)};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

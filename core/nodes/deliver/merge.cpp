@@ -86,10 +86,13 @@ const NodeKind& merge() {
     k.id = "merge";
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Merge");
-    k.help = ARVESK_TEXT("node", "Puts several sets of points together, one after the other; attributes are united. The first input keeps its ids, the others are keyed by their own place at this node.");
+    k.help = ARVESK_TEXT("node",
+                         "Puts several sets of points together, one after the other; attributes are united. The first "
+                         "input keeps its ids, the others are keyed by their own place at this node.");
     k.glyph = "merge";
     k.synonyms = {"join", "combine", "add", "union"};
-    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "Sets of points, in order."), false, true}};
+    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"),
+                 ARVESK_TEXT("node", "Sets of points, in order."), false, true}};
     k.outputs = {pointsOutput()};
     k.evaluate = &evaluate;
     k.sentence = [](const ParamMap&) { return std::string("Merge"); };

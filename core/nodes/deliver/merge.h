@@ -5,8 +5,8 @@
 
 namespace arvesk::nodes {
 
-/// One after the other. The first keeps its ids, the others are keyed anew with their slot's permanent uid, so that ids stay unique
-/// and stay the same when other inputs come or go. Kits are united by prop.
+/// One after the other. The first keeps its ids, the others are keyed anew with their slot's permanent uid, so that ids
+/// stay unique and stay the same when other inputs come or go. Kits are united by prop.
 Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>& links);
 
 }  // namespace arvesk::nodes

@@ -15,7 +15,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const auto& links = in.many("points");
   const auto isSurface = [](const Inputs::Link& l) { return std::holds_alternative<SurfacePtr>(l.value); };
   if (std::any_of(links.begin(), links.end(), isSurface)) {
-    if (!std::all_of(links.begin(), links.end(), isSurface)) return fail(ProblemCode::WrongInput, "gets points and surfaces at once", "Use one Output for the points and one for the surfaces");
+    if (!std::all_of(links.begin(), links.end(), isSurface))
+      return fail(ProblemCode::WrongInput, "gets points and surfaces at once",
+                  "Use one Output for the points and one for the surfaces");
     auto surface = mergedSurfaces(ctx, links);
     if (!surface) return Failure(surface.error());
     Surface shown = **surface;
@@ -26,7 +28,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (!points) return Failure(points.error());
   std::size_t bare = 0;
   for (std::size_t i = 0; i < (*points)->count; ++i) bare += (*points)->prop[i] == kNoProp;
-  if (bare > 0) ctx.warn(std::to_string(bare) + " points have no prop and are not exported as instances", "Put Dress before this node");
+  if (bare > 0)
+    ctx.warn(std::to_string(bare) + " points have no prop and are not exported as instances",
+             "Put Dress before this node");
   return Outputs{std::move(*points)};
 }
 
@@ -45,14 +49,24 @@ const NodeKind& output() {
     k.id = "output";
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Output");
-    k.help = ARVESK_TEXT("node", "A named layer of the result: shown in Site and written by export, under the node's title. Several inputs are put together as Merge does. Surfaces are delivered as meshes.");
+    k.help = ARVESK_TEXT("node",
+                         "A named layer of the result: shown in Site and written by export, under the node's title. "
+                         "Several inputs are put together as Merge does. Surfaces are delivered as meshes.");
     k.glyph = "output";
     k.synonyms = {"result", "layer", "export", "deliver"};
-    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "What belongs to this layer: points, or surfaces."), false, true, {ValueType::Surface}}};
+    k.inputs = {{"points",
+                 ValueType::Points,
+                 ARVESK_TEXT("node", "Points"),
+                 ARVESK_TEXT("node", "What belongs to this layer: points, or surfaces."),
+                 false,
+                 true,
+                 {ValueType::Surface}}};
     k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed"), "points"}};
     k.params = {
-        param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"), ARVESK_TEXT("node", "Export writes this layer.")),
-        param("visible", &Params::isVisible, ARVESK_TEXT("node", "Visible"), ARVESK_TEXT("node", "Site shows this layer.")),
+        param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"),
+              ARVESK_TEXT("node", "Export writes this layer.")),
+        param("visible", &Params::isVisible, ARVESK_TEXT("node", "Visible"),
+              ARVESK_TEXT("node", "Site shows this layer.")),
     };
     k.isLayer = true;
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -22,21 +22,30 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   };
   for (const PropChoice& choice : p.props) {
     const auto it = find(choice.prop);
-    if (it == ctx.props->end()) ctx.warn(fmt::format("the prop \"{}\" is not in the kit or could not be read", choice.prop), "Add it in the Kit, or take it off the list");
-    else if (choice.isOn) kit->entries.push_back({*it, static_cast<float>(choice.weight)});
+    if (it == ctx.props->end())
+      ctx.warn(fmt::format("the prop \"{}\" is not in the kit or could not be read", choice.prop),
+               "Add it in the Kit, or take it off the list");
+    else if (choice.isOn)
+      kit->entries.push_back({*it, static_cast<float>(choice.weight)});
   }
   for (const PropPtr& prop : *ctx.props) {
-    const bool isListed = std::any_of(p.props.begin(), p.props.end(), [&](const PropChoice& c) { return c.prop == prop->uid; });
-    const bool isTagged = std::any_of(prop->tags.begin(), prop->tags.end(), [&](const std::string& tag) { return matchesAny(p.tags, tag); });
+    const bool isListed = std::any_of(p.props.begin(), p.props.end(),
+                                      [&](const PropChoice& c) { return c.prop == prop->uid; });
+    const bool isTagged = std::any_of(prop->tags.begin(), prop->tags.end(),
+                                      [&](const std::string& tag) { return matchesAny(p.tags, tag); });
     if (!isListed && (matchesAny(p.pattern, prop->name) || isTagged)) kit->entries.push_back({prop, prop->weight});
   }
-  if (kit->entries.empty()) return fail(ProblemCode::MissingInput, "no prop is chosen", "Choose props on the Bench, or a name pattern that fits some");
+  if (kit->entries.empty())
+    return fail(ProblemCode::MissingInput, "no prop is chosen",
+                "Choose props on the Bench, or a name pattern that fits some");
   return Outputs{KitPtr(kit)};
 }
 
 std::string sentence(const Params& p) {
-  const auto on = static_cast<std::size_t>(std::count_if(p.props.begin(), p.props.end(), [](const PropChoice& c) { return c.isOn; }));
-  if (p.pattern.empty() && !p.tags.empty()) return on == 0 ? fmt::format("props tagged {}", p.tags) : fmt::format("{} and those tagged {}", on, p.tags);
+  const auto on = static_cast<std::size_t>(
+      std::count_if(p.props.begin(), p.props.end(), [](const PropChoice& c) { return c.isOn; }));
+  if (p.pattern.empty() && !p.tags.empty())
+    return on == 0 ? fmt::format("props tagged {}", p.tags) : fmt::format("{} and those tagged {}", on, p.tags);
   if (p.pattern.empty()) return fmt::format("{} prop{}", on, on == 1 ? "" : "s");
   return on == 0 ? fmt::format("props {}", p.pattern) : fmt::format("{} and {}", on, p.pattern);
 }
@@ -49,14 +58,20 @@ const NodeKind& chooseProps() {
     k.id = "choose-props";
     k.family = Family::Dress;
     k.label = ARVESK_TEXT("node", "Choose props");
-    k.help = ARVESK_TEXT("node", "Picks some of the plan's props, by hand with a weight each, by name pattern and by tag. Their order is that of the list, then that of the Kit.");
+    k.help = ARVESK_TEXT("node",
+                         "Picks some of the plan's props, by hand with a weight each, by name pattern and by tag. "
+                         "Their order is that of the list, then that of the Kit.");
     k.glyph = "kit";
     k.synonyms = {"assets", "models", "kit", "collection"};
     k.outputs = {{"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit")}};
     k.params = {
-        param("props", &Params::props, ARVESK_TEXT("node", "Props"), ARVESK_TEXT("node", "Props chosen by hand; a weight of 2 comes up twice as often as 1.")),
-        param("pattern", &Params::pattern, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Also all props whose name fits, with * and ? as wildcards; they weigh what the Kit says.")),
-        param("tags", &Params::tags, ARVESK_TEXT("node", "Tags"), ARVESK_TEXT("node", "Also all props with one of these tags.")),
+        param("props", &Params::props, ARVESK_TEXT("node", "Props"),
+              ARVESK_TEXT("node", "Props chosen by hand; a weight of 2 comes up twice as often as 1.")),
+        param("pattern", &Params::pattern, ARVESK_TEXT("node", "Names"),
+              ARVESK_TEXT("node",
+                          "Also all props whose name fits, with * and ? as wildcards; they weigh what the Kit says.")),
+        param("tags", &Params::tags, ARVESK_TEXT("node", "Tags"),
+              ARVESK_TEXT("node", "Also all props with one of these tags.")),
     };
     k.readsProps = true;
     return define<Params>(std::move(k), &evaluate, &sentence);

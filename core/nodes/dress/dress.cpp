@@ -61,7 +61,8 @@ class Chooser {
     if (auto ok = prepare(); !ok) return Failure(ok.error());
     Array<float> mask;
     if (m_p.way == Way::Ranges) mask = maskValues(m_ctx.task, *m_mask, m_points);
-    parallelPieces(m_ctx.task, m_points.count, 4096, [&](std::size_t begin, std::size_t end) { piece(begin, end, mask, out); });
+    parallelPieces(m_ctx.task, m_points.count, 4096,
+                   [&](std::size_t begin, std::size_t end) { piece(begin, end, mask, out); });
     if (m_ctx.task.isCancelled()) return Failure(cancelled());
     if (m_p.way != Way::Chance && m_p.way != Way::Cycle && m_p.way != Way::Patches) {
       std::size_t bare = 0;
@@ -82,7 +83,9 @@ class Chooser {
 
   Result<void> prepare() {
     if (m_p.way == Way::Ranges) {
-      if (!m_mask) return fail(ProblemCode::MissingInput, "props are to go by ranges of a mask, but none is connected", "Connect a mask to Mask");
+      if (!m_mask)
+        return fail(ProblemCode::MissingInput, "props are to go by ranges of a mask, but none is connected",
+                    "Connect a mask to Mask");
       auto rules = parseRangeRules(m_p.ranges);
       if (!rules) return Failure(rules.error());
       m_rules = std::move(*rules);
@@ -92,12 +95,15 @@ class Chooser {
       if (!rules) return Failure(rules.error());
       m_rules = std::move(*rules);
       m_names = columnOf<TextColumn>(m_points.attributes, m_p.attribute);
-      if (!m_names && m_points.count > 0) return fail(ProblemCode::BadParameter, fmt::format("the points carry no text called \"{}\"", m_p.attribute), textAdvice());
+      if (!m_names && m_points.count > 0)
+        return fail(ProblemCode::BadParameter, fmt::format("the points carry no text called \"{}\"", m_p.attribute),
+                    textAdvice());
     }
     if (m_p.way == Way::Index) {
       const std::vector<std::string> names = numberNames(m_points);
       if (m_points.count > 0 && std::find(names.begin(), names.end(), m_p.index) == names.end())
-        return fail(ProblemCode::BadParameter, fmt::format("the points carry no number called \"{}\"", m_p.index), "Write it with Write attribute, or use another");
+        return fail(ProblemCode::BadParameter, fmt::format("the points carry no number called \"{}\"", m_p.index),
+                    "Write it with Write attribute, or use another");
     }
     if (m_p.way == Way::Expression) {
       auto formula = Formula::compile(m_p.expression);
@@ -105,12 +111,17 @@ class Chooser {
       m_formula = std::move(*formula);
       Array<float> ignored(1);
       for (const std::string& name : m_formula->names())
-        if (m_points.count > 0 && !readNumbers(m_points, name, 0, 1, ignored.data())) return fail(ProblemCode::BadParameter, fmt::format("the expression uses {}, which the points do not carry", name), "Use x, y, z, height, slope, size, footprint or an attribute");
+        if (m_points.count > 0 && !readNumbers(m_points, name, 0, 1, ignored.data()))
+          return fail(ProblemCode::BadParameter,
+                      fmt::format("the expression uses {}, which the points do not carry", name),
+                      "Use x, y, z, height, slope, size, footprint or an attribute");
     }
     for (const PropRule& rule : m_rules) {
       std::vector<std::uint8_t>& fits = m_fits.emplace_back();
       for (const KitEntry& e : m_kit.entries) fits.push_back(matches(rule.props, e.prop->name));
-      if (std::find(fits.begin(), fits.end(), 1) == fits.end()) m_ctx.warn(fmt::format("no prop of the kit is called \"{}\"", rule.props), "Add it to Choose props, or mend the rule");
+      if (std::find(fits.begin(), fits.end(), 1) == fits.end())
+        m_ctx.warn(fmt::format("no prop of the kit is called \"{}\"", rule.props),
+                   "Add it to Choose props, or mend the rule");
     }
     return {};
   }
@@ -136,7 +147,9 @@ class Chooser {
         for (std::size_t i = begin; i < end; ++i)
           out[i] = m_rendezvous.chosen(m_points.id[i], [&](std::size_t k) {
             for (std::size_t r = 0; r < m_rules.size(); ++r)
-              if (m_fits[r][k] && mask[i] >= m_rules[r].range.from && (mask[i] < m_rules[r].range.to || (m_rules[r].range.to >= 1 && mask[i] <= 1))) return true;
+              if (m_fits[r][k] && mask[i] >= m_rules[r].range.from &&
+                  (mask[i] < m_rules[r].range.to || (m_rules[r].range.to >= 1 && mask[i] <= 1)))
+                return true;
             return false;
           });
         return;
@@ -175,10 +188,12 @@ class Chooser {
     }
   }
 
-  /// The first rule that fits; without one the prop of that name, or of the name before its number ("lamp_03" is a lamp).
+  /// The first rule that fits; without one the prop of that name, or of the name before its number ("lamp_03" is a
+  /// lamp).
   std::int32_t byName(const std::string& name, std::uint64_t id) const {
     for (std::size_t r = 0; r < m_rules.size(); ++r)
-      if (matches(m_rules[r].left, name)) return m_rendezvous.chosen(id, [&](std::size_t k) { return m_fits[r][k] != 0; });
+      if (matches(m_rules[r].left, name))
+        return m_rendezvous.chosen(id, [&](std::size_t k) { return m_fits[r][k] != 0; });
     const std::string base = name.substr(0, name.find_last_not_of("0123456789_.- ") + 1);
     for (std::size_t k = 0; k < m_kit.entries.size(); ++k)
       if (m_kit.entries[k].prop->name == name) return static_cast<std::int32_t>(k);
@@ -228,7 +243,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (const KitEntry& e : kit->entries) {
     const float wanted = p.commonHeight == CommonHeight::Meters ? p.height : tallest;
     const bool isFlat = e.prop->height < 1e-5F;
-    if (isFlat && p.commonHeight != CommonHeight::AsMade) ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
+    if (isFlat && p.commonHeight != CommonHeight::AsMade)
+      ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
     factors.push_back(p.commonHeight == CommonHeight::AsMade || isFlat ? 1.0F : wanted / e.prop->height);
   }
   auto prop = Chooser(ctx, points, *kit, in.mask("mask"), p).run();
@@ -286,26 +302,80 @@ const NodeKind& dress() {
     k.id = "dress";
     k.family = Family::Dress;
     k.label = ARVESK_TEXT("node", "Dress");
-    k.help = ARVESK_TEXT("node", "Gives each point a prop of the kit. By chance: by weight; a point keeps its prop when others come or go: adding a prop to the kit moves points only to it, removing one moves only its own. In turn: first, second, third… in the order of the points and the kit, so one point more or less shifts all that follow. "
-                                 "Patches: places that lie together get the same prop, by weight. Ranges: a mask's value chooses, such as \"0 to 0.3: marram*; 0.2 to 1: sea kale\"; a gap gives no prop, where ranges overlap weight decides. By name: a text of the point, by rules such as \"post_*: mooring post\", else the prop of that name (a number at the end is left off). "
-                                 "By number: 1 is the kit's first prop. Expression: a formula whose rounded value is that number. The point's footprint becomes the prop's. Common height scales all props to one height, by multiplying the points' size.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Gives each point a prop of the kit. By chance: by weight; a point keeps its prop when others come or go: "
+        "adding a prop to the kit moves points only to it, removing one moves only its own. In turn: first, second, "
+        "third… in the order of the points and the kit, so one point more or less shifts all that follow. "
+        "Patches: places that lie together get the same prop, by weight. Ranges: a mask's value chooses, such as \"0 "
+        "to 0.3: marram*; 0.2 to 1: sea kale\"; a gap gives no prop, where ranges overlap weight decides. By name: a "
+        "text of the point, by rules such as \"post_*: mooring post\", else the prop of that name (a number at the end "
+        "is left off). "
+        "By number: 1 is the kit's first prop. Expression: a formula whose rounded value is that number. The point's "
+        "footprint becomes the prop's. Common height scales all props to one height, by multiplying the points' size.");
     k.glyph = "dress";
     k.synonyms = {"instance", "assign", "props", "place", "populate", "swap", "replace"};
-    k.inputs = {pointsInput(), {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"), ARVESK_TEXT("node", "The props to choose from."), false, false}, {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "For ranges: its value chooses."), true, false}};
+    k.inputs = {pointsInput(),
+                {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"), ARVESK_TEXT("node", "The props to choose from."),
+                 false, false},
+                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
+                 ARVESK_TEXT("node", "For ranges: its value chooses."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("way", &Params::way, ARVESK_TEXT("node", "Props"), ARVESK_TEXT("node", "What decides which prop a point gets."),
-              {{"chance", ARVESK_TEXT("node", "By chance")}, {"cycle", ARVESK_TEXT("node", "In turn")}, {"patches", ARVESK_TEXT("node", "In patches")}, {"ranges", ARVESK_TEXT("node", "By mask")}, {"name", ARVESK_TEXT("node", "By name")}, {"index", ARVESK_TEXT("node", "By number")}, {"expression", ARVESK_TEXT("node", "Expression")}}),
-        param("patch_size", &Params::patchSize, ARVESK_TEXT("node", "Patch size"), ARVESK_TEXT("node", "About how wide a patch of one prop is.")).in(Unit::Meter).hard(0.001, 1e5).usual(0.5, 50, 0.5).shown("way", {"patches"}),
-        param("ragged", &Params::ragged, ARVESK_TEXT("node", "Ragged"), ARVESK_TEXT("node", "How far noise bends the outlines, as a share of the patch size.")).in(Unit::Percent).hard(0, 200).usual(0, 100, 1).shown("way", {"patches"}),
-        param("ranges", &Params::ranges, ARVESK_TEXT("node", "Ranges"), ARVESK_TEXT("node", "\"from to to: prop\", separated by semicolons; props by name, with * and ?.")).checked(&faultOfRanges).shown("way", {"ranges"}),
-        param("attribute", &Params::attribute, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that the points carry.")).shown("way", {"name"}),
-        param("rules", &Params::rules, ARVESK_TEXT("node", "Rules"), ARVESK_TEXT("node", "\"text: prop\", separated by semicolons; both with * and ?. The first that fits counts.")).checked(&faultOfRules).shown("way", {"name"}),
-        param("index", &Params::index, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "The number that the points carry; 1 is the first prop.")).shown("way", {"index"}),
-        param("expression", &Params::expression, ARVESK_TEXT("node", "Expression"), ARVESK_TEXT("node", "Over x, y, z, height, slope, size, footprint and attributes; its rounded value is the prop's number.")).checked(&faultOfFormula).shown("way", {"expression"}),
-        param("common_height", &Params::commonHeight, ARVESK_TEXT("node", "Height"), ARVESK_TEXT("node", "As made, one height for all, or all as high as the tallest."),
-              {{"as-made", ARVESK_TEXT("node", "As made")}, {"meters", ARVESK_TEXT("node", "In meters")}, {"tallest", ARVESK_TEXT("node", "As the tallest")}}),
-        param("height", &Params::height, ARVESK_TEXT("node", "Common height"), ARVESK_TEXT("node", "Height of every prop at size 1.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.1, 20, 0.1).shown("common_height", {"meters"}),
+        param("way", &Params::way, ARVESK_TEXT("node", "Props"),
+              ARVESK_TEXT("node", "What decides which prop a point gets."),
+              {{"chance", ARVESK_TEXT("node", "By chance")},
+               {"cycle", ARVESK_TEXT("node", "In turn")},
+               {"patches", ARVESK_TEXT("node", "In patches")},
+               {"ranges", ARVESK_TEXT("node", "By mask")},
+               {"name", ARVESK_TEXT("node", "By name")},
+               {"index", ARVESK_TEXT("node", "By number")},
+               {"expression", ARVESK_TEXT("node", "Expression")}}),
+        param("patch_size", &Params::patchSize, ARVESK_TEXT("node", "Patch size"),
+              ARVESK_TEXT("node", "About how wide a patch of one prop is."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e5)
+            .usual(0.5, 50, 0.5)
+            .shown("way", {"patches"}),
+        param("ragged", &Params::ragged, ARVESK_TEXT("node", "Ragged"),
+              ARVESK_TEXT("node", "How far noise bends the outlines, as a share of the patch size."))
+            .in(Unit::Percent)
+            .hard(0, 200)
+            .usual(0, 100, 1)
+            .shown("way", {"patches"}),
+        param("ranges", &Params::ranges, ARVESK_TEXT("node", "Ranges"),
+              ARVESK_TEXT("node", "\"from to to: prop\", separated by semicolons; props by name, with * and ?."))
+            .checked(&faultOfRanges)
+            .shown("way", {"ranges"}),
+        param("attribute", &Params::attribute, ARVESK_TEXT("node", "Text"),
+              ARVESK_TEXT("node", "The text that the points carry."))
+            .shown("way", {"name"}),
+        param("rules", &Params::rules, ARVESK_TEXT("node", "Rules"),
+              ARVESK_TEXT("node",
+                          "\"text: prop\", separated by semicolons; both with * and ?. The first that fits counts."))
+            .checked(&faultOfRules)
+            .shown("way", {"name"}),
+        param("index", &Params::index, ARVESK_TEXT("node", "Number"),
+              ARVESK_TEXT("node", "The number that the points carry; 1 is the first prop."))
+            .shown("way", {"index"}),
+        param(
+            "expression", &Params::expression, ARVESK_TEXT("node", "Expression"),
+            ARVESK_TEXT(
+                "node",
+                "Over x, y, z, height, slope, size, footprint and attributes; its rounded value is the prop's number."))
+            .checked(&faultOfFormula)
+            .shown("way", {"expression"}),
+        param("common_height", &Params::commonHeight, ARVESK_TEXT("node", "Height"),
+              ARVESK_TEXT("node", "As made, one height for all, or all as high as the tallest."),
+              {{"as-made", ARVESK_TEXT("node", "As made")},
+               {"meters", ARVESK_TEXT("node", "In meters")},
+               {"tallest", ARVESK_TEXT("node", "As the tallest")}}),
+        param("height", &Params::height, ARVESK_TEXT("node", "Common height"),
+              ARVESK_TEXT("node", "Height of every prop at size 1."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.1, 20, 0.1)
+            .shown("common_height", {"meters"}),
     };
     k.usesSeed = true;
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -26,8 +26,9 @@ struct Params : DraftShare {
   float footprint = 0.05F;
 };
 
-/// In world meters a placement of twice the size holds the finer of these sets: sizes are classed by eighths of an octave, always to the
-/// larger spacing, so that no two points of a placement are closer than asked and none much farther.
+/// In world meters a placement of twice the size holds the finer of these sets: sizes are classed by eighths of an
+/// octave, always to the larger spacing, so that no two points of a placement are closer than asked and none much
+/// farther.
 constexpr float kClassesPerOctave = 8;
 int sizeClassOf(const Vec3& size) {
   const float mean = std::cbrt(std::max(std::abs(size.x * size.y * size.z), 1e-12F));
@@ -35,8 +36,8 @@ int sizeClassOf(const Vec3& size) {
 }
 
 struct Parts {
-  KitPtr kit;                         // one prop per named part
-  std::vector<std::string> names;     // of mount points or parts
+  KitPtr kit;                      // one prop per named part
+  std::vector<std::string> names;  // of mount points or parts
 };
 
 class Sampler {
@@ -57,13 +58,19 @@ class Sampler {
     return {prop, m_variant.chosen(id), m_p.spacingIn == SpacingIn::World ? sizeClassOf(size) : 0};
   }
 
-  PropSampleList make(const Key& key, std::vector<std::string>& names, Kit& parts, std::vector<std::int32_t>& partOfName) const {
+  PropSampleList make(const Key& key, std::vector<std::string>& names, Kit& parts,
+                      std::vector<std::int32_t>& partOfName) const {
     const Prop& prop = *key.prop;
     if (m_p.at == At::Mounts) return mounts(prop, names);
     if (m_p.at == At::Parts) return namedParts(prop, names, parts, partOfName);
-    const float scale = m_p.spacingIn == SpacingIn::World ? std::exp2(static_cast<float>(key.sizeClass) / kClassesPerOctave) : 1.0F;
-    const SampleOf of = m_p.at == At::Faces ? SampleOf::Faces : m_p.at == At::Vertices ? SampleOf::Vertices : SampleOf::Even;
-    return samplesOf(m_ctx, *prop.surface, of, m_p.spacing / scale, hashOf(hashText(prop.uid), static_cast<std::uint64_t>(key.variant)));
+    const float scale = m_p.spacingIn == SpacingIn::World
+                            ? std::exp2(static_cast<float>(key.sizeClass) / kClassesPerOctave)
+                            : 1.0F;
+    const SampleOf of = m_p.at == At::Faces      ? SampleOf::Faces
+                        : m_p.at == At::Vertices ? SampleOf::Vertices
+                                                 : SampleOf::Even;
+    return samplesOf(m_ctx, *prop.surface, of, m_p.spacing / scale,
+                     hashOf(hashText(prop.uid), static_cast<std::uint64_t>(key.variant)));
   }
 
  private:
@@ -80,17 +87,21 @@ class Sampler {
     for (const SceneNode& m : prop.mounts) {
       const int n = ++used[m.name];
       if (!matchesAny(m_p.names, m.name)) continue;
-      out.push_back({m.position, m.turn, m.turn * kUp, Vec2(0), hashOf(hashText(m.name), static_cast<std::uint64_t>(n)), placeOf(names, m.name)});
+      out.push_back({m.position, m.turn, m.turn * kUp, Vec2(0), hashOf(hashText(m.name), static_cast<std::uint64_t>(n)),
+                     placeOf(names, m.name)});
     }
     return out;
   }
 
-  PropSampleList namedParts(const Prop& prop, std::vector<std::string>& names, Kit& parts, std::vector<std::int32_t>& partOfName) const {
+  PropSampleList namedParts(const Prop& prop, std::vector<std::string>& names, Kit& parts,
+                            std::vector<std::int32_t>& partOfName) const {
     PropSampleList out;
     const Surface& s = *prop.surface;
-    const std::vector<std::string> partNames = s.parts.empty() ? std::vector<std::string>{prop.name} : s.parts;  // a file may name nothing
+    const std::vector<std::string> partNames = s.parts.empty() ? std::vector<std::string>{prop.name}
+                                                               : s.parts;  // a file may name nothing
     std::vector<Array<std::uint32_t>> faces(partNames.size());
-    for (std::size_t f = 0; f < s.faceCount(); ++f) faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
+    for (std::size_t f = 0; f < s.faceCount(); ++f)
+      faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
     for (std::size_t k = 0; k < faces.size(); ++k) {
       if (faces[k].empty() || !matchesAny(m_p.names, partNames[k])) continue;
       Surface part = facesOf(s, faces[k]);
@@ -99,8 +110,12 @@ class Sampler {
       part.faceParts.clear();
       names.push_back(partNames[k]);
       partOfName.push_back(static_cast<std::int32_t>(parts.entries.size()));
-      parts.entries.push_back({makeProp(prop.uid + "/" + partNames[k], prop.name + " " + partNames[k], std::make_shared<const Surface>(std::move(part))), 1});
-      out.push_back({Vec3(0), Quat(1, 0, 0, 0), kUp, Vec2(0), hashOf(hashText(partNames[k]), static_cast<std::uint64_t>(k)), static_cast<std::uint32_t>(names.size() - 1)});
+      parts.entries.push_back({makeProp(prop.uid + "/" + partNames[k], prop.name + " " + partNames[k],
+                                        std::make_shared<const Surface>(std::move(part))),
+                               1});
+      out.push_back({Vec3(0), Quat(1, 0, 0, 0), kUp, Vec2(0),
+                     hashOf(hashText(partNames[k]), static_cast<std::uint64_t>(k)),
+                     static_cast<std::uint32_t>(names.size() - 1)});
     }
     return out;
   }
@@ -113,11 +128,13 @@ class Sampler {
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   const KitPtr of = in.kit("of");
-  if (!points.kit && points.count > 0) return fail(ProblemCode::WrongInput, "the points have no props yet", "Put Dress before this node");
+  if (!points.kit && points.count > 0)
+    return fail(ProblemCode::WrongInput, "the points have no props yet", "Put Dress before this node");
   std::vector<std::uint8_t> isWanted(points.kit ? points.kit->entries.size() : 0, of ? 0 : 1);
   if (of)
     for (std::size_t k = 0; k < isWanted.size(); ++k)
-      isWanted[k] = std::any_of(of->entries.begin(), of->entries.end(), [&](const KitEntry& e) { return e.prop->uid == points.kit->entries[k].prop->uid; });
+      isWanted[k] = std::any_of(of->entries.begin(), of->entries.end(),
+                                [&](const KitEntry& e) { return e.prop->uid == points.kit->entries[k].prop->uid; });
 
   // First which sets are needed, then each made once, then all placements filled side by side.
   const Sampler sampler(ctx, p);
@@ -127,7 +144,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (std::size_t i = 0; i < points.count; ++i) {
     const std::int32_t prop = points.prop[i];
     if (prop == kNoProp || !isWanted[static_cast<std::size_t>(prop)]) continue;
-    const Sampler::Key key = sampler.keyOf(points.kit->entries[static_cast<std::size_t>(prop)].prop.get(), points.id[i], points.size[i]);
+    const Sampler::Key key = sampler.keyOf(points.kit->entries[static_cast<std::size_t>(prop)].prop.get(), points.id[i],
+                                           points.size[i]);
     parentOf.push_back(static_cast<std::uint32_t>(i));
     setOfParent.push_back(static_cast<std::uint32_t>(setOf.emplace(key, setOf.size()).first->second));
   }
@@ -137,19 +155,29 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   std::vector<std::int32_t> partOfName;
   // By name, so that the list of names does not depend on where a kit's props lie in memory.
   std::vector<std::pair<Sampler::Key, std::size_t>> inOrder(setOf.begin(), setOf.end());
-  std::sort(inOrder.begin(), inOrder.end(), [](const auto& a, const auto& b) { return std::tie(a.first.prop->uid, a.first.variant, a.first.sizeClass) < std::tie(b.first.prop->uid, b.first.variant, b.first.sizeClass); });
+  std::sort(inOrder.begin(), inOrder.end(), [](const auto& a, const auto& b) {
+    return std::tie(a.first.prop->uid, a.first.variant, a.first.sizeClass) <
+           std::tie(b.first.prop->uid, b.first.variant, b.first.sizeClass);
+  });
   for (const auto& [key, place] : inOrder) {
     if (ctx.task.isCancelled()) return Failure(cancelled());
     // An even set of a large prop at a small spacing is what explodes: told before it is made.
     if (p.at == At::Even) {
-      const double area = areaTableOf(*key.prop->surface)->total * (p.spacingIn == SpacingIn::World ? std::exp2(2.0 * key.sizeClass / static_cast<double>(kClassesPerOctave)) : 1.0);
-      if (auto ok = guardPoints(ctx, area / (0.9 * static_cast<double>(p.spacing) * static_cast<double>(p.spacing)), "Raise the spacing"); !ok) return Failure(ok.error());
+      const double area = areaTableOf(*key.prop->surface)->total *
+                          (p.spacingIn == SpacingIn::World
+                               ? std::exp2(2.0 * key.sizeClass / static_cast<double>(kClassesPerOctave))
+                               : 1.0);
+      if (auto ok = guardPoints(ctx, area / (0.9 * static_cast<double>(p.spacing) * static_cast<double>(p.spacing)),
+                                "Raise the spacing");
+          !ok)
+        return Failure(ok.error());
     }
     if (p.at == At::Mounts || p.at == At::Parts) sets[place] = sampler.make(key, names, *parts, partOfName);
   }
   if (p.at != At::Mounts && p.at != At::Parts)  // no names are collected: each set on its own
     parallelPieces(ctx.task, inOrder.size(), 1, [&](std::size_t begin, std::size_t end) {
-      for (std::size_t k = begin; k < end; ++k) sets[inOrder[k].second] = sampler.make(inOrder[k].first, names, *parts, partOfName);
+      for (std::size_t k = begin; k < end; ++k)
+        sets[inOrder[k].second] = sampler.make(inOrder[k].first, names, *parts, partOfName);
     });
   if (ctx.task.isCancelled()) return Failure(cancelled());
   const Draw draft = ctx.draw("draft");
@@ -160,10 +188,16 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (std::size_t k = 0; k < parentOf.size(); ++k) {
     const PropSampleList& set = sets[setOfParent[k]];
     const std::uint64_t parent = points.id[parentOf[k]];
-    start[k + 1] = start[k] + (draftShare >= 1 ? set.size() : static_cast<std::size_t>(std::count_if(set.begin(), set.end(), [&](const PropSample& s) { return isPlaced(hashOf(parent, s.code)); })));
+    start[k + 1] = start[k] +
+                   (draftShare >= 1
+                        ? set.size()
+                        : static_cast<std::size_t>(std::count_if(set.begin(), set.end(), [&](const PropSample& s) {
+                            return isPlaced(hashOf(parent, s.code));
+                          })));
   }
   const std::size_t count = start.back();
-  if (auto ok = guardPoints(ctx, static_cast<double>(count), "Raise the spacing, or thin the placements"); !ok) return Failure(ok.error());
+  if (auto ok = guardPoints(ctx, static_cast<double>(count), "Raise the spacing, or thin the placements"); !ok)
+    return Failure(ok.error());
 
   Array<Vec3> position(count);
   Array<Quat> orientation(count);
@@ -187,7 +221,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
         // Under uneven sizes a normal goes by the inverse; a mount keeps its own turn.
         const Vec3 bent = isEven ? sample.normal : directionOr(sample.normal / size, sample.normal);
         normal[c] = turn * bent;
-        orientation[c] = glm::normalize(turn * (isEven ? sample.turn : shortestTurn(sample.normal, bent) * sample.turn));
+        orientation[c] = glm::normalize(turn *
+                                        (isEven ? sample.turn : shortestTurn(sample.normal, bent) * sample.turn));
         uv[c] = sample.uv;
         id[c] = child;
         if (!name.empty()) name[c] = sample.name;
@@ -212,14 +247,19 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       Array<std::int32_t> prop(count);
       for (std::size_t c = 0; c < count; ++c) prop[c] = partOfName[name[c]];
       Array<float> footprint(count);
-      for (std::size_t c = 0; c < count; ++c) footprint[c] = parts->entries[static_cast<std::size_t>(prop[c])].prop->footprint;
+      for (std::size_t c = 0; c < count; ++c)
+        footprint[c] = parts->entries[static_cast<std::size_t>(prop[c])].prop->footprint;
       out.kit = parts;
       out.prop = std::move(prop);
       out.footprint = std::move(footprint);
     }
-    out.attributes.insert_or_assign(p.at == At::Parts ? "part" : "mount", TextColumn{std::make_shared<const std::vector<std::string>>(names), Column<std::uint32_t>(std::move(name))});
+    out.attributes.insert_or_assign(
+        p.at == At::Parts ? "part" : "mount",
+        TextColumn{std::make_shared<const std::vector<std::string>>(names), Column<std::uint32_t>(std::move(name))});
   }
-  if (count == 0 && !parentOf.empty() && p.at == At::Mounts) ctx.warn(fmt::format("no mount point of these props is called \"{}\"", p.names), "Set mount points in the Kit, or mend the names");
+  if (count == 0 && !parentOf.empty() && p.at == At::Mounts)
+    ctx.warn(fmt::format("no mount point of these props is called \"{}\"", p.names),
+             "Set mount points in the Kit, or mend the names");
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
@@ -242,21 +282,55 @@ const NodeKind& onProps() {
     k.id = "on-props";
     k.family = Family::Dress;
     k.label = ARVESK_TEXT("node", "On props");
-    k.help = ARVESK_TEXT("node", "Points on every placement of the joined props (of all when none are joined): at their mount points; over their real mesh, never the massing, evenly, per face or per vertex; or one per named part, dressed with that part. Each prop is sampled once and every placement carries its samples along, so they move, turn and size with it; up is the mesh's normal as it stands in the world. "
-                                 "Several variants keep neighbors from growing the same. Spacing in world meters holds whatever the placement's size (sizes are classed by eighths of an octave, so it may be up to 9 % wider). Points carry parent, mount or part, and the placement's attributes as parent-…");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Points on every placement of the joined props (of all when none are joined): at their mount points; over "
+        "their real mesh, never the massing, evenly, per face or per vertex; or one per named part, dressed with that "
+        "part. Each prop is sampled once and every placement carries its samples along, so they move, turn and size "
+        "with it; up is the mesh's normal as it stands in the world. "
+        "Several variants keep neighbors from growing the same. Spacing in world meters holds whatever the placement's "
+        "size (sizes are classed by eighths of an octave, so it may be up to 9 % wider). Points carry parent, mount or "
+        "part, and the placement's attributes as parent-…");
     k.glyph = "on-props";
     k.synonyms = {"grow", "moss", "barnacles", "attach", "mount", "parts"};
-    k.inputs = {pointsInput(), {"of", ValueType::Kit, ARVESK_TEXT("node", "Of"), ARVESK_TEXT("node", "The props to go on; all when nothing is connected."), true, false}};
+    k.inputs = {pointsInput(),
+                {"of", ValueType::Kit, ARVESK_TEXT("node", "Of"),
+                 ARVESK_TEXT("node", "The props to go on; all when nothing is connected."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
         param("at", &Params::at, ARVESK_TEXT("node", "At"), ARVESK_TEXT("node", "Where on each placement."),
-              {{"mounts", ARVESK_TEXT("node", "Mount points")}, {"even", ARVESK_TEXT("node", "Evenly")}, {"faces", ARVESK_TEXT("node", "Per face")}, {"vertices", ARVESK_TEXT("node", "Per vertex")}, {"parts", ARVESK_TEXT("node", "Per named part")}}),
-        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "No two points of a placement are closer.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.02, 2, 0.01).shown("at", {"even"}),
-        param("spacing_in", &Params::spacingIn, ARVESK_TEXT("node", "Spacing in"), ARVESK_TEXT("node", "The prop's own meters, or meters in the world."), {{"prop", ARVESK_TEXT("node", "Prop meters")}, {"world", ARVESK_TEXT("node", "World meters")}}).shown("at", {"even"}),
-        param("variants", &Params::variants, ARVESK_TEXT("node", "Variants"), ARVESK_TEXT("node", "How many different sets each prop has.")).hard(1, 64).usual(1, 16, 1).shown("at", {"even"}),
-        param("names", &Params::names, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Of mount points or parts, with * and ? as wildcards, separated by spaces.")).shown("at", {"mounts", "parts"}),
-        param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Starts at 1, or is the placement's."), {{"one", ARVESK_TEXT("node", "1")}, {"placement", ARVESK_TEXT("node", "As placement")}}).shown("at", {"mounts", "even", "faces", "vertices"}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 2, 0.01),
+              {{"mounts", ARVESK_TEXT("node", "Mount points")},
+               {"even", ARVESK_TEXT("node", "Evenly")},
+               {"faces", ARVESK_TEXT("node", "Per face")},
+               {"vertices", ARVESK_TEXT("node", "Per vertex")},
+               {"parts", ARVESK_TEXT("node", "Per named part")}}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"),
+              ARVESK_TEXT("node", "No two points of a placement are closer."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.02, 2, 0.01)
+            .shown("at", {"even"}),
+        param("spacing_in", &Params::spacingIn, ARVESK_TEXT("node", "Spacing in"),
+              ARVESK_TEXT("node", "The prop's own meters, or meters in the world."),
+              {{"prop", ARVESK_TEXT("node", "Prop meters")}, {"world", ARVESK_TEXT("node", "World meters")}})
+            .shown("at", {"even"}),
+        param("variants", &Params::variants, ARVESK_TEXT("node", "Variants"),
+              ARVESK_TEXT("node", "How many different sets each prop has."))
+            .hard(1, 64)
+            .usual(1, 16, 1)
+            .shown("at", {"even"}),
+        param("names", &Params::names, ARVESK_TEXT("node", "Names"),
+              ARVESK_TEXT("node", "Of mount points or parts, with * and ? as wildcards, separated by spaces."))
+            .shown("at", {"mounts", "parts"}),
+        param("size", &Params::size, ARVESK_TEXT("node", "Size"),
+              ARVESK_TEXT("node", "Starts at 1, or is the placement's."),
+              {{"one", ARVESK_TEXT("node", "1")}, {"placement", ARVESK_TEXT("node", "As placement")}})
+            .shown("at", {"mounts", "even", "faces", "vertices"}),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 2, 0.01),
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;

@@ -15,9 +15,11 @@ Result<std::vector<PropRule>> parseNameRules(const std::string& text) {
     if (rule.empty()) continue;
     const std::size_t colon = rule.find(':');
     const std::string left(trimmed(std::string_view(rule).substr(0, colon)));
-    const std::string right(colon == std::string::npos ? std::string_view() : trimmed(std::string_view(rule).substr(colon + 1)));
+    const std::string right(colon == std::string::npos ? std::string_view()
+                                                       : trimmed(std::string_view(rule).substr(colon + 1)));
     if (left.empty() || right.empty())
-      return fail(ProblemCode::BadParameter, fmt::format("the rule \"{}\" has not the form \"what: prop\"", rule), "Write such as \"post_*: mooring post; lamp_*: lamp\"");
+      return fail(ProblemCode::BadParameter, fmt::format("the rule \"{}\" has not the form \"what: prop\"", rule),
+                  "Write such as \"post_*: mooring post; lamp_*: lamp\"");
     rules.push_back({left, right, {0, 1}});
   }
   return rules;
@@ -33,7 +35,8 @@ Result<std::vector<PropRule>> parseRangeRules(const std::string& text) {
     const auto from = split == std::string::npos ? std::nullopt : numberIn<float>(rule.left.substr(0, split));
     const auto to = split == std::string::npos ? std::nullopt : numberIn<float>(rule.left.substr(after));
     if (!from || !to || *from < 0 || *to > 1 || *from > *to)
-      return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a range within 0 to 1", rule.left), "Write such as \"0 to 0.3: marram*; 0.3 to 1: sea kale\"");
+      return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a range within 0 to 1", rule.left),
+                  "Write such as \"0 to 0.3: marram*; 0.3 to 1: sea kale\"");
     rule.range = {*from, *to};
   }
   return rules;

@@ -1,8 +1,8 @@
 // Rules that name props: "post_*: mooring post; lamp_*: lamp", and for ranges "0 to 0.3: marram*; 0.3 to 1: sea kale".
 #pragma once
 
-#include "core/base/result.h"
 #include "core/base/band.h"
+#include "core/base/result.h"
 
 #include <vector>
 

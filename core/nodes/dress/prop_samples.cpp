@@ -10,7 +10,9 @@ namespace arvesk::nodes {
 
 PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, float spacing, std::uint64_t key) {
   PropSampleList out;
-  const auto add = [&](const Vec3& place, const Vec3& normal, Vec2 uv, std::uint64_t code) { out.push_back({place, shortestTurn(kUp, normal), normal, uv, code, 0}); };
+  const auto add = [&](const Vec3& place, const Vec3& normal, Vec2 uv, std::uint64_t code) {
+    out.push_back({place, shortestTurn(kUp, normal), normal, uv, code, 0});
+  };
   if (of == SampleOf::Faces) {
     for (const Face& face : facesOfSurface(s)) {
       const FaceMiddle m = middleOf(s, face);
@@ -42,9 +44,12 @@ PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, 
   }
   const auto areas = areaTableOf(s);
   if (!(areas->total > 0)) return out;
-  const Sown sown = sowEven(ctx.task, s, areas->area, spacing, spacing, false, [&](const Sown&, Array<float>& spacings) { std::fill(spacings.begin(), spacings.end(), spacing); },
-                            hashOf(ctx.nodeUid, key), ctx.draw("place"));
-  for (std::size_t i = 0; i < sown.size(); ++i) add(sown.position[i], s.normalAt(sown.face[i], sown.weights[i]), s.uvAt(sown.face[i], sown.weights[i]), sown.id[i]);
+  const Sown sown = sowEven(
+      ctx.task, s, areas->area, spacing, spacing, false,
+      [&](const Sown&, Array<float>& spacings) { std::fill(spacings.begin(), spacings.end(), spacing); },
+      hashOf(ctx.nodeUid, key), ctx.draw("place"));
+  for (std::size_t i = 0; i < sown.size(); ++i)
+    add(sown.position[i], s.normalAt(sown.face[i], sown.weights[i]), s.uvAt(sown.face[i], sown.weights[i]), sown.id[i]);
   return out;
 }
 

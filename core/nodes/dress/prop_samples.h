@@ -6,19 +6,20 @@
 namespace arvesk::nodes {
 
 struct PropSample {
-  Vec3 place{0};             // m, in the prop's space
-  Quat turn{1, 0, 0, 0};     // Y along the normal; mount points as they were made
+  Vec3 place{0};          // m, in the prop's space
+  Quat turn{1, 0, 0, 0};  // Y along the normal; mount points as they were made
   Vec3 normal = kUp;
   Vec2 uv{0};
-  std::uint64_t code = 0;    // makes the child's id with the parent's
-  std::uint32_t name = 0;    // into the caller's list of names: mount point or part
+  std::uint64_t code = 0;  // makes the child's id with the parent's
+  std::uint32_t name = 0;  // into the caller's list of names: mount point or part
 };
 
 using PropSampleList = std::vector<PropSample>;
 
 enum class SampleOf { Faces, Vertices, Even };
 
-/// One sample per face (quads count once), per vertex place, or spread evenly `spacing` m apart. `variant` draws another even set.
+/// One sample per face (quads count once), per vertex place, or spread evenly `spacing` m apart. `variant` draws
+/// another even set.
 PropSampleList samplesOf(const EvalContext& ctx, const Surface& surface, SampleOf of, float spacing, std::uint64_t key);
 
 }  // namespace arvesk::nodes

@@ -23,7 +23,8 @@ std::vector<std::string> pathsOf(const std::vector<SceneNode>& nodes) {
   std::vector<std::string> paths(nodes.size());
   std::map<std::string, int> used;
   for (std::size_t i = 0; i < nodes.size(); ++i) {
-    const std::string base = (nodes[i].parent < 0 ? std::string() : paths[static_cast<std::size_t>(nodes[i].parent)] + "/") + nodes[i].name;
+    const std::string base =
+        (nodes[i].parent < 0 ? std::string() : paths[static_cast<std::size_t>(nodes[i].parent)] + "/") + nodes[i].name;
     const int n = ++used[base];
     paths[i] = n == 1 ? base : fmt::format("{}#{}", base, n);
   }
@@ -35,7 +36,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   auto file = ctx.files->scene(p.file, ctx.task, warnings);
   if (!file) return Failure(file.error());
   const std::vector<SceneNode>& nodes = (*file)->nodes;
-  if (nodes.empty()) return fail(ProblemCode::FileUnreadable, "the file has no named nodes", "Use glTF or another scene format; OBJ works with named groups", p.file);
+  if (nodes.empty())
+    return fail(ProblemCode::FileUnreadable, "the file has no named nodes",
+                "Use glTF or another scene format; OBJ works with named groups", p.file);
   const std::vector<std::string> paths = pathsOf(nodes);
   std::vector<std::uint8_t> isUnder(nodes.size(), p.under.empty());
   bool hasParent = p.under.empty();
@@ -46,8 +49,12 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     hasParent = hasParent || nodes[i].name == p.under;
     if (isUnder[i] && matchesAny(p.names, nodes[i].name)) taken.push_back(static_cast<std::uint32_t>(i));
   }
-  if (!hasParent) return fail(ProblemCode::BadParameter, fmt::format("no node is called \"{}\"", p.under), "Use a name from the layout file, or leave the parent empty");
-  if (taken.empty()) ctx.warn(fmt::format("none of the file's {} nodes is called \"{}\"", nodes.size(), p.names), fmt::format("The first ones are: {}, {}", nodes.front().name, nodes.back().name));
+  if (!hasParent)
+    return fail(ProblemCode::BadParameter, fmt::format("no node is called \"{}\"", p.under),
+                "Use a name from the layout file, or leave the parent empty");
+  if (taken.empty())
+    ctx.warn(fmt::format("none of the file's {} nodes is called \"{}\"", nodes.size(), p.names),
+             fmt::format("The first ones are: {}, {}", nodes.front().name, nodes.back().name));
 
   const Quat axes = p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0);
   const Quat turn = turnOf(p);
@@ -70,7 +77,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   for (std::size_t k = 0; k < out.count; ++k) {
     const SceneNode& n = nodes[taken[k]];
     position[k] = turn * (axes * n.position * p.unitScale * p.size) + p.move;
-    // A Z-up file's placeholder stands along its own Z: seen from the prop, which stands along Y, the axes change on both sides.
+    // A Z-up file's placeholder stands along its own Z: seen from the prop, which stands along Y, the axes change on
+    // both sides.
     orientation[k] = glm::normalize(turn * axes * n.turn * glm::conjugate(axes));
     size[k] = p.upAxis == UpAxis::Z ? Vec3(n.size.x, n.size.z, n.size.y) * p.size : n.size * p.size;
     normal[k] = orientation[k] * kUp;
@@ -103,17 +111,36 @@ const NodeKind& markers() {
     k.id = "markers";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Markers");
-    k.help = ARVESK_TEXT("node", "Layout placeholders from a scene file as points with place, turn and size, by name pattern or all under a named parent; nodes without triangles count too. They carry name and under (the parent's name), by which Dress can give props. Read again when the file is saved. A placeholder keeps its id while its name and parents stay.");
+    k.help = ARVESK_TEXT("node",
+                         "Layout placeholders from a scene file as points with place, turn and size, by name pattern "
+                         "or all under a named parent; nodes without triangles count too. They carry name and under "
+                         "(the parent's name), by which Dress can give props. Read again when the file is saved. A "
+                         "placeholder keeps its id while its name and parents stay.");
     k.glyph = "markers";
     k.synonyms = {"layout", "placeholder", "scene", "import", "swap"};
     k.outputs = {pointsOutput()};
     k.params = {
-        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "A scene with named nodes: glTF, GLB and others; of OBJ the named groups, at the middle of their base."), "mesh"),
-        param("names", &Params::names, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Names of nodes to take, with * and ? as wildcards, separated by spaces.")),
-        param("under", &Params::under, ARVESK_TEXT("node", "Under"), ARVESK_TEXT("node", "Only nodes below the node of this name; empty takes all.")),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"), ARVESK_TEXT("node", "How many m one unit of the file is; 0.01 for centimeters. Places only: sizes are factors.")).hard(1e-6, 1e6).usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"), ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"),
+                  ARVESK_TEXT("node",
+                              "A scene with named nodes: glTF, GLB and others; of OBJ the named groups, at the middle "
+                              "of their base."),
+                  "mesh"),
+        param("names", &Params::names, ARVESK_TEXT("node", "Names"),
+              ARVESK_TEXT("node", "Names of nodes to take, with * and ? as wildcards, separated by spaces.")),
+        param("under", &Params::under, ARVESK_TEXT("node", "Under"),
+              ARVESK_TEXT("node", "Only nodes below the node of this name; empty takes all.")),
+        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
+              ARVESK_TEXT("node",
+                          "How many m one unit of the file is; 0.01 for centimeters. Places only: sizes are factors."))
+            .hard(1e-6, 1e6)
+            .usual(0.001, 10, 0.01),
+        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
+              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
     };
     addPlacedParams<Params>(k.params, false);
     return define<Params>(std::move(k), &evaluate, &sentence);

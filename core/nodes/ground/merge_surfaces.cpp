@@ -15,14 +15,18 @@ template <typename T, typename Missing>
 void append(Array<T>& to, std::size_t toCount, const Array<T>& from, std::size_t fromCount, Missing missing) {
   if (to.empty() && from.empty()) return;
   if (to.empty()) to.assign(toCount, missing);
-  if (from.empty()) to.insert(to.end(), fromCount, missing);
-  else to.insert(to.end(), from.begin(), from.end());
+  if (from.empty())
+    to.insert(to.end(), fromCount, missing);
+  else
+    to.insert(to.end(), from.begin(), from.end());
 }
 
 /// Faces' numbers into a list of names or materials; empty means all are 0.
-void appendNumbers(Array<std::uint16_t>& to, std::size_t toFaces, const Array<std::uint16_t>& from, std::size_t fromFaces, std::size_t shift) {
+void appendNumbers(Array<std::uint16_t>& to, std::size_t toFaces, const Array<std::uint16_t>& from,
+                   std::size_t fromFaces, std::size_t shift) {
   if (to.empty()) to.assign(toFaces, 0);
-  for (std::size_t f = 0; f < fromFaces; ++f) to.push_back(static_cast<std::uint16_t>(shift + (from.empty() ? 0 : from[f])));
+  for (std::size_t f = 0; f < fromFaces; ++f)
+    to.push_back(static_cast<std::uint16_t>(shift + (from.empty() ? 0 : from[f])));
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&) {
@@ -44,11 +48,13 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
     if (ctx.task.isCancelled()) return Failure(cancelled());
     const std::size_t vertices = out.positions.size();
     const std::size_t faces = out.triangles.size();
-    if (vertices + s.positions.size() > 0xfffffff0U) return fail(ProblemCode::TooMany, "more vertices than one surface can hold");
+    if (vertices + s.positions.size() > 0xfffffff0U)
+      return fail(ProblemCode::TooMany, "more vertices than one surface can hold");
     if (s.normals.empty()) computeSmoothNormals(s);
     if (s.materials.empty()) s.materials.emplace_back();
     if (s.parts.empty()) s.parts.push_back(s.name);
-    if (out.materials.size() + s.materials.size() > 0xffff || out.parts.size() + s.parts.size() > 0xffff) return fail(ProblemCode::TooMany, "more than 65535 materials or parts");
+    if (out.materials.size() + s.materials.size() > 0xffff || out.parts.size() + s.parts.size() > 0xffff)
+      return fail(ProblemCode::TooMany, "more than 65535 materials or parts");
     append(out.normals, vertices, s.normals, s.positions.size(), kUp);
     append(out.uvs, vertices, s.uvs, s.positions.size(), Vec2(0));
     append(out.colors, vertices, s.colors, s.positions.size(), Vec4(1));
@@ -71,10 +77,13 @@ const NodeKind& mergeSurfaces() {
     k.id = "merge-surfaces";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Merge surfaces");
-    k.help = ARVESK_TEXT("node", "Several surfaces as one ground; materials, parts and their names are kept. Where only some have uvs, colors or attributes, the others get 0, white and 0.");
+    k.help = ARVESK_TEXT("node",
+                         "Several surfaces as one ground; materials, parts and their names are kept. Where only some "
+                         "have uvs, colors or attributes, the others get 0, white and 0.");
     k.glyph = "merge";
     k.synonyms = {"join", "combine", "union", "ground"};
-    k.inputs = {{"surfaces", ValueType::Surface, ARVESK_TEXT("node", "Surfaces"), ARVESK_TEXT("node", "The surfaces to merge, in order."), false, true}};
+    k.inputs = {{"surfaces", ValueType::Surface, ARVESK_TEXT("node", "Surfaces"),
+                 ARVESK_TEXT("node", "The surfaces to merge, in order."), false, true}};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

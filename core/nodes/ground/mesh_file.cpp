@@ -32,7 +32,8 @@ Result<Surface> keepParts(const Surface& s, const std::string& pattern) {
   if (!out.triangles.empty()) return out;
   std::string names;
   for (const std::string& name : s.parts) names += (names.empty() ? "" : ", ") + name;
-  return fail(ProblemCode::BadParameter, fmt::format("no part is called \"{}\"", pattern), fmt::format("The file has: {}", names));
+  return fail(ProblemCode::BadParameter, fmt::format("no part is called \"{}\"", pattern),
+              fmt::format("The file has: {}", names));
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
@@ -48,7 +49,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     s = std::move(*kept);
   }
   if (p.unitScale != 1 || p.upAxis == UpAxis::Z)
-    s = transformed(s, Vec3(0), p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0), p.unitScale);
+    s = transformed(s, Vec3(0), p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
+                    p.unitScale);
   return Outputs{place(std::move(s), p)};
 }
 
@@ -64,16 +66,25 @@ const NodeKind& meshFile() {
     k.id = "mesh-file";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Mesh file");
-    k.help = ARVESK_TEXT("node", "Brings a mesh from a file as ground, with its materials, vertex colors, uv and part names; it is read again when the file changes.");
+    k.help = ARVESK_TEXT("node",
+                         "Brings a mesh from a file as ground, with its materials, vertex colors, uv and part names; "
+                         "it is read again when the file changes.");
     k.glyph = "mesh";
     k.showsTriangles = true;
     k.synonyms = {"import", "model", "gltf", "obj", "ply", "stl"};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {
-        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "glTF, GLB, OBJ, PLY, STL and other mesh formats."), "mesh"),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"), ARVESK_TEXT("node", "How many m one unit of the file is; 0.01 for centimeters.")).hard(1e-6, 1e6).usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"), ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
-        param("parts", &Params::parts, ARVESK_TEXT("node", "Parts"), ARVESK_TEXT("node", "Names of parts to take, with * and ? as wildcards, separated by spaces; empty takes all.")),
+        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"),
+                  ARVESK_TEXT("node", "glTF, GLB, OBJ, PLY, STL and other mesh formats."), "mesh"),
+        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
+              ARVESK_TEXT("node", "How many m one unit of the file is; 0.01 for centimeters."))
+            .hard(1e-6, 1e6)
+            .usual(0.001, 10, 0.01),
+        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
+              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
+        param("parts", &Params::parts, ARVESK_TEXT("node", "Parts"),
+              ARVESK_TEXT("node",
+                          "Names of parts to take, with * and ? as wildcards, separated by spaces; empty takes all.")),
     };
     addPlacedParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

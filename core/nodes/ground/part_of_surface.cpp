@@ -45,7 +45,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<std::uint8_t> isPart;
   isPart.assign(faces, 0);
   if (p.by == By::Mask) {
-    if (!in.mask("mask")) return fail(ProblemCode::MissingInput, "faces are to go by a mask, but none is connected", "Connect a mask, or choose names or picked faces");
+    if (!in.mask("mask"))
+      return fail(ProblemCode::MissingInput, "faces are to go by a mask, but none is connected",
+                  "Connect a mask, or choose names or picked faces");
     parallelPieces(ctx.task, faces, 8192, [&](std::size_t begin, std::size_t end) {
       const Array<float> value = maskValues({}, *in.mask("mask"), middlesOf(s, begin, end));
       for (std::size_t f = begin; f < end; ++f) isPart[f] = value[f - begin] >= p.limit;
@@ -58,10 +60,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   } else {
     std::size_t missing = 0;
     for (const std::uint32_t f : p.faces.faces) {
-      if (f < faces) isPart[f] = 1;
-      else ++missing;
+      if (f < faces)
+        isPart[f] = 1;
+      else
+        ++missing;
     }
-    if (missing > 0) ctx.warn(fmt::format("{} picked faces are not on this surface, which has {}", missing, faces), "Pick them again");
+    if (missing > 0)
+      ctx.warn(fmt::format("{} picked faces are not on this surface, which has {}", missing, faces), "Pick them again");
   }
   if (ctx.task.isCancelled()) return Failure(cancelled());
   Array<std::uint32_t> kept;
@@ -75,7 +80,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 
 std::string sentence(const Params& p) {
   if (p.by == By::Picked) return fmt::format("{}{} picked faces", p.isInverted ? "all but " : "", p.faces.faces.size());
-  return p.by == By::Mask ? fmt::format("faces {} {:g}", p.isInverted ? "below" : "from", p.limit) : fmt::format("{}{}", p.isInverted ? "not " : "", p.patterns);
+  return p.by == By::Mask ? fmt::format("faces {} {:g}", p.isInverted ? "below" : "from", p.limit)
+                          : fmt::format("{}{}", p.isInverted ? "not " : "", p.patterns);
 }
 
 }  // namespace
@@ -86,19 +92,39 @@ const NodeKind& partOfSurface() {
     k.id = "part-of-surface";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Part of surface");
-    k.help = ARVESK_TEXT("node", "Keeps some of the faces: those whose middle reaches a mask's limit, those of parts or materials by name, or those picked in Site. To thin points, a mask on the points is finer than faces can be. Points sown on a part stay where they are when the part grows or shrinks.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Keeps some of the faces: those whose middle reaches a mask's limit, those of parts or materials by name, or "
+        "those picked in Site. To thin points, a mask on the points is finer than faces can be. Points sown on a part "
+        "stay where they are when the part grows or shrinks.");
     k.glyph = "part";
     k.synonyms = {"faces", "select", "material", "group", "subset"};
-    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "The surface whose faces are chosen."), false, false},
-                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Asked at the middle of each face."), true, false}};
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+                 ARVESK_TEXT("node", "The surface whose faces are chosen."), false, false},
+                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
+                 ARVESK_TEXT("node", "Asked at the middle of each face."), true, false}};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "Faces by"), ARVESK_TEXT("node", "A mask, names, or picked by hand."), {{"mask", ARVESK_TEXT("node", "Mask")}, {"name", ARVESK_TEXT("node", "Part or material name")}, {"picked", ARVESK_TEXT("node", "Picked in Site")}}),
-        param("limit", &Params::limit, ARVESK_TEXT("node", "Limit"), ARVESK_TEXT("node", "Mask values from here on are kept.")).hard(0, 1).usual(0, 1, 0.01).shown("by", {"mask"}),
-        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Names"), ARVESK_TEXT("node", "Patterns with * and ?, separated by spaces or commas.")).shown("by", {"name"}),
-        param("faces", &Params::faces, ARVESK_TEXT("node", "Faces"), ARVESK_TEXT("node", "Click or drag over faces in Site while this node is selected; Ctrl takes away.")).shown("by", {"picked"}),
-        param("invert", &Params::isInverted, ARVESK_TEXT("node", "Invert"), ARVESK_TEXT("node", "Keeps the others instead.")),
-        param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"), ARVESK_TEXT("node", "This part alone; else the whole surface is shown as before.")),
+        param("by", &Params::by, ARVESK_TEXT("node", "Faces by"),
+              ARVESK_TEXT("node", "A mask, names, or picked by hand."),
+              {{"mask", ARVESK_TEXT("node", "Mask")},
+               {"name", ARVESK_TEXT("node", "Part or material name")},
+               {"picked", ARVESK_TEXT("node", "Picked in Site")}}),
+        param("limit", &Params::limit, ARVESK_TEXT("node", "Limit"),
+              ARVESK_TEXT("node", "Mask values from here on are kept."))
+            .hard(0, 1)
+            .usual(0, 1, 0.01)
+            .shown("by", {"mask"}),
+        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Names"),
+              ARVESK_TEXT("node", "Patterns with * and ?, separated by spaces or commas."))
+            .shown("by", {"name"}),
+        param("faces", &Params::faces, ARVESK_TEXT("node", "Faces"),
+              ARVESK_TEXT("node", "Click or drag over faces in Site while this node is selected; Ctrl takes away."))
+            .shown("by", {"picked"}),
+        param("invert", &Params::isInverted, ARVESK_TEXT("node", "Invert"),
+              ARVESK_TEXT("node", "Keeps the others instead.")),
+        param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"),
+              ARVESK_TEXT("node", "This part alone; else the whole surface is shown as before.")),
     };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

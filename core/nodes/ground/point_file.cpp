@@ -35,11 +35,14 @@ Table tableOf(const Surface& s) {
   };
   constexpr std::array axes{"x", "y", "z"};
   constexpr std::array normals{"nx", "ny", "nz"};
-  for (int a = 0; a < 3; ++a) add(axes[static_cast<std::size_t>(a)], [&s, a](std::size_t i) { return s.positions[i][a]; });
+  for (int a = 0; a < 3; ++a)
+    add(axes[static_cast<std::size_t>(a)], [&s, a](std::size_t i) { return s.positions[i][a]; });
   if (s.hasOwnNormals && !s.normals.empty())
-    for (int a = 0; a < 3; ++a) add(normals[static_cast<std::size_t>(a)], [&s, a](std::size_t i) { return s.normals[i][a]; });
+    for (int a = 0; a < 3; ++a)
+      add(normals[static_cast<std::size_t>(a)], [&s, a](std::size_t i) { return s.normals[i][a]; });
   for (const auto& [name, column] : s.vertexAttributes)
-    if (const auto* numbers = std::get_if<Column<float>>(&column)) add(name.c_str(), [numbers](std::size_t i) { return (*numbers)[i]; });
+    if (const auto* numbers = std::get_if<Column<float>>(&column))
+      add(name.c_str(), [numbers](std::size_t i) { return (*numbers)[i]; });
   return t;
 }
 
@@ -66,11 +69,13 @@ class Mapping {
     for (const std::string& word : words) {
       const TableColumn* column = m_table.find(word);
       if (!column || std::holds_alternative<std::vector<std::string>>(*column)) return {};
-      if (const auto* d = std::get_if<Array<double>>(column)) out.push_back(*d);
+      if (const auto* d = std::get_if<Array<double>>(column))
+        out.push_back(*d);
       else {
         const auto& whole = std::get<Array<std::uint64_t>>(*column);
         Array<double>& numbers = out.emplace_back(whole.size());
-        std::transform(whole.begin(), whole.end(), numbers.begin(), [](std::uint64_t v) { return static_cast<double>(v); });
+        std::transform(whole.begin(), whole.end(), numbers.begin(),
+                       [](std::uint64_t v) { return static_cast<double>(v); });
       }
     }
     for (const std::string& word : words) m_taken.insert(word);
@@ -91,14 +96,20 @@ class Mapping {
 Result<Array<std::uint64_t>> idsOf(const EvalContext& ctx, const Table& table, const TableColumn* column) {
   Array<std::uint64_t> ids(table.rowCount);
   for (std::size_t i = 0; i < ids.size(); ++i) {
-    if (!column) ids[i] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(i));
-    else if (const auto* whole = std::get_if<Array<std::uint64_t>>(column)) ids[i] = (*whole)[i];
-    else if (const auto* texts = std::get_if<std::vector<std::string>>(column)) ids[i] = hashText((*texts)[i]);
-    else ids[i] = hashText(fmt::format("{}", std::get<Array<double>>(*column)[i]));
+    if (!column)
+      ids[i] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(i));
+    else if (const auto* whole = std::get_if<Array<std::uint64_t>>(column))
+      ids[i] = (*whole)[i];
+    else if (const auto* texts = std::get_if<std::vector<std::string>>(column))
+      ids[i] = hashText((*texts)[i]);
+    else
+      ids[i] = hashText(fmt::format("{}", std::get<Array<double>>(*column)[i]));
   }
   std::unordered_set<std::uint64_t> seen;
   for (std::size_t i = 0; i < ids.size(); ++i)
-    if (!seen.insert(ids[i]).second) return fail(ProblemCode::FileUnreadable, fmt::format("row {} has an id that an earlier row has too", i + 1), "Mend the ids, or leave the id column empty to count rows");
+    if (!seen.insert(ids[i]).second)
+      return fail(ProblemCode::FileUnreadable, fmt::format("row {} has an id that an earlier row has too", i + 1),
+                  "Mend the ids, or leave the id column empty to count rows");
   return ids;
 }
 
@@ -119,17 +130,20 @@ void takeAttributes(Points& out, const Table& table, const Mapping& mapping) {
       continue;
     }
     Array<float> values(table.rowCount);
-    std::visit([&](const auto& column) {
-      if constexpr (!std::is_same_v<std::decay_t<decltype(column)>, std::vector<std::string>>)
-        for (std::size_t i = 0; i < values.size(); ++i) values[i] = static_cast<float>(column[i]);
-    }, table.columns[c]);
+    std::visit(
+        [&](const auto& column) {
+          if constexpr (!std::is_same_v<std::decay_t<decltype(column)>, std::vector<std::string>>)
+            for (std::size_t i = 0; i < values.size(); ++i) values[i] = static_cast<float>(column[i]);
+        },
+        table.columns[c]);
     out.attributes.insert_or_assign(name, Column<float>(std::move(values)));
   }
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
   TablePtr table;
-  if (p.file.size() > 4 && (p.file.substr(p.file.size() - 4) == ".csv" || p.file.substr(p.file.size() - 4) == ".tsv" || p.file.substr(p.file.size() - 4) == ".txt")) {
+  if (p.file.size() > 4 && (p.file.substr(p.file.size() - 4) == ".csv" || p.file.substr(p.file.size() - 4) == ".tsv" ||
+                            p.file.substr(p.file.size() - 4) == ".txt")) {
     auto read = ctx.files->table(p.file, ctx.task);
     if (!read) return Failure(read.error());
     table = *read;
@@ -139,13 +153,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     if (!read) return Failure(read.error());
     table = std::make_shared<const Table>(tableOf(**read));
   }
-  if (auto ok = guardPoints(ctx, static_cast<double>(table->rowCount), "Split the file"); !ok) return Failure(ok.error());
+  if (auto ok = guardPoints(ctx, static_cast<double>(table->rowCount), "Split the file"); !ok)
+    return Failure(ok.error());
   Mapping mapping(*table);
   const auto places = mapping.numbers(p.place, 3);
   if (places.size() != 3) {
     std::string names;
     for (const std::string& name : table->names) names += (names.empty() ? "" : ", ") + name;
-    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" are not three columns of numbers", p.place), fmt::format("Name three of: {}", names), p.file);
+    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" are not three columns of numbers", p.place),
+                fmt::format("Name three of: {}", names), p.file);
   }
   const auto turns = mapping.numbers(p.turn, 4);
   const auto headings = mapping.numbers(p.heading, 1);
@@ -162,7 +178,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   Array<Quat> orientation(out.count);
   Array<Vec3> size(out.count);
   Array<Vec3> normal(out.count);
-  const auto vec = [](const std::vector<Array<double>>& columns, std::size_t i) { return Vec3(static_cast<float>(columns[0][i]), static_cast<float>(columns[1][i]), static_cast<float>(columns[2][i])); };
+  const auto vec = [](const std::vector<Array<double>>& columns, std::size_t i) {
+    return Vec3(static_cast<float>(columns[0][i]), static_cast<float>(columns[1][i]),
+                static_cast<float>(columns[2][i]));
+  };
   std::size_t notFinite = 0;
   Array<std::uint8_t> keeps;
   keeps.assign(out.count, 1);
@@ -170,7 +189,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     position[i] = whole * (axes * vec(places, i) * p.unitScale * p.size) + p.move;
     Quat turn(1, 0, 0, 0);
     if (!turns.empty()) {
-      const Quat raw(static_cast<float>(turns[3][i]), static_cast<float>(turns[0][i]), static_cast<float>(turns[1][i]), static_cast<float>(turns[2][i]));
+      const Quat raw(static_cast<float>(turns[3][i]), static_cast<float>(turns[0][i]), static_cast<float>(turns[1][i]),
+                     static_cast<float>(turns[2][i]));
       if (const float length = glm::length(raw); length > 1e-6F && std::isfinite(length)) turn = raw / length;
     } else if (!headings.empty()) {
       turn = glm::angleAxis(radians(static_cast<float>(headings[0][i])), kUp);
@@ -198,7 +218,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   return Outputs{split(out, keeps).first};
 }
 
-std::string sentence(const Params& p) { return fmt::format("Point file · {}", p.file.empty() ? "no file yet" : p.file.substr(p.file.find_last_of('/') + 1)); }
+std::string sentence(const Params& p) {
+  return fmt::format("Point file · {}", p.file.empty() ? "no file yet" : p.file.substr(p.file.find_last_of('/') + 1));
+}
 
 }  // namespace
 
@@ -208,21 +230,39 @@ const NodeKind& pointFile() {
     k.id = "point-file";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Point file");
-    k.help = ARVESK_TEXT("node", "Points from a CSV file with a head line, or the vertices of a PLY or other mesh file. Columns named here give place, turn, size, normal and id; all others become attributes, numbers or text. What Arvesk exports as CSV reads back as it was. Without an id column the row number is the id.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Points from a CSV file with a head line, or the vertices of a PLY or other mesh file. Columns named here give "
+        "place, turn, size, normal and id; all others become attributes, numbers or text. What Arvesk exports as CSV "
+        "reads back as it was. Without an id column the row number is the id.");
     k.glyph = "point-file";
     k.synonyms = {"csv", "ply", "import", "table", "survey", "cloud"};
     k.outputs = {pointsOutput()};
     k.params = {
-        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "CSV, PLY or a mesh file."), "points"),
+        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "CSV, PLY or a mesh file."),
+                  "points"),
         param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Three columns.")),
-        param("turn_columns", &Params::turn, ARVESK_TEXT("node", "Turn from"), ARVESK_TEXT("node", "Four columns of a quaternion, x y z w; not there: no turn.")),
-        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"), ARVESK_TEXT("node", "One column of degrees about up, when there is no quaternion.")),
-        param("size_columns", &Params::sizes, ARVESK_TEXT("node", "Size from"), ARVESK_TEXT("node", "One or three columns of factors; not there: 1.")),
-        param("normal", &Params::normal, ARVESK_TEXT("node", "Normal"), ARVESK_TEXT("node", "Three columns for the ground record; not there: the point's own up.")),
-        param("id", &Params::id, ARVESK_TEXT("node", "Id"), ARVESK_TEXT("node", "A column of ids; not there: the row number.")),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"), ARVESK_TEXT("node", "How many m one unit of the file is.")).hard(1e-6, 1e6).usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"), ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+        param("turn_columns", &Params::turn, ARVESK_TEXT("node", "Turn from"),
+              ARVESK_TEXT("node", "Four columns of a quaternion, x y z w; not there: no turn.")),
+        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"),
+              ARVESK_TEXT("node", "One column of degrees about up, when there is no quaternion.")),
+        param("size_columns", &Params::sizes, ARVESK_TEXT("node", "Size from"),
+              ARVESK_TEXT("node", "One or three columns of factors; not there: 1.")),
+        param("normal", &Params::normal, ARVESK_TEXT("node", "Normal"),
+              ARVESK_TEXT("node", "Three columns for the ground record; not there: the point's own up.")),
+        param("id", &Params::id, ARVESK_TEXT("node", "Id"),
+              ARVESK_TEXT("node", "A column of ids; not there: the row number.")),
+        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
+              ARVESK_TEXT("node", "How many m one unit of the file is."))
+            .hard(1e-6, 1e6)
+            .usual(0.001, 10, 0.01),
+        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
+              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
     };
     addPlacedParams<Params>(k.params, false);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -48,19 +48,35 @@ const NodeKind& shape() {
     k.id = "shape";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Shape");
-    k.help = ARVESK_TEXT("node", "Makes a plane, box, ball, cylinder or torus as ground; box and cylinder stand on height 0.");
+    k.help = ARVESK_TEXT("node",
+                         "Makes a plane, box, ball, cylinder or torus as ground; box and cylinder stand on height 0.");
     k.glyph = "shape";
     k.synonyms = {"plane", "box", "ball", "sphere", "cylinder", "torus", "ground"};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     const auto length = [](ParamSpec spec) { return spec.in(Unit::Meter).hard(0.001, 1e5).usual(0.1, 100, 0.5); };
     k.params = {
         param("form", &Params::form, ARVESK_TEXT("node", "Form"), ARVESK_TEXT("node", "What to make."),
-              {{"plane", ARVESK_TEXT("node", "Plane")}, {"box", ARVESK_TEXT("node", "Box")}, {"ball", ARVESK_TEXT("node", "Ball")}, {"cylinder", ARVESK_TEXT("node", "Cylinder")}, {"torus", ARVESK_TEXT("node", "Torus")}}),
-        length(param("extent", &Params::extent, ARVESK_TEXT("node", "Extent"), ARVESK_TEXT("node", "Along X, Y and Z; a plane uses X and Z."))).shown("form", {"plane", "box"}),
-        length(param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"), ARVESK_TEXT("node", "Of the ball, cylinder or ring."))).shown("form", {"ball", "cylinder", "torus"}),
-        length(param("tube_radius", &Params::tubeRadius, ARVESK_TEXT("node", "Tube radius"), ARVESK_TEXT("node", "Thickness of the torus, as a radius."))).shown("form", {"torus"}),
-        length(param("height", &Params::height, ARVESK_TEXT("node", "Height"), ARVESK_TEXT("node", "Of the cylinder."))).shown("form", {"cylinder"}),
-        param("divisions", &Params::divisions, ARVESK_TEXT("node", "Divisions"), ARVESK_TEXT("node", "How finely the shape is divided.")).hard(3, 1024).usual(3, 128, 1).shown("form", {"plane", "ball", "cylinder", "torus"}),
+              {{"plane", ARVESK_TEXT("node", "Plane")},
+               {"box", ARVESK_TEXT("node", "Box")},
+               {"ball", ARVESK_TEXT("node", "Ball")},
+               {"cylinder", ARVESK_TEXT("node", "Cylinder")},
+               {"torus", ARVESK_TEXT("node", "Torus")}}),
+        length(param("extent", &Params::extent, ARVESK_TEXT("node", "Extent"),
+                     ARVESK_TEXT("node", "Along X, Y and Z; a plane uses X and Z.")))
+            .shown("form", {"plane", "box"}),
+        length(param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"),
+                     ARVESK_TEXT("node", "Of the ball, cylinder or ring.")))
+            .shown("form", {"ball", "cylinder", "torus"}),
+        length(param("tube_radius", &Params::tubeRadius, ARVESK_TEXT("node", "Tube radius"),
+                     ARVESK_TEXT("node", "Thickness of the torus, as a radius.")))
+            .shown("form", {"torus"}),
+        length(param("height", &Params::height, ARVESK_TEXT("node", "Height"), ARVESK_TEXT("node", "Of the cylinder.")))
+            .shown("form", {"cylinder"}),
+        param("divisions", &Params::divisions, ARVESK_TEXT("node", "Divisions"),
+              ARVESK_TEXT("node", "How finely the shape is divided."))
+            .hard(3, 1024)
+            .usual(3, 128, 1)
+            .shown("form", {"plane", "ball", "cylinder", "torus"}),
     };
     addPlacedParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

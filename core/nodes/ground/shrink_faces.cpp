@@ -26,8 +26,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   middles.position = Array<Vec3>(place);
   middles.groundNormal = std::move(normal);
   Array<float> share;
-  if (const MaskPtr where = in.mask("where")) share = maskValues(ctx.task, *where, middles);
-  else share.assign(faces.size(), 1.0F);
+  if (const MaskPtr where = in.mask("where"))
+    share = maskValues(ctx.task, *where, middles);
+  else
+    share.assign(faces.size(), 1.0F);
   if (ctx.task.isCancelled()) return Failure(cancelled());
 
   Surface out = s;
@@ -36,7 +38,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<std::uint32_t> faceOf;
   for (std::size_t f = 0; f < faces.size(); ++f) {
     std::map<std::uint32_t, std::uint32_t> own;  // a face's vertices become its own
-    for (std::uint32_t t = faces[f].firstTriangle; t < faces[f].firstTriangle + static_cast<std::uint32_t>(faces[f].triangleCount); ++t)
+    for (std::uint32_t t = faces[f].firstTriangle;
+         t < faces[f].firstTriangle + static_cast<std::uint32_t>(faces[f].triangleCount); ++t)
       for (int k = 0; k < 3; ++k) {
         const auto [it, isNew] = own.emplace(s.triangles[t][k], static_cast<std::uint32_t>(from.size()));
         if (isNew) {
@@ -74,12 +77,21 @@ const NodeKind& shrinkFaces() {
     k.id = "shrink-faces";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Shrink faces");
-    k.help = ARVESK_TEXT("node", "Cuts a surface along its edges and draws every face toward its middle by a share, so that gaps open between them. Two triangles that follow each other and make a flat quad are one face. Where multiplies the share.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Cuts a surface along its edges and draws every face toward its middle by a share, so that gaps open between "
+        "them. Two triangles that follow each other and make a flat quad are one face. Where multiplies the share.");
     k.glyph = "shrink-faces";
     k.synonyms = {"inset", "gaps", "split", "tiles", "explode"};
-    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "Whose faces to shrink."), false, false}, whereInput(ARVESK_TEXT("node", "Multiplies the share, asked at each face's middle."))};
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+                 ARVESK_TEXT("node", "Whose faces to shrink."), false, false},
+                whereInput(ARVESK_TEXT("node", "Multiplies the share, asked at each face's middle."))};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
-    k.params = {param("share", &Params::share, ARVESK_TEXT("node", "Share"), ARVESK_TEXT("node", "0 % leaves faces as they are, 100 % draws them to a point.")).in(Unit::Percent).hard(0, 99.9).usual(0, 90, 1)};
+    k.params = {param("share", &Params::share, ARVESK_TEXT("node", "Share"),
+                      ARVESK_TEXT("node", "0 % leaves faces as they are, 100 % draws them to a point."))
+                    .in(Unit::Percent)
+                    .hard(0, 99.9)
+                    .usual(0, 90, 1)};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -33,8 +33,10 @@ Surface gridOf(const Task& task, const Image& image, const Params& p) {
     const std::size_t down = std::min(y + 1, h - 1);
     for (std::size_t x = 0; x < w; ++x) {
       const std::size_t i = y * w + x;
-      s.positions[i] = {static_cast<float>(x) * step - 0.5F * p.width, heightAt(x, y), static_cast<float>(y) * step - 0.5F * depth};
-      s.uvs[i] = {(static_cast<float>(x) + 0.5F) / static_cast<float>(w), (static_cast<float>(y) + 0.5F) / static_cast<float>(h)};
+      s.positions[i] = {static_cast<float>(x) * step - 0.5F * p.width, heightAt(x, y),
+                        static_cast<float>(y) * step - 0.5F * depth};
+      s.uvs[i] = {(static_cast<float>(x) + 0.5F) / static_cast<float>(w),
+                  (static_cast<float>(y) + 0.5F) / static_cast<float>(h)};
       const std::size_t left = x > 0 ? x - 1 : x;
       const std::size_t right = std::min(x + 1, w - 1);
       const float slopeX = (heightAt(right, y) - heightAt(left, y)) / (static_cast<float>(right - left) * step);
@@ -65,12 +67,19 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   auto image = ctx.files->image(p.file, ctx.task);
   if (!image) return Failure(image.error());
   const Image& im = **image;
-  if (im.width < 2 || im.height < 2) return fail(ProblemCode::FileUnreadable, fmt::format("{} is {} × {} pixels, needs 2 × 2 at least", p.file, im.width, im.height));
+  if (im.width < 2 || im.height < 2)
+    return fail(ProblemCode::FileUnreadable,
+                fmt::format("{} is {} × {} pixels, needs 2 × 2 at least", p.file, im.width, im.height));
   const double vertices = static_cast<double>(im.width) * im.height;
-  if (vertices > 70e6) return fail(ProblemCode::TooMany, fmt::format("{} has {:.0f} pixels, the limit is 70 million", p.file, vertices), "Use a smaller picture");
-  if (p.highest < p.lowest) return fail(ProblemCode::BadParameter, fmt::format("highest ({} m) is below lowest ({} m)", p.highest, p.lowest), "Swap the two");
+  if (vertices > 70e6)
+    return fail(ProblemCode::TooMany, fmt::format("{} has {:.0f} pixels, the limit is 70 million", p.file, vertices),
+                "Use a smaller picture");
+  if (p.highest < p.lowest)
+    return fail(ProblemCode::BadParameter, fmt::format("highest ({} m) is below lowest ({} m)", p.highest, p.lowest),
+                "Swap the two");
   if (im.bitsPerChannel == 8)
-    ctx.warn(fmt::format("{} is 8-bit; heights will step by {:.2f} m", p.file, (p.highest - p.lowest) / 255), "Use a 16-bit image");
+    ctx.warn(fmt::format("{} is 8-bit; heights will step by {:.2f} m", p.file, (p.highest - p.lowest) / 255),
+             "Use a 16-bit image");
   Surface s = gridOf(ctx.task, im, p);
   if (ctx.task.isCancelled()) return Failure(cancelled());
   Material material;
@@ -85,7 +94,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   return Outputs{place(std::move(s), p)};
 }
 
-std::string sentence(const Params& p) { return fmt::format("Terrain · {:g} m · {:g} to {:g} m", p.width, p.lowest, p.highest); }
+std::string sentence(const Params& p) {
+  return fmt::format("Terrain · {:g} m · {:g} to {:g} m", p.width, p.lowest, p.highest);
+}
 
 }  // namespace
 
@@ -95,16 +106,31 @@ const NodeKind& terrain() {
     k.id = "terrain";
     k.family = Family::Ground;
     k.label = ARVESK_TEXT("node", "Terrain");
-    k.help = ARVESK_TEXT("node", "Makes ground from a height image, seen from above and centered on the origin; black is the lowest and white the highest height, and each pixel becomes a vertex.");
+    k.help = ARVESK_TEXT("node",
+                         "Makes ground from a height image, seen from above and centered on the origin; black is the "
+                         "lowest and white the highest height, and each pixel becomes a vertex.");
     k.glyph = "terrain";
     k.synonyms = {"height", "landscape", "heightfield", "ground"};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {
-        fileParam("file", &Params::file, ARVESK_TEXT("node", "Height image"), ARVESK_TEXT("node", "PNG, TIFF or EXR; 16 bits or more, since 8 bits make steps."), "image"),
-        fileParam("color_file", &Params::colorFile, ARVESK_TEXT("node", "Color image"), ARVESK_TEXT("node", "What the ground looks like from above; may be left out."), "image").optional(),
-        param("width", &Params::width, ARVESK_TEXT("node", "Width"), ARVESK_TEXT("node", "Extent along X; the depth along Z follows from the image's shape.")).in(Unit::Meter).hard(0.01, 1e5).usual(10, 1000, 1),
-        param("lowest", &Params::lowest, ARVESK_TEXT("node", "Lowest"), ARVESK_TEXT("node", "Height of black.")).in(Unit::Meter).hard(-1e4, 1e4).usual(-50, 50, 0.5),
-        param("highest", &Params::highest, ARVESK_TEXT("node", "Highest"), ARVESK_TEXT("node", "Height of white.")).in(Unit::Meter).hard(-1e4, 1e4).usual(0, 200, 0.5),
+        fileParam("file", &Params::file, ARVESK_TEXT("node", "Height image"),
+                  ARVESK_TEXT("node", "PNG, TIFF or EXR; 16 bits or more, since 8 bits make steps."), "image"),
+        fileParam("color_file", &Params::colorFile, ARVESK_TEXT("node", "Color image"),
+                  ARVESK_TEXT("node", "What the ground looks like from above; may be left out."), "image")
+            .optional(),
+        param("width", &Params::width, ARVESK_TEXT("node", "Width"),
+              ARVESK_TEXT("node", "Extent along X; the depth along Z follows from the image's shape."))
+            .in(Unit::Meter)
+            .hard(0.01, 1e5)
+            .usual(10, 1000, 1),
+        param("lowest", &Params::lowest, ARVESK_TEXT("node", "Lowest"), ARVESK_TEXT("node", "Height of black."))
+            .in(Unit::Meter)
+            .hard(-1e4, 1e4)
+            .usual(-50, 50, 0.5),
+        param("highest", &Params::highest, ARVESK_TEXT("node", "Highest"), ARVESK_TEXT("node", "Height of white."))
+            .in(Unit::Meter)
+            .hard(-1e4, 1e4)
+            .usual(0, 200, 0.5),
     };
     addPlacedParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -26,7 +26,8 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
 }
 
 std::string sentence(const Params& p) {
-  return p.sort == Sort::Text ? fmt::format("{} is {}", p.textName, p.patterns) : fmt::format("{} {}", p.name, rangeWords(p.band, ""));
+  return p.sort == Sort::Text ? fmt::format("{} is {}", p.textName, p.patterns)
+                              : fmt::format("{} {}", p.name, rangeWords(p.band, ""));
 }
 
 }  // namespace
@@ -37,18 +38,37 @@ const NodeKind& attribute() {
     k.id = "attribute";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Attribute");
-    k.help = ARVESK_TEXT("node", "A number that points carry, through a band, or a text (or the name of the prop) that matches patterns with * and ?. Numbers are attributes and x, y, z, height, slope, size, footprint. Bare ground carries nothing and counts as the default, or as no match.");
+    k.help = ARVESK_TEXT("node",
+                         "A number that points carry, through a band, or a text (or the name of the prop) that matches "
+                         "patterns with * and ?. Numbers are attributes and x, y, z, height, slope, size, footprint. "
+                         "Bare ground carries nothing and counts as the default, or as no match.");
     k.glyph = "attribute";
     k.synonyms = {"property", "value", "name", "tag", "text"};
     k.inputs = {};
     k.outputs = {maskOutput()};
     k.params = {
-        param("sort", &Params::sort, ARVESK_TEXT("node", "Of"), ARVESK_TEXT("node", "A number through a band, or a text by patterns."), {{"number", ARVESK_TEXT("node", "A number")}, {"text", ARVESK_TEXT("node", "A text")}}),
-        param("name", &Params::name, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "Name of the attribute, or x, y, z, height, slope, size, footprint.")).shown("sort", {"number"}),
-        param("band", &Params::band, ARVESK_TEXT("node", "Value"), ARVESK_TEXT("node", "Soft range: fade-in start, full from, full to, fade-out end.")).hard(-1e6, 1e6).usual(0, 2, 0.01).shown("sort", {"number"}),
-        param("fallback", &Params::fallback, ARVESK_TEXT("node", "Default"), ARVESK_TEXT("node", "The value of places that do not carry it.")).hard(-1e6, 1e6).usual(0, 2, 0.01).shown("sort", {"number"}),
-        param("text_name", &Params::textName, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop.")).shown("sort", {"text"}),
-        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Matches"), ARVESK_TEXT("node", "Patterns with * (any text) and ? (one character), separated by spaces or commas.")).shown("sort", {"text"}),
+        param("sort", &Params::sort, ARVESK_TEXT("node", "Of"),
+              ARVESK_TEXT("node", "A number through a band, or a text by patterns."),
+              {{"number", ARVESK_TEXT("node", "A number")}, {"text", ARVESK_TEXT("node", "A text")}}),
+        param("name", &Params::name, ARVESK_TEXT("node", "Number"),
+              ARVESK_TEXT("node", "Name of the attribute, or x, y, z, height, slope, size, footprint."))
+            .shown("sort", {"number"}),
+        param("band", &Params::band, ARVESK_TEXT("node", "Value"),
+              ARVESK_TEXT("node", "Soft range: fade-in start, full from, full to, fade-out end."))
+            .hard(-1e6, 1e6)
+            .usual(0, 2, 0.01)
+            .shown("sort", {"number"}),
+        param("fallback", &Params::fallback, ARVESK_TEXT("node", "Default"),
+              ARVESK_TEXT("node", "The value of places that do not carry it."))
+            .hard(-1e6, 1e6)
+            .usual(0, 2, 0.01)
+            .shown("sort", {"number"}),
+        param("text_name", &Params::textName, ARVESK_TEXT("node", "Text"),
+              ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop."))
+            .shown("sort", {"text"}),
+        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Matches"),
+              ARVESK_TEXT("node", "Patterns with * (any text) and ? (one character), separated by spaces or commas."))
+            .shown("sort", {"text"}),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -39,20 +39,32 @@ const NodeKind& blend() {
     k.id = "blend";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Blend");
-    k.help = ARVESK_TEXT("node", "Several masks as one: multiplied, added, subtracted from the first, the larger, the smaller or the average of them. A weight of 0 takes its mask out.");
+    k.help = ARVESK_TEXT("node",
+                         "Several masks as one: multiplied, added, subtracted from the first, the larger, the smaller "
+                         "or the average of them. A weight of 0 takes its mask out.");
     k.glyph = "blend";
     k.synonyms = {"combine", "multiply", "add", "mix", "and", "or"};
-    k.inputs = {{"masks", ValueType::Mask, ARVESK_TEXT("node", "Masks"), ARVESK_TEXT("node", "The masks to blend, in order."), false, true}};
+    k.inputs = {{"masks", ValueType::Mask, ARVESK_TEXT("node", "Masks"),
+                 ARVESK_TEXT("node", "The masks to blend, in order."), false, true}};
     k.outputs = {maskOutput()};
     const auto weight = [](const char* id, float Params::*member, const char* label) {
-      return param(id, member, label, ARVESK_TEXT("node", "How much this mask counts; a fifth and later ones count 1.")).hard(0, 10).usual(0, 1, 0.05);
+      return param(id, member, label, ARVESK_TEXT("node", "How much this mask counts; a fifth and later ones count 1."))
+          .hard(0, 10)
+          .usual(0, 1, 0.05);
     };
     k.params = {
-        param("mode", &Params::mode, ARVESK_TEXT("node", "Blend"), ARVESK_TEXT("node", "How values are put together; the result is clamped to 0…1."),
-              {{"multiply", ARVESK_TEXT("node", "Multiply")}, {"add", ARVESK_TEXT("node", "Add")}, {"subtract", ARVESK_TEXT("node", "Subtract")},
-               {"larger", ARVESK_TEXT("node", "Larger of")}, {"smaller", ARVESK_TEXT("node", "Smaller of")}, {"average", ARVESK_TEXT("node", "Average")}}),
-        weight("weight_1", &Params::weight1, ARVESK_TEXT("node", "First")), weight("weight_2", &Params::weight2, ARVESK_TEXT("node", "Second")),
-        weight("weight_3", &Params::weight3, ARVESK_TEXT("node", "Third")), weight("weight_4", &Params::weight4, ARVESK_TEXT("node", "Fourth")),
+        param("mode", &Params::mode, ARVESK_TEXT("node", "Blend"),
+              ARVESK_TEXT("node", "How values are put together; the result is clamped to 0…1."),
+              {{"multiply", ARVESK_TEXT("node", "Multiply")},
+               {"add", ARVESK_TEXT("node", "Add")},
+               {"subtract", ARVESK_TEXT("node", "Subtract")},
+               {"larger", ARVESK_TEXT("node", "Larger of")},
+               {"smaller", ARVESK_TEXT("node", "Smaller of")},
+               {"average", ARVESK_TEXT("node", "Average")}}),
+        weight("weight_1", &Params::weight1, ARVESK_TEXT("node", "First")),
+        weight("weight_2", &Params::weight2, ARVESK_TEXT("node", "Second")),
+        weight("weight_3", &Params::weight3, ARVESK_TEXT("node", "Third")),
+        weight("weight_4", &Params::weight4, ARVESK_TEXT("node", "Fourth")),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -29,17 +29,26 @@ const NodeKind& crowding() {
     k.id = "crowding";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Crowding");
-    k.help = ARVESK_TEXT("node", "How many of the joined points lie within a radius, through a band. A point does not count itself.");
+    k.help = ARVESK_TEXT(
+        "node", "How many of the joined points lie within a radius, through a band. A point does not count itself.");
     k.glyph = "crowding";
     k.synonyms = {"density", "neighbors", "count", "dense", "sparse"};
-    InputSpec points = referredPointsInput("points", ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "The points that are counted."));
+    InputSpec points = referredPointsInput("points", ARVESK_TEXT("node", "Points"),
+                                           ARVESK_TEXT("node", "The points that are counted."));
     points.isOptional = false;
     k.inputs = {points};
     k.outputs = {maskOutput()};
     k.params = {
-        param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"), ARVESK_TEXT("node", "How far is counted.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.1, 20, 0.1),
-        param("band", &Params::band, ARVESK_TEXT("node", "Count"), ARVESK_TEXT("node", "Soft range of counts: fade-in start, full from, full to, fade-out end.")).hard(0, 1e6).usual(0, 30, 1),
-        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"), ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
+        param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"), ARVESK_TEXT("node", "How far is counted."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.1, 20, 0.1),
+        param("band", &Params::band, ARVESK_TEXT("node", "Count"),
+              ARVESK_TEXT("node", "Soft range of counts: fade-in start, full from, full to, fade-out end."))
+            .hard(0, 1e6)
+            .usual(0, 30, 1),
+        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"),
+              ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     addFinishParams<Params>(k.params);
     k.reach = Reach::Distance;

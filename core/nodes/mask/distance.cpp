@@ -21,7 +21,8 @@ struct Params : MaskFinish {
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const SurfacePtr surface = in.surface("surface");
   const std::vector<PointsPtr> points = referredPoints(in, "points");
-  if (points.empty() && !surface) ctx.warn("nothing to measure from is connected; every place counts as far", "Connect points or a surface");
+  if (points.empty() && !surface)
+    ctx.warn("nothing to measure from is connected; every place counts as far", "Connect points or a surface");
   const DistanceRule rule{p.isFromAbove, p.to == To::Footprints, p.part == SurfacePart::OpenEdges};
   return Outputs{makeDistanceMask(points, surface, rule, p.far, p.band, p)};
 }
@@ -36,18 +37,36 @@ const NodeKind& distance() {
     k.id = "distance";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Distance");
-    k.help = ARVESK_TEXT("node", "The distance in m to the nearest of the joined points and to the joined surface, whichever is nearer, through a band. To points it is measured to their centers or to the rim of their footprints (0 inside). With nothing to measure from, every place has the far value.");
+    k.help = ARVESK_TEXT("node",
+                         "The distance in m to the nearest of the joined points and to the joined surface, whichever "
+                         "is nearer, through a band. To points it is measured to their centers or to the rim of their "
+                         "footprints (0 inside). With nothing to measure from, every place has the far value.");
     k.glyph = "distance";
     k.synonyms = {"near", "close", "proximity", "edge", "falloff"};
-    k.inputs = {referredPointsInput("points", ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "Distance to the nearest of these.")),
-                {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "Distance to the nearest place of this."), true, false}};
+    k.inputs = {referredPointsInput("points", ARVESK_TEXT("node", "Points"),
+                                    ARVESK_TEXT("node", "Distance to the nearest of these.")),
+                {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+                 ARVESK_TEXT("node", "Distance to the nearest place of this."), true, false}};
     k.outputs = {maskOutput()};
     k.params = {
-        param("band", &Params::band, ARVESK_TEXT("node", "Distance"), ARVESK_TEXT("node", "Soft range in m: fade-in start, full from, full to, fade-out end.")).in(Unit::Meter).hard(0, 1e5).usual(0, 50, 0.1),
-        param("to", &Params::to, ARVESK_TEXT("node", "To points'"), ARVESK_TEXT("node", "Centers, or the rim of their footprints."), {{"centers", ARVESK_TEXT("node", "Centers")}, {"footprints", ARVESK_TEXT("node", "Footprints")}}),
-        param("part", &Params::part, ARVESK_TEXT("node", "To surface's"), ARVESK_TEXT("node", "Faces, or its open edges only."), {{"faces", ARVESK_TEXT("node", "Faces")}, {"open-edges", ARVESK_TEXT("node", "Open edges")}}),
-        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"), ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
-        param("far", &Params::far, ARVESK_TEXT("node", "Far value"), ARVESK_TEXT("node", "The distance where nothing is found, and the farthest that is looked.")).in(Unit::Meter).hard(0.001, 1e6).usual(1, 1000, 1),
+        param("band", &Params::band, ARVESK_TEXT("node", "Distance"),
+              ARVESK_TEXT("node", "Soft range in m: fade-in start, full from, full to, fade-out end."))
+            .in(Unit::Meter)
+            .hard(0, 1e5)
+            .usual(0, 50, 0.1),
+        param("to", &Params::to, ARVESK_TEXT("node", "To points'"),
+              ARVESK_TEXT("node", "Centers, or the rim of their footprints."),
+              {{"centers", ARVESK_TEXT("node", "Centers")}, {"footprints", ARVESK_TEXT("node", "Footprints")}}),
+        param("part", &Params::part, ARVESK_TEXT("node", "To surface's"),
+              ARVESK_TEXT("node", "Faces, or its open edges only."),
+              {{"faces", ARVESK_TEXT("node", "Faces")}, {"open-edges", ARVESK_TEXT("node", "Open edges")}}),
+        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"),
+              ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
+        param("far", &Params::far, ARVESK_TEXT("node", "Far value"),
+              ARVESK_TEXT("node", "The distance where nothing is found, and the farthest that is looked."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e6)
+            .usual(1, 1000, 1),
     };
     addFinishParams<Params>(k.params);
     k.reach = Reach::Distance;

@@ -23,7 +23,9 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
   std::vector<MaskPtr> masks{in.mask("a"), in.mask("b"), in.mask("c")};
   for (const std::string& name : formula->names())
     if (name.size() == 1 && name[0] >= 'a' && name[0] <= 'c' && !masks[static_cast<std::size_t>(name[0] - 'a')])
-      return fail(ProblemCode::MissingInput, fmt::format("the expression uses {}, but no mask is connected there", name), fmt::format("Connect a mask to {}, or take it out of the expression", name));
+      return fail(ProblemCode::MissingInput,
+                  fmt::format("the expression uses {}, but no mask is connected there", name),
+                  fmt::format("Connect a mask to {}, or take it out of the expression", name));
   return Outputs{makeFormulaMask(std::move(*formula), std::move(masks), p)};
 }
 
@@ -37,13 +39,22 @@ const NodeKind& expression() {
     k.id = "expression";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Expression");
-    k.help = ARVESK_TEXT("node", "A formula, such as a * (slope < 25): the masks a, b, c, the numbers x, y, z, height, slope, size, footprint, and attributes by name (with _ for -), with + - * / ^, comparisons, a ? b : c, min, max, abs, sqrt, sin and others. The result is clamped to 0…1. Attributes that a place does not carry count 0.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "A formula, such as a * (slope < 25): the masks a, b, c, the numbers x, y, z, height, slope, size, footprint, "
+        "and attributes by name (with _ for -), with + - * / ^, comparisons, a ? b : c, min, max, abs, sqrt, sin and "
+        "others. The result is clamped to 0…1. Attributes that a place does not carry count 0.");
     k.glyph = "expression";
     k.synonyms = {"formula", "math", "calculate", "function"};
-    const auto mask = [](const char* id) { return InputSpec{id, ValueType::Mask, id, ARVESK_TEXT("node", "A mask that the formula calls by this letter."), true, false}; };
+    const auto mask = [](const char* id) {
+      return InputSpec{
+          id, ValueType::Mask, id, ARVESK_TEXT("node", "A mask that the formula calls by this letter."), true, false};
+    };
     k.inputs = {mask("a"), mask("b"), mask("c")};
     k.outputs = {maskOutput()};
-    k.params = {param("text", &Params::text, ARVESK_TEXT("node", "Expression"), ARVESK_TEXT("node", "Checked while it is typed.")).checked(&faultOfFormula)};
+    k.params = {param("text", &Params::text, ARVESK_TEXT("node", "Expression"),
+                      ARVESK_TEXT("node", "Checked while it is typed."))
+                    .checked(&faultOfFormula)};
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

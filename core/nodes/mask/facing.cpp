@@ -19,13 +19,17 @@ struct Params : MaskFinish {
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
   const float heading = radians(p.headingDeg);
-  const Vec3 direction = p.toward == Toward::Heading ? Vec3(std::sin(heading), 0, -std::cos(heading)) : directionOr(p.direction, Vec3(0));
-  if (direction == Vec3(0)) return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, 1, 0 for up");
+  const Vec3 direction = p.toward == Toward::Heading ? Vec3(std::sin(heading), 0, -std::cos(heading))
+                                                     : directionOr(p.direction, Vec3(0));
+  if (direction == Vec3(0))
+    return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, 1, 0 for up");
   return Outputs{makeFacingMask(in.surface(), direction, p.isTwoSided, p.band, p)};
 }
 
 std::string sentence(const Params& p) {
-  const std::string toward = p.toward == Toward::Heading ? fmt::format("{:g}°", p.headingDeg) : fmt::format("{:g}, {:g}, {:g}", p.direction.x, p.direction.y, p.direction.z);
+  const std::string toward = p.toward == Toward::Heading
+                                 ? fmt::format("{:g}°", p.headingDeg)
+                                 : fmt::format("{:g}, {:g}, {:g}", p.direction.x, p.direction.y, p.direction.z);
   return fmt::format("faces {} within {:g}°", toward, p.band.fullTo);
 }
 
@@ -37,17 +41,37 @@ const NodeKind& facing() {
     k.id = "facing";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Facing");
-    k.help = ARVESK_TEXT("node", "The angle between the ground's normal and a direction, in degrees, through a band: sunny or windward sides. Reads the ground record of the point, or the ground that is joined, straight above or below the point.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "The angle between the ground's normal and a direction, in degrees, through a band: sunny or windward sides. "
+        "Reads the ground record of the point, or the ground that is joined, straight above or below the point.");
     k.glyph = "facing";
     k.synonyms = {"aspect", "direction", "sun", "side", "normal"};
     k.inputs = {groundInput(true)};
     k.outputs = {maskOutput()};
     k.params = {
-        param("toward", &Params::toward, ARVESK_TEXT("node", "Toward"), ARVESK_TEXT("node", "A compass heading, or any direction."), {{"heading", ARVESK_TEXT("node", "Heading")}, {"direction", ARVESK_TEXT("node", "Direction")}}),
-        param("heading", &Params::headingDeg, ARVESK_TEXT("node", "Heading"), ARVESK_TEXT("node", "0 is north (−Z), 90 is east (+X).")).in(Unit::Degree).hard(-360, 360).usual(0, 360, 1).shown("toward", {"heading"}),
-        param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"), ARVESK_TEXT("node", "The direction that is faced, in the world.")).hard(-1, 1).usual(-1, 1, 0.05).shown("toward", {"direction"}),
-        param("two_sided", &Params::isTwoSided, ARVESK_TEXT("node", "Either side"), ARVESK_TEXT("node", "Facing away counts as facing toward.")),
-        param("band", &Params::band, ARVESK_TEXT("node", "Angle"), ARVESK_TEXT("node", "Soft range of angles from the direction: fade-in start, full from, full to, fade-out end.")).in(Unit::Degree).hard(0, 180).usual(0, 180, 1),
+        param("toward", &Params::toward, ARVESK_TEXT("node", "Toward"),
+              ARVESK_TEXT("node", "A compass heading, or any direction."),
+              {{"heading", ARVESK_TEXT("node", "Heading")}, {"direction", ARVESK_TEXT("node", "Direction")}}),
+        param("heading", &Params::headingDeg, ARVESK_TEXT("node", "Heading"),
+              ARVESK_TEXT("node", "0 is north (−Z), 90 is east (+X)."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(0, 360, 1)
+            .shown("toward", {"heading"}),
+        param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"),
+              ARVESK_TEXT("node", "The direction that is faced, in the world."))
+            .hard(-1, 1)
+            .usual(-1, 1, 0.05)
+            .shown("toward", {"direction"}),
+        param("two_sided", &Params::isTwoSided, ARVESK_TEXT("node", "Either side"),
+              ARVESK_TEXT("node", "Facing away counts as facing toward.")),
+        param("band", &Params::band, ARVESK_TEXT("node", "Angle"),
+              ARVESK_TEXT("node",
+                          "Soft range of angles from the direction: fade-in start, full from, full to, fade-out end."))
+            .in(Unit::Degree)
+            .hard(0, 180)
+            .usual(0, 180, 1),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

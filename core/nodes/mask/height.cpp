@@ -15,12 +15,15 @@ struct Params : MaskFinish {
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
   if (p.of == HeightOf::Meters) return Outputs{makeHeightMask(nullptr, p.band, p)};
-  if (!in.surface()) return fail(ProblemCode::MissingInput, "relative height needs the ground it is relative to", "Connect a surface to Ground");
+  if (!in.surface())
+    return fail(ProblemCode::MissingInput, "relative height needs the ground it is relative to",
+                "Connect a surface to Ground");
   return Outputs{makeHeightMask(in.surface(), p.relativeBand, p)};
 }
 
 std::string sentence(const Params& p) {
-  return p.of == HeightOf::Meters ? "at " + rangeWords(p.band, " m") : rangeWords(p.relativeBand, "") + " of its height";
+  return p.of == HeightOf::Meters ? "at " + rangeWords(p.band, " m")
+                                  : rangeWords(p.relativeBand, "") + " of its height";
 }
 
 }  // namespace
@@ -31,15 +34,29 @@ const NodeKind& height() {
     k.id = "height";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Height");
-    k.help = ARVESK_TEXT("node", "The height of a place in m, or from 0 to 1 between the ground's lowest and highest place, through a band. Relative height looks at the whole ground: changing its lowest place changes all values.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "The height of a place in m, or from 0 to 1 between the ground's lowest and highest place, through a band. "
+        "Relative height looks at the whole ground: changing its lowest place changes all values.");
     k.glyph = "height";
     k.synonyms = {"altitude", "elevation", "level"};
     k.inputs = {groundInput(true)};
     k.outputs = {maskOutput()};
     k.params = {
-        param("of", &Params::of, ARVESK_TEXT("node", "Height in"), ARVESK_TEXT("node", "Meters above 0, or relative to the ground's lowest and highest place."), {{"meters", ARVESK_TEXT("node", "Meters")}, {"relative", ARVESK_TEXT("node", "Share of ground")}}),
-        param("band", &Params::band, ARVESK_TEXT("node", "Height"), ARVESK_TEXT("node", "Soft range in m: fade-in start, full from, full to, fade-out end.")).in(Unit::Meter).hard(-1e5, 1e5).usual(-10, 50, 0.1).shown("of", {"meters"}),
-        param("relative_band", &Params::relativeBand, ARVESK_TEXT("node", "Height"), ARVESK_TEXT("node", "Soft range: 0 is the ground's lowest, 1 its highest place.")).hard(-10, 10).usual(0, 1, 0.01).shown("of", {"relative"}),
+        param("of", &Params::of, ARVESK_TEXT("node", "Height in"),
+              ARVESK_TEXT("node", "Meters above 0, or relative to the ground's lowest and highest place."),
+              {{"meters", ARVESK_TEXT("node", "Meters")}, {"relative", ARVESK_TEXT("node", "Share of ground")}}),
+        param("band", &Params::band, ARVESK_TEXT("node", "Height"),
+              ARVESK_TEXT("node", "Soft range in m: fade-in start, full from, full to, fade-out end."))
+            .in(Unit::Meter)
+            .hard(-1e5, 1e5)
+            .usual(-10, 50, 0.1)
+            .shown("of", {"meters"}),
+        param("relative_band", &Params::relativeBand, ARVESK_TEXT("node", "Height"),
+              ARVESK_TEXT("node", "Soft range: 0 is the ground's lowest, 1 its highest place."))
+            .hard(-10, 10)
+            .usual(0, 1, 0.01)
+            .shown("of", {"relative"}),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

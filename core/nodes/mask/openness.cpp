@@ -18,7 +18,8 @@ struct Params : MaskFinish {
 };
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
-  return Outputs{makeOpennessMask(in.surface(), referredPoints(in, "placements"), p.rays, p.reach, p.about == About::Normal, p.band, p)};
+  return Outputs{makeOpennessMask(in.surface(), referredPoints(in, "placements"), p.rays, p.reach,
+                                  p.about == About::Normal, p.band, p)};
 }
 
 std::string sentence(const Params& p) { return fmt::format("sees {:g} of the sky", p.band.fullFrom); }
@@ -31,16 +32,33 @@ const NodeKind& openness() {
     k.id = "openness";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Openness");
-    k.help = ARVESK_TEXT("node", "The share of the sky that a place sees, from 0 in a deep cleft to 1 in the open, through a band: rays over the half ball about world up (or about the normal), cosine-weighted, stopped by the ground and by joined placements within a reach. Placements without props count as balls of their footprint.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "The share of the sky that a place sees, from 0 in a deep cleft to 1 in the open, through a band: rays over "
+        "the half ball about world up (or about the normal), cosine-weighted, stopped by the ground and by joined "
+        "placements within a reach. Placements without props count as balls of their footprint.");
     k.glyph = "openness";
     k.synonyms = {"occlusion", "sky", "shade", "shelter", "light", "cavity"};
-    k.inputs = {groundInput(false), referredPointsInput("placements", ARVESK_TEXT("node", "Placements"), ARVESK_TEXT("node", "What stands there and hides the sky."))};
+    k.inputs = {groundInput(false), referredPointsInput("placements", ARVESK_TEXT("node", "Placements"),
+                                                        ARVESK_TEXT("node", "What stands there and hides the sky."))};
     k.outputs = {maskOutput()};
     k.params = {
-        param("band", &Params::band, ARVESK_TEXT("node", "Openness"), ARVESK_TEXT("node", "Soft range of the share of sky: fade-in start, full from, full to, fade-out end.")).hard(0, 1).usual(0, 1, 0.01),
-        param("reach", &Params::reach, ARVESK_TEXT("node", "Reach"), ARVESK_TEXT("node", "How far away something may hide the sky.")).in(Unit::Meter).hard(0.01, 1e5).usual(0.5, 100, 0.5),
-        param("about", &Params::about, ARVESK_TEXT("node", "About"), ARVESK_TEXT("node", "The half ball about world up, or about the place's normal."), {{"up", ARVESK_TEXT("node", "World up")}, {"normal", ARVESK_TEXT("node", "The normal")}}),
-        param("rays", &Params::rays, ARVESK_TEXT("node", "Rays"), ARVESK_TEXT("node", "More rays make finer steps and take longer.")).hard(4, 1024).usual(16, 256, 1),
+        param("band", &Params::band, ARVESK_TEXT("node", "Openness"),
+              ARVESK_TEXT("node", "Soft range of the share of sky: fade-in start, full from, full to, fade-out end."))
+            .hard(0, 1)
+            .usual(0, 1, 0.01),
+        param("reach", &Params::reach, ARVESK_TEXT("node", "Reach"),
+              ARVESK_TEXT("node", "How far away something may hide the sky."))
+            .in(Unit::Meter)
+            .hard(0.01, 1e5)
+            .usual(0.5, 100, 0.5),
+        param("about", &Params::about, ARVESK_TEXT("node", "About"),
+              ARVESK_TEXT("node", "The half ball about world up, or about the place's normal."),
+              {{"up", ARVESK_TEXT("node", "World up")}, {"normal", ARVESK_TEXT("node", "The normal")}}),
+        param("rays", &Params::rays, ARVESK_TEXT("node", "Rays"),
+              ARVESK_TEXT("node", "More rays make finer steps and take longer."))
+            .hard(4, 1024)
+            .usual(16, 256, 1),
     };
     addFinishParams<Params>(k.params);
     k.reach = Reach::Distance;

@@ -15,9 +15,13 @@ struct Params : MaskFinish {
   float softness = 60;
 };
 
-Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) { return Outputs{makePaintedMask(p.strokes, p)}; }
+Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
+  return Outputs{makePaintedMask(p.strokes, p)};
+}
 
-std::string sentence(const Params& p) { return p.strokes.dabs.empty() ? std::string("nothing painted yet") : fmt::format("{} dabs", p.strokes.dabs.size()); }
+std::string sentence(const Params& p) {
+  return p.strokes.dabs.empty() ? std::string("nothing painted yet") : fmt::format("{} dabs", p.strokes.dabs.size());
+}
 
 }  // namespace
 
@@ -27,16 +31,34 @@ const NodeKind& painted() {
     k.id = "painted";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Painted");
-    k.help = ARVESK_TEXT("node", "What the mask brush painted in Site: dabs with a place, a radius, a strength and a softness, applied in order; adding goes toward 1, taking away toward 0. Dabs lie in space, so neither the mesh nor its density matters. The numbers below are the brush's for the next stroke.");
+    k.help = ARVESK_TEXT("node",
+                         "What the mask brush painted in Site: dabs with a place, a radius, a strength and a softness, "
+                         "applied in order; adding goes toward 1, taking away toward 0. Dabs lie in space, so neither "
+                         "the mesh nor its density matters. The numbers below are the brush's for the next stroke.");
     k.glyph = "painted";
     k.synonyms = {"paint", "brush", "draw", "hand", "stroke"};
     k.inputs = {};
     k.outputs = {maskOutput()};
     k.params = {
-        param("size", &Params::size, ARVESK_TEXT("node", "Brush radius"), ARVESK_TEXT("node", "Of the next stroke.")).in(Unit::Meter).hard(0.01, 1e4).usual(0.1, 20, 0.1).inSite(SiteRole::BrushRadius),
-        param("strength", &Params::strength, ARVESK_TEXT("node", "Brush strength"), ARVESK_TEXT("node", "How far one dab goes; a tablet's pressure scales it.")).in(Unit::Percent).hard(1, 100).usual(1, 100, 1).inSite(SiteRole::BrushStrength),
-        param("softness", &Params::softness, ARVESK_TEXT("node", "Brush softness"), ARVESK_TEXT("node", "The share of the radius over which a dab fades.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1).inSite(SiteRole::BrushSoftness),
-        param("strokes", &Params::strokes, ARVESK_TEXT("node", "Strokes"), ARVESK_TEXT("node", "Dabs: x, y, z, radius, strength (below 0 takes away), softness.")),
+        param("size", &Params::size, ARVESK_TEXT("node", "Brush radius"), ARVESK_TEXT("node", "Of the next stroke."))
+            .in(Unit::Meter)
+            .hard(0.01, 1e4)
+            .usual(0.1, 20, 0.1)
+            .inSite(SiteRole::BrushRadius),
+        param("strength", &Params::strength, ARVESK_TEXT("node", "Brush strength"),
+              ARVESK_TEXT("node", "How far one dab goes; a tablet's pressure scales it."))
+            .in(Unit::Percent)
+            .hard(1, 100)
+            .usual(1, 100, 1)
+            .inSite(SiteRole::BrushStrength),
+        param("softness", &Params::softness, ARVESK_TEXT("node", "Brush softness"),
+              ARVESK_TEXT("node", "The share of the radius over which a dab fades."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1)
+            .inSite(SiteRole::BrushSoftness),
+        param("strokes", &Params::strokes, ARVESK_TEXT("node", "Strokes"),
+              ARVESK_TEXT("node", "Dabs: x, y, z, radius, strength (below 0 takes away), softness.")),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

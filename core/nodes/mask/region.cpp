@@ -22,7 +22,8 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
 
 std::string sentence(const Params& p) {
   if (p.shape == RegionShape::HalfSpace) return fmt::format("below a plane at {:g} m", p.center.y);
-  return fmt::format("{} {:g} × {:g} × {:g} m", p.shape == RegionShape::Ball ? "ball" : "box", p.extent.x, p.extent.y, p.extent.z);
+  return fmt::format("{} {:g} × {:g} × {:g} m", p.shape == RegionShape::Ball ? "ball" : "box", p.extent.x, p.extent.y,
+                     p.extent.z);
 }
 
 }  // namespace
@@ -33,18 +34,41 @@ const NodeKind& region() {
     k.id = "region";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Region");
-    k.help = ARVESK_TEXT("node", "1 deep inside a ball, a box or a half-space, 0 outside, smooth over the softness. Moved and sized by handles in Site while the node is selected.");
+    k.help = ARVESK_TEXT("node",
+                         "1 deep inside a ball, a box or a half-space, 0 outside, smooth over the softness. Moved and "
+                         "sized by handles in Site while the node is selected.");
     k.glyph = "region";
     k.synonyms = {"ball", "sphere", "box", "plane", "area", "zone", "volume"};
     k.inputs = {};
     k.outputs = {maskOutput()};
     k.params = {
-        param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"), ARVESK_TEXT("node", "A half-space is all that lies below the plane through the center."),
-              {{"ball", ARVESK_TEXT("node", "Ball")}, {"box", ARVESK_TEXT("node", "Box")}, {"half-space", ARVESK_TEXT("node", "Half-space")}}),
-        param("center", &Params::center, ARVESK_TEXT("node", "Center"), ARVESK_TEXT("node", "Middle of the region.")).in(Unit::Meter).hard(-1e5, 1e5).usual(-100, 100, 0.1).inSite(SiteRole::Center),
-        param("extent", &Params::extent, ARVESK_TEXT("node", "Extent"), ARVESK_TEXT("node", "Full size along each axis.")).in(Unit::Meter).hard(0.001, 1e5).usual(0.1, 100, 0.1).shown("shape", {"ball", "box"}).inSite(SiteRole::Extent),
-        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "About the x, y and z axis.")).in(Unit::Degree).hard(-360, 360).usual(-180, 180, 1).inSite(SiteRole::Turn),
-        param("softness", &Params::softness, ARVESK_TEXT("node", "Softness"), ARVESK_TEXT("node", "How far inside the skin it fades.")).in(Unit::Meter).hard(0, 1e5).usual(0, 20, 0.1),
+        param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"),
+              ARVESK_TEXT("node", "A half-space is all that lies below the plane through the center."),
+              {{"ball", ARVESK_TEXT("node", "Ball")},
+               {"box", ARVESK_TEXT("node", "Box")},
+               {"half-space", ARVESK_TEXT("node", "Half-space")}}),
+        param("center", &Params::center, ARVESK_TEXT("node", "Center"), ARVESK_TEXT("node", "Middle of the region."))
+            .in(Unit::Meter)
+            .hard(-1e5, 1e5)
+            .usual(-100, 100, 0.1)
+            .inSite(SiteRole::Center),
+        param("extent", &Params::extent, ARVESK_TEXT("node", "Extent"),
+              ARVESK_TEXT("node", "Full size along each axis."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e5)
+            .usual(0.1, 100, 0.1)
+            .shown("shape", {"ball", "box"})
+            .inSite(SiteRole::Extent),
+        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "About the x, y and z axis."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(-180, 180, 1)
+            .inSite(SiteRole::Turn),
+        param("softness", &Params::softness, ARVESK_TEXT("node", "Softness"),
+              ARVESK_TEXT("node", "How far inside the skin it fades."))
+            .in(Unit::Meter)
+            .hard(0, 1e5)
+            .usual(0, 20, 0.1),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -3,7 +3,8 @@
 namespace arvesk::nodes {
 
 void inherit(Points& children, const Points& parents, const Array<std::uint32_t>& parentOf) {
-  for (const auto& [name, column] : gathered(parents.attributes, parentOf)) children.attributes.insert_or_assign(name == "tint" || name == "patch" ? name : "parent-" + name, column);
+  for (const auto& [name, column] : gathered(parents.attributes, parentOf))
+    children.attributes.insert_or_assign(name == "tint" || name == "patch" ? name : "parent-" + name, column);
   children.attributes.insert_or_assign("parent", parents.id.gathered(parentOf));
 }
 

@@ -5,8 +5,8 @@
 
 namespace arvesk::nodes {
 
-/// Gives `children` the attribute parent (the id) and the parents' attributes as parent-…; tint and patch keep their name.
-/// `parentOf`: child × index into `parents`.
+/// Gives `children` the attribute parent (the id) and the parents' attributes as parent-…; tint and patch keep their
+/// name. `parentOf`: child × index into `parents`.
 void inherit(Points& children, const Points& parents, const Array<std::uint32_t>& parentOf);
 
 }  // namespace arvesk::nodes

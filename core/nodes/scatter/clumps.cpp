@@ -42,9 +42,16 @@ struct Members {
 /// One parent's clump in own coordinates, before it is turned and moved.
 class Clump {
  public:
-  Clump(const EvalContext& ctx, const Params& p) : m_p(p), m_outline{OutlineShape::Disc, p.raggedness / 100, p.toothSize},
-        m_count(ctx.draw("count")), m_radius(ctx.draw("radius")), m_angle(ctx.draw("angle")), m_out(ctx.draw("out")), m_height(ctx.draw("height")),
-        m_rank(ctx.draw("thinning")), m_start(ctx.draw("start")) {}
+  Clump(const EvalContext& ctx, const Params& p)
+      : m_p(p),
+        m_outline{OutlineShape::Disc, p.raggedness / 100, p.toothSize},
+        m_count(ctx.draw("count")),
+        m_radius(ctx.draw("radius")),
+        m_angle(ctx.draw("angle")),
+        m_out(ctx.draw("out")),
+        m_height(ctx.draw("height")),
+        m_rank(ctx.draw("thinning")),
+        m_start(ctx.draw("start")) {}
 
   std::size_t countOf(std::uint64_t parent) const {
     const float share = 1 + m_p.countVariation / 100 * (2 * m_count.unit(parent) - 1);
@@ -62,7 +69,8 @@ class Clump {
       case Shape::Ring: unit = std::sqrt(0.64F + 0.36F * along) * Vec3(std::sin(angle), 0, std::cos(angle)); break;
       case Shape::Spiral: {  // the golden angle fills without rows (Vogel 1979)
         const float turn = static_cast<float>(k) * 2.39996323F + 2 * kPi * m_start.unit(parent);
-        unit = std::sqrt((static_cast<float>(k) + 0.5F) / static_cast<float>(std::max(m_p.count, 1))) * Vec3(std::sin(turn), 0, std::cos(turn));
+        unit = std::sqrt((static_cast<float>(k) + 0.5F) / static_cast<float>(std::max(m_p.count, 1))) *
+               Vec3(std::sin(turn), 0, std::cos(turn));
         break;
       }
       case Shape::Ball: {
@@ -93,7 +101,8 @@ void append(Members& to, const Members& from, std::size_t i) {
   to.distance.push_back(from.distance[i]);
 }
 
-Members makeMembers(const EvalContext& ctx, const Points& parents, const SurfacePtr& ground, const SurfaceIndex* index, const Params& p, std::size_t& candidates) {
+Members makeMembers(const EvalContext& ctx, const Points& parents, const SurfacePtr& ground, const SurfaceIndex* index,
+                    const Params& p, std::size_t& candidates) {
   const Clump clump(ctx, p);
   constexpr std::size_t kGrain = 64;
   std::vector<Members> pieces((parents.count + kGrain - 1) / kGrain);
@@ -139,7 +148,8 @@ Members makeMembers(const EvalContext& ctx, const Points& parents, const Surface
 }
 
 /// Which members stay: by "where", outside of parents' room, and apart from each other across clumps.
-Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Points& parents, const Points& places, const MaskPtr& where, const Params& p) {
+Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Points& parents, const Points& places,
+                              const MaskPtr& where, const Params& p) {
   Array<std::uint8_t> keeps;
   keeps.assign(m.id.size(), 1);
   if (where) {
@@ -147,12 +157,14 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
     const Draw rank = ctx.draw("where");
     for (std::size_t i = 0; i < keeps.size(); ++i) keeps[i] = rank.unit(m.id[i]) < chance[i];
   }
-  // Half the separation as radius: two members conflict below it, a member and a parent below the parent's footprint and its own.
+  // Half the separation as radius: two members conflict below it, a member and a parent below the parent's footprint
+  // and its own.
   ConflictRule rule;
   KeptPoints room(rule);
   if (p.parents == Parents::KeptWithRoom) {
     Array<PointGrid::Entry> entries;
-    for (std::size_t i = 0; i < parents.count; ++i) entries.push_back({parents.position[i], parents.effectiveFootprint(i), static_cast<std::uint32_t>(i)});
+    for (std::size_t i = 0; i < parents.count; ++i)
+      entries.push_back({parents.position[i], parents.effectiveFootprint(i), static_cast<std::uint32_t>(i)});
     room.add(entries);
   }
   if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return keeps;
@@ -163,11 +175,16 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
       entries.push_back({m.position[i], std::max(0.5F * p.separation, 0.0F), static_cast<std::uint32_t>(owner.size())});
       owner.push_back(static_cast<std::uint32_t>(i));
     }
-  struct Ranked { std::uint64_t rank; std::uint32_t index; };
+  struct Ranked {
+    std::uint64_t rank;
+    std::uint32_t index;
+  };
   Array<Ranked> ranked(owner.size());
   const Draw rank = ctx.draw("separation");
   for (std::size_t k = 0; k < owner.size(); ++k) ranked[k] = {rank.bits(m.id[owner[k]]), static_cast<std::uint32_t>(k)};
-  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) { return a.rank != b.rank ? a.rank < b.rank : a.index < b.index; });
+  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
+    return a.rank != b.rank ? a.rank < b.rank : a.index < b.index;
+  });
   Array<std::uint32_t> order(ranked.size());
   for (std::size_t k = 0; k < ranked.size(); ++k) order[k] = ranked[k].index;
   const Array<std::uint8_t> stays = keepByPriority(ctx.task, entries, order, room, rule);
@@ -184,7 +201,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (!made) return Failure(made.error());
     index = *made;
   }
-  const double estimate = static_cast<double>(parents.count) * (1 + static_cast<double>(p.count) * (1 + static_cast<double>(p.countVariation) / 100));
+  const double estimate = static_cast<double>(parents.count) *
+                          (1 + static_cast<double>(p.count) * (1 + static_cast<double>(p.countVariation) / 100));
   if (auto ok = guardPoints(ctx, estimate, "Lower the count, or thin the parents"); !ok) return Failure(ok.error());
   const Members all = makeMembers(ctx, parents, ground, index.get(), p, *ctx.candidates);
   if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -214,12 +232,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   members.attributes.insert_or_assign("parent-distance", Column<float>(std::move(distance)));
   auto result = std::make_shared<const Points>(std::move(members));
   auto same = std::make_shared<const Points>(parents);
-  return Outputs{std::move(result), p.parents == Parents::LeftOut ? std::make_shared<const Points>(gathered(parents, {})) : std::move(same)};
+  return Outputs{std::move(result), p.parents == Parents::LeftOut
+                                        ? std::make_shared<const Points>(gathered(parents, {}))
+                                        : std::move(same)};
 }
 
 std::string sentence(const Params& p) {
   constexpr std::array shapes{"disc", "ring", "spiral", "ball"};
-  std::string text = fmt::format("Clumps · {} about each, {:g} m {}", p.count, p.radius, shapes[static_cast<std::size_t>(p.shape)]);
+  std::string text = fmt::format("Clumps · {} about each, {:g} m {}", p.count, p.radius,
+                                 shapes[static_cast<std::size_t>(p.shape)]);
   if (p.separation > 0) text += fmt::format(", {:g} m apart", p.separation);
   return text;
 }
@@ -232,27 +253,76 @@ const NodeKind& clumps() {
     k.id = "clumps";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Clumps");
-    k.help = ARVESK_TEXT("node", "Makes members around every parent: in a disc, a ring or a spiral that is set down on the joined ground, or in a ball in space. A curve thins them from center to edge, noise makes the outline ragged, and a least separation holds across clumps too, so neighboring clumps grow into each other without overlap. "
-                                 "Members carry parent (the id), parent-distance (m) and the parent's attributes as parent-…; tint is inherited. Raising the count adds members; separation decides by each member's rank among all near ones, so with it an addition may take another's place.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Makes members around every parent: in a disc, a ring or a spiral that is set down on the joined ground, or in "
+        "a ball in space. A curve thins them from center to edge, noise makes the outline ragged, and a least "
+        "separation holds across clumps too, so neighboring clumps grow into each other without overlap. "
+        "Members carry parent (the id), parent-distance (m) and the parent's attributes as parent-…; tint is "
+        "inherited. Raising the count adds members; separation decides by each member's rank among all near ones, so "
+        "with it an addition may take another's place.");
     k.glyph = "clumps";
     k.synonyms = {"cluster", "group", "around", "children", "colony", "tuft"};
-    k.inputs = {{"parents", ValueType::Points, ARVESK_TEXT("node", "Parents"), ARVESK_TEXT("node", "A clump is made around each of these."), false, false}, groundInput(true),
+    k.inputs = {{"parents", ValueType::Points, ARVESK_TEXT("node", "Parents"),
+                 ARVESK_TEXT("node", "A clump is made around each of these."), false, false},
+                groundInput(true),
                 whereInput(ARVESK_TEXT("node", "The chance that a member stays, by its fixed rank."))};
     k.outputs = {pointsOutput(), {"parents", ValueType::Points, ARVESK_TEXT("node", "Parents")}};
     k.params = {
-        param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"), ARVESK_TEXT("node", "Disc, ring and spiral lie in the parent's plane and are set down on the ground; a ball is free in space."),
-              {{"disc", ARVESK_TEXT("node", "Disc")}, {"ring", ARVESK_TEXT("node", "Ring")}, {"spiral", ARVESK_TEXT("node", "Spiral")}, {"ball", ARVESK_TEXT("node", "Ball")}}),
-        param("count", &Params::count, ARVESK_TEXT("node", "Count"), ARVESK_TEXT("node", "Members about each parent, before thinning.")).hard(0, 1e6).usual(0, 100, 1),
-        param("count_variation", &Params::countVariation, ARVESK_TEXT("node", "Count ±"), ARVESK_TEXT("node", "How much it varies from parent to parent.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
-        param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"), ARVESK_TEXT("node", "From the parent to the outline.")).in(Unit::Meter).hard(0, 1e4).usual(0.1, 20, 0.05),
-        param("radius_variation", &Params::radiusVariation, ARVESK_TEXT("node", "Radius ±"), ARVESK_TEXT("node", "How much it varies from parent to parent.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
-        param("separation", &Params::separation, ARVESK_TEXT("node", "Separation"), ARVESK_TEXT("node", "Least distance between members, of other clumps too.")).in(Unit::Meter).hard(0, 1e3).usual(0, 2, 0.01),
-        param("raggedness", &Params::raggedness, ARVESK_TEXT("node", "Ragged"), ARVESK_TEXT("node", "How much of the radius the outline's noise takes or adds.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
-        param("tooth_size", &Params::toothSize, ARVESK_TEXT("node", "Tooth size"), ARVESK_TEXT("node", "Size of the ragged teeth, as a share of the radius.")).hard(0.05, 5).usual(0.1, 2, 0.05),
-        param("parents", &Params::parents, ARVESK_TEXT("node", "Parents"), ARVESK_TEXT("node", "Whether the second output carries them, and whether members keep off their footprints."),
-              {{"left-out", ARVESK_TEXT("node", "Left out")}, {"kept", ARVESK_TEXT("node", "Kept")}, {"kept-with-room", ARVESK_TEXT("node", "Kept, with room")}}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a member claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
-        param("thinning", &Params::thinning, ARVESK_TEXT("node", "Center to edge"), ARVESK_TEXT("node", "The chance that a member stays, from the center (left) to the outline (right).")),
+        param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"),
+              ARVESK_TEXT("node",
+                          "Disc, ring and spiral lie in the parent's plane and are set down on the ground; a ball is "
+                          "free in space."),
+              {{"disc", ARVESK_TEXT("node", "Disc")},
+               {"ring", ARVESK_TEXT("node", "Ring")},
+               {"spiral", ARVESK_TEXT("node", "Spiral")},
+               {"ball", ARVESK_TEXT("node", "Ball")}}),
+        param("count", &Params::count, ARVESK_TEXT("node", "Count"),
+              ARVESK_TEXT("node", "Members about each parent, before thinning."))
+            .hard(0, 1e6)
+            .usual(0, 100, 1),
+        param("count_variation", &Params::countVariation, ARVESK_TEXT("node", "Count ±"),
+              ARVESK_TEXT("node", "How much it varies from parent to parent."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1),
+        param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"),
+              ARVESK_TEXT("node", "From the parent to the outline."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0.1, 20, 0.05),
+        param("radius_variation", &Params::radiusVariation, ARVESK_TEXT("node", "Radius ±"),
+              ARVESK_TEXT("node", "How much it varies from parent to parent."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1),
+        param("separation", &Params::separation, ARVESK_TEXT("node", "Separation"),
+              ARVESK_TEXT("node", "Least distance between members, of other clumps too."))
+            .in(Unit::Meter)
+            .hard(0, 1e3)
+            .usual(0, 2, 0.01),
+        param("raggedness", &Params::raggedness, ARVESK_TEXT("node", "Ragged"),
+              ARVESK_TEXT("node", "How much of the radius the outline's noise takes or adds."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1),
+        param("tooth_size", &Params::toothSize, ARVESK_TEXT("node", "Tooth size"),
+              ARVESK_TEXT("node", "Size of the ragged teeth, as a share of the radius."))
+            .hard(0.05, 5)
+            .usual(0.1, 2, 0.05),
+        param("parents", &Params::parents, ARVESK_TEXT("node", "Parents"),
+              ARVESK_TEXT("node",
+                          "Whether the second output carries them, and whether members keep off their footprints."),
+              {{"left-out", ARVESK_TEXT("node", "Left out")},
+               {"kept", ARVESK_TEXT("node", "Kept")},
+               {"kept-with-room", ARVESK_TEXT("node", "Kept, with room")}}),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a member claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
+        param("thinning", &Params::thinning, ARVESK_TEXT("node", "Center to edge"),
+              ARVESK_TEXT("node", "The chance that a member stays, from the center (left) to the outline (right).")),
     };
     k.usesSeed = true;
     k.reach = Reach::Distance;

@@ -1,4 +1,5 @@
-// How much of its final points a node that makes points places in draft: what the plan says, or a share of its own (few large things whole, the mass thin).
+// How much of its final points a node that makes points places in draft: what the plan says, or a share of its own (few
+// large things whole, the mass thin).
 #pragma once
 
 #include "core/plan/node_kind.h"
@@ -18,9 +19,17 @@ inline float draftShareOf(const EvalContext& ctx, const DraftShare& p) {
 
 template <typename P>
 void addDraftParams(std::vector<ParamSpec>& params) {
-  params.push_back(param<P>("in_draft", static_cast<InDraft P::*>(&P::inDraft), ARVESK_TEXT("node", "Draft places"), ARVESK_TEXT("node", "The plan's share of the final points, or one of this node's own: all of few large things, little of what covers the ground."),
+  params.push_back(param<P>("in_draft", static_cast<InDraft P::*>(&P::inDraft), ARVESK_TEXT("node", "Draft places"),
+                            ARVESK_TEXT("node",
+                                        "The plan's share of the final points, or one of this node's own: all of few "
+                                        "large things, little of what covers the ground."),
                             {{"plan", ARVESK_TEXT("node", "As plan")}, {"own", ARVESK_TEXT("node", "Own share")}}));
-  params.push_back(param<P>("draft_share", static_cast<float P::*>(&P::ownDraftShare), ARVESK_TEXT("node", "Own share"), ARVESK_TEXT("node", "Of the final points, always the same ones.")).in(Unit::Percent).hard(1, 100).usual(1, 100, 1).shown("in_draft", {"own"}));
+  params.push_back(param<P>("draft_share", static_cast<float P::*>(&P::ownDraftShare), ARVESK_TEXT("node", "Own share"),
+                            ARVESK_TEXT("node", "Of the final points, always the same ones."))
+                       .in(Unit::Percent)
+                       .hard(1, 100)
+                       .usual(1, 100, 1)
+                       .shown("in_draft", {"own"}));
 }
 
 }  // namespace arvesk::nodes

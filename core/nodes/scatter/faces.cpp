@@ -6,7 +6,9 @@ namespace {
 /// The quad of two triangles, when they make one.
 bool joined(const Surface& s, std::size_t first, Face& out) {
   if (first + 1 >= s.faceCount()) return false;
-  const auto differs = [&](const Array<std::uint16_t>& perFace) { return !perFace.empty() && perFace[first] != perFace[first + 1]; };
+  const auto differs = [&](const Array<std::uint16_t>& perFace) {
+    return !perFace.empty() && perFace[first] != perFace[first + 1];
+  };
   if (differs(s.faceMaterials) || differs(s.faceParts)) return false;
   if (glm::dot(s.faceNormal(first), s.faceNormal(first + 1)) < 0.99985F) return false;
   const UVec3 a = s.triangles[first];
@@ -21,7 +23,8 @@ bool joined(const Surface& s, std::size_t first, Face& out) {
       for (std::size_t c = 0; c < 4; ++c) {
         const Vec3 before = s.positions[corners[c]] - s.positions[corners[(c + 3) % 4]];
         const Vec3 after = s.positions[corners[(c + 1) % 4]] - s.positions[corners[c]];
-        if (glm::dot(glm::cross(before, after), normal) < 1e-4F * glm::length(before) * glm::length(after)) return false;
+        if (glm::dot(glm::cross(before, after), normal) < 1e-4F * glm::length(before) * glm::length(after))
+          return false;
       }
       out = {corners, 4, static_cast<std::uint32_t>(first), 2};
       return true;
@@ -45,7 +48,8 @@ std::vector<Face> facesOfSurface(const Surface& s) {
 FaceMiddle middleOf(const Surface& s, const Face& face) {
   FaceMiddle out;
   Vec3 normal(0);
-  for (std::uint32_t f = face.firstTriangle; f < face.firstTriangle + static_cast<std::uint32_t>(face.triangleCount); ++f) {
+  for (std::uint32_t f = face.firstTriangle; f < face.firstTriangle + static_cast<std::uint32_t>(face.triangleCount);
+       ++f) {
     const float area = s.faceArea(f);
     out.place += area * s.positionAt(f, Vec2(1.0F / 3, 1.0F / 3));
     normal += area * s.faceNormal(f);

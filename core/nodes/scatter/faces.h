@@ -1,4 +1,5 @@
-// Faces as people see them: two triangles that follow each other in the file and make one flat convex quad are one face.
+// Faces as people see them: two triangles that follow each other in the file and make one flat convex quad are one
+// face.
 #pragma once
 
 #include "core/geometry/surface.h"

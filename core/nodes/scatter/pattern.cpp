@@ -64,7 +64,8 @@ Spot spotOf(const Params& p, std::size_t i) {
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
-  const auto count = static_cast<std::size_t>(p.count) * (p.shape == Shape::Grid ? static_cast<std::size_t>(p.rows) : 1);
+  const auto count = static_cast<std::size_t>(p.count) *
+                     (p.shape == Shape::Grid ? static_cast<std::size_t>(p.rows) : 1);
   if (auto ok = guardPoints(ctx, static_cast<double>(count), "Lower the count"); !ok) return Failure(ok.error());
   const Quat turn = glm::angleAxis(-radians(p.turnDeg), kUp);
   const auto columns = static_cast<std::size_t>(std::max(1, p.count));
@@ -78,7 +79,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
       const Spot spot = spotOf(p, i);
       position[i] = p.center + turn * spot.place;
       // In a grid by row and column, so that one more column makes no others of those that are there.
-      id[i] = hashOf(ctx.nodeUid, p.shape == Shape::Grid ? static_cast<std::uint64_t>(i / columns) << 32 | i % columns : i);
+      id[i] = hashOf(ctx.nodeUid,
+                     p.shape == Shape::Grid ? static_cast<std::uint64_t>(i / columns) << 32 | i % columns : i);
       // A point's own front is −Z (north); headings turn clockwise from above.
       Vec3 front = p.heading == Heading::Along ? spot.along : Vec3(spot.place.x, 0, spot.place.z);
       float heading = radians(p.headingDeg);
@@ -117,23 +119,71 @@ const NodeKind& pattern() {
     k.id = "pattern";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Pattern");
-    k.help = ARVESK_TEXT("node", "Points in a row, a grid, a ring, evenly over a disc or the skin of a ball, or along a spiral, about a center. They hang in the air until Set down puts them onto ground. Raising the count of a row or spiral only adds; a ring, a disc and a ball share their room out anew.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Points in a row, a grid, a ring, evenly over a disc or the skin of a ball, or along a spiral, about a center. "
+        "They hang in the air until Set down puts them onto ground. Raising the count of a row or spiral only adds; a "
+        "ring, a disc and a ball share their room out anew.");
     k.glyph = "pattern";
     k.synonyms = {"row", "line", "grid", "array", "circle", "ring", "spiral", "regular"};
     k.inputs = {};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"), ARVESK_TEXT("node", "How the points are arranged."),
-              {{"row", ARVESK_TEXT("node", "Row")}, {"grid", ARVESK_TEXT("node", "Grid")}, {"ring", ARVESK_TEXT("node", "Ring")}, {"disc", ARVESK_TEXT("node", "Disc")}, {"ball", ARVESK_TEXT("node", "Ball")}, {"spiral", ARVESK_TEXT("node", "Spiral")}}),
-        param("count", &Params::count, ARVESK_TEXT("node", "Count"), ARVESK_TEXT("node", "How many; of a grid how many side by side.")).hard(0, 1e7).usual(1, 100, 1),
-        param("rows", &Params::rows, ARVESK_TEXT("node", "Rows"), ARVESK_TEXT("node", "How many rows a grid has.")).hard(0, 1e6).usual(1, 100, 1).shown("shape", {"grid"}),
-        param("step", &Params::step, ARVESK_TEXT("node", "Step"), ARVESK_TEXT("node", "From one to the next.")).in(Unit::Meter).hard(0, 1e4).usual(0.1, 20, 0.05).shown("shape", {"row", "grid", "spiral"}),
-        param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"), ARVESK_TEXT("node", "Of the ring, disc or ball.")).in(Unit::Meter).hard(0, 1e5).usual(0.1, 50, 0.1).shown("shape", {"ring", "disc", "ball"}),
-        param("center", &Params::center, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Start of a row, middle of the others.")).in(Unit::Meter).hard(-1e5, 1e5).usual(-100, 100, 0.5),
-        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "Of the whole pattern, clockwise from above.")).in(Unit::Degree).hard(-360, 360).usual(-180, 180, 1),
-        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"), ARVESK_TEXT("node", "Where each point's front looks: away from the center, along the pattern, or all the same way."), {{"outward", ARVESK_TEXT("node", "Outward")}, {"along", ARVESK_TEXT("node", "Along")}, {"fixed", ARVESK_TEXT("node", "Fixed")}}),
-        param("heading_deg", &Params::headingDeg, ARVESK_TEXT("node", "Fixed heading"), ARVESK_TEXT("node", "0 is north (−Z), 90 is east (+X).")).in(Unit::Degree).hard(-360, 360).usual(0, 360, 1).shown("heading", {"fixed"}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+        param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"),
+              ARVESK_TEXT("node", "How the points are arranged."),
+              {{"row", ARVESK_TEXT("node", "Row")},
+               {"grid", ARVESK_TEXT("node", "Grid")},
+               {"ring", ARVESK_TEXT("node", "Ring")},
+               {"disc", ARVESK_TEXT("node", "Disc")},
+               {"ball", ARVESK_TEXT("node", "Ball")},
+               {"spiral", ARVESK_TEXT("node", "Spiral")}}),
+        param("count", &Params::count, ARVESK_TEXT("node", "Count"),
+              ARVESK_TEXT("node", "How many; of a grid how many side by side."))
+            .hard(0, 1e7)
+            .usual(1, 100, 1),
+        param("rows", &Params::rows, ARVESK_TEXT("node", "Rows"), ARVESK_TEXT("node", "How many rows a grid has."))
+            .hard(0, 1e6)
+            .usual(1, 100, 1)
+            .shown("shape", {"grid"}),
+        param("step", &Params::step, ARVESK_TEXT("node", "Step"), ARVESK_TEXT("node", "From one to the next."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0.1, 20, 0.05)
+            .shown("shape", {"row", "grid", "spiral"}),
+        param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"),
+              ARVESK_TEXT("node", "Of the ring, disc or ball."))
+            .in(Unit::Meter)
+            .hard(0, 1e5)
+            .usual(0.1, 50, 0.1)
+            .shown("shape", {"ring", "disc", "ball"}),
+        param("center", &Params::center, ARVESK_TEXT("node", "Place"),
+              ARVESK_TEXT("node", "Start of a row, middle of the others."))
+            .in(Unit::Meter)
+            .hard(-1e5, 1e5)
+            .usual(-100, 100, 0.5),
+        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"),
+              ARVESK_TEXT("node", "Of the whole pattern, clockwise from above."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(-180, 180, 1),
+        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"),
+              ARVESK_TEXT(
+                  "node",
+                  "Where each point's front looks: away from the center, along the pattern, or all the same way."),
+              {{"outward", ARVESK_TEXT("node", "Outward")},
+               {"along", ARVESK_TEXT("node", "Along")},
+               {"fixed", ARVESK_TEXT("node", "Fixed")}}),
+        param("heading_deg", &Params::headingDeg, ARVESK_TEXT("node", "Fixed heading"),
+              ARVESK_TEXT("node", "0 is north (−Z), 90 is east (+X)."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(0, 360, 1)
+            .shown("heading", {"fixed"}),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
     };
     k.amountParam = "count";
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -115,18 +115,44 @@ const NodeKind& plantingGrid() {
     k.id = "planting-grid";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Planting grid");
-    k.help = ARVESK_TEXT("node", "Rows of points over a surface as seen from above, set down on its topmost place: square, staggered or hexagonal. Rows count from the world's origin, so a larger ground only adds. Jitter moves each point by a share of the spacing.");
+    k.help = ARVESK_TEXT("node",
+                         "Rows of points over a surface as seen from above, set down on its topmost place: square, "
+                         "staggered or hexagonal. Rows count from the world's origin, so a larger ground only adds. "
+                         "Jitter moves each point by a share of the spacing.");
     k.glyph = "planting-grid";
     k.synonyms = {"rows", "field", "orchard", "array", "lattice"};
-    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "What the rows lie on."), false, false}, whereInput(ARVESK_TEXT("node", "The chance that a point stays, by its fixed rank."))};
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+                 ARVESK_TEXT("node", "What the rows lie on."), false, false},
+                whereInput(ARVESK_TEXT("node", "The chance that a point stays, by its fixed rank."))};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("cells", &Params::cells, ARVESK_TEXT("node", "Cells"), ARVESK_TEXT("node", "Staggered shifts every other row by half; hexagonal also brings the rows closer, so that all neighbors are as far."),
-              {{"square", ARVESK_TEXT("node", "Square")}, {"staggered", ARVESK_TEXT("node", "Staggered")}, {"hexagonal", ARVESK_TEXT("node", "Hexagonal")}}),
-        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "From one point of a row to the next, from above.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.05, 10, 0.05),
-        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "Of the rows, clockwise from above.")).in(Unit::Degree).hard(-360, 360).usual(-180, 180, 1),
-        param("jitter", &Params::jitter, ARVESK_TEXT("node", "Jitter"), ARVESK_TEXT("node", "How far each point may lie from its place, as a share of the spacing.")).in(Unit::Percent).hard(0, 200).usual(0, 100, 1),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+        param("cells", &Params::cells, ARVESK_TEXT("node", "Cells"),
+              ARVESK_TEXT("node",
+                          "Staggered shifts every other row by half; hexagonal also brings the rows closer, so that "
+                          "all neighbors are as far."),
+              {{"square", ARVESK_TEXT("node", "Square")},
+               {"staggered", ARVESK_TEXT("node", "Staggered")},
+               {"hexagonal", ARVESK_TEXT("node", "Hexagonal")}}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"),
+              ARVESK_TEXT("node", "From one point of a row to the next, from above."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 10, 0.05),
+        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"),
+              ARVESK_TEXT("node", "Of the rows, clockwise from above."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(-180, 180, 1),
+        param("jitter", &Params::jitter, ARVESK_TEXT("node", "Jitter"),
+              ARVESK_TEXT("node", "How far each point may lie from its place, as a share of the spacing."))
+            .in(Unit::Percent)
+            .hard(0, 200)
+            .usual(0, 100, 1),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;

@@ -6,7 +6,6 @@
 
 #include <fmt/format.h>
 
-
 namespace arvesk::nodes {
 namespace {
 
@@ -37,8 +36,11 @@ struct Made {
 Vec3 aheadOf(const Surface& s, const Face& face, const Params& p) {
   if (p.heading == Heading::Compass) return {std::sin(radians(p.headingDeg)), 0, std::cos(radians(p.headingDeg))};
   const auto count = static_cast<std::size_t>(face.cornerCount);
-  const auto edge = [&](std::size_t i) { return s.positions[face.corners[(i + 1) % count]] - s.positions[face.corners[i % count]]; };
-  if (p.heading >= Heading::First && p.heading <= Heading::Third) return edge(static_cast<std::size_t>(p.heading) - static_cast<std::size_t>(Heading::First));
+  const auto edge = [&](std::size_t i) {
+    return s.positions[face.corners[(i + 1) % count]] - s.positions[face.corners[i % count]];
+  };
+  if (p.heading >= Heading::First && p.heading <= Heading::Third)
+    return edge(static_cast<std::size_t>(p.heading) - static_cast<std::size_t>(Heading::First));
   std::size_t best = 0;
   for (std::size_t i = 1; i < count; ++i) {
     // A hundredth of tolerance: of two equal edges the first is taken, whatever rounding says.
@@ -151,8 +153,15 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   const std::vector<Face> faces = facesOfSurface(s);
   std::vector<std::uint32_t> faceOf(s.faceCount());
   for (std::size_t f = 0; f < faces.size(); ++f)
-    for (int k = 0; k < faces[f].triangleCount; ++k) faceOf[faces[f].firstTriangle + static_cast<std::uint32_t>(k)] = static_cast<std::uint32_t>(f);
-  struct Cell { Vec3 sum{0}; Vec3 normal{0}; Vec3 ahead{0}; float length = 0; float count = 0; };
+    for (int k = 0; k < faces[f].triangleCount; ++k)
+      faceOf[faces[f].firstTriangle + static_cast<std::uint32_t>(k)] = static_cast<std::uint32_t>(f);
+  struct Cell {
+    Vec3 sum{0};
+    Vec3 normal{0};
+    Vec3 ahead{0};
+    float length = 0;
+    float count = 0;
+  };
   std::map<std::tuple<int, int, int>, Cell> cells;
   for (std::size_t i = 0; i < samples.size(); ++i) {
     const Vec3 at = glm::floor(toCells * samples.position[i] / p.cell);
@@ -178,7 +187,8 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
     m.face = hit.face;
     m.weights = hit.weights;
     m.area = cell.count * static_cast<float>(1 / density);
-    m.code = hashOf(static_cast<std::uint64_t>(std::get<0>(at)), static_cast<std::uint64_t>(std::get<1>(at)), static_cast<std::uint64_t>(std::get<2>(at)));
+    m.code = hashOf(static_cast<std::uint64_t>(std::get<0>(at)), static_cast<std::uint64_t>(std::get<1>(at)),
+                    static_cast<std::uint64_t>(std::get<2>(at)));
     out.push_back(m);
   }
   return out;
@@ -190,24 +200,28 @@ void takeAttributes(Points& out, const Surface& s, const std::vector<Made>& made
     const auto* numbers = std::get_if<Column<float>>(&column);
     if (!numbers || numbers->isConstant()) continue;
     Array<float> values(made.size());
-    for (std::size_t i = 0; i < made.size(); ++i) values[i] = Surface::between(numbers->values(), s.triangles[made[i].face], made[i].weights);
+    for (std::size_t i = 0; i < made.size(); ++i)
+      values[i] = Surface::between(numbers->values(), s.triangles[made[i].face], made[i].weights);
     out.attributes.insert_or_assign(name, Column<float>(std::move(values)));
   }
   if (!s.colors.empty()) {
     Array<Vec3> colors(made.size());
-    for (std::size_t i = 0; i < made.size(); ++i) colors[i] = Vec3(Surface::between(s.colors, s.triangles[made[i].face], made[i].weights));
+    for (std::size_t i = 0; i < made.size(); ++i)
+      colors[i] = Vec3(Surface::between(s.colors, s.triangles[made[i].face], made[i].weights));
     out.attributes.insert_or_assign("color", Column<Vec3>(std::move(colors)));
   }
   if (s.parts.size() > 1 && !s.faceParts.empty()) {
     Array<std::uint32_t> part(made.size());
     for (std::size_t i = 0; i < made.size(); ++i) part[i] = s.faceParts[made[i].face];
-    out.attributes.insert_or_assign("part", TextColumn{std::make_shared<const std::vector<std::string>>(s.parts), Column<std::uint32_t>(std::move(part))});
+    out.attributes.insert_or_assign("part", TextColumn{std::make_shared<const std::vector<std::string>>(s.parts),
+                                                       Column<std::uint32_t>(std::move(part))});
   }
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Surface& s = *in.surface("surface");
-  if (auto ok = guardPoints(ctx, static_cast<double>(s.faceCount()), "Use Sow on surface, or even cells"); !ok) return Failure(ok.error());
+  if (auto ok = guardPoints(ctx, static_cast<double>(s.faceCount()), "Use Sow on surface, or even cells"); !ok)
+    return Failure(ok.error());
   std::vector<Made> made;
   if (p.of == Of::Cell) {
     auto cells = ofCells(ctx, s, p);
@@ -267,21 +281,55 @@ const NodeKind& pointsOfSurface() {
     k.id = "points-of-surface";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Points of surface");
-    k.help = ARVESK_TEXT("node", "One point per face, vertex, edge middle or even cell of a surface, for decks, tiles and panels. Two triangles that follow each other and make a flat quad are one face. Up is the normal, the own Z axis looks along an edge. "
-                                 "Even cells count big and small triangles alike; their points are moved onto the real surface. Points carry face-area (m²), edge-length (m), and the surface's own attributes, colors and part names.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "One point per face, vertex, edge middle or even cell of a surface, for decks, tiles and panels. Two triangles "
+        "that follow each other and make a flat quad are one face. Up is the normal, the own Z axis looks along an "
+        "edge. "
+        "Even cells count big and small triangles alike; their points are moved onto the real surface. Points carry "
+        "face-area (m²), edge-length (m), and the surface's own attributes, colors and part names.");
     k.glyph = "points-of-surface";
     k.synonyms = {"vertices", "faces", "edges", "panels", "tiles", "deck", "boards"};
-    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "Whose faces, vertices or edges to take."), false, false}};
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+                 ARVESK_TEXT("node", "Whose faces, vertices or edges to take."), false, false}};
     k.outputs = {pointsOutput()};
     k.params = {
         param("of", &Params::of, ARVESK_TEXT("node", "One per"), ARVESK_TEXT("node", "What gets a point."),
-              {{"face", ARVESK_TEXT("node", "Face")}, {"vertex", ARVESK_TEXT("node", "Vertex")}, {"edge", ARVESK_TEXT("node", "Edge middle")}, {"cell", ARVESK_TEXT("node", "Even cell")}}),
-        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading along"), ARVESK_TEXT("node", "Where the own Z axis looks: along an edge of the face, or a fixed way."),
-              {{"longest", ARVESK_TEXT("node", "Longest edge")}, {"shortest", ARVESK_TEXT("node", "Shortest edge")}, {"first", ARVESK_TEXT("node", "First edge")}, {"second", ARVESK_TEXT("node", "Second edge")}, {"third", ARVESK_TEXT("node", "Third edge")}, {"compass", ARVESK_TEXT("node", "Fixed")}}),
-        param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"), ARVESK_TEXT("node", "0° looks along +Z, 90° along +X.")).in(Unit::Degree).hard(-3600, 3600).usual(-180, 180, 1).shown("heading", {"compass"}),
-        param("cell", &Params::cell, ARVESK_TEXT("node", "Cell"), ARVESK_TEXT("node", "Length, height and width of the even cells.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.05, 5, 0.05).shown("of", {"cell"}),
-        param("cell_turn", &Params::cellTurnDeg, ARVESK_TEXT("node", "Cells turned"), ARVESK_TEXT("node", "The grid of cells, clockwise from above.")).in(Unit::Degree).hard(-360, 360).usual(-180, 180, 1).shown("of", {"cell"}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+              {{"face", ARVESK_TEXT("node", "Face")},
+               {"vertex", ARVESK_TEXT("node", "Vertex")},
+               {"edge", ARVESK_TEXT("node", "Edge middle")},
+               {"cell", ARVESK_TEXT("node", "Even cell")}}),
+        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading along"),
+              ARVESK_TEXT("node", "Where the own Z axis looks: along an edge of the face, or a fixed way."),
+              {{"longest", ARVESK_TEXT("node", "Longest edge")},
+               {"shortest", ARVESK_TEXT("node", "Shortest edge")},
+               {"first", ARVESK_TEXT("node", "First edge")},
+               {"second", ARVESK_TEXT("node", "Second edge")},
+               {"third", ARVESK_TEXT("node", "Third edge")},
+               {"compass", ARVESK_TEXT("node", "Fixed")}}),
+        param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"),
+              ARVESK_TEXT("node", "0° looks along +Z, 90° along +X."))
+            .in(Unit::Degree)
+            .hard(-3600, 3600)
+            .usual(-180, 180, 1)
+            .shown("heading", {"compass"}),
+        param("cell", &Params::cell, ARVESK_TEXT("node", "Cell"),
+              ARVESK_TEXT("node", "Length, height and width of the even cells."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 5, 0.05)
+            .shown("of", {"cell"}),
+        param("cell_turn", &Params::cellTurnDeg, ARVESK_TEXT("node", "Cells turned"),
+              ARVESK_TEXT("node", "The grid of cells, clockwise from above."))
+            .in(Unit::Degree)
+            .hard(-360, 360)
+            .usual(-180, 180, 1)
+            .shown("of", {"cell"}),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
     };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

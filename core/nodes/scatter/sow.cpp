@@ -36,7 +36,8 @@ struct Fragment {
 template <typename T>
 struct Made {
   std::vector<T> items;
-  PointGrid::Entry lastCover{Vec3(std::numeric_limits<float>::max()), 0, 0};  // neighbors are mostly covered by the same point
+  PointGrid::Entry lastCover{Vec3(std::numeric_limits<float>::max()), 0,
+                             0};  // neighbors are mostly covered by the same point
 };
 
 /// Pieces made by many threads, in order of their pieces.
@@ -58,23 +59,35 @@ std::vector<T> collected(const Task& task, std::size_t count, std::size_t grain,
 
 class EvenSow {
  public:
-  EvenSow(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most, bool isFromAbove,
-          const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw)
-      : m_task(task), m_surface(surface), m_areas(areas), m_least(least), m_most(most), m_spacingOf(spacingOf), m_nodeUid(nodeUid),
-        m_draw(draw), m_rule{1, 0, {}, isFromAbove}, m_kept(m_rule), m_newest(m_rule) {}
+  EvenSow(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most,
+          bool isFromAbove, const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw)
+      : m_task(task),
+        m_surface(surface),
+        m_areas(areas),
+        m_least(least),
+        m_most(most),
+        m_spacingOf(spacingOf),
+        m_nodeUid(nodeUid),
+        m_draw(draw),
+        m_rule{1, 0, {}, isFromAbove},
+        m_kept(m_rule),
+        m_newest(m_rule) {}
 
   Sown run() {
     // Four candidates per disk of the spacing; more would be slower than filling the gaps that are left.
-    const double density = 4.0 / (0.25 * std::numbers::pi * static_cast<double>(m_least) * static_cast<double>(m_least));
+    const double density = 4.0 /
+                           (0.25 * std::numbers::pi * static_cast<double>(m_least) * static_cast<double>(m_least));
     accept(sowFree(m_task, m_surface, m_areas, density, m_nodeUid, m_draw), false);
-    std::vector<Fragment> open = collected<Fragment>(m_task, m_surface.faceCount(), 4096, [this](std::size_t f, Made<Fragment>& out) {
-      const Fragment whole{static_cast<std::uint32_t>(f), 1, {Vec2(0, 0), Vec2(1, 0), Vec2(0, 1)}};
-      if (m_areas[f] > 0) addOpenParts(whole, out);
-    });
+    std::vector<Fragment> open = collected<Fragment>(
+        m_task, m_surface.faceCount(), 4096, [this](std::size_t f, Made<Fragment>& out) {
+          const Fragment whole{static_cast<std::uint32_t>(f), 1, {Vec2(0, 0), Vec2(1, 0), Vec2(0, 1)}};
+          if (m_areas[f] > 0) addOpenParts(whole, out);
+        });
     // A fixed number of rounds: to stop when little is won would make one end of the ground depend on the other.
     for (int round = 0; round < 9 && !open.empty() && !m_task.isCancelled(); ++round) {
       accept(throwDarts(open, round), true);
-      // What older points did not cover before they do not cover now: only the round's own points are asked about whole pieces.
+      // What older points did not cover before they do not cover now: only the round's own points are asked about whole
+      // pieces.
       open = collected<Fragment>(m_task, open.size(), 256, [&](std::size_t i, Made<Fragment>& out) {
         if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], out);
       });
@@ -91,12 +104,14 @@ class EvenSow {
     return std::max({glm::distance(a, b), glm::distance(b, c), glm::distance(c, a)});
   }
 
-  /// True when one kept point keeps every place of the fragment from being taken (a triangle within a ball is so by its corners).
+  /// True when one kept point keeps every place of the fragment from being taken (a triangle within a ball is so by its
+  /// corners).
   bool isCovered(const Fragment& f, PointGrid::Entry& last) const { return isCoveredBy(m_kept, f, last); }
   bool isCoveredBy(const KeptPoints& kept, const Fragment& f, PointGrid::Entry& last) const {
     const std::array<Vec3, 3> corners{cornerOf(f, 0), cornerOf(f, 1), cornerOf(f, 2)};
     const auto covers = [&](const PointGrid::Entry& e) {
-      return std::all_of(corners.begin(), corners.end(), [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
+      return std::all_of(corners.begin(), corners.end(),
+                         [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
     };
     return covers(last) || kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
       if (!covers(e)) return false;
@@ -136,19 +151,23 @@ class EvenSow {
   }
 
   Sown throwDarts(const std::vector<Fragment>& open, int round) const {
-    const auto hits = collected<std::pair<std::size_t, Vec2>>(m_task, open.size(), 256, [&](std::size_t i, Made<std::pair<std::size_t, Vec2>>& out) {
-      const Fragment& f = open[i];
-      const std::uint64_t h = m_draw.bits(hashOf(m_surface.faceKey(f.face), f.path, static_cast<std::uint64_t>(round)));
-      const Vec2 w = foldedWeights(h);
-      // Where faces are far smaller than the spacing, a dart for each would be many more than can stay.
-      const float edge = longestEdge(f) / m_least;
-      if (edge < 0.05F && static_cast<float>(h & 0xffffU) / 65536.0F > edge * 20) return;
-      out.items.push_back({i, f.corners[0] + (f.corners[1] - f.corners[0]) * w.x + (f.corners[2] - f.corners[0]) * w.y});
-    });
+    const auto hits = collected<std::pair<std::size_t, Vec2>>(
+        m_task, open.size(), 256, [&](std::size_t i, Made<std::pair<std::size_t, Vec2>>& out) {
+          const Fragment& f = open[i];
+          const std::uint64_t h = m_draw.bits(
+              hashOf(m_surface.faceKey(f.face), f.path, static_cast<std::uint64_t>(round)));
+          const Vec2 w = foldedWeights(h);
+          // Where faces are far smaller than the spacing, a dart for each would be many more than can stay.
+          const float edge = longestEdge(f) / m_least;
+          if (edge < 0.05F && static_cast<float>(h & 0xffffU) / 65536.0F > edge * 20) return;
+          out.items.push_back(
+              {i, f.corners[0] + (f.corners[1] - f.corners[0]) * w.x + (f.corners[2] - f.corners[0]) * w.y});
+        });
     Sown darts;
     for (const auto& [i, weights] : hits) {
       // Above every ordinal of the first throw: round and path name the dart for ever.
-      const std::uint64_t code = (std::uint64_t{1} << 63) | hashOf(open[i].path, static_cast<std::uint64_t>(round)) >> 1;
+      const std::uint64_t code = (std::uint64_t{1} << 63) |
+                                 hashOf(open[i].path, static_cast<std::uint64_t>(round)) >> 1;
       darts.position.push_back(m_surface.positionAt(open[i].face, weights));
       darts.face.push_back(open[i].face);
       darts.weights.push_back(weights);
@@ -162,17 +181,23 @@ class EvenSow {
     Array<float> spacing(candidates.size());
     m_spacingOf(candidates, spacing);
     Array<PointGrid::Entry> entries(candidates.size());
-    struct Ranked { std::uint64_t rank; std::uint32_t index; };
+    struct Ranked {
+      std::uint64_t rank;
+      std::uint32_t index;
+    };
     Array<Ranked> ranked(candidates.size());
     for (std::size_t i = 0; i < candidates.size(); ++i) {
       const auto index = static_cast<std::uint32_t>(i);
       entries[i] = {candidates.position[i], 0.5F * std::clamp(spacing[i], m_least, m_most), index};
       ranked[i] = {mix64(candidates.id[i] ^ 0x5bd1e995ULL), index};
     }
-    tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) { return a.rank != b.rank ? a.rank < b.rank : a.index < b.index; });
+    tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
+      return a.rank != b.rank ? a.rank < b.rank : a.index < b.index;
+    });
     Array<std::uint32_t> order(candidates.size());
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = ranked[i].index;
-    const Array<std::uint8_t> keeps = keepByPriority(m_task, entries, order, isGapRound ? m_kept : KeptPoints(m_rule), m_rule);
+    const Array<std::uint8_t> keeps = keepByPriority(m_task, entries, order, isGapRound ? m_kept : KeptPoints(m_rule),
+                                                     m_rule);
     Array<PointGrid::Entry> kept;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
       if (!keeps[i]) continue;
@@ -188,7 +213,8 @@ class EvenSow {
     std::vector<std::size_t> order(m_result.size());
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
     std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-      return m_result.face[a] != m_result.face[b] ? m_result.face[a] < m_result.face[b] : m_result.code[a] < m_result.code[b];
+      return m_result.face[a] != m_result.face[b] ? m_result.face[a] < m_result.face[b]
+                                                  : m_result.code[a] < m_result.code[b];
     });
     Sown out;
     for (const std::size_t i : order) append(out, m_result, i);
@@ -213,18 +239,22 @@ class EvenSow {
 
 namespace {
 
-constexpr std::size_t kPiece = 8192;       // candidates that one thread makes at a time, however large or small the faces are
+constexpr std::size_t kPiece =
+    8192;  // candidates that one thread makes at a time, however large or small the faces are
 constexpr std::size_t kFacesPerGroup = 4096;
 
 /// How many candidates each face has, and how many come before each group of faces; one more at the end.
 class Starts {
  public:
-  Starts(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw) : m_count(areas.size()) {
+  Starts(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw)
+      : m_count(areas.size()) {
     const std::size_t groups = (areas.size() + kFacesPerGroup - 1) / kFacesPerGroup;
     m_start.assign(groups + 1, 0);
     parallelPieces(task, areas.size(), kFacesPerGroup, [&](std::size_t begin, std::size_t end) {
       const std::uint32_t* keys = surface.faceKeys.empty() ? nullptr : surface.faceKeys.data() + begin;
-      m_start[begin / kFacesPerGroup + 1] = countCandidates(areas.data() + begin, keys, static_cast<std::uint32_t>(begin), end - begin, density, draw, m_count.data() + begin);
+      m_start[begin / kFacesPerGroup + 1] = countCandidates(areas.data() + begin, keys,
+                                                            static_cast<std::uint32_t>(begin), end - begin, density,
+                                                            draw, m_count.data() + begin);
     });
     if (task.isCancelled()) m_start.assign(groups + 1, 0);
     for (std::size_t g = 0; g < groups; ++g) m_start[g + 1] += m_start[g];
@@ -235,10 +265,13 @@ class Starts {
   /// Calls visit(i, face, ordinal) for the candidates begin…end of all, at most kPiece of them.
   template <typename Visit>
   void walk(std::size_t begin, std::size_t end, Visit visit) const {
-    struct Candidate { std::uint32_t face, ordinal; };
+    struct Candidate {
+      std::uint32_t face, ordinal;
+    };
     std::array<Candidate, kPiece + 1> found;
     std::size_t n = 0;
-    const auto group = static_cast<std::size_t>(std::upper_bound(m_start.begin(), m_start.end(), begin) - m_start.begin()) - 1;
+    const auto group =
+        static_cast<std::size_t>(std::upper_bound(m_start.begin(), m_start.end(), begin) - m_start.begin()) - 1;
     std::size_t first = m_start[group];  // candidate of the face
     for (auto face = static_cast<std::uint32_t>(group * kFacesPerGroup); first < end; ++face) {
       const std::size_t from = std::max(first, begin);
@@ -269,7 +302,8 @@ void resize(Sown& s, std::size_t count) {
 }
 
 /// Candidates begin…end of all, into `out` from place `at`.
-void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end, Sown& out, std::size_t at) {
+void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Draw draw, std::size_t begin,
+          std::size_t end, Sown& out, std::size_t at) {
   start.walk(begin, end, [&](std::size_t i, std::uint32_t face, std::uint64_t code) {
     const std::size_t k = at + i - begin;
     out.face[k] = face;
@@ -282,16 +316,20 @@ void fill(const Surface& surface, const Starts& start, std::uint64_t nodeUid, Dr
 
 }  // namespace
 
-Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw) {
+Sown sowFree(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid,
+             Draw draw) {
   const Starts start(task, surface, areas, density, draw);
   Sown out;
   resize(out, start.total());
-  parallelPieces(task, start.total(), kPiece, [&](std::size_t begin, std::size_t end) { fill(surface, start, nodeUid, draw, begin, end, out, begin); });
+  parallelPieces(task, start.total(), kPiece, [&](std::size_t begin, std::size_t end) {
+    fill(surface, start, nodeUid, draw, begin, end, out, begin);
+  });
   if (task.isCancelled()) return {};  // pieces that were not made hold anything, faces that do not exist among it
   return out;
 }
 
-Points sowFreePoints(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw, float footprint) {
+Points sowFreePoints(const Task& task, const Surface& surface, const Array<float>& areas, double density,
+                     std::uint64_t nodeUid, Draw draw, float footprint) {
   const Starts start(task, surface, areas, density, draw);
   Points p;
   p.count = start.total();
@@ -319,8 +357,8 @@ Points sowFreePoints(const Task& task, const Surface& surface, const Array<float
   return p;
 }
 
-Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density, std::uint64_t nodeUid, Draw draw,
-                  const KeepsCandidates& keeps, std::size_t& candidates) {
+Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density,
+                  std::uint64_t nodeUid, Draw draw, const KeepsCandidates& keeps, std::size_t& candidates) {
   const Starts start(task, surface, areas, density, draw);
   candidates = start.total();
   std::vector<Sown> pieces((candidates + kPiece - 1) / kPiece);
@@ -334,7 +372,8 @@ Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& 
   });
   Sown out;
   const auto join = [&](auto member) {
-    for (const Sown& piece : pieces) (out.*member).insert((out.*member).end(), (piece.*member).begin(), (piece.*member).end());
+    for (const Sown& piece : pieces)
+      (out.*member).insert((out.*member).end(), (piece.*member).begin(), (piece.*member).end());
   };
   join(&Sown::position);
   join(&Sown::face);
@@ -345,11 +384,12 @@ Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& 
 }
 
 double appearsAt(const Surface& surface, std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw) {
-  return (static_cast<double>(code) + 1 - unitDouble(draw.bits(surface.faceKey(face)))) / static_cast<double>(areas[face]);
+  return (static_cast<double>(code) + 1 - unitDouble(draw.bits(surface.faceKey(face)))) /
+         static_cast<double>(areas[face]);
 }
 
-Sown sowEven(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most, bool isFromAbove,
-             const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw) {
+Sown sowEven(const Task& task, const Surface& surface, const Array<float>& areas, float least, float most,
+             bool isFromAbove, const SpacingOf& spacingOf, std::uint64_t nodeUid, Draw draw) {
   return EvenSow(task, surface, areas, least, most, isFromAbove, spacingOf, nodeUid, draw).run();
 }
 

@@ -44,24 +44,36 @@ Array<std::uint8_t> thinnedByWhere(const EvalContext& ctx, const MaskPtr& where,
   return keeps;
 }
 
-Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const MaskPtr& where, const Params& p) {
+Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area,
+                           const MaskPtr& where, const Params& p) {
   const Draw draw = ctx.draw("place");
-  const auto wanted = static_cast<std::size_t>(std::ceil(static_cast<double>(p.total) * static_cast<double>(draftShareOf(ctx, p))));
+  const auto wanted = static_cast<std::size_t>(
+      std::ceil(static_cast<double>(p.total) * static_cast<double>(draftShareOf(ctx, p))));
   for (double density = 1.2 * p.total / area;; density *= 2) {
     if (auto ok = guardPoints(ctx, density * area, "Lower the total, or let \"where\" keep more"); !ok) {
-      return fail(ProblemCode::TooMany, fmt::format("\"where\" keeps so little that {} points would need over {} candidates", p.total, ctx.limits.points),
+      return fail(ProblemCode::TooMany,
+                  fmt::format("\"where\" keeps so little that {} points would need over {} candidates", p.total,
+                              ctx.limits.points),
                   "Lower the total, or let \"where\" keep more");
     }
     const Sown sown = sowFree(ctx.task, surface, areas, density, ctx.nodeUid, draw);
     const Points all = pointsFrom(ctx.task, surface, sown, p.footprint);
     const Array<std::uint8_t> keeps = thinnedByWhere(ctx, where, all);
     if (ctx.task.isCancelled()) return Failure(cancelled());
-    struct Ranked { double level; std::uint64_t id; std::uint32_t index; };
+    struct Ranked {
+      double level;
+      std::uint64_t id;
+      std::uint32_t index;
+    };
     std::vector<Ranked> ranked;
     for (std::size_t i = 0; i < all.count; ++i)
-      if (keeps[i]) ranked.push_back({appearsAt(surface, sown.face[i], sown.code[i], areas, draw), sown.id[i], static_cast<std::uint32_t>(i)});
+      if (keeps[i])
+        ranked.push_back(
+            {appearsAt(surface, sown.face[i], sown.code[i], areas, draw), sown.id[i], static_cast<std::uint32_t>(i)});
     if (ranked.size() < static_cast<std::size_t>(p.total)) continue;
-    const auto byLevel = [](const Ranked& a, const Ranked& b) { return a.level != b.level ? a.level < b.level : a.id < b.id; };
+    const auto byLevel = [](const Ranked& a, const Ranked& b) {
+      return a.level != b.level ? a.level < b.level : a.id < b.id;
+    };
     std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(), byLevel);
     Array<std::uint32_t> chosen;
     for (std::size_t i = 0; i < wanted; ++i) chosen.push_back(ranked[i].index);
@@ -71,7 +83,8 @@ Result<Points> freeByTotal(const EvalContext& ctx, const Surface& surface, const
   }
 }
 
-Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const MaskPtr& where, const Params& p) {
+Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area,
+                             const MaskPtr& where, const Params& p) {
   const double density = static_cast<double>(p.density) * static_cast<double>(draftShareOf(ctx, p));
   if (auto ok = guardPoints(ctx, density * area, "Lower the density"); !ok) return Failure(ok.error());
   const Draw draw = ctx.draw("place");
@@ -95,17 +108,23 @@ Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, con
   return pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
 }
 
-Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area, const Inputs& in, const Params& p) {
+Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<float>& areas, double area,
+                    const Inputs& in, const Params& p) {
   const MaskPtr spacingMask = p.spacingBy == SpacingBy::Mask ? in.mask("spacing") : nullptr;
   float least = p.spacing;
   float most = p.spacing;
   if (p.spacingBy == SpacingBy::Mask) {
     least = std::min(p.spacings.from, p.spacings.to);
     most = std::max(p.spacings.from, p.spacings.to);
-    if (!spacingMask) ctx.warn("spacing is to follow a mask, but none is connected; the first of the two values is used", "Connect a mask to Spacing");
+    if (!spacingMask)
+      ctx.warn("spacing is to follow a mask, but none is connected; the first of the two values is used",
+               "Connect a mask to Spacing");
   }
   if (!(least > 0)) return fail(ProblemCode::BadParameter, fmt::format("spacing is {} m, must be above 0 m", least));
-  if (auto ok = guardPoints(ctx, 4 * area / (0.785 * static_cast<double>(least) * static_cast<double>(least)), "Raise the spacing"); !ok) return Failure(ok.error());
+  if (auto ok = guardPoints(ctx, 4 * area / (0.785 * static_cast<double>(least) * static_cast<double>(least)),
+                            "Raise the spacing");
+      !ok)
+    return Failure(ok.error());
   const SpacingOf spacingOf = [&](const Sown& at, Array<float>& out) {
     if (!spacingMask) {
       std::fill(out.begin(), out.end(), p.spacingBy == SpacingBy::Mask ? p.spacings.from : p.spacing);
@@ -115,7 +134,8 @@ Result<Points> even(const EvalContext& ctx, const Surface& surface, const Array<
     out = maskValues(ctx.task, *spacingMask, places);
     for (float& v : out) v = p.spacings.from + (p.spacings.to - p.spacings.from) * v;
   };
-  Sown sown = sowEven(ctx.task, surface, areas, least, most, p.area == AreaOf::Above, spacingOf, ctx.nodeUid, ctx.draw("place"));
+  Sown sown = sowEven(ctx.task, surface, areas, least, most, p.area == AreaOf::Above, spacingOf, ctx.nodeUid,
+                      ctx.draw("place"));
   if (ctx.task.isCancelled()) return Failure(cancelled());
   const Points all = pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
   Array<std::uint8_t> keeps = thinnedByWhere(ctx, in.mask("where"), all);
@@ -134,10 +154,12 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const auto table = areaTableOf(*surface);
   const bool isAbove = p.area == AreaOf::Above;
   const double area = isAbove ? table->totalAbove : table->total;
-  if (!(area > 0)) return fail(ProblemCode::WrongInput, isAbove ? "the surface has no area as seen from above" : "the surface has no area");
+  if (!(area > 0))
+    return fail(ProblemCode::WrongInput,
+                isAbove ? "the surface has no area as seen from above" : "the surface has no area");
   const Array<float>& areas = isAbove ? table->areaAbove : table->area;
   const MaskPtr where = in.mask("where");
-  Result<Points> points = p.way == Way::Even         ? even(ctx, *surface, areas, area, in, p)
+  Result<Points> points = p.way == Way::Even          ? even(ctx, *surface, areas, area, in, p)
                           : p.amount == Amount::Total ? freeByTotal(ctx, *surface, areas, area, where, p)
                                                       : freeByDensity(ctx, *surface, areas, area, where, p);
   if (!points) return Failure(points.error());
@@ -146,8 +168,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 
 std::string sentence(const Params& p) {
   if (p.way == Way::Even)
-    return p.spacingBy == SpacingBy::Fixed ? fmt::format("Even · {:g} m apart", p.spacing) : fmt::format("Even · {:g} to {:g} m apart", p.spacings.from, p.spacings.to);
-  return p.amount == Amount::Density ? fmt::format("Free · {:g} per m²", p.density) : fmt::format("Free · {} in all", p.total);
+    return p.spacingBy == SpacingBy::Fixed ? fmt::format("Even · {:g} m apart", p.spacing)
+                                           : fmt::format("Even · {:g} to {:g} m apart", p.spacings.from, p.spacings.to);
+  return p.amount == Amount::Density ? fmt::format("Free · {:g} per m²", p.density)
+                                     : fmt::format("Free · {} in all", p.total);
 }
 
 }  // namespace
@@ -158,25 +182,66 @@ const NodeKind& sowOnSurface() {
     k.id = "sow-on-surface";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Sow on surface");
-    k.help = ARVESK_TEXT("node", "Scatters points on a surface. Free places them independently: by density, or an exact total after \"where\". Even keeps them a spacing apart and fills the gaps, so it does not nest when the spacing changes. "
-                                 "\"Where\" is the chance that a candidate stays, by the candidate's fixed rank: more \"where\" or more density only adds points.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Scatters points on a surface. Free places them independently: by density, or an exact total after \"where\". "
+        "Even keeps them a spacing apart and fills the gaps, so it does not nest when the spacing changes. "
+        "\"Where\" is the chance that a candidate stays, by the candidate's fixed rank: more \"where\" or more density "
+        "only adds points.");
     k.glyph = "sow";
     k.synonyms = {"scatter", "distribute", "density", "points", "poisson", "blue noise"};
-    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "What to scatter on."), false, false},
+    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+                 ARVESK_TEXT("node", "What to scatter on."), false, false},
                 whereInput(ARVESK_TEXT("node", "The chance that a candidate stays.")),
-                {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "For Even: 0 gives the first, 1 the second of the two spacings."), true, false}};
+                {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"),
+                 ARVESK_TEXT("node", "For Even: 0 gives the first, 1 the second of the two spacings."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("way", &Params::way, ARVESK_TEXT("node", "Way"), ARVESK_TEXT("node", "Free: independent points. Even: no two closer than the spacing."), {{"free", ARVESK_TEXT("node", "Free")}, {"even", ARVESK_TEXT("node", "Even")}}),
-        param("amount", &Params::amount, ARVESK_TEXT("node", "Amount"), ARVESK_TEXT("node", "Points per m², or a total that is exact after \"where\"."), {{"density", ARVESK_TEXT("node", "Density")}, {"total", ARVESK_TEXT("node", "Exact total")}}).shown("way", {"free"}),
-        param("density", &Params::density, ARVESK_TEXT("node", "Density"), ARVESK_TEXT("node", "Points per m² of the chosen area, before \"where\".")).in(Unit::PerSquareMeter).hard(0, 1e6).usual(0, 20, 0.1).shown("amount", {"density"}),
-        param("total", &Params::total, ARVESK_TEXT("node", "Total"), ARVESK_TEXT("node", "How many points stay in final quality.")).hard(0, 1e8).usual(0, 100000, 100).shown("amount", {"total"}),
-        param("spacing_by", &Params::spacingBy, ARVESK_TEXT("node", "Spacing is"), ARVESK_TEXT("node", "The same everywhere, or between two values by the mask at Spacing."), {{"fixed", ARVESK_TEXT("node", "Fixed")}, {"mask", ARVESK_TEXT("node", "By mask")}}).shown("way", {"even"}),
-        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "No two points are closer than this.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.05, 10, 0.05).shown("spacing_by", {"fixed"}),
-        param("spacings", &Params::spacings, ARVESK_TEXT("node", "Spacings"), ARVESK_TEXT("node", "Spacing where the mask is 0 and where it is 1; two points keep half the sum of theirs.")).in(Unit::Meter).hard(0.001, 1e4).usual(0.05, 10, 0.05).shown("spacing_by", {"mask"}),
-        param("area", &Params::area, ARVESK_TEXT("node", "Area"), ARVESK_TEXT("node", "True: steep places get as many per m² of skin. As seen from above: per m² of the plan view, undersides get none, and Even measures its spacing from above."),
+        param("way", &Params::way, ARVESK_TEXT("node", "Way"),
+              ARVESK_TEXT("node", "Free: independent points. Even: no two closer than the spacing."),
+              {{"free", ARVESK_TEXT("node", "Free")}, {"even", ARVESK_TEXT("node", "Even")}}),
+        param("amount", &Params::amount, ARVESK_TEXT("node", "Amount"),
+              ARVESK_TEXT("node", "Points per m², or a total that is exact after \"where\"."),
+              {{"density", ARVESK_TEXT("node", "Density")}, {"total", ARVESK_TEXT("node", "Exact total")}})
+            .shown("way", {"free"}),
+        param("density", &Params::density, ARVESK_TEXT("node", "Density"),
+              ARVESK_TEXT("node", "Points per m² of the chosen area, before \"where\"."))
+            .in(Unit::PerSquareMeter)
+            .hard(0, 1e6)
+            .usual(0, 20, 0.1)
+            .shown("amount", {"density"}),
+        param("total", &Params::total, ARVESK_TEXT("node", "Total"),
+              ARVESK_TEXT("node", "How many points stay in final quality."))
+            .hard(0, 1e8)
+            .usual(0, 100000, 100)
+            .shown("amount", {"total"}),
+        param("spacing_by", &Params::spacingBy, ARVESK_TEXT("node", "Spacing is"),
+              ARVESK_TEXT("node", "The same everywhere, or between two values by the mask at Spacing."),
+              {{"fixed", ARVESK_TEXT("node", "Fixed")}, {"mask", ARVESK_TEXT("node", "By mask")}})
+            .shown("way", {"even"}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"),
+              ARVESK_TEXT("node", "No two points are closer than this."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 10, 0.05)
+            .shown("spacing_by", {"fixed"}),
+        param("spacings", &Params::spacings, ARVESK_TEXT("node", "Spacings"),
+              ARVESK_TEXT("node",
+                          "Spacing where the mask is 0 and where it is 1; two points keep half the sum of theirs."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 10, 0.05)
+            .shown("spacing_by", {"mask"}),
+        param("area", &Params::area, ARVESK_TEXT("node", "Area"),
+              ARVESK_TEXT("node",
+                          "True: steep places get as many per m² of skin. As seen from above: per m² of the plan view, "
+                          "undersides get none, and Even measures its spacing from above."),
               {{"true", ARVESK_TEXT("node", "True")}, {"above", ARVESK_TEXT("node", "From above")}}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"), ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop.")).in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05),
+        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 5, 0.05),
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;

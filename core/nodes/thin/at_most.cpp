@@ -26,20 +26,31 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     return keptAndLeft(ctx, points, keeps);
   }
   const MaskPtr mask = in.mask("mask");
-  if (p.first == First::Mask && !mask) return fail(ProblemCode::MissingInput, "the highest mask values are to stay, but no mask is connected", "Connect a mask, or let chance decide");
+  if (p.first == First::Mask && !mask)
+    return fail(ProblemCode::MissingInput, "the highest mask values are to stay, but no mask is connected",
+                "Connect a mask, or let chance decide");
   const Draw rank = ctx.draw("keep");
   if (p.keep == Keep::Share && p.first == First::Chance) {  // by each point's own rank: no point looks at the others
     for (std::size_t i = 0; i < points.count; ++i) keeps[i] = rank.unit(points.id[i]) * 100 < p.share;
     return keptAndLeft(ctx, points, keeps);
   }
   const Array<float> value = p.first == First::Mask ? maskValues(ctx.task, *mask, points) : Array<float>();
-  struct Ranked { float value; std::uint64_t tie; std::uint32_t index; };
+  struct Ranked {
+    float value;
+    std::uint64_t tie;
+    std::uint32_t index;
+  };
   std::vector<Ranked> ranked(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) ranked[i] = {value.empty() ? 0.0F : value[i], rank.bits(points.id[i]), static_cast<std::uint32_t>(i)};
-  const auto wanted = std::min(points.count, p.keep == Keep::Number ? static_cast<std::size_t>(p.number)
-                                                                    : static_cast<std::size_t>(std::llround(static_cast<double>(points.count) * static_cast<double>(p.share) / 100)));
-  std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(),
-                   [](const Ranked& a, const Ranked& b) { return a.value != b.value ? a.value > b.value : a.tie < b.tie; });
+  for (std::size_t i = 0; i < points.count; ++i)
+    ranked[i] = {value.empty() ? 0.0F : value[i], rank.bits(points.id[i]), static_cast<std::uint32_t>(i)};
+  const auto wanted = std::min(
+      points.count, p.keep == Keep::Number
+                        ? static_cast<std::size_t>(p.number)
+                        : static_cast<std::size_t>(
+                              std::llround(static_cast<double>(points.count) * static_cast<double>(p.share) / 100)));
+  std::nth_element(
+      ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(),
+      [](const Ranked& a, const Ranked& b) { return a.value != b.value ? a.value > b.value : a.tie < b.tie; });
   for (std::size_t k = 0; k < wanted; ++k) keeps[ranked[k].index] = 1;
   return keptAndLeft(ctx, points, keeps);
 }
@@ -51,13 +62,15 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
   for (std::size_t i = 0; i < points.count; ++i)
     out.push_back(p.keep == Keep::EveryNth ? fmt::format("its place in the order, every {}", p.every)
                   : !value.empty()         ? fmt::format("mask value {:.3f} against the others", value[i])
-                                           : fmt::format("rank {:.3f} among the others", ctx.draw("keep").unit(points.id[i])));
+                                   : fmt::format("rank {:.3f} among the others", ctx.draw("keep").unit(points.id[i])));
   return out;
 }
 
 std::string sentence(const Params& p) {
   if (p.keep == Keep::EveryNth) return fmt::format("Every {} in order", p.every);
-  return fmt::format("At most {}{}", p.keep == Keep::Number ? fmt::format("{}", p.number) : fmt::format("{:g} %", p.share), p.first == First::Mask ? " · highest mask" : "");
+  return fmt::format("At most {}{}",
+                     p.keep == Keep::Number ? fmt::format("{}", p.number) : fmt::format("{:g} %", p.share),
+                     p.first == First::Mask ? " · highest mask" : "");
 }
 
 }  // namespace
@@ -68,17 +81,42 @@ const NodeKind& atMost() {
     k.id = "at-most";
     k.family = Family::Thin;
     k.label = ARVESK_TEXT("node", "At most");
-    k.help = ARVESK_TEXT("node", "Keeps a number or a share of the points: by lot, each by its own fixed rank, or those with the highest mask value. Raising the number only adds. Every n-th goes by array order, so removing one point before it changes which stay.");
+    k.help = ARVESK_TEXT("node",
+                         "Keeps a number or a share of the points: by lot, each by its own fixed rank, or those with "
+                         "the highest mask value. Raising the number only adds. Every n-th goes by array order, so "
+                         "removing one point before it changes which stay.");
     k.glyph = "at-most";
     k.synonyms = {"limit", "count", "reduce", "every", "nth", "budget"};
-    k.inputs = {pointsInput(), {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Its highest values stay, when that is chosen."), true, false}};
+    k.inputs = {pointsInput(),
+                {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
+                 ARVESK_TEXT("node", "Its highest values stay, when that is chosen."), true, false}};
     k.outputs = {pointsOutput(), leftOutOutput()};
     k.params = {
-        param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"), ARVESK_TEXT("node", "A number, a share, or every n-th in order."), {{"number", ARVESK_TEXT("node", "A number")}, {"share", ARVESK_TEXT("node", "A share")}, {"every-nth", ARVESK_TEXT("node", "Every n-th")}}),
-        param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "How many stay at most.")).hard(0, 1e9).usual(0, 10000, 1).shown("keep", {"number"}),
-        param("share", &Params::share, ARVESK_TEXT("node", "Share"), ARVESK_TEXT("node", "How many of a hundred stay. By lot each point decides by its own rank, so the number is near the share, not exactly it.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1).shown("keep", {"share"}),
-        param("every", &Params::every, ARVESK_TEXT("node", "Every"), ARVESK_TEXT("node", "2 keeps every other one.")).hard(1, 1e6).usual(1, 20, 1).shown("keep", {"every-nth"}),
-        param("first", &Params::first, ARVESK_TEXT("node", "Who stays"), ARVESK_TEXT("node", "By lot, or those with the highest mask value."), {{"chance", ARVESK_TEXT("node", "By lot")}, {"mask", ARVESK_TEXT("node", "Highest mask")}}).shown("keep", {"number", "share"}),
+        param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"),
+              ARVESK_TEXT("node", "A number, a share, or every n-th in order."),
+              {{"number", ARVESK_TEXT("node", "A number")},
+               {"share", ARVESK_TEXT("node", "A share")},
+               {"every-nth", ARVESK_TEXT("node", "Every n-th")}}),
+        param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "How many stay at most."))
+            .hard(0, 1e9)
+            .usual(0, 10000, 1)
+            .shown("keep", {"number"}),
+        param("share", &Params::share, ARVESK_TEXT("node", "Share"),
+              ARVESK_TEXT("node",
+                          "How many of a hundred stay. By lot each point decides by its own rank, so the number is "
+                          "near the share, not exactly it."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1)
+            .shown("keep", {"share"}),
+        param("every", &Params::every, ARVESK_TEXT("node", "Every"), ARVESK_TEXT("node", "2 keeps every other one."))
+            .hard(1, 1e6)
+            .usual(1, 20, 1)
+            .shown("keep", {"every-nth"}),
+        param("first", &Params::first, ARVESK_TEXT("node", "Who stays"),
+              ARVESK_TEXT("node", "By lot, or those with the highest mask value."),
+              {{"chance", ARVESK_TEXT("node", "By lot")}, {"mask", ARVESK_TEXT("node", "Highest mask")}})
+            .shown("keep", {"number", "share"}),
     };
     k.usesSeed = true;
     k.reach = Reach::WholeSet;

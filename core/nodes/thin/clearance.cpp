@@ -39,10 +39,17 @@ Array<float> prioritiesOf(const EvalContext& ctx, const Inputs& in, const Points
 }
 
 Array<std::uint32_t> orderOf(const Points& points, const Array<float>& priority, bool isByOrder) {
-  struct Ranked { float priority; std::uint64_t tie; std::uint32_t index; };
+  struct Ranked {
+    float priority;
+    std::uint64_t tie;
+    std::uint32_t index;
+  };
   Array<Ranked> ranked(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) ranked[i] = {priority[i], isByOrder ? i : points.id[i], static_cast<std::uint32_t>(i)};
-  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) { return a.priority != b.priority ? a.priority > b.priority : a.tie < b.tie; });
+  for (std::size_t i = 0; i < points.count; ++i)
+    ranked[i] = {priority[i], isByOrder ? i : points.id[i], static_cast<std::uint32_t>(i)};
+  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
+    return a.priority != b.priority ? a.priority > b.priority : a.tie < b.tie;
+  });
   Array<std::uint32_t> order(points.count);
   for (std::size_t i = 0; i < points.count; ++i) order[i] = ranked[i].index;
   return order;
@@ -50,7 +57,8 @@ Array<std::uint32_t> orderOf(const Points& points, const Array<float>& priority,
 
 Array<PointGrid::Entry> entriesOf(const Points& points) {
   Array<PointGrid::Entry> out(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) out[i] = {points.position[i], points.effectiveFootprint(i), static_cast<std::uint32_t>(i)};
+  for (std::size_t i = 0; i < points.count; ++i)
+    out[i] = {points.position[i], points.effectiveFootprint(i), static_cast<std::uint32_t>(i)};
   return out;
 }
 
@@ -62,7 +70,9 @@ ConflictRule ruleOf(const Params& p) {
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
-  if (p.stays == Stays::Mask && !in.mask("priority")) return fail(ProblemCode::MissingInput, "who stays is to follow a mask, but none is connected", "Connect a mask to Priority");
+  if (p.stays == Stays::Mask && !in.mask("priority"))
+    return fail(ProblemCode::MissingInput, "who stays is to follow a mask, but none is connected",
+                "Connect a mask to Priority");
   const ConflictRule rule = ruleOf(p);
   KeptPoints against(rule);
   for (const Inputs::Link& link : in.many("against")) against.add(entriesOf(*std::get<PointsPtr>(link.value)));
@@ -96,7 +106,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return keptAndLeft(ctx, points, keeps);
 }
 
-/// The conflicts of a left out point: with the staying point that comes closest to its room, of those joined and of the points themselves.
+/// The conflicts of a left out point: with the staying point that comes closest to its room, of those joined and of the
+/// points themselves.
 std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
   const ConflictRule rule = ruleOf(p);
   const auto outputs = evaluate(ctx, in, p);  // who stays; the answer is as cheap as the question was
@@ -117,7 +128,8 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
         const float needed = rule.distance(radius, other.effectiveFootprint(k));
         if (needed - glm::length(d) <= worst) continue;
         worst = needed - glm::length(d);
-        out[i] = fmt::format("{:.2f} m from {}, needs {:.2f} m", glm::length(d), s == 0 ? "one that stays" : "one of Against", needed);
+        out[i] = fmt::format("{:.2f} m from {}, needs {:.2f} m", glm::length(d),
+                             s == 0 ? "one that stays" : "one of Against", needed);
       }
   }
   return out;
@@ -125,7 +137,9 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 
 std::string sentence(const Params& p) {
   constexpr std::array who{"larger stay", "smaller stay", "by chance", "by priority", "earlier stay"};
-  const std::string distance = p.by == DistanceBy::Spacing ? fmt::format("{:g} m apart", p.spacing) : p.gap != 0 ? fmt::format("footprints {:+g} m", p.gap) : std::string("footprints");
+  const std::string distance = p.by == DistanceBy::Spacing ? fmt::format("{:g} m apart", p.spacing)
+                               : p.gap != 0                ? fmt::format("footprints {:+g} m", p.gap)
+                                                           : std::string("footprints");
   return fmt::format("Clearance · {} · {}", distance, who[static_cast<std::size_t>(p.stays)]);
 }
 
@@ -137,23 +151,52 @@ const NodeKind& clearance() {
     k.id = "clearance";
     k.family = Family::Thin;
     k.label = ARVESK_TEXT("node", "Clearance");
-    k.help = ARVESK_TEXT("node", "Removes overlaps. Two points conflict when they are closer than factor × (footprint + footprint) + gap, or than a fixed spacing; touching is allowed. Going by priority, a point stays if no staying point of higher priority conflicts with it; ties go by id. "
-                                 "Points at Against always stay and count with the same factor and gap. Chains of conflicts have no strict bound, so an edit may show farther away than one spacing.");
+    k.help = ARVESK_TEXT("node",
+                         "Removes overlaps. Two points conflict when they are closer than factor × (footprint + "
+                         "footprint) + gap, or than a fixed spacing; touching is allowed. Going by priority, a point "
+                         "stays if no staying point of higher priority conflicts with it; ties go by id. "
+                         "Points at Against always stay and count with the same factor and gap. Chains of conflicts "
+                         "have no strict bound, so an edit may show farther away than one spacing.");
     k.glyph = "clearance";
     k.synonyms = {"overlap", "collision", "spacing", "remove", "room"};
-    k.inputs = {pointsInput(),
-                {"against", ValueType::Points, ARVESK_TEXT("node", "Against"), ARVESK_TEXT("node", "Points that always stay and whose room is kept."), true, true},
-                {"priority", ValueType::Mask, ARVESK_TEXT("node", "Priority"), ARVESK_TEXT("node", "Higher values stay, when who stays goes by mask."), true, false},
-                whereInput(ARVESK_TEXT("node", "The share of points that are exposed; the others pass and take no room."))};
+    k.inputs = {
+        pointsInput(),
+        {"against", ValueType::Points, ARVESK_TEXT("node", "Against"),
+         ARVESK_TEXT("node", "Points that always stay and whose room is kept."), true, true},
+        {"priority", ValueType::Mask, ARVESK_TEXT("node", "Priority"),
+         ARVESK_TEXT("node", "Higher values stay, when who stays goes by mask."), true, false},
+        whereInput(ARVESK_TEXT("node", "The share of points that are exposed; the others pass and take no room."))};
     k.outputs = {pointsOutput(), leftOutOutput()};
     k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "Distance by"), ARVESK_TEXT("node", "The points' footprints, or one spacing for all."), {{"footprints", ARVESK_TEXT("node", "Footprints")}, {"spacing", ARVESK_TEXT("node", "Fixed spacing")}}),
-        param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "Below 1 lets footprints overlap a little.")).hard(0, 100).usual(0, 2, 0.05).shown("by", {"footprints"}),
-        param("gap", &Params::gap, ARVESK_TEXT("node", "Gap"), ARVESK_TEXT("node", "Room between footprints; below 0 lets them overlap.")).in(Unit::Meter).hard(-1e3, 1e3).usual(-1, 5, 0.05).shown("by", {"footprints"}),
-        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"), ARVESK_TEXT("node", "Least distance between points.")).in(Unit::Meter).hard(0, 1e4).usual(0, 10, 0.05).shown("by", {"spacing"}),
-        param("stays", &Params::stays, ARVESK_TEXT("node", "Who stays"), ARVESK_TEXT("node", "Which of two points in conflict."),
-              {{"larger", ARVESK_TEXT("node", "The larger")}, {"smaller", ARVESK_TEXT("node", "The smaller")}, {"chance", ARVESK_TEXT("node", "By chance")}, {"mask", ARVESK_TEXT("node", "By priority mask")}, {"earlier", ARVESK_TEXT("node", "Earlier in order")}}),
-        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"), ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
+        param("by", &Params::by, ARVESK_TEXT("node", "Distance by"),
+              ARVESK_TEXT("node", "The points' footprints, or one spacing for all."),
+              {{"footprints", ARVESK_TEXT("node", "Footprints")}, {"spacing", ARVESK_TEXT("node", "Fixed spacing")}}),
+        param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"),
+              ARVESK_TEXT("node", "Below 1 lets footprints overlap a little."))
+            .hard(0, 100)
+            .usual(0, 2, 0.05)
+            .shown("by", {"footprints"}),
+        param("gap", &Params::gap, ARVESK_TEXT("node", "Gap"),
+              ARVESK_TEXT("node", "Room between footprints; below 0 lets them overlap."))
+            .in(Unit::Meter)
+            .hard(-1e3, 1e3)
+            .usual(-1, 5, 0.05)
+            .shown("by", {"footprints"}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"),
+              ARVESK_TEXT("node", "Least distance between points."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 10, 0.05)
+            .shown("by", {"spacing"}),
+        param("stays", &Params::stays, ARVESK_TEXT("node", "Who stays"),
+              ARVESK_TEXT("node", "Which of two points in conflict."),
+              {{"larger", ARVESK_TEXT("node", "The larger")},
+               {"smaller", ARVESK_TEXT("node", "The smaller")},
+               {"chance", ARVESK_TEXT("node", "By chance")},
+               {"mask", ARVESK_TEXT("node", "By priority mask")},
+               {"earlier", ARVESK_TEXT("node", "Earlier in order")}}),
+        param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"),
+              ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     k.usesSeed = true;
     k.reach = Reach::Distance;

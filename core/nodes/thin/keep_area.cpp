@@ -22,7 +22,9 @@ struct Params {
   std::string copies;
 };
 
-AreaRule ruleOf(const Params& p) { return {{p.shape, p.raggedness / 100, p.toothSize}, p.margin, p.isFromAbove, p.limit}; }
+AreaRule ruleOf(const Params& p) {
+  return {{p.shape, p.raggedness / 100, p.toothSize}, p.margin, p.isFromAbove, p.limit};
+}
 
 struct Area {
   std::vector<PointsPtr> sets;
@@ -38,7 +40,8 @@ struct Area {
 };
 
 /// What the points would be without their patch: the chosen attributes come whole from the patch that holds each.
-void copyFromPatches(Points& points, const Area& area, const std::vector<std::optional<Holder>>& holders, const std::string& patterns) {
+void copyFromPatches(Points& points, const Area& area, const std::vector<std::optional<Holder>>& holders,
+                     const std::string& patterns) {
   Array<std::uint64_t> patch(points.count);
   for (std::size_t i = 0; i < points.count; ++i) patch[i] = holders[i] ? holders[i]->id : 0;
   points.attributes.insert_or_assign("patch", Column<std::uint64_t>(std::move(patch)));
@@ -65,7 +68,8 @@ void copyFromPatches(Points& points, const Area& area, const std::vector<std::op
     parts.push_back({&own, points.count});
     const Attributes all = concatenated(parts);
     Array<std::uint32_t> from(points.count);
-    for (std::size_t i = 0; i < points.count; ++i) from[i] = static_cast<std::uint32_t>(holders[i] ? start[holders[i]->set] + holders[i]->index : total + i);
+    for (std::size_t i = 0; i < points.count; ++i)
+      from[i] = static_cast<std::uint32_t>(holders[i] ? start[holders[i]->set] + holders[i]->index : total + i);
     for (auto& [copied, column] : gathered(all, from)) points.attributes.insert_or_assign(copied, column);
   }
 }
@@ -83,7 +87,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
       if (area.patches) holders[i] = area.patches->holderOf(points.position[i]);
-      const bool isInside = holders[i] || (area.inside && area.inside->holds(points.position[i])) || (area.mask && maskValue[i] >= area.limit);
+      const bool isInside = holders[i] || (area.inside && area.inside->holds(points.position[i])) ||
+                            (area.mask && maskValue[i] >= area.limit);
       keeps[i] = !exposed[i] || isInside == KeepsInside;
     }
   });
@@ -102,10 +107,14 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
     std::string text;
     if (area.patches) {
       const auto nearest = area.patches->nearestOf(points.position[i]);
-      text = !nearest ? "no patch near" : fmt::format("{:.2f} of the way from a patch's center to its rim", nearest->distance);
+      text = !nearest ? "no patch near"
+                      : fmt::format("{:.2f} of the way from a patch's center to its rim", nearest->distance);
     }
-    if (area.inside) text += fmt::format("{}{} the surface", text.empty() ? "" : ", ", area.inside->holds(points.position[i]) ? "inside" : "outside");
-    if (area.mask) text += fmt::format("{}mask value {:.2f}, limit {:.2f}", text.empty() ? "" : ", ", maskValue[i], p.limit);
+    if (area.inside)
+      text += fmt::format("{}{} the surface", text.empty() ? "" : ", ",
+                          area.inside->holds(points.position[i]) ? "inside" : "outside");
+    if (area.mask)
+      text += fmt::format("{}mask value {:.2f}, limit {:.2f}", text.empty() ? "" : ", ", maskValue[i], p.limit);
     out.push_back(std::move(text));
   }
   return out;
@@ -122,18 +131,42 @@ std::string sentence(const Params& p) {
 NodeKind common() {
   NodeKind k;
   k.family = Family::Thin;
-  k.inputs = {pointsInput(), referredPointsInput("patches", ARVESK_TEXT("node", "Patches"), ARVESK_TEXT("node", "Points used for the area their footprint covers.")),
-              {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "A closed surface, or from above any surface."), true, false},
-              {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"), ARVESK_TEXT("node", "Inside is where it reaches the limit."), true, false},
+  k.inputs = {pointsInput(),
+              referredPointsInput("patches", ARVESK_TEXT("node", "Patches"),
+                                  ARVESK_TEXT("node", "Points used for the area their footprint covers.")),
+              {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
+               ARVESK_TEXT("node", "A closed surface, or from above any surface."), true, false},
+              {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
+               ARVESK_TEXT("node", "Inside is where it reaches the limit."), true, false},
               whereInput(ARVESK_TEXT("node", "The share of points that are exposed to the filter; the others pass."))};
   k.outputs = {pointsOutput(), leftOutOutput()};
   k.params = {
-      param("shape", &Params::shape, ARVESK_TEXT("node", "Patch shape"), ARVESK_TEXT("node", "A disc of the footprint, or a box of footprint × own x and z size."), {{"disc", ARVESK_TEXT("node", "Disc")}, {"box", ARVESK_TEXT("node", "Box")}}),
-      param("margin", &Params::margin, ARVESK_TEXT("node", "Margin"), ARVESK_TEXT("node", "Added to the patches' radius and around a surface; below 0 makes patches smaller.")).in(Unit::Meter).hard(-1e4, 1e4).usual(-2, 5, 0.05),
-      param("raggedness", &Params::raggedness, ARVESK_TEXT("node", "Ragged"), ARVESK_TEXT("node", "How much of the radius the outline's noise takes or adds; each patch has its own outline.")).in(Unit::Percent).hard(0, 100).usual(0, 100, 1),
-      param("tooth_size", &Params::toothSize, ARVESK_TEXT("node", "Tooth size"), ARVESK_TEXT("node", "Size of the ragged teeth, as a share of the radius.")).hard(0.05, 5).usual(0.1, 2, 0.05),
-      param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"), ARVESK_TEXT("node", "Patches and surfaces as seen from above; else in three dimensions, where a surface must be closed.")),
-      param("limit", &Params::limit, ARVESK_TEXT("node", "Mask limit"), ARVESK_TEXT("node", "Mask values from here on count as inside.")).hard(0, 1).usual(0, 1, 0.01),
+      param("shape", &Params::shape, ARVESK_TEXT("node", "Patch shape"),
+            ARVESK_TEXT("node", "A disc of the footprint, or a box of footprint × own x and z size."),
+            {{"disc", ARVESK_TEXT("node", "Disc")}, {"box", ARVESK_TEXT("node", "Box")}}),
+      param("margin", &Params::margin, ARVESK_TEXT("node", "Margin"),
+            ARVESK_TEXT("node", "Added to the patches' radius and around a surface; below 0 makes patches smaller."))
+          .in(Unit::Meter)
+          .hard(-1e4, 1e4)
+          .usual(-2, 5, 0.05),
+      param("raggedness", &Params::raggedness, ARVESK_TEXT("node", "Ragged"),
+            ARVESK_TEXT("node",
+                        "How much of the radius the outline's noise takes or adds; each patch has its own outline."))
+          .in(Unit::Percent)
+          .hard(0, 100)
+          .usual(0, 100, 1),
+      param("tooth_size", &Params::toothSize, ARVESK_TEXT("node", "Tooth size"),
+            ARVESK_TEXT("node", "Size of the ragged teeth, as a share of the radius."))
+          .hard(0.05, 5)
+          .usual(0.1, 2, 0.05),
+      param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"),
+            ARVESK_TEXT(
+                "node",
+                "Patches and surfaces as seen from above; else in three dimensions, where a surface must be closed.")),
+      param("limit", &Params::limit, ARVESK_TEXT("node", "Mask limit"),
+            ARVESK_TEXT("node", "Mask values from here on count as inside."))
+          .hard(0, 1)
+          .usual(0, 1, 0.01),
   };
   k.usesSeed = true;
   k.reach = Reach::Distance;
@@ -146,11 +179,18 @@ NodeKind makeKeepIn() {
   NodeKind k = common();
   k.id = "keep-in";
   k.label = ARVESK_TEXT("node", "Keep in");
-  k.help = ARVESK_TEXT("node", "Keeps points inside patches, a surface or a mask; inside one of them is enough. In a patch's own frame the distance from its center to its rim goes from 0 to 1; when several patches hold a point the one with the smallest distance wins, then the lower id. "
-                               "Kept points get the patch's id as the attribute patch, and its chosen attributes whole. The order of the inputs has no effect.");
+  k.help = ARVESK_TEXT("node",
+                       "Keeps points inside patches, a surface or a mask; inside one of them is enough. In a patch's "
+                       "own frame the distance from its center to its rim goes from 0 to 1; when several patches hold "
+                       "a point the one with the smallest distance wins, then the lower id. "
+                       "Kept points get the patch's id as the attribute patch, and its chosen attributes whole. The "
+                       "order of the inputs has no effect.");
   k.glyph = "keep-in";
   k.synonyms = {"inside", "patch", "area", "crop", "boundary"};
-  k.params.push_back(param("copies", &Params::copies, ARVESK_TEXT("node", "Copies"), ARVESK_TEXT("node", "Names of the patch's attributes that its points get: patterns with * and ?, separated by spaces or commas.")));
+  k.params.push_back(param("copies", &Params::copies, ARVESK_TEXT("node", "Copies"),
+                           ARVESK_TEXT("node",
+                                       "Names of the patch's attributes that its points get: patterns with * and ?, "
+                                       "separated by spaces or commas.")));
   k = define<Params>(std::move(k), &evaluate<true>, &sentence<true>);
   explains<Params>(k, &explain);
   return k;
@@ -160,7 +200,10 @@ NodeKind makeKeepOut() {
   NodeKind k = common();
   k.id = "keep-out";
   k.label = ARVESK_TEXT("node", "Keep out");
-  k.help = ARVESK_TEXT("node", "Keeps points outside of all joined patches, the surface and the mask: room for other things, paths and water. In a patch's own frame the distance from its center to its rim goes from 0 to 1; below 1 is inside. The order of the inputs has no effect.");
+  k.help = ARVESK_TEXT("node",
+                       "Keeps points outside of all joined patches, the surface and the mask: room for other things, "
+                       "paths and water. In a patch's own frame the distance from its center to its rim goes from 0 to "
+                       "1; below 1 is inside. The order of the inputs has no effect.");
   k.glyph = "keep-out";
   k.synonyms = {"outside", "avoid", "room", "path", "boundary", "exclude"};
   k = define<Params>(std::move(k), &evaluate<false>, &sentence<false>);

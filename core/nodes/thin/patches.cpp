@@ -30,9 +30,12 @@ float Patches::normalized(const Points& p, std::uint32_t i, const Vec3& place) c
     const float r = radius * factor + m_rule.margin;
     return r > 0 ? distance / r : std::numeric_limits<float>::infinity();
   };
-  if (m_rule.outline.shape == OutlineShape::Disc) return share(m_rule.isFromAbove ? glm::length(Vec2(offset.x, offset.z)) : glm::length(own), p.effectiveFootprint(i));
+  if (m_rule.outline.shape == OutlineShape::Disc)
+    return share(m_rule.isFromAbove ? glm::length(Vec2(offset.x, offset.z)) : glm::length(own),
+                 p.effectiveFootprint(i));
   const float f = p.footprint[i];
-  const float d = std::max(share(std::abs(own.x), f * std::abs(p.size[i].x)), share(std::abs(own.z), f * std::abs(p.size[i].z)));
+  const float d = std::max(share(std::abs(own.x), f * std::abs(p.size[i].x)),
+                           share(std::abs(own.z), f * std::abs(p.size[i].z)));
   return m_rule.isFromAbove ? d : std::max(d, share(std::abs(own.y), f * std::abs(p.size[i].y)));
 }
 
@@ -58,16 +61,21 @@ std::optional<Holder> Patches::holderOf(const Vec3& place) const {
 }
 
 InsideTest::InsideTest(SurfacePtr surface, bool isFromAbove, float margin)
-    : m_surface(std::move(surface)), m_index(SurfaceIndex::of(*m_surface).value_or(nullptr)), m_isFromAbove(isFromAbove), m_margin(margin) {}
+    : m_surface(std::move(surface)),
+      m_index(SurfaceIndex::of(*m_surface).value_or(nullptr)),
+      m_isFromAbove(isFromAbove),
+      m_margin(margin) {}
 
 bool InsideTest::holds(const Vec3& place) const {
   constexpr float kEver = std::numeric_limits<float>::infinity();
   if (!m_index) return false;
   if (m_margin > 0 && m_index->nearest(place, m_margin).isHit()) return true;
   if (m_isFromAbove) return m_index->first(place, kUp, kEver).isHit() || m_index->first(place, -kUp, kEver).isHit();
-  // The first face met in each of three slanted directions must show its back: two of three decide, for meshes with small holes.
+  // The first face met in each of three slanted directions must show its back: two of three decide, for meshes with
+  // small holes.
   int inside = 0;
-  for (const Vec3& d : {Vec3(0.0995037F, 0.9950372F, 0), Vec3(-0.8F, 0.5F, 0.3316625F), Vec3(0.3F, 0.4F, -0.8660254F)}) {
+  for (const Vec3& d :
+       {Vec3(0.0995037F, 0.9950372F, 0), Vec3(-0.8F, 0.5F, 0.3316625F), Vec3(0.3F, 0.4F, -0.8660254F)}) {
     const SurfaceHit hit = m_index->first(place, d, kEver);
     inside += hit.isHit() && glm::dot(m_surface->faceNormal(hit.face), d) > 0;
   }

@@ -10,14 +10,14 @@ namespace arvesk::nodes {
 
 struct AreaRule {
   Outline outline;
-  float margin = 0;          // m
+  float margin = 0;  // m
   bool isFromAbove = true;
-  float limit = 0.5F;        // of the mask
+  float limit = 0.5F;  // of the mask
 };
 
 struct Holder {
-  std::size_t set = 0;       // which of the joined point sets
-  std::uint32_t index = 0;   // in that set
+  std::size_t set = 0;      // which of the joined point sets
+  std::uint32_t index = 0;  // in that set
   std::uint64_t id = 0;
   float distance = std::numeric_limits<float>::infinity();  // normalized: below 1 is inside
 };
@@ -36,7 +36,10 @@ class Patches {
 
   std::vector<PointsPtr> m_sets;
   AreaRule m_rule;
-  struct Ref { std::size_t set; std::uint32_t index; };
+  struct Ref {
+    std::size_t set;
+    std::uint32_t index;
+  };
   std::vector<Ref> m_refs;
   std::vector<PointGrid> m_grids;
 };

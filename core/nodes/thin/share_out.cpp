@@ -23,13 +23,16 @@ struct Params {
   std::string patterns = "boulder*; slab*";
 };
 
-constexpr std::array kWeights{&Params::weight1, &Params::weight2, &Params::weight3, &Params::weight4, &Params::weight5, &Params::weight6, &Params::weight7, &Params::weight8};
+constexpr std::array kWeights{&Params::weight1, &Params::weight2, &Params::weight3, &Params::weight4,
+                              &Params::weight5, &Params::weight6, &Params::weight7, &Params::weight8};
 
 std::vector<std::string> parts(const std::string& text, char separator) {
   std::vector<std::string> out(1);
   for (const char c : text) {
-    if (c == separator) out.emplace_back();
-    else out.back() += c;
+    if (c == separator)
+      out.emplace_back();
+    else
+      out.back() += c;
   }
   return out;
 }
@@ -45,7 +48,9 @@ std::optional<std::vector<float>> cutsIn(const std::string& text) {
   return cuts;
 }
 
-std::string faultOfCuts(const std::string& text) { return cutsIn(text) ? std::string() : "must be rising numbers with commas between, such as 0.5, 1"; }
+std::string faultOfCuts(const std::string& text) {
+  return cutsIn(text) ? std::string() : "must be rising numbers with commas between, such as 0.5, 1";
+}
 
 /// Which output each point goes to.
 Result<Array<std::uint8_t>> shares(const EvalContext& ctx, const Points& points, const Params& p) {
@@ -56,7 +61,8 @@ Result<Array<std::uint8_t>> shares(const EvalContext& ctx, const Points& points,
     for (std::size_t k = 0; k < count; ++k) lot.add(hashOf(k), p.*kWeights[k]);
     if (lot.chosen(0) < 0) return fail(ProblemCode::BadParameter, "all weights are 0", "Raise one of them");
     parallelPieces(ctx.task, points.count, 4096, [&](std::size_t begin, std::size_t end) {
-      for (std::size_t i = begin; i < end; ++i) out[i] = static_cast<std::uint8_t>(lot.chosen(drawId(points, p.per, i)));
+      for (std::size_t i = begin; i < end; ++i)
+        out[i] = static_cast<std::uint8_t>(lot.chosen(drawId(points, p.per, i)));
     });
     return out;
   }
@@ -65,9 +71,11 @@ Result<Array<std::uint8_t>> shares(const EvalContext& ctx, const Points& points,
     if (!cuts) return fail(ProblemCode::BadParameter, "Cuts " + faultOfCuts(p.cuts));
     Array<float> value(points.count);
     if (!readNumbers(points, p.number, 0, points.count, value.data()))
-      return fail(ProblemCode::WrongInput, fmt::format("the points carry no number \"{}\"", p.number), "Numbers are attributes and x, y, z, height, slope, size, footprint");
+      return fail(ProblemCode::WrongInput, fmt::format("the points carry no number \"{}\"", p.number),
+                  "Numbers are attributes and x, y, z, height, slope, size, footprint");
     for (std::size_t i = 0; i < points.count; ++i) {
-      const auto above = static_cast<std::size_t>(std::upper_bound(cuts->begin(), cuts->end(), value[i]) - cuts->begin());
+      const auto above = static_cast<std::size_t>(std::upper_bound(cuts->begin(), cuts->end(), value[i]) -
+                                                  cuts->begin());
       out[i] = static_cast<std::uint8_t>(std::min(above, count - 1));
     }
     return out;
@@ -97,7 +105,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 std::string sentence(const Params& p) {
   constexpr std::array ways{"by weights", "by ranges", "by text"};
   std::string text = fmt::format("Share out · {} {}", p.count, ways[static_cast<std::size_t>(p.by)]);
-  if (p.by == By::Weights && p.per != DrawPer::Point) text += fmt::format(" per {}", drawPerOptions()[static_cast<std::size_t>(p.per)].id);
+  if (p.by == By::Weights && p.per != DrawPer::Point)
+    text += fmt::format(" per {}", drawPerOptions()[static_cast<std::size_t>(p.per)].id);
   return text;
 }
 
@@ -109,22 +118,47 @@ const NodeKind& shareOut() {
     k.id = "share-out";
     k.family = Family::Thin;
     k.label = ARVESK_TEXT("node", "Share out");
-    k.help = ARVESK_TEXT("node", "Sends each point to exactly one of 2 to 8 outputs: by weights (by lot, for the point alone or for all of its parent's or patch's points together; a larger weight only draws points to its own output), by ranges of a number, or by patterns of a text. What fits no pattern goes to the last one.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Sends each point to exactly one of 2 to 8 outputs: by weights (by lot, for the point alone or for all of its "
+        "parent's or patch's points together; a larger weight only draws points to its own output), by ranges of a "
+        "number, or by patterns of a text. What fits no pattern goes to the last one.");
     k.glyph = "share-out";
     k.synonyms = {"split", "divide", "partition", "switch", "kinds", "random"};
     k.inputs = {pointsInput()};
-    for (std::size_t i = 0; i < kMost; ++i) k.outputs.push_back({fmt::format("share-{}", i + 1), ValueType::Points, fmt::format("Share {}", i + 1)});
+    for (std::size_t i = 0; i < kMost; ++i)
+      k.outputs.push_back({fmt::format("share-{}", i + 1), ValueType::Points, fmt::format("Share {}", i + 1)});
     k.params = {
-        param("count", &Params::count, ARVESK_TEXT("node", "Shares"), ARVESK_TEXT("node", "How many outputs are used.")).hard(2, kMost).usual(2, kMost, 1),
-        param("by", &Params::by, ARVESK_TEXT("node", "By"), ARVESK_TEXT("node", "How a point's output is found."), {{"weights", ARVESK_TEXT("node", "Weights")}, {"ranges", ARVESK_TEXT("node", "Ranges")}, {"text", ARVESK_TEXT("node", "Text")}}),
-        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "Points of one parent, or of one patch, stay together."), drawPerOptions()).shown("by", {"weights"}),
-        param("number", &Params::number, ARVESK_TEXT("node", "Number"), ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint.")).shown("by", {"ranges"}),
-        param("cuts", &Params::cuts, ARVESK_TEXT("node", "Cuts"), ARVESK_TEXT("node", "Where one range ends and the next begins: rising numbers with commas between.")).checked(&faultOfCuts).shown("by", {"ranges"}),
-        param("text_name", &Params::textName, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop.")).shown("by", {"text"}),
-        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Patterns"), ARVESK_TEXT("node", "One for each output, with ; between; several in one with spaces or commas.")).shown("by", {"text"}),
+        param("count", &Params::count, ARVESK_TEXT("node", "Shares"), ARVESK_TEXT("node", "How many outputs are used."))
+            .hard(2, kMost)
+            .usual(2, kMost, 1),
+        param("by", &Params::by, ARVESK_TEXT("node", "By"), ARVESK_TEXT("node", "How a point's output is found."),
+              {{"weights", ARVESK_TEXT("node", "Weights")},
+               {"ranges", ARVESK_TEXT("node", "Ranges")},
+               {"text", ARVESK_TEXT("node", "Text")}}),
+        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"),
+              ARVESK_TEXT("node", "Points of one parent, or of one patch, stay together."), drawPerOptions())
+            .shown("by", {"weights"}),
+        param("number", &Params::number, ARVESK_TEXT("node", "Number"),
+              ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint."))
+            .shown("by", {"ranges"}),
+        param("cuts", &Params::cuts, ARVESK_TEXT("node", "Cuts"),
+              ARVESK_TEXT("node", "Where one range ends and the next begins: rising numbers with commas between."))
+            .checked(&faultOfCuts)
+            .shown("by", {"ranges"}),
+        param("text_name", &Params::textName, ARVESK_TEXT("node", "Text"),
+              ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop."))
+            .shown("by", {"text"}),
+        param("patterns", &Params::patterns, ARVESK_TEXT("node", "Patterns"),
+              ARVESK_TEXT("node", "One for each output, with ; between; several in one with spaces or commas."))
+            .shown("by", {"text"}),
     };
     for (std::size_t i = 0; i < kMost; ++i)
-      k.params.push_back(param(fmt::format("weight_{}", i + 1), kWeights[i], fmt::format("Weight {}", i + 1), ARVESK_TEXT("node", "Against the other weights; counts only for outputs that are used.")).hard(0, 1e6).usual(0, 5, 0.1).shown("by", {"weights"}));
+      k.params.push_back(param(fmt::format("weight_{}", i + 1), kWeights[i], fmt::format("Weight {}", i + 1),
+                               ARVESK_TEXT("node", "Against the other weights; counts only for outputs that are used."))
+                             .hard(0, 1e6)
+                             .usual(0, 5, 0.1)
+                             .shown("by", {"weights"}));
     k.usesSeed = true;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

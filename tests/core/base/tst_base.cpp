@@ -15,7 +15,8 @@ class TestBase : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
-  // The first outputs of SplitMix64 seeded with 0, as published with the algorithm (Vigna, splitmix64.c) and used by many test suites.
+  // The first outputs of SplitMix64 seeded with 0, as published with the algorithm (Vigna, splitmix64.c) and used by
+  // many test suites.
   void mix64GivesTheKnownSequence() {
     QCOMPARE(mix64(0), 0xe220a8397b1dcdafULL);
     QCOMPARE(mix64(0x9e3779b97f4a7c15ULL), 0x6e789e6aa1b965f4ULL);
@@ -41,7 +42,8 @@ class TestBase : public QObject {
     QVERIFY(within(product / kCount, 0, 5.0 / 12 / std::sqrt(kCount)));
     double chiSquare = 0;
     for (const int n : bins) chiSquare += std::pow(n - kCount / 10.0, 2) / (kCount / 10.0);
-    QVERIFY2(chiSquare < 33.7, "chi-square with 9 degrees of freedom, 0.01 % point 33.72 (NIST/SEMATECH e-Handbook, table 1.3.6.7.4)");
+    QVERIFY2(chiSquare < 33.7,
+             "chi-square with 9 degrees of freedom, 0.01 % point 33.72 (NIST/SEMATECH e-Handbook, table 1.3.6.7.4)");
   }
 
   void bandIsOneInsideZeroOutsideAndHalfwayAtTheMiddleOfAnEdge() {
@@ -61,11 +63,13 @@ class TestBase : public QObject {
 
   // Well-formed and ill-formed bytes after table 3-7 of the Unicode Standard 15.0.
   void namesBecomeUtf8() {
-    for (const char* good : {"", "plain", "gr\xc3\xbcn", "\xe2\x82\xac", "\xf0\x9f\x8c\xb1", "\xed\x9f\xbf", "\xf4\x8f\xbf\xbf"}) {
+    for (const char* good :
+         {"", "plain", "gr\xc3\xbcn", "\xe2\x82\xac", "\xf0\x9f\x8c\xb1", "\xed\x9f\xbf", "\xf4\x8f\xbf\xbf"}) {
       QVERIFY(isUtf8(good));
       QCOMPARE(asUtf8(good), std::string(good));
     }
-    for (const char* bad : {"\x80", "\xc0\xaf", "\xc3", "\xe0\x9f\xbf", "\xed\xa0\x80", "\xf0\x8f\xbf\xbf", "\xf4\x90\x80\x80", "\xf5\x80\x80\x80", "\xe2\x82", "a\xff"}) {
+    for (const char* bad : {"\x80", "\xc0\xaf", "\xc3", "\xe0\x9f\xbf", "\xed\xa0\x80", "\xf0\x8f\xbf\xbf",
+                            "\xf4\x90\x80\x80", "\xf5\x80\x80\x80", "\xe2\x82", "a\xff"}) {
       QVERIFY(!isUtf8(bad));
       QVERIFY(isUtf8(asUtf8(bad)));
     }
@@ -77,20 +81,28 @@ class TestBase : public QObject {
   void numbersTyped() {
     QCOMPARE(numberIn(" -1.5e2 ").value(), -150.0);
     QCOMPARE(numberIn<float>("0.25").value(), 0.25F);
-    for (const char* bad : {"", " ", "1,5", "1.5 m", "nan", "inf", "1e999", "0x10", "--1"}) QVERIFY2(!numberIn(bad), bad);
+    for (const char* bad : {"", " ", "1,5", "1.5 m", "nan", "inf", "1e999", "0x10", "--1"})
+      QVERIFY2(!numberIn(bad), bad);
   }
 
   void patterns_data() {
     QTest::addColumn<QString>("pattern");
     QTest::addColumn<QString>("name");
     QTest::addColumn<bool>("fits");
-    QTest::newRow("star takes any text") << "Boulder*" << "Boulder A" << true;
-    QTest::newRow("star takes nothing") << "Boulder*" << "Boulder" << true;
-    QTest::newRow("star in the middle backs up") << "*a*b" << "aabab" << true;
-    QTest::newRow("question mark is one character") << "post_?" << "post_12" << false;
-    QTest::newRow("one of several") << "kelp, post_?" << "post_1" << true;
-    QTest::newRow("empty pattern fits nothing") << "" << "x" << false;
-    QTest::newRow("whole name, not a part") << "oulder" << "Boulder" << false;
+    QTest::newRow("star takes any text") << "Boulder*"
+                                         << "Boulder A" << true;
+    QTest::newRow("star takes nothing") << "Boulder*"
+                                        << "Boulder" << true;
+    QTest::newRow("star in the middle backs up") << "*a*b"
+                                                 << "aabab" << true;
+    QTest::newRow("question mark is one character") << "post_?"
+                                                    << "post_12" << false;
+    QTest::newRow("one of several") << "kelp, post_?"
+                                    << "post_1" << true;
+    QTest::newRow("empty pattern fits nothing") << ""
+                                                << "x" << false;
+    QTest::newRow("whole name, not a part") << "oulder"
+                                            << "Boulder" << false;
   }
   void patterns() {
     QFETCH(QString, pattern);
@@ -101,7 +113,10 @@ class TestBase : public QObject {
 
   void shortestTurnTakesOneDirectionToTheOther() {
     for (std::uint64_t i = 0; i < 500; ++i) {
-      const auto direction = [](std::uint64_t seed) { return glm::normalize(Vec3(unitFloat(mix64(seed)), unitFloat(mix64(seed + 1)), unitFloat(mix64(seed + 2))) - 0.5F); };
+      const auto direction = [](std::uint64_t seed) {
+        return glm::normalize(Vec3(unitFloat(mix64(seed)), unitFloat(mix64(seed + 1)), unitFloat(mix64(seed + 2))) -
+                              0.5F);
+      };
       const Vec3 a = direction(i * 7);
       const Vec3 b = i % 50 == 0 ? -a : direction(i * 7 + 1000003);
       QVERIFY(glm::length(shortestTurn(a, b) * a - b) < 2e-3F);

@@ -1,5 +1,5 @@
-// Handing over: every format holds the same placements, pictures from above add up, the Schedule counts right, and the check of what
-// stands finds what was planted.
+// Handing over: every format holds the same placements, pictures from above add up, the Schedule counts right, and the
+// check of what stands finds what was planted.
 #include "core/deliver/delivery.h"
 #include "core/deliver/map_picture.h"
 #include "core/deliver/schedule.h"
@@ -22,9 +22,14 @@ namespace {
 
 PointsPtr placed(double density = 3) {
   test::Bench bench;
-  const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(24, 20, 3)}}), {{"density", density}});
+  const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(24, 20, 3)}}),
+                                      {{"density", density}});
   const PointsPtr turned = bench.points("orient", test::inputs({{"points", sown}}), {{"mode", std::string("any-way")}});
-  const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}), {{"size_by", std::string("per-axis")}, {"size_x", std::vector<double>{0.5, 2}}, {"size_z", std::vector<double>{0.5, 2}}, {"hue", std::vector<double>{-20, 20}}});
+  const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}),
+                                        {{"size_by", std::string("per-axis")},
+                                         {"size_x", std::vector<double>{0.5, 2}},
+                                         {"size_z", std::vector<double>{0.5, 2}},
+                                         {"hue", std::vector<double>{-20, 20}}});
   return bench.points("dress", test::inputs({{"points", varied}, {"kit", test::someKit()}}));
 }
 
@@ -54,7 +59,8 @@ class TestDelivery : public QObject {
     ExportOptions how;
     how.gltfWay = GltfWay::Nodes;
     for (const char* name : {"nodes.glb", "nodes.gltf"}) {
-      const auto report = exportLayers({{"Rocks", points, nullptr}, {"Deck", nullptr, test::plane(3, 1)}}, at(name), how, {});
+      const auto report = exportLayers({{"Rocks", points, nullptr}, {"Deck", nullptr, test::plane(3, 1)}}, at(name),
+                                       how, {});
       QVERIFY2(report, report ? "" : toLine(report.error()).c_str());
       const auto nodes = readGltfInstances(at(name));
       QVERIFY2(nodes, nodes ? "" : toLine(nodes.error()).c_str());
@@ -104,7 +110,8 @@ class TestDelivery : public QObject {
       areaMesh += static_cast<double>(mesh->faceArea(f));
     }
     QVERIFY(test::within(areaBack, areaMesh, 0, 1e-4));
-    for (std::size_t f = 0; f < back->faceCount(); f += 13) QVERIFY(glm::dot(back->faceNormal(f), back->normalAt(f, {0.3F, 0.3F})) > 0);
+    for (std::size_t f = 0; f < back->faceCount(); f += 13)
+      QVERIFY(glm::dot(back->faceNormal(f), back->normalAt(f, {0.3F, 0.3F})) > 0);
     how.mostTriangles = 10;
     QCOMPARE(exportLayers({{"Rocks", points, nullptr}}, path, how, {}).error().code, ProblemCode::TooMany);
   }
@@ -121,11 +128,18 @@ class TestDelivery : public QObject {
     for (const std::string& file : beside->files) QVERIFY(QFile::exists(QString::fromStdString(file)));
     for (const char* name : {"inside.usda", "beside.usda"}) {
       const QString text = contentOf(m_dir.filePath(QString::fromLatin1(name)));
-      const auto numbers = [&](const QString& head) { return QRegularExpression(QRegularExpression::escape(head) + QStringLiteral(" = \\[([^\\]]*)\\]")).match(text).captured(1); };
-      QCOMPARE(numbers(QStringLiteral("int[] protoIndices")).count(QLatin1Char(',')) + 1, static_cast<qsizetype>(points->count));
-      QCOMPARE(numbers(QStringLiteral("float3[] primvars:tint")).count(QLatin1Char('(')), static_cast<qsizetype>(points->count));
+      const auto numbers = [&](const QString& head) {
+        return QRegularExpression(QRegularExpression::escape(head) + QStringLiteral(" = \\[([^\\]]*)\\]"))
+            .match(text)
+            .captured(1);
+      };
+      QCOMPARE(numbers(QStringLiteral("int[] protoIndices")).count(QLatin1Char(',')) + 1,
+               static_cast<qsizetype>(points->count));
+      QCOMPARE(numbers(QStringLiteral("float3[] primvars:tint")).count(QLatin1Char('(')),
+               static_cast<qsizetype>(points->count));
       QCOMPARE(text.count(QLatin1Char('{')), text.count(QLatin1Char('}')));
-      QCOMPARE(text.contains(QStringLiteral("prepend references = @./beside_files/crate.usda@")), QString::fromLatin1(name) == QStringLiteral("beside.usda"));
+      QCOMPARE(text.contains(QStringLiteral("prepend references = @./beside_files/crate.usda@")),
+               QString::fromLatin1(name) == QStringLiteral("beside.usda"));
     }
   }
 
@@ -155,8 +169,11 @@ class TestDelivery : public QObject {
     ExportOptions how;
     how.attributes = {"tint"};
     QVERIFY(exportLayers({{"Rocks", points, nullptr}}, at("tinted.gltf"), how, {}));
-    const QJsonObject root = QJsonDocument::fromJson(contentOf(m_dir.filePath(QStringLiteral("tinted.gltf"))).toUtf8()).object();
-    const auto attributes = root[QStringLiteral("nodes")][0][QStringLiteral("extensions")][QStringLiteral("EXT_mesh_gpu_instancing")][QStringLiteral("attributes")].toObject();
+    const QJsonObject root =
+        QJsonDocument::fromJson(contentOf(m_dir.filePath(QStringLiteral("tinted.gltf"))).toUtf8()).object();
+    const auto attributes = root[QStringLiteral("nodes")][0][QStringLiteral("extensions")]
+                                [QStringLiteral("EXT_mesh_gpu_instancing")][QStringLiteral("attributes")]
+                                    .toObject();
     QVERIFY(attributes.contains(QStringLiteral("_TINT")) && attributes.contains(QStringLiteral("_ID")));
   }
 
@@ -168,14 +185,19 @@ class TestDelivery : public QObject {
     const auto memory = [] {
       QFile status(QStringLiteral("/proc/self/status"));
       if (!status.open(QIODevice::ReadOnly)) return 0.0;
-      return QRegularExpression(QStringLiteral("VmHWM:\\s+(\\d+)")).match(QString::fromLatin1(status.readAll())).captured(1).toDouble() / 1024;
+      return QRegularExpression(QStringLiteral("VmHWM:\\s+(\\d+)"))
+                 .match(QString::fromLatin1(status.readAll()))
+                 .captured(1)
+                 .toDouble() /
+             1024;
     };
     for (const char* name : {"many.glb", "many.csv", "many.ply"}) {
       const double before = memory();
       const auto report = exportLayers({{"All", points, nullptr}}, at(name), {}, {});
       QVERIFY(report);
       QCOMPARE(report->placements, std::size_t{1'000'000});
-      // 52 bytes per placement as written; a second copy would show. What grows is the list of indices and a block to write from.
+      // 52 bytes per placement as written; a second copy would show. What grows is the list of indices and a block to
+      // write from.
       QVERIFY2(memory() - before < 24, qPrintable(QString::number(memory() - before)));
       QFile::remove(QString::fromStdString(at(name)));
     }
@@ -195,10 +217,14 @@ class TestDelivery : public QObject {
       QVERIFY2(image, image ? "" : toLine(image.error()).c_str());
       QCOMPARE((*image)->width, cover.columns);
       QCOMPARE((*image)->height, cover.rows);
-      const QJsonObject beside = QJsonDocument::fromJson(contentOf(m_dir.filePath(QString::fromLatin1(name)) + QStringLiteral(".json")).toUtf8()).object();
+      const QJsonObject beside =
+          QJsonDocument::fromJson(
+              contentOf(m_dir.filePath(QString::fromLatin1(name)) + QStringLiteral(".json")).toUtf8())
+              .object();
       QCOMPARE(beside[QStringLiteral("meters_per_pixel")].toDouble(), 0.5);
       const double white = beside.contains(QStringLiteral("white")) ? beside[QStringLiteral("white")].toDouble() : 1;
-      for (std::size_t i = 0; i < cover.values.size(); ++i) QVERIFY(test::within(static_cast<double>((*image)->values[i]) * white, cover.values[i], white / 60000));
+      for (std::size_t i = 0; i < cover.values.size(); ++i)
+        QVERIFY(test::within(static_cast<double>((*image)->values[i]) * white, cover.values[i], white / 60000));
     }
     const auto slope = makeSlopeMask(ground, {0, 0, 10, 20}, {});
     const auto mask = maskPicture(*slope, ground, 0.5F, {});
@@ -233,7 +259,9 @@ class TestDelivery : public QObject {
     QCOMPARE(after.faults[0].point, static_cast<std::uint32_t>(higher));
     QCOMPARE(after.faults[1].point, static_cast<std::uint32_t>(deep));
     QVERIFY(after.faults[1].isBuried && !after.faults[0].isBuried);
-    QVERIFY(std::any_of(after.faults.begin(), after.faults.end(), [&](const StandingFault& f) { return f.point == high && !f.isBuried && test::within(static_cast<double>(f.gap), 1, 0.2); }));
+    QVERIFY(std::any_of(after.faults.begin(), after.faults.end(), [&](const StandingFault& f) {
+      return f.point == high && !f.isBuried && test::within(static_cast<double>(f.gap), 1, 0.2);
+    }));
     // The same for one thread and two.
     StandingReport one;
     withThreads(1, [&] { one = checkStanding({std::make_shared<const Points>(p)}, {ground}, rule, {}); });
@@ -255,7 +283,8 @@ class TestDelivery : public QObject {
     double share = 0;
     for (const ScheduleRow& row : schedule.rows) {
       share += row.share;
-      QVERIFY(static_cast<double>(row.smallest) <= row.meanSize + 1e-4 && row.meanSize <= static_cast<double>(row.largest) + 1e-4);
+      QVERIFY(static_cast<double>(row.smallest) <= row.meanSize + 1e-4 &&
+              row.meanSize <= static_cast<double>(row.largest) + 1e-4);
     }
     QVERIFY(test::within(share, 1, 1e-9));
     QCOMPARE(budgetShare({100, 0}, 50, 1e9), 0.5);

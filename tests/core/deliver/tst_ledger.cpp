@@ -59,8 +59,11 @@ class TestLedger : public QObject {
       const float slope = degrees(angleBetween(p.groundNormal[at.index], kUp));
       const auto* age = columnOf<Column<float>>(p.attributes, "age");
       const bool fits = filter.isEmpty() || (filter == QStringLiteral("slope > 30") && slope > 30) ||
-                        (filter.startsWith(QStringLiteral("slope <=")) && slope <= 20 && p.footprint[at.index] >= 0.5F) || (filter.startsWith(QStringLiteral("age")) && age && (*age)[at.index] < 40) ||
-                        (filter.startsWith(QStringLiteral("layer =")) && at.part == 0) || (filter.startsWith(QStringLiteral("layer !=")) && at.part == 1);
+                        (filter.startsWith(QStringLiteral("slope <=")) && slope <= 20 &&
+                         p.footprint[at.index] >= 0.5F) ||
+                        (filter.startsWith(QStringLiteral("age")) && age && (*age)[at.index] < 40) ||
+                        (filter.startsWith(QStringLiteral("layer =")) && at.part == 0) ||
+                        (filter.startsWith(QStringLiteral("layer !=")) && at.part == 1);
       if (fits) expected.insert(r);
     }
     QVERIFY(!expected.empty());
@@ -113,7 +116,8 @@ class TestLedger : public QObject {
     QVERIFY(lines[1].startsWith("\"Rocks, all\","));
     QVERIFY2(lines.last().contains(",,"), "what a layer lacks stays empty");
     const int x = ledger.column("x");
-    QVERIFY(within(lines[1].split(',')[1 + x].toDouble(), ledger.number((*rows)[0], x), 1e-6));  // the name holds a comma
+    QVERIFY(
+        within(lines[1].split(',')[1 + x].toDouble(), ledger.number((*rows)[0], x), 1e-6));  // the name holds a comma
   }
 
   void coverCountsEveryPointOnce() {
@@ -130,7 +134,8 @@ class TestLedger : public QObject {
       int inCell = 0;
       const Vec2 cell = glm::floor((place - map.corner) / map.cell);
       for (const PointsPtr& p : {a, b})
-        for (std::size_t k = 0; k < p->count; ++k) inCell += glm::floor((Vec2(p->position[k].x, p->position[k].z) - map.corner) / map.cell) == cell;
+        for (std::size_t k = 0; k < p->count; ++k)
+          inCell += glm::floor((Vec2(p->position[k].x, p->position[k].z) - map.corner) / map.cell) == cell;
       QVERIFY(within(static_cast<double>(*map.at(place)), inCell / static_cast<double>(map.cell * map.cell), 1e-4));
     }
     QVERIFY(!map.at(Vec2(1e4F, 0)));
@@ -144,7 +149,8 @@ class TestLedger : public QObject {
   void everyKindHasAPageAndAPictureThatShowsSomething() {
     for (const NodeKind* kind : allNodeKinds()) {
       const std::string page = manualPage(*kind, true);
-      for (const ParamSpec& p : kind->params) QVERIFY2(page.find("| " + p.label + " |") != std::string::npos, (kind->id + "." + p.id).c_str());
+      for (const ParamSpec& p : kind->params)
+        QVERIFY2(page.find("| " + p.label + " |") != std::string::npos, (kind->id + "." + p.id).c_str());
       const Array<std::uint32_t> pixels = manualPicture(*kind, 160, 92, {});
       QVERIFY2(pixels.size() == 160 * 92, kind->id.c_str());
       std::set<std::uint32_t> colors(pixels.begin(), pixels.end());

@@ -1,4 +1,5 @@
-// Why here against a replay by hand: for 200 spots, the node that each point near it was left out by, worked out here from first principles.
+// Why here against a replay by hand: for 200 spots, the node that each point near it was left out by, worked out here
+// from first principles.
 #include "core/deliver/why_here.h"
 #include "core/formats/file_service.h"
 #include "core/formats/plan_file.h"
@@ -11,15 +12,16 @@ using test::within;
 
 namespace {
 
-constexpr float kSlopeLimit = 60;   // degrees
-constexpr float kLowest = -0.6F;    // m
-constexpr float kSpacing = 0.9F;    // m
+constexpr float kSlopeLimit = 60;  // degrees
+constexpr float kLowest = -0.6F;   // m
+constexpr float kSpacing = 0.9F;   // m
 
 struct Fixture {
   Plan plan;
   Evaluation evaluation;
 
-  Node& add(const char* uid, const char* kind, std::initializer_list<std::tuple<const char*, const char*, const char*>> inputs, ParamMap params = {}) {
+  Node& add(const char* uid, const char* kind,
+            std::initializer_list<std::tuple<const char*, const char*, const char*>> inputs, ParamMap params = {}) {
     Node n;
     n.uid = uid;
     n.kind = kind;
@@ -34,18 +36,25 @@ struct Fixture {
     add("ground", "shape", {}, {{"form", std::string("ball")}, {"radius", 12.0}, {"divisions", 64.0}});
     add("low", "height", {}, {{"band", std::vector<double>{-20, -20, 1e6, 1e6}}});
     add("sow", "sow-on-surface", {{"surface", "ground", "surface"}}, {{"density", 2.2}, {"footprint", 0.2}});
-    add("slope", "keep-by-slope", {{"points", "sow", "points"}}, {{"slope", std::vector<double>{0, 0, static_cast<double>(kSlopeLimit), static_cast<double>(kSlopeLimit)}}, {"keep", std::string("limit")}});
-    add("height", "height", {}, {{"band", std::vector<double>{static_cast<double>(kLowest), static_cast<double>(kLowest), 1000, 1000}}});
+    add("slope", "keep-by-slope", {{"points", "sow", "points"}},
+        {{"slope", std::vector<double>{0, 0, static_cast<double>(kSlopeLimit), static_cast<double>(kSlopeLimit)}},
+         {"keep", std::string("limit")}});
+    add("height", "height", {},
+        {{"band", std::vector<double>{static_cast<double>(kLowest), static_cast<double>(kLowest), 1000, 1000}}});
     add("drift", "noise", {}, {{"feature_size", 6.0}});
-    add("mask", "keep-by-mask", {{"points", "slope", "points"}, {"mask", "drift", "mask"}}, {{"limit", std::vector<double>{0.45, 1.0}}});
-    add("apart", "clearance", {{"points", "mask", "points"}}, {{"by", std::string("spacing")}, {"spacing", static_cast<double>(kSpacing)}, {"stays", std::string("chance")}});
+    add("mask", "keep-by-mask", {{"points", "slope", "points"}, {"mask", "drift", "mask"}},
+        {{"limit", std::vector<double>{0.45, 1.0}}});
+    add("apart", "clearance", {{"points", "mask", "points"}},
+        {{"by", std::string("spacing")}, {"spacing", static_cast<double>(kSpacing)}, {"stays", std::string("chance")}});
     add("turned", "orient", {{"points", "apart", "points"}});
     add("sized", "vary", {{"points", "turned", "points"}}, {{"size", std::vector<double>{2, 2}}});
     add("out", "output", {{"points", "sized", "points"}});
     Evaluator evaluator(std::make_shared<DiskFileService>(""));
     evaluation = evaluator.evaluate(plan, {});
   }
-  const Points& points(const char* uid, std::size_t output = 0) const { return *std::get<PointsPtr>(evaluation.values.at(uid).at(output)); }
+  const Points& points(const char* uid, std::size_t output = 0) const {
+    return *std::get<PointsPtr>(evaluation.values.at(uid).at(output));
+  }
 };
 
 }  // namespace
@@ -58,7 +67,8 @@ class TestWhyHere : public QObject {
     const Fixture f;
     const Points& all = f.points("sow");
     QVERIFY(all.count > 1500);
-    // The replay: slope from the ball's own geometry, the mask by its values, spacing by comparing every pair of those that stay.
+    // The replay: slope from the ball's own geometry, the mask by its values, spacing by comparing every pair of those
+    // that stay.
     Array<float> drift(all.count);
     std::get<MaskPtr>(f.evaluation.values.at("drift").front())->values(all, 0, all.count, drift.data());
     std::map<std::uint64_t, std::string> leftBy;
@@ -66,11 +76,15 @@ class TestWhyHere : public QObject {
     const Points& kept = f.points("apart");
     for (std::size_t i = 0; i < kept.count; ++i) staying.insert(kept.id[i]);
     for (std::size_t i = 0; i < all.count; ++i) {
-      if (degrees(angleBetween(all.groundNormal[i], kUp)) > kSlopeLimit) leftBy[all.id[i]] = "slope";
-      else if (drift[i] < 0.45F) leftBy[all.id[i]] = "mask";
+      if (degrees(angleBetween(all.groundNormal[i], kUp)) > kSlopeLimit)
+        leftBy[all.id[i]] = "slope";
+      else if (drift[i] < 0.45F)
+        leftBy[all.id[i]] = "mask";
       else {
         bool isCrowded = false;
-        for (std::size_t k = 0; k < kept.count; ++k) isCrowded = isCrowded || (kept.id[k] != all.id[i] && glm::distance(kept.position[k], all.position[i]) < kSpacing);
+        for (std::size_t k = 0; k < kept.count; ++k)
+          isCrowded = isCrowded ||
+                      (kept.id[k] != all.id[i] && glm::distance(kept.position[k], all.position[i]) < kSpacing);
         if (isCrowded) leftBy[all.id[i]] = "apart";
         QCOMPARE(isCrowded, !staying.contains(all.id[i]));
       }
@@ -96,7 +110,8 @@ class TestWhyHere : public QObject {
           ++named[p.node];
         }
       }
-      for (std::size_t i = 0; i < all.count; ++i) QCOMPARE(told.contains(all.id[i]), glm::distance(all.position[i], place) <= kRadius);
+      for (std::size_t i = 0; i < all.count; ++i)
+        QCOMPARE(told.contains(all.id[i]), glm::distance(all.position[i], place) <= kRadius);
     }
     for (const char* node : {"slope", "mask", "apart"}) QVERIFY2(named[node] > 20, node);
   }
@@ -107,8 +122,11 @@ class TestWhyHere : public QObject {
     const WhyHere here = whyHere(f.plan, f.evaluation, Quality::Final, left.position[0], 0.01F, 10, {});
     QVERIFY(!here.points.empty());
     const QString what = QString::fromStdString(here.points.front().what);
-    const QString value = QString::number(static_cast<double>(degrees(angleBetween(left.groundNormal[0], kUp))), 'f', 1);
-    QVERIFY2(what.startsWith(QStringLiteral("slope ") + value + QStringLiteral("°")) && what.contains(QStringLiteral("60°")), qPrintable(what));
+    const QString value = QString::number(static_cast<double>(degrees(angleBetween(left.groundNormal[0], kUp))), 'f',
+                                          1);
+    QVERIFY2(
+        what.startsWith(QStringLiteral("slope ") + value + QStringLiteral("°")) && what.contains(QStringLiteral("60°")),
+        qPrintable(what));
     QCOMPARE(here.sources.size(), std::size_t{1});
     QCOMPARE(here.sources.front().node, std::string("sow"));
   }
@@ -136,7 +154,8 @@ class TestWhyHere : public QObject {
     f.evaluation = evaluator.evaluate(f.plan, {});
     const Points& out = f.points("layer");
     QVERIFY(out.count > f.points("turned").count);
-    const std::vector<WhyStep> story = storyOf(f.plan, f.evaluation, Quality::Final, "layer", out.id[out.count - 1], {});
+    const std::vector<WhyStep> story = storyOf(f.plan, f.evaluation, Quality::Final, "layer", out.id[out.count - 1],
+                                               {});
     std::vector<std::string> nodes;
     for (const WhyStep& s : story) nodes.push_back(s.node);
     QCOMPARE(nodes, (std::vector<std::string>{"sow", "slope", "mask", "apart", "clumps", "both", "layer"}));
@@ -153,7 +172,8 @@ class TestWhyHere : public QObject {
     std::vector<std::string> nodes;
     for (const WhyStep& s : storyOf(*plan, e, Quality::Final, "l-dress", leaves.id[0], {})) nodes.push_back(s.node);
     // Two levels up: leaf, barnacle, rock.
-    QCOMPARE(nodes, (std::vector<std::string>{"rocks", "sizes", "turned", "dressed", "down", "on", "keep", "b-size", "b-dress", "b-clear", "few", "on2", "one", "l-up", "l-size", "l-dress"}));
+    QCOMPARE(nodes, (std::vector<std::string>{"rocks", "sizes", "turned", "dressed", "down", "on", "keep", "b-size",
+                                              "b-dress", "b-clear", "few", "on2", "one", "l-up", "l-size", "l-dress"}));
   }
 
   void aSpotWithNothingSaysWhatWouldScatterThere() {

@@ -18,11 +18,17 @@ namespace {
 /// Placements with every kind of awkward name, and unequal sizes.
 std::vector<ExportLayer> layers() {
   test::Bench bench;
-  const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(20, 20, 3)}}), {{"density", 6.0}});
+  const PointsPtr sown = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(20, 20, 3)}}),
+                                      {{"density", 6.0}});
   const PointsPtr turned = bench.points("orient", test::inputs({{"points", sown}}), {{"lean", 100.0}});
-  const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}), {{"size_by", std::string("per-axis")}, {"size_x", std::vector<double>{0.5, 2}}, {"size_y", std::vector<double>{0.5, 2}}});
+  const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}),
+                                        {{"size_by", std::string("per-axis")},
+                                         {"size_x", std::vector<double>{0.5, 2}},
+                                         {"size_y", std::vector<double>{0.5, 2}}});
   const PointsPtr dressed = bench.points("dress", test::inputs({{"points", varied}, {"kit", test::someKit()}}));
-  return {{"Rocks \"and\", more", dressed, nullptr}, {"Rocks \"and\", more", bench.points("dress", test::inputs({{"points", sown}, {"kit", test::someKit()}})), nullptr}};
+  return {{"Rocks \"and\", more", dressed, nullptr},
+          {"Rocks \"and\", more", bench.points("dress", test::inputs({{"points", sown}, {"kit", test::someKit()}})),
+           nullptr}};
 }
 
 QString readText(const QString& path) {
@@ -30,7 +36,8 @@ QString readText(const QString& path) {
   return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
 }
 
-/// Runs the Khronos validator from npm on a file; its error count, or nothing where node or the package is not to be had.
+/// Runs the Khronos validator from npm on a file; its error count, or nothing where node or the package is not to be
+/// had.
 std::optional<int> validatorErrors(const QString& file) {
   static const QString folder = [] {
     const QString at = test::binPath("../gltf-validator");
@@ -38,7 +45,9 @@ std::optional<int> validatorErrors(const QString& file) {
     if (!QFile::exists(at + QStringLiteral("/node_modules/gltf-validator/index.js"))) {
       QProcess npm;
       npm.setWorkingDirectory(at);
-      npm.start(QStringLiteral("npm"), {QStringLiteral("install"), QStringLiteral("--no-save"), QStringLiteral("--prefix"), at, QStringLiteral("gltf-validator@2.0.0-dev.3.10")});
+      npm.start(QStringLiteral("npm"),
+                {QStringLiteral("install"), QStringLiteral("--no-save"), QStringLiteral("--prefix"), at,
+                 QStringLiteral("gltf-validator@2.0.0-dev.3.10")});
       npm.waitForFinished(120'000);
     }
     return QFile::exists(at + QStringLiteral("/node_modules/gltf-validator/index.js")) ? at : QString();
@@ -46,9 +55,16 @@ std::optional<int> validatorErrors(const QString& file) {
   if (folder.isEmpty() || QStandardPaths::findExecutable(QStringLiteral("node")).isEmpty()) return {};
   QProcess node;
   node.setWorkingDirectory(folder);
-  node.start(QStringLiteral("node"), {QStringLiteral("-e"), QStringLiteral("const v=require('gltf-validator'),fs=require('fs'),p=require('path');const f=process.argv[1];"
-             "v.validateBytes(new Uint8Array(fs.readFileSync(f)),{maxIssues:50,externalResourceFunction:u=>Promise.resolve(new Uint8Array(fs.readFileSync(p.join(p.dirname(f),u))))})"
-             ".then(r=>{console.error(JSON.stringify(r.issues.messages.filter(m=>m.severity==0)));console.log('errors='+r.issues.numErrors)})"), file});
+  node.start(
+      QStringLiteral("node"),
+      {QStringLiteral("-e"),
+       QStringLiteral("const v=require('gltf-validator'),fs=require('fs'),p=require('path');const f=process.argv[1];"
+                      "v.validateBytes(new "
+                      "Uint8Array(fs.readFileSync(f)),{maxIssues:50,externalResourceFunction:u=>Promise.resolve(new "
+                      "Uint8Array(fs.readFileSync(p.join(p.dirname(f),u))))})"
+                      ".then(r=>{console.error(JSON.stringify(r.issues.messages.filter(m=>m.severity==0)));console.log("
+                      "'errors='+r.issues.numErrors)})"),
+       file});
   node.waitForFinished(60'000);
   const QString out = QString::fromUtf8(node.readAllStandardOutput());
   const QByteArray problems = node.readAllStandardError();
@@ -88,7 +104,8 @@ class TestExport : public QObject {
         for (std::size_t i = 0; i < p.count; ++i) {
           if (p.prop[i] != static_cast<std::int32_t>(k)) continue;
           const GltfInstance& g = (*instances)[at++];
-          QVERIFY(g.mesh.starts_with(p.kit->entries[k].prop->name));  // two kits with props of one name: a number tells them apart
+          QVERIFY(g.mesh.starts_with(
+              p.kit->entries[k].prop->name));  // two kits with props of one name: a number tells them apart
           QVERIFY(glm::length(g.position - p.position[i]) < 1e-6F);
           QVERIFY(glm::length(g.size - p.size[i]) < 1e-6F);
           QVERIFY(std::abs(std::abs(glm::dot(g.turn, p.orientation[i])) - 1) < 1e-5F);
@@ -106,17 +123,22 @@ class TestExport : public QObject {
     const auto all = layers();
     std::size_t expected = 0;
     for (const ExportLayer& l : all) expected += l.points->count;
-    for (const char* name : {"n.glb", "n.usda", "n.csv"}) QCOMPARE(exportLayers(all, m_dir.filePath(QString::fromLatin1(name)).toStdString(), {}, {})->placements, expected);
+    for (const char* name : {"n.glb", "n.usda", "n.csv"})
+      QCOMPARE(exportLayers(all, m_dir.filePath(QString::fromLatin1(name)).toStdString(), {}, {})->placements,
+               expected);
     const QString csv = readText(m_dir.filePath(QStringLiteral("n.csv")));
     QCOMPARE(csv.count(QLatin1Char('\n')), static_cast<qsizetype>(expected + 1));
     QVERIFY(csv.contains(QStringLiteral("\"Rocks \"\"and\"\", more\"")));
     const QString usda = readText(m_dir.filePath(QStringLiteral("n.usda")));
     qsizetype ids = 0;
-    for (const QRegularExpressionMatch& m : QRegularExpression(QStringLiteral("int64\\[\\] ids = \\[([^\\]]*)\\]")).globalMatch(usda)) ids += m.captured(1).count(QLatin1Char(',')) + 1;
+    for (const QRegularExpressionMatch& m :
+         QRegularExpression(QStringLiteral("int64\\[\\] ids = \\[([^\\]]*)\\]")).globalMatch(usda))
+      ids += m.captured(1).count(QLatin1Char(',')) + 1;
     QCOMPARE(ids, static_cast<qsizetype>(expected));
     QCOMPARE(usda.count(QStringLiteral("def PointInstancer")), 2);
     QCOMPARE(usda.count(QLatin1Char('{')), usda.count(QLatin1Char('}')));
-    QVERIFY(usda.startsWith(QStringLiteral("#usda 1.0")) && usda.contains(QStringLiteral("upAxis = \"Y\"")) && usda.contains(QStringLiteral("metersPerUnit = 1")));
+    QVERIFY(usda.startsWith(QStringLiteral("#usda 1.0")) && usda.contains(QStringLiteral("upAxis = \"Y\"")) &&
+            usda.contains(QStringLiteral("metersPerUnit = 1")));
   }
 
   void csvReadsBackToTheSameNumbers() {
@@ -225,8 +247,10 @@ class TestExport : public QObject {
     stop.request_stop();
     QCOMPARE(exportLayers(all, path.toStdString(), {}, {stop.get_token(), {}}).error().code, ProblemCode::Cancelled);
     QCOMPARE(readText(path), QStringLiteral("keep me"));
-    QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("no/such/folder.glb")).toStdString(), {}, {}).error().code, ProblemCode::WriteFailed);
-    QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("x.docx")).toStdString(), {}, {}).error().code, ProblemCode::BadParameter);
+    QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("no/such/folder.glb")).toStdString(), {}, {}).error().code,
+             ProblemCode::WriteFailed);
+    QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("x.docx")).toStdString(), {}, {}).error().code,
+             ProblemCode::BadParameter);
     QCOMPARE(QDir(m_dir.path()).entryList({QStringLiteral("*.part")}).size(), 0);
   }
 
@@ -236,7 +260,8 @@ class TestExport : public QObject {
     const Evaluation e = evaluator.evaluate(*plan, {});
     QCOMPARE(exportLayersOf(*plan, e, {})->size(), std::size_t{1});
     QCOMPARE(exportLayersOf(*plan, e, {"Stones"})->size(), std::size_t{1});
-    QCOMPARE(exportLayersOf(*plan, e, {"Moss"}).error().message, std::string("there is no Output node titled \"Moss\""));
+    QCOMPARE(exportLayersOf(*plan, e, {"Moss"}).error().message,
+             std::string("there is no Output node titled \"Moss\""));
   }
 };
 

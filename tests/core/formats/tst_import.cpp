@@ -1,4 +1,5 @@
-// Import: each format read right, awkward and broken files answered with a message, through the helper process that the application uses.
+// Import: each format read right, awkward and broken files answered with a message, through the helper process that the
+// application uses.
 #include "core/deliver/map_picture.h"
 #include "core/formats/mesh_reader.h"
 #include "core/picture/render.h"
@@ -15,12 +16,17 @@ namespace {
 
 /// The same pyramid in every format: a 2 m square base, 1.5 m high.
 const std::array<Vec3, 5> kCorners{Vec3(-1, 0, -1), Vec3(1, 0, -1), Vec3(1, 0, 1), Vec3(-1, 0, 1), Vec3(0, 1.5F, 0)};
-const std::array<UVec3, 6> kFaces{UVec3(0, 1, 2), UVec3(0, 2, 3), UVec3(1, 0, 4), UVec3(2, 1, 4), UVec3(3, 2, 4), UVec3(0, 3, 4)};
+const std::array<UVec3, 6> kFaces{UVec3(0, 1, 2), UVec3(0, 2, 3), UVec3(1, 0, 4),
+                                  UVec3(2, 1, 4), UVec3(3, 2, 4), UVec3(0, 3, 4)};
 
 std::string plyText() {
-  std::string s = "ply\nformat ascii 1.0\ncomment a pyramid\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\nproperty float damp\nelement face 6\nproperty list uchar int vertex_indices\nend_header\n";
-  for (const Vec3& c : kCorners) s += std::to_string(c.x) + " " + std::to_string(c.y) + " " + std::to_string(c.z) + " 0.25\n";
-  for (const UVec3& f : kFaces) s += "3 " + std::to_string(f.x) + " " + std::to_string(f.y) + " " + std::to_string(f.z) + "\n";
+  std::string s =
+      "ply\nformat ascii 1.0\ncomment a pyramid\nelement vertex 5\nproperty float x\nproperty float y\nproperty float "
+      "z\nproperty float damp\nelement face 6\nproperty list uchar int vertex_indices\nend_header\n";
+  for (const Vec3& c : kCorners)
+    s += std::to_string(c.x) + " " + std::to_string(c.y) + " " + std::to_string(c.z) + " 0.25\n";
+  for (const UVec3& f : kFaces)
+    s += "3 " + std::to_string(f.x) + " " + std::to_string(f.y) + " " + std::to_string(f.z) + "\n";
   return s;
 }
 
@@ -33,7 +39,9 @@ void put(std::string& out, T value, bool isBig) {
 }
 
 std::string plyBinary(bool isBig, float firstX = -1) {
-  std::string s = std::string("ply\nformat binary_") + (isBig ? "big" : "little") + "_endian 1.0\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\nelement face 6\nproperty list uchar uint vertex_index\nend_header\n";
+  std::string s = std::string("ply\nformat binary_") + (isBig ? "big" : "little") +
+                  "_endian 1.0\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\nelement face "
+                  "6\nproperty list uchar uint vertex_index\nend_header\n";
   for (std::size_t i = 0; i < kCorners.size(); ++i)
     for (int a = 0; a < 3; ++a) put(s, i == 0 && a == 0 ? firstX : kCorners[i][a], isBig);
   for (const UVec3& f : kFaces) {
@@ -45,9 +53,12 @@ std::string plyBinary(bool isBig, float firstX = -1) {
 
 std::string objText() {
   std::string s = "# a pyramid\no pyramid\n";
-  for (const Vec3& c : kCorners) s += "v " + std::to_string(c.x) + " " + std::to_string(c.y) + " " + std::to_string(c.z) + "\n";
+  for (const Vec3& c : kCorners)
+    s += "v " + std::to_string(c.x) + " " + std::to_string(c.y) + " " + std::to_string(c.z) + "\n";
   s += "f 1 2 3 4\n";  // a quad
-  for (std::size_t f = 2; f < kFaces.size(); ++f) s += "f " + std::to_string(kFaces[f].x + 1) + " " + std::to_string(kFaces[f].y + 1) + " " + std::to_string(kFaces[f].z + 1) + "\n";
+  for (std::size_t f = 2; f < kFaces.size(); ++f)
+    s += "f " + std::to_string(kFaces[f].x + 1) + " " + std::to_string(kFaces[f].y + 1) + " " +
+         std::to_string(kFaces[f].z + 1) + "\n";
   return s;
 }
 
@@ -69,7 +80,9 @@ std::string glb() {
   return file.readAll().toStdString();
 }
 
-void write(const QString& path, const std::string& content) { std::ofstream(path.toStdString(), std::ios::binary) << content; }
+void write(const QString& path, const std::string& content) {
+  std::ofstream(path.toStdString(), std::ios::binary) << content;
+}
 
 }  // namespace
 
@@ -96,13 +109,21 @@ std::string mutated(std::string bad, std::uint64_t seed) {
 /// Uncompressed 16-bit gray, little-endian, one strip (TIFF 6.0, Adobe 1992, section 4).
 std::string tiff(std::uint16_t width, std::uint16_t height) {
   std::string out = "II*";
-  const auto put16 = [&](std::uint32_t v) { out += static_cast<char>(v & 0xff); out += static_cast<char>(v >> 8 & 0xff); };
-  const auto put32 = [&](std::uint32_t v) { put16(v & 0xffff); put16(v >> 16); };
+  const auto put16 = [&](std::uint32_t v) {
+    out += static_cast<char>(v & 0xff);
+    out += static_cast<char>(v >> 8 & 0xff);
+  };
+  const auto put32 = [&](std::uint32_t v) {
+    put16(v & 0xffff);
+    put16(v >> 16);
+  };
   out += '\0';
   const std::uint32_t bytes = 2U * width * height;
   put32(8 + bytes);
   for (std::uint32_t i = 0; i < bytes / 2; ++i) put16(static_cast<std::uint32_t>(mix64(i)) & 0xffff);
-  const std::initializer_list<std::array<std::uint32_t, 3>> tags{{256, 3, width}, {257, 3, height}, {258, 3, 16}, {259, 3, 1}, {262, 3, 1}, {273, 4, 8}, {277, 3, 1}, {278, 3, height}, {279, 4, bytes}};
+  const std::initializer_list<std::array<std::uint32_t, 3>> tags{{256, 3, width}, {257, 3, height}, {258, 3, 16},
+                                                                 {259, 3, 1},     {262, 3, 1},      {273, 4, 8},
+                                                                 {277, 3, 1},     {278, 3, height}, {279, 4, bytes}};
   put16(static_cast<std::uint32_t>(tags.size()));
   for (const auto& [tag, type, value] : tags) {
     put16(tag);
@@ -126,7 +147,9 @@ class TestImport : public QObject {
   void theSamePyramidInEveryFormat_data() {
     QTest::addColumn<QString>("name");
     QTest::addColumn<QByteArray>("content");
-    const auto row = [](const char* name, const std::string& content) { QTest::newRow(name) << QString::fromLatin1(name) << QByteArray::fromStdString(content); };
+    const auto row = [](const char* name, const std::string& content) {
+      QTest::newRow(name) << QString::fromLatin1(name) << QByteArray::fromStdString(content);
+    };
     row("ascii.ply", plyText());
     row("little.ply", plyBinary(false));
     row("big.ply", plyBinary(true));
@@ -147,7 +170,8 @@ class TestImport : public QObject {
     for (std::size_t f = 0; f < 6; ++f) area += static_cast<double>((*s)->faceArea(f));
     QVERIFY(within(area, 4 + 4 * std::sqrt(1.5 * 1.5 + 1), 1e-5));
     QVERIFY(warnings.empty());
-    if (name == QStringLiteral("ascii.ply")) QCOMPARE(std::get<Column<float>>((*s)->vertexAttributes.at("damp"))[3], 0.25F);
+    if (name == QStringLiteral("ascii.ply"))
+      QCOMPARE(std::get<Column<float>>((*s)->vertexAttributes.at("damp"))[3], 0.25F);
   }
 
   // A valid file whose first data byte is a line feed; a well-known reader aborts on it.
@@ -170,15 +194,22 @@ class TestImport : public QObject {
     const auto s = readMesh(path("nan.ply").toStdString(), warnings);
     QVERIFY2(s, s ? "" : toLine(s.error()).c_str());
     QCOMPARE(s->faceCount(), std::size_t{2});
-    QVERIFY(QString::fromStdString(warnings.front().message).startsWith(QStringLiteral("4 faces had positions that are not numbers")));
+    QVERIFY(QString::fromStdString(warnings.front().message)
+                .startsWith(QStringLiteral("4 faces had positions that are not numbers")));
   }
 
   void brokenFilesSayWhatIsWrong_data() {
     QTest::addColumn<QString>("name");
     QTest::addColumn<QByteArray>("content");
     QTest::addColumn<QString>("contains");
-    const auto row = [](const char* what, const char* name, std::string content, const char* contains) { QTest::newRow(what) << QString::fromLatin1(name) << QByteArray::fromStdString(content) << QString::fromLatin1(contains); };
-    row("announces a billion vertices", "huge.ply", "ply\nformat binary_little_endian 1.0\nelement vertex 1000000000\nproperty float x\nproperty float y\nproperty float z\nend_header\nabc", "only 3 bytes follow");
+    const auto row = [](const char* what, const char* name, std::string content, const char* contains) {
+      QTest::newRow(what) << QString::fromLatin1(name) << QByteArray::fromStdString(content)
+                          << QString::fromLatin1(contains);
+    };
+    row("announces a billion vertices", "huge.ply",
+        "ply\nformat binary_little_endian 1.0\nelement vertex 1000000000\nproperty float x\nproperty float y\nproperty "
+        "float z\nend_header\nabc",
+        "only 3 bytes follow");
     row("cut short", "short.ply", plyBinary(false).substr(0, plyBinary(false).size() - 20), "ends within its 6 faces");
     row("no end of header", "head.ply", "ply\nformat ascii 1.0\n", "the header has no end");
     row("empty", "empty.obj", "", "no usable triangles");
@@ -241,7 +272,8 @@ class TestImport : public QObject {
     QTest::addColumn<QByteArray>("content");
     const std::string png = m_dir.filePath(QStringLiteral("whole.png")).toStdString();
     Array<std::uint32_t> pixels;
-    for (std::uint32_t i = 0; i < 24 * 20; ++i) pixels.push_back(0xff000000U | static_cast<std::uint32_t>(mix64(i)) % 0xffffffU);
+    for (std::uint32_t i = 0; i < 24 * 20; ++i)
+      pixels.push_back(0xff000000U | static_cast<std::uint32_t>(mix64(i)) % 0xffffffU);
     QVERIFY(writePng(png, pixels, 24, 20));
     QFile file(QString::fromStdString(png));
     QVERIFY(file.open(QIODevice::ReadOnly));
@@ -280,7 +312,8 @@ class TestImport : public QObject {
       if (outcome->image) {
         const Image& i = *outcome->image;
         QVERIFY(i.width > 0 && i.height > 0 && i.channels > 0);
-        QCOMPARE(i.values.size(), static_cast<std::size_t>(i.width) * static_cast<std::size_t>(i.height) * static_cast<std::size_t>(i.channels));
+        QCOMPARE(i.values.size(), static_cast<std::size_t>(i.width) * static_cast<std::size_t>(i.height) *
+                                      static_cast<std::size_t>(i.channels));
       } else {
         ++messages;
         QVERIFY(outcome->failure && !outcome->failure->message.empty());

@@ -12,7 +12,8 @@ using namespace arvesk;
 
 namespace {
 
-/// The part of JSON Schema 2020-12 that ours uses. Faults are told with their path; keys that the schema does not name count as one.
+/// The part of JSON Schema 2020-12 that ours uses. Faults are told with their path; keys that the schema does not name
+/// count as one.
 class Checker {
  public:
   explicit Checker(QJsonObject root) : m_root(std::move(root)) {}
@@ -32,7 +33,10 @@ class Checker {
     return type == QStringLiteral("number") && v.isDouble();
   }
   void check(QJsonObject schema, const QJsonValue& v, const QString& path) {
-    if (schema.contains(QStringLiteral("$ref"))) schema = m_root[QStringLiteral("$defs")].toObject()[schema[QStringLiteral("$ref")].toString().section(QLatin1Char('/'), -1)].toObject();
+    if (schema.contains(QStringLiteral("$ref")))
+      schema = m_root[QStringLiteral("$defs")]
+                   .toObject()[schema[QStringLiteral("$ref")].toString().section(QLatin1Char('/'), -1)]
+                   .toObject();
     const auto fault = [&](const QString& what) { m_faults.push_back(path + QStringLiteral(": ") + what); };
     if (schema.contains(QStringLiteral("anyOf"))) {
       const QStringList before = m_faults;
@@ -43,19 +47,29 @@ class Checker {
       }
       return fault(QStringLiteral("fits no alternative"));
     }
-    if (schema.contains(QStringLiteral("const")) && schema.value(QStringLiteral("const")) != v) fault(QStringLiteral("is not the constant"));
-    if (schema.contains(QStringLiteral("enum")) && !schema.value(QStringLiteral("enum")).toArray().contains(v)) fault(QStringLiteral("is none of the values"));
+    if (schema.contains(QStringLiteral("const")) && schema.value(QStringLiteral("const")) != v)
+      fault(QStringLiteral("is not the constant"));
+    if (schema.contains(QStringLiteral("enum")) && !schema.value(QStringLiteral("enum")).toArray().contains(v))
+      fault(QStringLiteral("is none of the values"));
     if (const QJsonValue type = schema.value(QStringLiteral("type")); !type.isUndefined()) {
       bool fits = false;
-      for (const QJsonValue& t : type.isArray() ? type.toArray() : QJsonArray{type}) fits = fits || isOf(t.toString(), v);
+      for (const QJsonValue& t : type.isArray() ? type.toArray() : QJsonArray{type})
+        fits = fits || isOf(t.toString(), v);
       if (!fits) return fault(QStringLiteral("has the wrong type"));
     }
-    if (v.isDouble() && schema.contains(QStringLiteral("minimum")) && v.toDouble() < schema.value(QStringLiteral("minimum")).toDouble()) fault(QStringLiteral("is below the minimum"));
-    if (v.isString() && schema.contains(QStringLiteral("pattern")) && !QRegularExpression(schema.value(QStringLiteral("pattern")).toString()).match(v.toString()).hasMatch()) fault(QStringLiteral("does not match the pattern"));
+    if (v.isDouble() && schema.contains(QStringLiteral("minimum")) &&
+        v.toDouble() < schema.value(QStringLiteral("minimum")).toDouble())
+      fault(QStringLiteral("is below the minimum"));
+    if (v.isString() && schema.contains(QStringLiteral("pattern")) &&
+        !QRegularExpression(schema.value(QStringLiteral("pattern")).toString()).match(v.toString()).hasMatch())
+      fault(QStringLiteral("does not match the pattern"));
     if (v.isArray()) {
       const QJsonArray items = v.toArray();
-      if (items.size() < schema.value(QStringLiteral("minItems")).toInt(0) || items.size() > schema.value(QStringLiteral("maxItems")).toInt(1 << 30)) fault(QStringLiteral("has the wrong length"));
-      for (int i = 0; i < items.size(); ++i) check(schema.value(QStringLiteral("items")).toObject(), items[i], QStringLiteral("%1[%2]").arg(path).arg(i));
+      if (items.size() < schema.value(QStringLiteral("minItems")).toInt(0) ||
+          items.size() > schema.value(QStringLiteral("maxItems")).toInt(1 << 30))
+        fault(QStringLiteral("has the wrong length"));
+      for (int i = 0; i < items.size(); ++i)
+        check(schema.value(QStringLiteral("items")).toObject(), items[i], QStringLiteral("%1[%2]").arg(path).arg(i));
     }
     if (v.isObject()) {
       const QJsonObject object = v.toObject();
@@ -63,9 +77,13 @@ class Checker {
       for (const QJsonValue& name : schema.value(QStringLiteral("required")).toArray())
         if (!object.contains(name.toString())) fault(QStringLiteral("lacks ") + name.toString());
       for (auto it = object.begin(); it != object.end(); ++it) {
-        if (properties.contains(it.key())) check(properties[it.key()].toObject(), it.value(), path + QLatin1Char('.') + it.key());
-        else if (schema.contains(QStringLiteral("additionalProperties"))) check(schema.value(QStringLiteral("additionalProperties")).toObject(), it.value(), path + QLatin1Char('.') + it.key());
-        else if (!schema.isEmpty()) fault(QStringLiteral("has a key that the schema does not name: ") + it.key());
+        if (properties.contains(it.key()))
+          check(properties[it.key()].toObject(), it.value(), path + QLatin1Char('.') + it.key());
+        else if (schema.contains(QStringLiteral("additionalProperties")))
+          check(schema.value(QStringLiteral("additionalProperties")).toObject(), it.value(),
+                path + QLatin1Char('.') + it.key());
+        else if (!schema.isEmpty())
+          fault(QStringLiteral("has a key that the schema does not name: ") + it.key());
       }
     }
   }
@@ -88,7 +106,9 @@ class TestSchema : public QObject {
   void theDemosFit() {
     Checker checker(readJson(test::sourcePath("docs/format/plan.schema.json")));
     int plans = 0;
-    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk")}, QDir::Files, QDirIterator::Subdirectories); it.hasNext(); ++plans) {
+    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk")}, QDir::Files,
+                         QDirIterator::Subdirectories);
+         it.hasNext(); ++plans) {
       const QString path = it.next();
       const QStringList faults = checker.faults(readJson(path));
       QVERIFY2(faults.isEmpty(), qPrintable(path + QLatin1Char('\n') + faults.join(QLatin1Char('\n'))));
@@ -138,10 +158,12 @@ class TestSchema : public QObject {
     QCOMPARE(checker.faults(written), QStringList());
     // The check can fail.
     QJsonObject wrong = written;
-    wrong[QStringLiteral("nodes")] = QJsonArray{QJsonObject{{QStringLiteral("uid"), 3}, {QStringLiteral("colour"), true}}};
+    wrong[QStringLiteral("nodes")] = QJsonArray{
+        QJsonObject{{QStringLiteral("uid"), 3}, {QStringLiteral("colour"), true}}};
     QCOMPARE(checker.faults(wrong).size(), 3);
     const auto back = parsePlan(formatPlan(plan), "here");
-    QVERIFY(back && back->nodes == plan.nodes && back->dials == plan.dials && back->paper == plan.paper && back->props == plan.props);
+    QVERIFY(back && back->nodes == plan.nodes && back->dials == plan.dials && back->paper == plan.paper &&
+            back->props == plan.props);
   }
 };
 

@@ -1,4 +1,5 @@
-// Tables of points: random ones read back cell by cell, whatever separates and quotes them, and bytes of any kind never take the reader down.
+// Tables of points: random ones read back cell by cell, whatever separates and quotes them, and bytes of any kind never
+// take the reader down.
 #include "core/formats/csv_reader.h"
 #include "tests/support/support.h"
 
@@ -39,7 +40,8 @@ class Maker {
       out.cells.push_back(std::move(row));
       while (below(8) == 0) out.text += end;  // empty lines count for nothing
     }
-    if (below(2) == 0 && out.text.ends_with(end)) out.text = out.text.substr(0, out.text.size() - std::strlen(end));  // no end of line at the end
+    if (below(2) == 0 && out.text.ends_with(end))
+      out.text = out.text.substr(0, out.text.size() - std::strlen(end));  // no end of line at the end
     return out;
   }
   int below(int n) { return static_cast<int>(m_random() % static_cast<unsigned>(n)); }
@@ -53,7 +55,9 @@ class Maker {
       return number;
     }
     if (row == 0) return "word";  // so that it is no column of numbers by chance
-    static const std::vector<std::string> words{"", "marram", "a,b", "x;y", "tab\there", "say \"so\"", "two\nlines", "gr\xc3\xbcn", "12", "-0.5", "\"", "''", "1,5"};
+    static const std::vector<std::string> words{"",           "marram",     "a,b",         "x;y", "tab\there",
+                                                "say \"so\"", "two\nlines", "gr\xc3\xbcn", "12",  "-0.5",
+                                                "\"",         "''",         "1,5"};
     return words[static_cast<std::size_t>(below(static_cast<int>(words.size())))];
   }
   void line(std::string& text, const std::vector<std::string>& cells, char separator, const char* end) {
@@ -93,7 +97,11 @@ class TestTables : public QObject {
       const Made made = maker.table(separator);
       // The head's names hold other separators only inside quotes; a table is told by what its head has most of.
       const std::string head = made.text.substr(0, made.text.find('\n'));
-      if (std::any_of(std::begin(",;\t"), std::end(",;\t") - 1, [&](char c) { return c != separator && std::count(head.begin(), head.end(), c) >= std::count(head.begin(), head.end(), separator); })) continue;
+      if (std::any_of(std::begin(",;\t"), std::end(",;\t") - 1, [&](char c) {
+            return c != separator &&
+                   std::count(head.begin(), head.end(), c) >= std::count(head.begin(), head.end(), separator);
+          }))
+        continue;
       const auto table = parseCsv(made.text, {});
       QVERIFY2(table, table ? "" : (std::to_string(seed) + ": " + table.error().message).c_str());
       QVERIFY(table->names == made.names);
@@ -133,7 +141,8 @@ class TestTables : public QObject {
         continue;
       }
       QCOMPARE(table->columns.size(), table->names.size());
-      for (const TableColumn& column : table->columns) QCOMPARE(std::visit([](const auto& c) { return c.size(); }, column), table->rowCount);
+      for (const TableColumn& column : table->columns)
+        QCOMPARE(std::visit([](const auto& c) { return c.size(); }, column), table->rowCount);
     }
   }
 };

@@ -1,5 +1,5 @@
-// Exported USD as a strict reader sees it: well-formed text, lists as long as what they belong to, targets and files that are there, and the
-// placements that went in.
+// Exported USD as a strict reader sees it: well-formed text, lists as long as what they belong to, targets and files
+// that are there, and the placements that went in.
 #include "core/formats/exporter.h"
 #include "tests/support/support.h"
 #include "tests/support/usda.h"
@@ -15,7 +15,9 @@ namespace usda = test::usda;
 
 namespace {
 
-Vec3 vec3(const std::vector<std::string>& parts) { return {std::stof(parts.at(0)), std::stof(parts.at(1)), std::stof(parts.at(2))}; }
+Vec3 vec3(const std::vector<std::string>& parts) {
+  return {std::stof(parts.at(0)), std::stof(parts.at(1)), std::stof(parts.at(2))};
+}
 
 /// A prop with all that a mesh can carry, and names that are alike once they are names of prims.
 PropPtr richProp(const std::string& name) {
@@ -32,7 +34,8 @@ PropPtr richProp(const std::string& name) {
   s.materials[1].textureFile = std::make_shared<const std::vector<std::uint8_t>>(std::vector<std::uint8_t>{1, 2, 3});
   s.materials[1].textureType = "image/png";
   s.materials[1].cutBelow = 0.5F;
-  for (std::size_t f = 0; f < s.faceCount(); ++f) s.faceMaterials.push_back(static_cast<std::uint16_t>(f % s.materials.size()));
+  for (std::size_t f = 0; f < s.faceCount(); ++f)
+    s.faceMaterials.push_back(static_cast<std::uint16_t>(f % s.materials.size()));
   s.colors.assign(s.positions.size(), Vec4(0.5F, 0.6F, 0.7F, 1));
   for (const char* attribute : {"damp", "st", "display Color", "display_Color"}) {
     Array<float> values(s.positions.size());
@@ -66,7 +69,10 @@ PointsPtr placements(std::size_t count, std::uint64_t seed) {
   }
   p.attributes.insert_or_assign("tint", Column<Vec3>(std::move(tint)));
   p.attributes.insert_or_assign("wet", p.footprint);
-  p.attributes.insert_or_assign("kind of", TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{"a \"b\"", "two\nlines"}), Column<std::uint32_t>(std::move(word))});
+  p.attributes.insert_or_assign(
+      "kind of",
+      TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{"a \"b\"", "two\nlines"}),
+                 Column<std::uint32_t>(std::move(word))});
   p.orientation = std::move(turn);
   p.size = std::move(size);
   p.prop = std::move(prop);
@@ -104,12 +110,17 @@ class TestUsd : public QObject {
           for (const std::string& target : a.targets) {
             const std::size_t dot = target.find('.');
             QVERIFY2(byPath.contains(target.substr(0, dot)), (at + "." + name + " to " + target).c_str());
-            if (dot != std::string::npos) QVERIFY2(byPath[target.substr(0, dot)]->find(target.substr(dot + 1)), target.c_str());
+            if (dot != std::string::npos)
+              QVERIFY2(byPath[target.substr(0, dot)]->find(target.substr(dot + 1)), target.c_str());
           }
-          if (a.type == "asset") QVERIFY2(QFile::exists(QFileInfo(path).dir().filePath(QString::fromStdString(a.items[0][0]))), a.items[0][0].c_str());
+          if (a.type == "asset")
+            QVERIFY2(QFile::exists(QFileInfo(path).dir().filePath(QString::fromStdString(a.items[0][0]))),
+                     a.items[0][0].c_str());
         }
-        if (const auto reference = prim->metadata.find("references"); reference != prim->metadata.end()) whole(QFileInfo(path).dir().filePath(QString::fromStdString(reference->second)));
-        else if (prim->type == "Mesh") mesh(*prim);
+        if (const auto reference = prim->metadata.find("references"); reference != prim->metadata.end())
+          whole(QFileInfo(path).dir().filePath(QString::fromStdString(reference->second)));
+        else if (prim->type == "Mesh")
+          mesh(*prim);
         if (prim->type == "PointInstancer") instancer(*prim, byPath);
       }
     }();
@@ -142,7 +153,8 @@ class TestUsd : public QObject {
     for (const usda::Prim& child : prim.children) {
       if (child.type != "GeomSubset") continue;
       QVERIFY(!child.find("material:binding")->targets.empty());
-      for (const auto& i : child.find("indices")->items) QVERIFY2(std::stoul(i[0]) < faces && taken.insert(i[0]).second, "a face in two subsets");
+      for (const auto& i : child.find("indices")->items)
+        QVERIFY2(std::stoul(i[0]) < faces && taken.insert(i[0]).second, "a face in two subsets");
     }
   }
 
@@ -151,7 +163,8 @@ class TestUsd : public QObject {
     for (const std::string& target : prototypes) QCOMPARE(byPath.at(target)->type, std::string("Mesh"));
     const auto& which = prim.find("protoIndices")->items;
     for (const auto& i : which) QVERIFY(std::stoul(i[0]) < prototypes.size());
-    for (const char* name : {"positions", "orientations", "scales", "ids"}) QCOMPARE(prim.find(name)->items.size(), which.size());
+    for (const char* name : {"positions", "orientations", "scales", "ids"})
+      QCOMPARE(prim.find(name)->items.size(), which.size());
     for (const auto& [name, a] : prim.attributes)
       if (name.starts_with("primvars:")) {
         QCOMPARE(a.items.size(), which.size());
@@ -159,7 +172,9 @@ class TestUsd : public QObject {
       }
     const std::vector<Vec3> extent = places(*prim.find("extent"));
     for (const Vec3& p : places(*prim.find("positions")))
-      for (int axis = 0; axis < 3; ++axis) QVERIFY(extent[0][axis] <= p[axis] + 0.5F && extent[1][axis] >= p[axis] - 0.5F);  // props reach about their place
+      for (int axis = 0; axis < 3; ++axis)
+        QVERIFY(extent[0][axis] <= p[axis] + 0.5F &&
+                extent[1][axis] >= p[axis] - 0.5F);  // props reach about their place
   }
 
  private Q_SLOTS:
@@ -177,7 +192,10 @@ class TestUsd : public QObject {
     const PointsPtr second = placements(90, 2);
     const SurfacePtr ground = richProp("ground")->surface;
     const QString path = m_dir.filePath(isBeside ? QStringLiteral("beside.usda") : QStringLiteral("inside.usda"));
-    const auto report = exportLayers({{"Rocks \"and\", more", first, nullptr}, {"Rocks _and__ more", second, nullptr}, {"1 ground", nullptr, ground}}, path.toStdString(), how, {});
+    const auto report = exportLayers({{"Rocks \"and\", more", first, nullptr},
+                                      {"Rocks _and__ more", second, nullptr},
+                                      {"1 ground", nullptr, ground}},
+                                     path.toStdString(), how, {});
     QVERIFY2(report, report ? "" : toLine(report.error()).c_str());
     const usda::File usd = whole(path);
     if (QTest::currentTestFailed()) return;
@@ -190,15 +208,19 @@ class TestUsd : public QObject {
       const usda::Prim& prim = *instancers[layer];
       QCOMPARE(prim.find("ids")->items.size(), points.count);
       std::map<std::uint64_t, std::size_t> rowOf;
-      for (std::size_t r = 0; r < points.count; ++r) rowOf[static_cast<std::uint64_t>(std::stoll(prim.find("ids")->items[r][0]))] = r;
+      for (std::size_t r = 0; r < points.count; ++r)
+        rowOf[static_cast<std::uint64_t>(std::stoll(prim.find("ids")->items[r][0]))] = r;
       for (std::size_t i = 0; i < points.count; ++i) {
         const std::size_t r = rowOf.at(points.id[i]);
         QCOMPARE(vec3(prim.find("positions")->items[r]), points.position[i]);
         QCOMPARE(vec3(prim.find("scales")->items[r]), points.size[i]);
         const auto& q = prim.find("orientations")->items[r];  // w, x, y, z
-        QVERIFY(std::abs(glm::dot(Quat(std::stof(q[0]), std::stof(q[1]), std::stof(q[2]), std::stof(q[3])), points.orientation[i])) > 0.999999F);
+        QVERIFY(std::abs(glm::dot(Quat(std::stof(q[0]), std::stof(q[1]), std::stof(q[2]), std::stof(q[3])),
+                                  points.orientation[i])) > 0.999999F);
         QCOMPARE(vec3(prim.find("primvars:tint")->items[r]), (*columnOf<Column<Vec3>>(points.attributes, "tint"))[i]);
-        QCOMPARE(prim.find("primvars:kind_of")->items[r][0], std::string(columnOf<TextColumn>(points.attributes, "kind of")->at(i) == "two\nlines" ? "two lines" : "a \"b\""));
+        QCOMPARE(prim.find("primvars:kind_of")->items[r][0],
+                 std::string(columnOf<TextColumn>(points.attributes, "kind of")->at(i) == "two\nlines" ? "two lines"
+                                                                                                       : "a \"b\""));
         QCOMPARE(static_cast<std::uint64_t>(std::stoll(prim.find("primvars:parent")->items[r][0])), points.id[i]);
       }
     }
@@ -209,8 +231,10 @@ class TestUsd : public QObject {
     for (const std::size_t count : {std::size_t{0}, std::size_t{1}}) {
       const QString path = m_dir.filePath(QStringLiteral("small%1.usda").arg(count));
       const auto report = exportLayers({{"Few", placements(count, 3), nullptr}}, path.toStdString(), {}, {});
-      if (!report) QVERIFY(!report.error().message.empty());
-      else whole(path);
+      if (!report)
+        QVERIFY(!report.error().message.empty());
+      else
+        whole(path);
     }
   }
 };

@@ -24,7 +24,8 @@ class TestGeometry : public QObject {
     QFETCH(int, shape);
     QFETCH(double, area);
     QFETCH(double, tolerance);
-    const std::array<Surface, 5> shapes{makePlane(4, 6, 7), makeBox({2, 3, 4}), makeBall(2, 64), makeCylinder(1, 3, 96), makeTorus(3, 1, 64)};
+    const std::array<Surface, 5> shapes{makePlane(4, 6, 7), makeBox({2, 3, 4}), makeBall(2, 64), makeCylinder(1, 3, 96),
+                                        makeTorus(3, 1, 64)};
     const Surface& s = shapes[static_cast<std::size_t>(shape)];
     QVERIFY(checkSurface(s));
     QVERIFY(within(areaTableOf(s)->total, area, 0, tolerance));
@@ -39,7 +40,8 @@ class TestGeometry : public QObject {
   void closedShapesEncloseTheVolumeOfTheirFormula() {
     const auto volume = [](const Surface& s) {  // divergence theorem
       double sum = 0;
-      for (const UVec3& t : s.triangles) sum += static_cast<double>(glm::dot(s.positions[t.x], glm::cross(s.positions[t.y], s.positions[t.z]))) / 6;
+      for (const UVec3& t : s.triangles)
+        sum += static_cast<double>(glm::dot(s.positions[t.x], glm::cross(s.positions[t.y], s.positions[t.z]))) / 6;
       return sum;
     };
     QVERIFY(within(volume(makeBox({2, 3, 4})), 24, 1e-5));
@@ -66,7 +68,9 @@ class TestGeometry : public QObject {
 
   void concatenatedAttributesAreUnited() {
     Attributes a{{"age", Column<float>(Array<float>{1, 2})}};
-    Attributes b{{"kind", TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{"x", "y"}), Column<std::uint32_t>(Array<std::uint32_t>{1})}}};
+    Attributes b{
+        {"kind", TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{"x", "y"}),
+                            Column<std::uint32_t>(Array<std::uint32_t>{1})}}};
     const Attributes all = concatenated({{&a, 2}, {&b, 1}});
     QCOMPARE(std::get<Column<float>>(all.at("age"))[2], 0.0F);
     QCOMPARE(std::get<TextColumn>(all.at("kind")).at(0), std::string());
@@ -94,7 +98,8 @@ class TestGeometry : public QObject {
   // IEC 61966-2-1 gives 0.0031308 as the border of the linear part and 0.21404 for half gray.
   void srgbMatchesTheStandard() {
     QVERIFY(within(static_cast<double>(linearFromSrgb(0.5F)), 0.214041, 1e-5));
-    for (float v = 0; v <= 1; v += 0.01F) QVERIFY(within(static_cast<double>(srgbFromLinear(linearFromSrgb(v))), static_cast<double>(v), 2e-6));
+    for (float v = 0; v <= 1; v += 0.01F)
+      QVERIFY(within(static_cast<double>(srgbFromLinear(linearFromSrgb(v))), static_cast<double>(v), 2e-6));
   }
 
   void brokenSurfacesAreRefused() {

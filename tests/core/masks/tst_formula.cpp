@@ -1,4 +1,5 @@
-// Formulas against another way to work them out: random expressions are written as text and, beside it, computed as they are built.
+// Formulas against another way to work them out: random expressions are written as text and, beside it, computed as
+// they are built.
 #include "core/base/formula.h"
 #include "tests/support/kinds.h"
 
@@ -38,9 +39,12 @@ class Maker {
       case 8: return {fmt::format("(abs({})^2)", x.text), x.value * x.value, isSure};
       case 9: {
         const Term z = make(depth - 1);
-        return {fmt::format("({} < {} ? {} : {})", x.text, y.text, z.text, x.text), x.value < y.value ? z.value : x.value, isSure && z.isSure && std::abs(x.value - y.value) > 1e-9};
+        return {fmt::format("({} < {} ? {} : {})", x.text, y.text, z.text, x.text),
+                x.value < y.value ? z.value : x.value, isSure && z.isSure && std::abs(x.value - y.value) > 1e-9};
       }
-      case 10: return {fmt::format("({} >= {})", x.text, y.text), x.value >= y.value ? 1.0 : 0.0, isSure && std::abs(x.value - y.value) > 1e-9};
+      case 10:
+        return {fmt::format("({} >= {})", x.text, y.text), x.value >= y.value ? 1.0 : 0.0,
+                isSure && std::abs(x.value - y.value) > 1e-9};
       default: return {fmt::format("(-({}))", x.text), -x.value, isSure};
     }
   }
@@ -81,7 +85,8 @@ class TestFormula : public QObject {
       if (!t.isSure) continue;
       ++sure;
       const double one = formula->evaluate(row);
-      QVERIFY2(test::within(one, t.value, 1e-9, 1e-9), fmt::format("{} is {} and should be {}", t.text, one, t.value).c_str());
+      QVERIFY2(test::within(one, t.value, 1e-9, 1e-9),
+               fmt::format("{} is {} and should be {}", t.text, one, t.value).c_str());
       // Many rows at once give the same; the values in between are other rows.
       std::vector<std::vector<double>> columns(row.size());
       for (std::size_t c = 0; c < row.size(); ++c)
@@ -97,7 +102,9 @@ class TestFormula : public QObject {
 
   void faultsSayWhere_data() {
     QTest::addColumn<QString>("text");
-    for (const char* text : {"", "a +", "(a", "a)", "a b", "min(a", "min()", "1..2", "a ? b", "foo(a)", "a @ b", "\"words\"", "a = 3", "((((((((((a", "+*", ","}) QTest::newRow(*text ? text : "nothing") << QString::fromLatin1(text);
+    for (const char* text : {"", "a +", "(a", "a)", "a b", "min(a", "min()", "1..2", "a ? b", "foo(a)", "a @ b",
+                             "\"words\"", "a = 3", "((((((((((a", "+*", ","})
+      QTest::newRow(*text ? text : "nothing") << QString::fromLatin1(text);
   }
   void faultsSayWhere() {
     QFETCH(QString, text);
@@ -126,14 +133,17 @@ class TestFormula : public QObject {
   /// As a mask: values are clamped to 0…1, and what is no number counts 0.
   void masksStayBetweenNothingAndAll_data() {
     QTest::addColumn<QString>("text");
-    for (const char* text : {"x * 100", "1 / 0", "sqrt(0 - 1)", "height - 1000", "x / (x - x)", "log(0)", "slope / 90", "no_such_attribute + 0.5"}) QTest::newRow(text) << QString::fromLatin1(text);
+    for (const char* text : {"x * 100", "1 / 0", "sqrt(0 - 1)", "height - 1000", "x / (x - x)", "log(0)", "slope / 90",
+                             "no_such_attribute + 0.5"})
+      QTest::newRow(text) << QString::fromLatin1(text);
   }
   void masksStayBetweenNothingAndAll() {
     QFETCH(QString, text);
     test::Bench bench;
     const auto out = bench.run("expression", {}, {{"text", text.toStdString()}});
     QVERIFY2(out, out ? "" : toLine(out.error()).c_str());
-    for (const float v : maskValues({}, *std::get<MaskPtr>(out->front()), *test::pointsOnGround())) QVERIFY(v >= 0 && v <= 1);
+    for (const float v : maskValues({}, *std::get<MaskPtr>(out->front()), *test::pointsOnGround()))
+      QVERIFY(v >= 0 && v <= 1);
   }
 };
 

@@ -26,7 +26,8 @@ class TestMasks : public QObject {
  private Q_SLOTS:
   void slopeOfAPlaneIsItsAngle_data() {
     QTest::addColumn<float>("angle");
-    for (const float a : {0.0F, 1.0F, 17.0F, 44.9F, 60.0F, 89.0F}) QTest::addRow("%g degrees", static_cast<double>(a)) << a;
+    for (const float a : {0.0F, 1.0F, 17.0F, 44.9F, 60.0F, 89.0F})
+      QTest::addRow("%g degrees", static_cast<double>(a)) << a;
   }
   void slopeOfAPlaneIsItsAngle() {
     QFETCH(float, angle);
@@ -34,9 +35,11 @@ class TestMasks : public QObject {
     const Points p = pointsOn(ground, 50, 0.1F);
     QVERIFY(p.count > 0);
     Array<float> measured(p.count);
-    for (const MaskPtr& mask : {makeSlopeMask(nullptr, {0, 0, 30, 40}, {}), makeSlopeMask(ground, {0, 0, 30, 40}, {})}) {
+    for (const MaskPtr& mask :
+         {makeSlopeMask(nullptr, {0, 0, 30, 40}, {}), makeSlopeMask(ground, {0, 0, 30, 40}, {})}) {
       QVERIFY(mask->measure(p, 0, p.count, measured.data()));
-      for (std::size_t i = 0; i < p.count; ++i) QVERIFY(within(static_cast<double>(measured[i]), static_cast<double>(angle), 0.01));
+      for (std::size_t i = 0; i < p.count; ++i)
+        QVERIFY(within(static_cast<double>(measured[i]), static_cast<double>(angle), 0.01));
     }
   }
 
@@ -50,7 +53,8 @@ class TestMasks : public QObject {
     makeHeightMask(ground, {}, {})->measure(p, 0, p.count, share.data());
     for (std::size_t i = 0; i < p.count; ++i) {
       QCOMPARE(meters[i], p.position[i].y);
-      QVERIFY(within(static_cast<double>(share[i]), static_cast<double>((p.position[i].y - box.min.y) / box.extent().y), 1e-5));
+      QVERIFY(within(static_cast<double>(share[i]), static_cast<double>((p.position[i].y - box.min.y) / box.extent().y),
+                     1e-5));
     }
   }
 
@@ -81,11 +85,13 @@ class TestMasks : public QObject {
   }
 
   void gradientNoiseIsZeroOnTheLatticeAndContinuous() {  // by its construction (Perlin 1985)
-    for (int i = -20; i < 20; ++i) QCOMPARE(gradientNoiseScalar(static_cast<float>(i), static_cast<float>(2 * i), static_cast<float>(-i), 5), 0.0F);
+    for (int i = -20; i < 20; ++i)
+      QCOMPARE(gradientNoiseScalar(static_cast<float>(i), static_cast<float>(2 * i), static_cast<float>(-i), 5), 0.0F);
     for (int i = 0; i < 2000; ++i) {
       const float t = static_cast<float>(i) * 0.01F;
       const float step = 1e-3F;
-      QVERIFY(std::abs(gradientNoiseScalar(t + step, 0.3F, 0.7F, 5) - gradientNoiseScalar(t, 0.3F, 0.7F, 5)) < 10 * step);
+      QVERIFY(std::abs(gradientNoiseScalar(t + step, 0.3F, 0.7F, 5) - gradientNoiseScalar(t, 0.3F, 0.7F, 5)) <
+              10 * step);
     }
   }
 
@@ -125,7 +131,8 @@ class TestMasks : public QObject {
       z[i] *= 2;
     }
     noiseValues(s, x.data(), y.data(), z.data(), p.count, b.data());
-    for (std::size_t i = 0; i < p.count; ++i) QVERIFY(within(static_cast<double>(b[i]), static_cast<double>(a[i]), 1e-4));
+    for (std::size_t i = 0; i < p.count; ++i)
+      QVERIFY(within(static_cast<double>(b[i]), static_cast<double>(a[i]), 1e-4));
     // Contrast 0 is the middle everywhere.
     s.contrast = 0;
     noiseValues(s, x.data(), y.data(), z.data(), p.count, b.data());
@@ -144,13 +151,13 @@ class TestMasks : public QObject {
     p.position = Array<Vec3>{{11, 5, 21}, {15, -3, 21}, {13, 0, 23}, {9.9F, 0, 21}};
     Array<float> v(4);
     mask->measure(p, 0, 4, v.data());
-    QCOMPARE(v[0], 0.0F);   // center of the first pixel
-    QCOMPARE(v[1], 0.5F);   // of the third
-    QCOMPARE(v[2], 1.0F);   // second row is nearer to +Z
-    QCOMPARE(v[3], 0.0F);   // outside
+    QCOMPARE(v[0], 0.0F);  // center of the first pixel
+    QCOMPARE(v[1], 0.5F);  // of the third
+    QCOMPARE(v[2], 1.0F);  // second row is nearer to +Z
+    QCOMPARE(v[3], 0.0F);  // outside
     map.tiles = true;
     makePictureMask(image, map, whole, {})->measure(p, 0, 4, v.data());
-    QVERIFY(v[3] > 0.4F);   // the last column comes again
+    QVERIFY(v[3] > 0.4F);  // the last column comes again
   }
 
   void blendEqualsTheSumByHand_data() {

@@ -1,4 +1,5 @@
-// Masks that look around: against brute force and known fractions. Masks of points, formulas, curves and strokes: against sums by hand.
+// Masks that look around: against brute force and known fractions. Masks of points, formulas, curves and strokes:
+// against sums by hand.
 #include "core/masks/place_masks.h"
 #include "core/masks/point_masks.h"
 #include "core/nodes/mask/references.h"
@@ -53,7 +54,8 @@ class TestPlaceMasks : public QObject {
   }
   void facingIsTheAngleToADirection() {
     QFETCH(float, slope);
-    // A plane that leans by s has a normal s away from up, and 90 − s or 90 + s away from the level direction it leans to.
+    // A plane that leans by s has a normal s away from up, and 90 − s or 90 + s away from the level direction it leans
+    // to.
     const SurfacePtr ground = test::leaning(20, slope);
     const Vec3 normal = ground->faceNormal(0);
     const Vec3 level = slope > 0 ? glm::normalize(Vec3(normal.x, 0, normal.z)) : Vec3(1, 0, 0);
@@ -68,7 +70,8 @@ class TestPlaceMasks : public QObject {
     QTest::addColumn<bool>("fromAbove");
     QTest::addColumn<bool>("toFootprints");
     for (const bool above : {false, true})
-      for (const bool rims : {false, true}) QTest::addRow("%s, to %s", above ? "from above" : "in space", rims ? "footprints" : "centers") << above << rims;
+      for (const bool rims : {false, true})
+        QTest::addRow("%s, to %s", above ? "from above" : "in space", rims ? "footprints" : "centers") << above << rims;
   }
   void distanceEqualsBruteForce() {
     QFETCH(bool, fromAbove);
@@ -82,9 +85,11 @@ class TestPlaceMasks : public QObject {
       for (std::size_t k = 0; k < targets->count; ++k) {
         Vec3 offset = targets->position[k] - asked.position[i];
         if (fromAbove) offset.y = 0;
-        best = std::min(best, std::max(0.0F, glm::length(offset) - (toFootprints ? targets->effectiveFootprint(k) : 0)));
+        best = std::min(best,
+                        std::max(0.0F, glm::length(offset) - (toFootprints ? targets->effectiveFootprint(k) : 0)));
       }
-      QVERIFY2(within(d(out[i]), d(best), 1e-4), qPrintable(QStringLiteral("%1 is not %2").arg(d(out[i])).arg(d(best))));
+      QVERIFY2(within(d(out[i]), d(best), 1e-4),
+               qPrintable(QStringLiteral("%1 is not %2").arg(d(out[i])).arg(d(best))));
     }
   }
 
@@ -93,14 +98,18 @@ class TestPlaceMasks : public QObject {
     const Points p = onePoint({8, 3, 0});
     QVERIFY(within(d(measured(*makeDistanceMask({}, square, {}, 100, kAll, {}), p)[0]), std::hypot(3, 3), 1e-4));
     QVERIFY(within(d(measured(*makeDistanceMask({}, square, {true, false, false}, 100, kAll, {}), p)[0]), 3, 1e-4));
-    QVERIFY(within(d(measured(*makeDistanceMask({}, square, {false, false, true}, 100, kAll, {}), onePoint({1, 0, 0}))[0]), 4, 1e-4));
+    QVERIFY(
+        within(d(measured(*makeDistanceMask({}, square, {false, false, true}, 100, kAll, {}), onePoint({1, 0, 0}))[0]),
+               4, 1e-4));
     QCOMPARE(measured(*makeDistanceMask({}, nullptr, {}, 100, kAll, {}), p)[0], 100.0F);
     QCOMPARE(openEdges(*square).size(), std::size_t{16});
     QVERIFY(openEdges(makeBall(1, 12)).empty());
   }
 
   void regionIsOneDeepInsideAndNothingOutside() {
-    const auto at = [](const Region& region, const Vec3& place) { return maskValues({}, *makeRegionMask(region, {}), onePoint(place))[0]; };
+    const auto at = [](const Region& region, const Vec3& place) {
+      return maskValues({}, *makeRegionMask(region, {}), onePoint(place))[0];
+    };
     const Region ball{RegionShape::Ball, {5, 0, 0}, {8, 8, 8}, Quat(1, 0, 0, 0), 1};
     QCOMPARE(at(ball, {5, 0, 0}), 1.0F);
     QCOMPARE(at(ball, {5, 2.9F, 0}), 1.0F);
@@ -119,7 +128,8 @@ class TestPlaceMasks : public QObject {
     const Array<float> out = measured(*makeCrowdingMask({p}, 1.3F, false, kAll, {}), *p);
     for (std::size_t i = 0; i < p->count; i += 7) {
       int expected = 0;
-      for (std::size_t k = 0; k < p->count; ++k) expected += k != i && glm::distance(p->position[i], p->position[k]) <= 1.3F;
+      for (std::size_t k = 0; k < p->count; ++k)
+        expected += k != i && glm::distance(p->position[i], p->position[k]) <= 1.3F;
       QCOMPARE(static_cast<int>(out[i]), expected);
     }
   }
@@ -127,22 +137,27 @@ class TestPlaceMasks : public QObject {
   void opennessOnAPlaneAndAtAWall() {
     const SurfacePtr plain = test::plane(200, 2);
     QCOMPARE(measured(*makeOpennessMask(plain, {}, 128, 100, false, kAll, {}), onePoint({1, 0, 2}))[0], 1.0F);
-    // At the foot of an endless wall of height h, at distance a, the sky's cosine-weighted share is (1 + sin(e)) / 2 cut by the wall's
-    // elevation angle e = atan(h / a): the view factor of a two-dimensional slot, 1 − (1 − cos e) / 2 (Howell, "A catalog of radiation
-    // heat transfer configuration factors", B-71: strip beside a perpendicular strip).
+    // At the foot of an endless wall of height h, at distance a, the sky's cosine-weighted share is (1 + sin(e)) / 2
+    // cut by the wall's elevation angle e = atan(h / a): the view factor of a two-dimensional slot, 1 − (1 − cos e) / 2
+    // (Howell, "A catalog of radiation heat transfer configuration factors", B-71: strip beside a perpendicular strip).
     for (const float distance : {0.5F, 2.0F, 6.0F}) {
       const float height = 3;
       const float elevation = std::atan2(height, distance);
       // The wall hides directions within e above its foot: factor (1 − cos e) / 2 of a level element.
       const double expected = 1 - (1 - std::cos(d(elevation))) / 2;
-      const double seen = d(measured(*makeOpennessMask(floorAndWall(4000, height), {}, 1024, 1e5F, false, kAll, {}), onePoint({0, 0, distance}))[0]);
-      QVERIFY2(within(seen, expected, 0.01), qPrintable(QStringLiteral("%1 m: %2 is not %3").arg(d(distance)).arg(seen).arg(expected)));
+      const double seen = d(measured(*makeOpennessMask(floorAndWall(4000, height), {}, 1024, 1e5F, false, kAll, {}),
+                                     onePoint({0, 0, distance}))[0]);
+      QVERIFY2(within(seen, expected, 0.01),
+               qPrintable(QStringLiteral("%1 m: %2 is not %3").arg(d(distance)).arg(seen).arg(expected)));
     }
     // A reach that ends before the wall sees all of the sky; a placement overhead hides some.
-    QCOMPARE(measured(*makeOpennessMask(floorAndWall(400, 3), {}, 64, 0.4F, false, kAll, {}), onePoint({0, 0, 0.5F}))[0], 1.0F);
+    QCOMPARE(
+        measured(*makeOpennessMask(floorAndWall(400, 3), {}, 64, 0.4F, false, kAll, {}), onePoint({0, 0, 0.5F}))[0],
+        1.0F);
     Points over = onePoint({1, 1, 2});
     over.footprint = Column<float>(0.8F);
-    QVERIFY(measured(*makeOpennessMask(plain, {shared(over)}, 128, 100, false, kAll, {}), onePoint({1, 0, 2}))[0] < 0.9F);
+    QVERIFY(measured(*makeOpennessMask(plain, {shared(over)}, 128, 100, false, kAll, {}), onePoint({1, 0, 2}))[0] <
+            0.9F);
   }
 
   void hollowsAreAboveZeroAndRidgesBelow() {
@@ -156,11 +171,14 @@ class TestPlaceMasks : public QObject {
     QVERIFY(within(d(measured(*makeHollowsMask(bowl(1), 2, 64, kAll, {}), onePoint({0, 0, 0}))[0]), 0.05, 0.003));
     QVERIFY(within(d(measured(*makeHollowsMask(bowl(-1), 2, 64, kAll, {}), onePoint({0, 0, 0}))[0]), -0.05, 0.003));
     const SurfacePtr slope = test::leaning(40, 30);
-    QVERIFY(within(d(measured(*makeHollowsMask(slope, 2, 32, kAll, {}), onePoint(slope->positionAt(0, {0.4F, 0.3F}), slope->faceNormal(0)))[0]), 0, 1e-3));
+    QVERIFY(within(d(measured(*makeHollowsMask(slope, 2, 32, kAll, {}),
+                              onePoint(slope->positionAt(0, {0.4F, 0.3F}), slope->faceNormal(0)))[0]),
+                   0, 1e-3));
   }
 
   void expressionEqualsTheSameSumByHand() {
-    Points p = *test::Bench().points("sow-on-surface", test::inputs({{"surface", test::hills(40, 30, 2)}}), {{"density", 5.0}});
+    Points p = *test::Bench().points("sow-on-surface", test::inputs({{"surface", test::hills(40, 30, 2)}}),
+                                     {{"density", 5.0}});
     Array<float> age(p.count);
     for (std::size_t i = 0; i < p.count; ++i) age[i] = static_cast<float>(i % 17) / 17;
     p.attributes.emplace("leaf-age", Column<float>(Array<float>(age)));
@@ -201,9 +219,12 @@ class TestPlaceMasks : public QObject {
     Points p = test::randomPoints(40, {5, 5, 5}, 0.1F, 0.2F, 3);
     Array<float> age(p.count);
     Array<std::uint32_t> kind(p.count);
-    for (std::size_t i = 0; i < p.count; ++i) age[i] = static_cast<float>(i), kind[i] = static_cast<std::uint32_t>(i % 3);
+    for (std::size_t i = 0; i < p.count; ++i)
+      age[i] = static_cast<float>(i), kind[i] = static_cast<std::uint32_t>(i % 3);
     p.attributes.emplace("age", Column<float>(std::move(age)));
-    p.attributes.emplace("kind", TextColumn{std::make_shared<const std::vector<std::string>>(std::vector<std::string>{"kelp", "kelp-old", "moss"}), Column<std::uint32_t>(std::move(kind))});
+    p.attributes.emplace("kind", TextColumn{std::make_shared<const std::vector<std::string>>(
+                                                std::vector<std::string>{"kelp", "kelp-old", "moss"}),
+                                            Column<std::uint32_t>(std::move(kind))});
     const Array<float> number = maskValues({}, *makeNumberMask("age", 0, {10, 10, 20, 20}, {}), p);
     const Array<float> text = maskValues({}, *makeTextMask("kind", "kelp*", {}), p);
     for (std::size_t i = 0; i < p.count; ++i) {
@@ -224,7 +245,8 @@ class TestPlaceMasks : public QObject {
       for (std::size_t k = 1; k < curve.points.size(); ++k)
         for (int t = 0; t <= 20; ++t) {
           const float v = curve.at(glm::mix(curve.points[k - 1].x, curve.points[k].x, static_cast<float>(t) / 20));
-          QVERIFY(v >= std::min(curve.points[k - 1].y, curve.points[k].y) - 1e-5F && v <= std::max(curve.points[k - 1].y, curve.points[k].y) + 1e-5F);
+          QVERIFY(v >= std::min(curve.points[k - 1].y, curve.points[k].y) - 1e-5F &&
+                  v <= std::max(curve.points[k - 1].y, curve.points[k].y) + 1e-5F);
         }
     }
   }
@@ -235,9 +257,9 @@ class TestPlaceMasks : public QObject {
     const MaskPtr mask = makePaintedMask(strokes, {});
     const auto at = [&](const Vec3& place) { return maskValues({}, *mask, onePoint(place))[0]; };
     QCOMPARE(at({0, 0, 0}), 1.0F);
-    QCOMPARE(at({0, 0, 1.9F}), 1.0F);             // hard up to half the radius
+    QCOMPARE(at({0, 0, 1.9F}), 1.0F);              // hard up to half the radius
     QVERIFY(within(d(at({0, 0, 3})), 0.5, 1e-5));  // half way through the soft half
-    QCOMPARE(at({2, 0, 0}), 0.0F);                // the second dab took it away
+    QCOMPARE(at({2, 0, 0}), 0.0F);                 // the second dab took it away
     QVERIFY(within(d(at({-30, 0, 0})), 0.5, 1e-5));
     QCOMPARE(at({0, 4.1F, 0}), 0.0F);
     // Places on a coarse and on a fine mesh of the same plane get the same values.
@@ -248,7 +270,9 @@ class TestPlaceMasks : public QObject {
       for (Vec3& v : position) v += Vec3(-5, 0.4F, -5);
       Points moved = spots;
       moved.position = std::move(position);
-      return maskValues({}, *mask, *bench.points("set-down", test::inputs({{"points", shared(moved)}, {"ground", test::plane(12, divisions)}})));
+      return maskValues(
+          {}, *mask,
+          *bench.points("set-down", test::inputs({{"points", shared(moved)}, {"ground", test::plane(12, divisions)}})));
     };
     const Array<float> coarse = values(1);
     const Array<float> fine = values(60);

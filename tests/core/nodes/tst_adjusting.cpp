@@ -1,4 +1,5 @@
-// What moves and makes points besides sowing: faces, grids, room, noise, files. Laws over many points, and answers worked out by hand.
+// What moves and makes points besides sowing: faces, grids, room, noise, files. Laws over many points, and answers
+// worked out by hand.
 #include "core/formats/csv_reader.h"
 #include "core/formats/exporter.h"
 #include "core/spatial/surface_index.h"
@@ -13,7 +14,8 @@ namespace {
 
 PointsPtr scattered(double density = 4) {
   test::Bench bench;
-  return bench.points("sow-on-surface", test::inputs({{"surface", test::hills(24, 30, 3)}}), {{"density", density}, {"footprint", 0.2}});
+  return bench.points("sow-on-surface", test::inputs({{"surface", test::hills(24, 30, 3)}}),
+                      {{"density", density}, {"footprint", 0.2}});
 }
 
 /// Quads of `columns` × `rows`, each `width` by `length` m, as pairs of triangles.
@@ -24,7 +26,9 @@ SurfacePtr quads(int columns, int rows, float width, float length) {
       const auto base = static_cast<std::uint32_t>(s.positions.size());
       const float x = static_cast<float>(c) * width;
       const float z = static_cast<float>(r) * length;
-      for (const Vec3& p : {Vec3(x, 0, z), Vec3(x, 0, z + length), Vec3(x + width, 0, z + length), Vec3(x + width, 0, z)}) s.positions.push_back(p);
+      for (const Vec3& p :
+           {Vec3(x, 0, z), Vec3(x, 0, z + length), Vec3(x + width, 0, z + length), Vec3(x + width, 0, z)})
+        s.positions.push_back(p);
       s.triangles.push_back({base, base + 1, base + 2});
       s.triangles.push_back({base, base + 2, base + 3});
     }
@@ -54,15 +58,19 @@ class TestAdjusting : public QObject {
     const PointsPtr faces = bench.points("points-of-surface", test::inputs({{"surface", deck}}));
     QCOMPARE(faces->count, std::size_t{15});
     for (std::size_t i = 0; i < faces->count; ++i) {
-      QVERIFY(glm::distance(faces->orientation[i] * Vec3(0, 0, 1), Vec3(1, 0, 0)) < 1e-4F);  // the long edge runs along x, not the diagonal
+      QVERIFY(glm::distance(faces->orientation[i] * Vec3(0, 0, 1), Vec3(1, 0, 0)) <
+              1e-4F);  // the long edge runs along x, not the diagonal
       QVERIFY(glm::distance(faces->orientation[i] * kUp, kUp) < 1e-4F);
       QVERIFY(test::within((*columnOf<Column<float>>(faces->attributes, "face-area"))[i], 1.2, 1e-4));
       QVERIFY(test::within((*columnOf<Column<float>>(faces->attributes, "edge-length"))[i], 1.5, 1e-4));
     }
-    const auto count = [&](const char* of) { return bench.points("points-of-surface", test::inputs({{"surface", deck}}), {{"of", std::string(of)}})->count; };
-    QCOMPARE(count("vertex"), std::size_t{4 * 6});          // shared corners once
-    QCOMPARE(count("edge"), std::size_t{3 * 6 + 4 * 5});    // no diagonals
-    const PointsPtr cells = bench.points("points-of-surface", test::inputs({{"surface", deck}}), {{"of", std::string("cell")}, {"cell", std::vector<double>{1.5, 1, 0.2}}});
+    const auto count = [&](const char* of) {
+      return bench.points("points-of-surface", test::inputs({{"surface", deck}}), {{"of", std::string(of)}})->count;
+    };
+    QCOMPARE(count("vertex"), std::size_t{4 * 6});        // shared corners once
+    QCOMPARE(count("edge"), std::size_t{3 * 6 + 4 * 5});  // no diagonals
+    const PointsPtr cells = bench.points("points-of-surface", test::inputs({{"surface", deck}}),
+                                         {{"of", std::string("cell")}, {"cell", std::vector<double>{1.5, 1, 0.2}}});
     QCOMPARE(cells->count, std::size_t{3 * 20});
     for (std::size_t i = 0; i < cells->count; ++i) {
       QVERIFY(std::abs(cells->position[i].y) < 1e-5F);
@@ -81,7 +89,9 @@ class TestAdjusting : public QObject {
     for (const UVec3& t : fine.triangles) mixed.triangles.push_back(t + UVec3(base));
     computeSmoothNormals(mixed);
     mixed.derived = std::make_shared<Derived>();
-    const PointsPtr p = bench.points("points-of-surface", test::inputs({{"surface", std::make_shared<const Surface>(mixed)}}), {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}});
+    const PointsPtr p = bench.points("points-of-surface",
+                                     test::inputs({{"surface", std::make_shared<const Surface>(mixed)}}),
+                                     {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}});
     const auto inside = [&](float x0, float x1) {
       std::size_t n = 0;
       for (std::size_t i = 0; i < p->count; ++i) n += p->position[i].x > x0 && p->position[i].x < x1;
@@ -97,9 +107,11 @@ class TestAdjusting : public QObject {
     const auto out = bench.run("shrink-faces", test::inputs({{"surface", deck}}), {{"share", 25.0}});
     const SurfacePtr shrunk = std::get<SurfacePtr>(out->front());
     QCOMPARE(shrunk->faceCount(), deck->faceCount());
-    QVERIFY(test::within(areaTableOf(*shrunk)->total, areaTableOf(*deck)->total * 0.75 * 0.75, 1e-4));  // both sides of each quad by a quarter
+    QVERIFY(test::within(areaTableOf(*shrunk)->total, areaTableOf(*deck)->total * 0.75 * 0.75,
+                         1e-4));  // both sides of each quad by a quarter
     QCOMPARE(openEdgeCount(*shrunk), std::size_t{4 * 4 * 4});
-    const auto half = bench.run("shrink-faces", test::inputs({{"surface", deck}, {"where", test::rampMask(3)}}), {{"share", 25.0}});
+    const auto half = bench.run("shrink-faces", test::inputs({{"surface", deck}, {"where", test::rampMask(3)}}),
+                                {{"share", 25.0}});
     const double area = areaTableOf(*std::get<SurfacePtr>(half->front()))->total;
     QVERIFY(area > areaTableOf(*shrunk)->total + 0.1 && area < areaTableOf(*deck)->total - 0.1);
   }
@@ -112,13 +124,15 @@ class TestAdjusting : public QObject {
       const PointsPtr large = bench.points("planting-grid", test::inputs({{"surface", test::plane(20, 1)}}), params);
       float least = 1e9F;
       for (std::size_t i = 0; i < small->count; ++i)
-        for (std::size_t k = i + 1; k < small->count; ++k) least = std::min(least, glm::distance(small->position[i], small->position[k]));
+        for (std::size_t k = i + 1; k < small->count; ++k)
+          least = std::min(least, glm::distance(small->position[i], small->position[k]));
       QVERIFY2(test::within(least, 0.7, 1e-3), cells);
       const double perPoint = std::string(cells) == "hexagonal" ? 0.49 * std::sqrt(0.75) : 0.49;
       QVERIFY2(test::within(static_cast<double>(large->count), 400 / perPoint, 0, 0.03), cells);
       std::map<std::uint64_t, Vec3> byId;
       for (std::size_t i = 0; i < large->count; ++i) byId[large->id[i]] = large->position[i];
-      for (std::size_t i = 0; i < small->count; ++i) QVERIFY(glm::distance(byId.at(small->id[i]), small->position[i]) < 1e-4F);  // a larger ground only adds
+      for (std::size_t i = 0; i < small->count; ++i)
+        QVERIFY(glm::distance(byId.at(small->id[i]), small->position[i]) < 1e-4F);  // a larger ground only adds
     }
   }
 
@@ -128,7 +142,8 @@ class TestAdjusting : public QObject {
     const ParamMap params{{"by", std::string("spacing")}, {"spacing", 0.8}, {"most", 0.6}, {"rounds", 20.0}};
     const PointsPtr after = bench.points("make-room", test::inputs({{"points", before}}), params);
     QCOMPARE(after->count, before->count);
-    QVERIFY2(overlapOf(*after, 0.8F) < 0.15 * overlapOf(*before, 0.8F), qPrintable(QString::number(overlapOf(*after, 0.8F) / overlapOf(*before, 0.8F))));
+    QVERIFY2(overlapOf(*after, 0.8F) < 0.15 * overlapOf(*before, 0.8F),
+             qPrintable(QString::number(overlapOf(*after, 0.8F) / overlapOf(*before, 0.8F))));
     for (std::size_t i = 0; i < after->count; ++i) {
       const Vec3 d = after->position[i] - before->position[i];
       QVERIFY(glm::length(d) <= 0.6F + 1e-4F && d.y == 0);
@@ -138,7 +153,8 @@ class TestAdjusting : public QObject {
     three.count = 3;
     three.position = Array<Vec3>{{0, 0, 0}, {0, 0, 0}, {50, 0, 0}};
     three.id = Array<std::uint64_t>{1, 2, 3};
-    const PointsPtr apart = bench.points("make-room", test::inputs({{"points", std::make_shared<const Points>(three)}}), params);
+    const PointsPtr apart = bench.points("make-room", test::inputs({{"points", std::make_shared<const Points>(three)}}),
+                                         params);
     QVERIFY(test::within(glm::distance(apart->position[0], apart->position[1]), 0.8, 1e-3));
     QCOMPARE(apart->position[2], Vec3(50, 0, 0));
     const SurfacePtr ground = test::hills(24, 30, 3);
@@ -150,7 +166,8 @@ class TestAdjusting : public QObject {
   void noiseShiftsNeighborsAlikeAndNothingDriftsAway() {
     test::Bench bench;
     const PointsPtr before = scattered(8);
-    const PointsPtr after = bench.points("shift-by-noise", test::inputs({{"points", before}}), {{"strength", std::vector<double>{2, 0, 1}}, {"noise_size", 3.0}});
+    const PointsPtr after = bench.points("shift-by-noise", test::inputs({{"points", before}}),
+                                         {{"strength", std::vector<double>{2, 0, 1}}, {"noise_size", 3.0}});
     Vec3 sum(0);
     for (std::size_t i = 0; i < before->count; ++i) {
       const Vec3 d = after->position[i] - before->position[i];
@@ -165,8 +182,12 @@ class TestAdjusting : public QObject {
 
   void sizeFollowsTheMask() {
     test::Bench bench;
-    const PointsPtr p = bench.points("size-by-mask", test::inputs({{"points", scattered()}, {"mask", test::rampMask(0)}}), {{"size", std::vector<double>{0.5, 3}}});
-    for (std::size_t i = 0; i < p->count; ++i) QVERIFY(test::within(p->size[i].y, 0.5 + 2.5 * std::clamp(0.5 - static_cast<double>(p->position[i].x), 0.0, 1.0), 1e-5));
+    const PointsPtr p = bench.points("size-by-mask",
+                                     test::inputs({{"points", scattered()}, {"mask", test::rampMask(0)}}),
+                                     {{"size", std::vector<double>{0.5, 3}}});
+    for (std::size_t i = 0; i < p->count; ++i)
+      QVERIFY(test::within(p->size[i].y, 0.5 + 2.5 * std::clamp(0.5 - static_cast<double>(p->position[i].x), 0.0, 1.0),
+                           1e-5));
   }
 
   void towardLooksAtTheNearestAndAwayTurnsItsBack() {
@@ -178,30 +199,46 @@ class TestAdjusting : public QObject {
     goals.id = Array<std::uint64_t>{1, 2};
     const auto goalsPtr = std::make_shared<const Points>(goals);
     for (const char* heading : {"toward", "away"}) {
-      const PointsPtr turned = bench.points("orient", test::inputs({{"points", points}, {"toward", goalsPtr}}), {{"heading", std::string(heading)}});
+      const PointsPtr turned = bench.points("orient", test::inputs({{"points", points}, {"toward", goalsPtr}}),
+                                            {{"heading", std::string(heading)}});
       for (std::size_t i = 0; i < turned->count; ++i) {
         const Vec3 at = turned->position[i];
-        Vec3 to = (glm::distance(at, goals.position[0]) < glm::distance(at, goals.position[1]) ? goals.position[0] : goals.position[1]) - at;
+        Vec3 to = (glm::distance(at, goals.position[0]) < glm::distance(at, goals.position[1]) ? goals.position[0]
+                                                                                               : goals.position[1]) -
+                  at;
         to.y = 0;
-        QVERIFY(glm::dot(turned->orientation[i] * Vec3(0, 0, 1), glm::normalize(to)) * (heading[0] == 't' ? 1.0F : -1.0F) > 0.999F);
+        QVERIFY(glm::dot(turned->orientation[i] * Vec3(0, 0, 1), glm::normalize(to)) *
+                    (heading[0] == 't' ? 1.0F : -1.0F) >
+                0.999F);
         QVERIFY(glm::distance(turned->orientation[i] * kUp, kUp) < 1e-4F);
       }
     }
-    QCOMPARE(bench.run("orient", test::inputs({{"points", points}}), {{"heading", std::string("toward")}}).error().code, ProblemCode::MissingInput);
+    QCOMPARE(bench.run("orient", test::inputs({{"points", points}}), {{"heading", std::string("toward")}}).error().code,
+             ProblemCode::MissingInput);
   }
 
   void aSetMovesAsOneAndBack() {
     test::Bench bench;
     const PointsPtr before = scattered();
-    const PointsPtr there = bench.points("move-as-one", test::inputs({{"points", before}}), {{"place", std::vector<double>{5, 1, -2}}, {"pivot", std::vector<double>{1, 2, 3}}, {"heading", 70.0}, {"size", 2.0}});
-    const PointsPtr back = bench.points("move-as-one", test::inputs({{"points", there}}), {{"place", std::vector<double>{1, 2, 3}}, {"pivot", std::vector<double>{5, 1, -2}}, {"heading", -70.0}, {"size", 0.5}});
+    const PointsPtr there = bench.points("move-as-one", test::inputs({{"points", before}}),
+                                         {{"place", std::vector<double>{5, 1, -2}},
+                                          {"pivot", std::vector<double>{1, 2, 3}},
+                                          {"heading", 70.0},
+                                          {"size", 2.0}});
+    const PointsPtr back = bench.points("move-as-one", test::inputs({{"points", there}}),
+                                        {{"place", std::vector<double>{1, 2, 3}},
+                                         {"pivot", std::vector<double>{5, 1, -2}},
+                                         {"heading", -70.0},
+                                         {"size", 0.5}});
     for (std::size_t i = 0; i < before->count; ++i) {
       QVERIFY(glm::distance(back->position[i], before->position[i]) < 1e-4F);
       QCOMPARE(back->size[i], before->size[i]);
       QCOMPARE(there->id[i], before->id[i]);
-      QVERIFY(test::within(glm::distance(there->position[i], there->position[0]), 2 * static_cast<double>(glm::distance(before->position[i], before->position[0])), 1e-3));
+      QVERIFY(test::within(glm::distance(there->position[i], there->position[0]),
+                           2 * static_cast<double>(glm::distance(before->position[i], before->position[0])), 1e-3));
     }
-    const auto moved = bench.run("move-as-one", test::inputs({{"points", test::plane(2, 1)}}), {{"place", std::vector<double>{10, 0, 0}}});
+    const auto moved = bench.run("move-as-one", test::inputs({{"points", test::plane(2, 1)}}),
+                                 {{"place", std::vector<double>{10, 0, 0}}});
     QCOMPARE(std::get<SurfacePtr>(moved->front())->bounds().center(), Vec3(10, 0, 0));
   }
 
@@ -210,11 +247,16 @@ class TestAdjusting : public QObject {
     const SurfacePtr ground = test::hills(40, 30, 3);
     const auto part = [&](double limit) {
       bench.ctx.nodeUid = 1;
-      return std::get<SurfacePtr>(bench.run("part-of-surface", test::inputs({{"surface", ground}, {"mask", test::rampMask(6)}}), {{"limit", limit}})->front());
+      return std::get<SurfacePtr>(bench
+                                      .run("part-of-surface",
+                                           test::inputs({{"surface", ground}, {"mask", test::rampMask(6)}}),
+                                           {{"limit", limit}})
+                                      ->front());
     };
     const auto sown = [&](const SurfacePtr& s, const char* way) {
       bench.ctx.nodeUid = 2;
-      return bench.points("sow-on-surface", test::inputs({{"surface", s}}), {{"way", std::string(way)}, {"density", 5.0}, {"spacing", 0.6}});
+      return bench.points("sow-on-surface", test::inputs({{"surface", s}}),
+                          {{"way", std::string(way)}, {"density", 5.0}, {"spacing", 0.6}});
     };
     for (const char* way : {"free", "even"}) {
       std::map<std::uint64_t, Vec3> whole;
@@ -225,15 +267,22 @@ class TestAdjusting : public QObject {
       for (std::size_t i = 0; i < some->count; ++i)
         if (const auto it = whole.find(some->id[i]); it != whole.end()) same += it->second == some->position[i];
       QVERIFY(some->count < all->count);
-      if (std::string(way) == "free") QCOMPARE(same, some->count);
-      else QVERIFY2(static_cast<double>(same) > 0.9 * static_cast<double>(some->count), qPrintable(QString::number(same)));  // but for the edge
+      if (std::string(way) == "free")
+        QCOMPARE(same, some->count);
+      else
+        QVERIFY2(static_cast<double>(same) > 0.9 * static_cast<double>(some->count),
+                 qPrintable(QString::number(same)));  // but for the edge
     }
   }
 
   void placementsReadBackFromTheirTable() {
     test::Bench bench;
-    const PointsPtr turned = bench.points("orient", test::inputs({{"points", scattered()}}), {{"mode", std::string("any-way")}});
-    const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}), {{"size_by", std::string("per-axis")}, {"size_x", std::vector<double>{0.5, 2}}, {"hue", std::vector<double>{-9, 9}}});
+    const PointsPtr turned = bench.points("orient", test::inputs({{"points", scattered()}}),
+                                          {{"mode", std::string("any-way")}});
+    const PointsPtr varied = bench.points("vary", test::inputs({{"points", turned}}),
+                                          {{"size_by", std::string("per-axis")},
+                                           {"size_x", std::vector<double>{0.5, 2}},
+                                           {"hue", std::vector<double>{-9, 9}}});
     const PointsPtr placed = bench.points("dress", test::inputs({{"points", varied}, {"kit", test::someKit()}}));
     QTemporaryDir folder;
     const std::string path = folder.filePath(QStringLiteral("placed.csv")).toStdString();
@@ -253,7 +302,8 @@ class TestAdjusting : public QObject {
       QCOMPARE(props.at(i), placed->kit->entries[static_cast<std::size_t>(placed->prop[i])].prop->name);
     }
     QVERIFY(back->attributes.contains("tint_x"));
-    const auto wrong = bench.run("point-file", {}, {{"file", std::string("placed.csv")}, {"place", std::string("easting northing up")}});
+    const auto wrong = bench.run("point-file", {},
+                                 {{"file", std::string("placed.csv")}, {"place", std::string("easting northing up")}});
     QCOMPARE(wrong.error().message, std::string("\"easting northing up\" are not three columns of numbers"));
   }
 

@@ -1,5 +1,5 @@
-// The stability contract (docs/architecture.md), clause by clause, over every registered kind of node. A kind that cannot keep a
-// clause declares it, and the declaration is tested from both sides.
+// The stability contract (docs/architecture.md), clause by clause, over every registered kind of node. A kind that
+// cannot keep a clause declares it, and the declaration is tested from both sides.
 #include "tests/support/kinds.h"
 
 #include <set>
@@ -75,8 +75,14 @@ class TestContract : public EveryKind {
     std::vector<std::uint64_t> one;
     std::vector<std::uint64_t> two;
     const Inputs in = inputsFor(kind(), pointsOnGround());
-    withThreads(1, [&] { test::Bench bench; one = fingerprint(*bench.run(kind().id, in, paramsFor(kind()))); });
-    withThreads(2, [&] { test::Bench bench; two = fingerprint(*bench.run(kind().id, in, paramsFor(kind()))); });
+    withThreads(1, [&] {
+      test::Bench bench;
+      one = fingerprint(*bench.run(kind().id, in, paramsFor(kind())));
+    });
+    withThreads(2, [&] {
+      test::Bench bench;
+      two = fingerprint(*bench.run(kind().id, in, paramsFor(kind())));
+    });
     QVERIFY(!one.empty());
     QVERIFY(one == two);
   }
@@ -87,7 +93,8 @@ class TestContract : public EveryKind {
     Inputs in = inputsFor(kind(), pointsOnGround());
     in.links.erase("patches");  // points are inside of patches around themselves under any seed
     test::Bench half;
-    const Value undecided = half.run("expression", {}, {{"text", std::string(kind().id == "keep-out" ? "0.6" : "0.4")}})->front();  // a chance for everyone, on the side of the limit where it counts
+    const Value undecided = half.run("expression", {}, {{"text", std::string(kind().id == "keep-out" ? "0.6" : "0.4")}})
+                                ->front();  // a chance for everyone, on the side of the limit where it counts
     for (auto& [id, links] : in.links)
       for (auto& link : links)
         if (std::holds_alternative<MaskPtr>(link.value)) link.value = undecided;
@@ -125,7 +132,8 @@ class TestContract : public EveryKind {
   // Removing other points changes no point's own result, for kinds that look at one point at a time.
   void noPointDependsOnOthers_data() { everyKind(); }
   void noPointDependsOnOthers() {
-    const bool takesPoints = !kind().inputs.empty() && kind().inputs.front().type == ValueType::Points && !kind().inputs.front().isMany;
+    const bool takesPoints = !kind().inputs.empty() && kind().inputs.front().type == ValueType::Points &&
+                             !kind().inputs.front().isMany;
     if (!takesPoints || kind().reach != Reach::None || kind().outputs.front().type != ValueType::Points) return;
     test::Bench bench;
     const PointsPtr all = pointsOnGround();
@@ -142,7 +150,8 @@ class TestContract : public EveryKind {
         QVERIFY(places.contains(b.id[i]));
         same.push_back(static_cast<std::uint32_t>(places.at(b.id[i])));
       }
-      QVERIFY(fingerprint(std::make_shared<const Points>(gathered(a, same))) == fingerprint(std::make_shared<const Points>(b)));
+      QVERIFY(fingerprint(std::make_shared<const Points>(gathered(a, same))) ==
+              fingerprint(std::make_shared<const Points>(b)));
     }
   }
 
@@ -158,7 +167,9 @@ class TestContract : public EveryKind {
       params[kind().amountParam] = amount;
       const PointsPtr now = bench.points(kind().id, inputsFor(kind(), pointsOnGround()), params);
       std::map<std::uint64_t, std::vector<std::uint64_t>> after;
-      for (std::size_t i = 0; i < now->count; ++i) after[now->id[i]] = fingerprint(std::make_shared<const Points>(gathered(*now, {static_cast<std::uint32_t>(i)})));
+      for (std::size_t i = 0; i < now->count; ++i)
+        after[now->id[i]] = fingerprint(
+            std::make_shared<const Points>(gathered(*now, {static_cast<std::uint32_t>(i)})));
       QVERIFY(after.size() > before.size());
       for (const auto& [id, print] : before) {
         QVERIFY2(after.contains(id), "a point went away when the amount was raised");
@@ -173,15 +184,33 @@ class TestContract : public EveryKind {
     QTest::addColumn<QString>("way");
     QTest::addColumn<QString>("amount");
     QTest::addColumn<double>("own");
-    QTest::newRow("free, by density") << "sow-on-surface" << "free" << "density" << 0.0;
-    QTest::newRow("free, exact total") << "sow-on-surface" << "free" << "total" << 0.0;
-    QTest::newRow("even") << "sow-on-surface" << "even" << "density" << 0.0;
-    QTest::newRow("planting grid") << "planting-grid" << "" << "" << 0.0;
-    QTest::newRow("free, a share of its own") << "sow-on-surface" << "free" << "density" << 60.0;
-    QTest::newRow("even, whole") << "sow-on-surface" << "even" << "density" << 100.0;
-    QTest::newRow("planting grid, a share of its own") << "planting-grid" << "" << "" << 5.0;
-    QTest::newRow("on props, a share of its own") << "on-props" << "" << "" << 40.0;
-    QTest::newRow("on props: what is thinned already is whole") << "on-props" << "" << "" << -100.0;
+    QTest::newRow("free, by density") << "sow-on-surface"
+                                      << "free"
+                                      << "density" << 0.0;
+    QTest::newRow("free, exact total") << "sow-on-surface"
+                                       << "free"
+                                       << "total" << 0.0;
+    QTest::newRow("even") << "sow-on-surface"
+                          << "even"
+                          << "density" << 0.0;
+    QTest::newRow("planting grid") << "planting-grid"
+                                   << ""
+                                   << "" << 0.0;
+    QTest::newRow("free, a share of its own") << "sow-on-surface"
+                                              << "free"
+                                              << "density" << 60.0;
+    QTest::newRow("even, whole") << "sow-on-surface"
+                                 << "even"
+                                 << "density" << 100.0;
+    QTest::newRow("planting grid, a share of its own") << "planting-grid"
+                                                       << ""
+                                                       << "" << 5.0;
+    QTest::newRow("on props, a share of its own") << "on-props"
+                                                  << ""
+                                                  << "" << 40.0;
+    QTest::newRow("on props: what is thinned already is whole") << "on-props"
+                                                                << ""
+                                                                << "" << -100.0;
   }
   void draftIsASubsetOfFinal() {
     QFETCH(QString, kind);
@@ -227,12 +256,14 @@ class TestContract : public EveryKind {
     const ParamMap params{{"way", way.toStdString()}, {"density", 4.0}, {"spacing", 0.5}};
     test::Bench bench;
     const PointsPtr a = bench.points("sow-on-surface", test::inputs({{"surface", ground()}}), params);
-    const PointsPtr b = bench.points("sow-on-surface", test::inputs({{"surface", std::make_shared<const Surface>(other)}}), params);
+    const PointsPtr b = bench.points("sow-on-surface",
+                                     test::inputs({{"surface", std::make_shared<const Surface>(other)}}), params);
     const auto places = placesById(*b);
     const float faceSize = 40.0F / 48 * 1.5F;
     std::size_t outside = 0;
     for (std::size_t i = 0; i < a->count; ++i) {
-      if (glm::length(Vec2(a->position[i].x - corner.x, a->position[i].z - corner.z)) < changed + faceSize + reach) continue;
+      if (glm::length(Vec2(a->position[i].x - corner.x, a->position[i].z - corner.z)) < changed + faceSize + reach)
+        continue;
       ++outside;
       QVERIFY2(places.contains(a->id[i]), "a point outside the reach of the edit went away");
       QCOMPARE(b->position[places.at(a->id[i])], a->position[i]);
@@ -241,7 +272,8 @@ class TestContract : public EveryKind {
     QVERIFY(findDifference(*a, *b));  // and the edit did change something
   }
 
-  // Clearance declares that chains of conflicts have no strict bound: here a change at one end of a line shows at the other.
+  // Clearance declares that chains of conflicts have no strict bound: here a change at one end of a line shows at the
+  // other.
   void clearanceChainsAsDeclared() {
     const NodeKind& k = *findNodeKind("clearance");
     QVERIFY(!k.exemptions.isLocal && !k.exemptions.nestsInAmount);

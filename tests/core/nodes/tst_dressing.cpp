@@ -1,9 +1,10 @@
-// Dressing: which prop a point gets, what grows on props, and props as messy as they come. Laws and worked-out answers, no snapshots.
+// Dressing: which prop a point gets, what grows on props, and props as messy as they come. Laws and worked-out answers,
+// no snapshots.
 #include "core/picture/scene.h"
 #include "core/plan/prop_check.h"
 #include "core/plan/prop_making.h"
-#include "core/spatial/surface_index.h"
 #include "core/props/baked.h"
+#include "core/spatial/surface_index.h"
 #include "tests/support/support.h"
 
 #include <set>
@@ -15,18 +16,22 @@ namespace {
 PointsPtr scattered(double density = 4, std::uint64_t uid = 5) {
   test::Bench bench;
   bench.ctx.nodeUid = uid;
-  return bench.points("sow-on-surface", test::inputs({{"surface", test::hills(24, 30, 3)}}), {{"density", density}, {"footprint", 0.2}});
+  return bench.points("sow-on-surface", test::inputs({{"surface", test::hills(24, 30, 3)}}),
+                      {{"density", density}, {"footprint", 0.2}});
 }
 
 /// Turned any way round and sized unevenly, mirrored ones among them.
 PointsPtr tumbled(const PointsPtr& points) {
   test::Bench bench;
-  const PointsPtr turned = bench.points("orient", test::inputs({{"points", points}}), {{"mode", std::string("any-way")}});
+  const PointsPtr turned = bench.points("orient", test::inputs({{"points", points}}),
+                                        {{"mode", std::string("any-way")}});
   Points p = *turned;
   Array<Vec3> size(p.count);
   for (std::size_t i = 0; i < p.count; ++i) {
     const std::uint64_t h = hashOf(p.id[i], 77ULL);
-    size[i] = Vec3(0.4F + 1.2F * unitFloat(h), 0.4F + 1.2F * unitFloat(mix64(h)), 0.4F + 1.2F * unitFloat(mix64(mix64(h)))) * Vec3(i % 5 == 0 ? -1 : 1, 1, 1);
+    size[i] = Vec3(0.4F + 1.2F * unitFloat(h), 0.4F + 1.2F * unitFloat(mix64(h)),
+                   0.4F + 1.2F * unitFloat(mix64(mix64(h)))) *
+              Vec3(i % 5 == 0 ? -1 : 1, 1, 1);
   }
   p.size = std::move(size);
   return std::make_shared<const Points>(std::move(p));
@@ -36,18 +41,22 @@ PointsPtr withText(const PointsPtr& points, const char* name, const std::vector<
   Points p = *points;
   Array<std::uint32_t> index(p.count);
   for (std::size_t i = 0; i < p.count; ++i) index[i] = static_cast<std::uint32_t>(i % texts.size());
-  p.attributes.insert_or_assign(name, TextColumn{std::make_shared<const std::vector<std::string>>(texts), Column<std::uint32_t>(std::move(index))});
+  p.attributes.insert_or_assign(name, TextColumn{std::make_shared<const std::vector<std::string>>(texts),
+                                                 Column<std::uint32_t>(std::move(index))});
   return std::make_shared<const Points>(std::move(p));
 }
 
-PointsPtr dressedBy(const PointsPtr& points, const ParamMap& params, const MaskPtr& mask = nullptr, const KitPtr& kit = test::someKit()) {
+PointsPtr dressedBy(const PointsPtr& points, const ParamMap& params, const MaskPtr& mask = nullptr,
+                    const KitPtr& kit = test::someKit()) {
   test::Bench bench;
   Inputs in = test::inputs({{"points", points}, {"kit", kit}});
   if (mask) in.links["mask"].push_back({mask, 9});
   return bench.points("dress", in, params);
 }
 
-std::string propName(const Points& p, std::size_t i) { return p.prop[i] == kNoProp ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->name; }
+std::string propName(const Points& p, std::size_t i) {
+  return p.prop[i] == kNoProp ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->name;
+}
 
 Surface readProp(const char* file) {
   test::Bench bench;
@@ -65,7 +74,8 @@ PropEntry entryOf(const char* name, const std::string& file) {
 
 double signedVolume(const Surface& s) {
   double sum = 0;
-  for (const UVec3& t : s.triangles) sum += static_cast<double>(glm::dot(s.positions[t.x], glm::cross(s.positions[t.y], s.positions[t.z]))) / 6;
+  for (const UVec3& t : s.triangles)
+    sum += static_cast<double>(glm::dot(s.positions[t.x], glm::cross(s.positions[t.y], s.positions[t.z]))) / 6;
   return sum;
 }
 
@@ -91,20 +101,26 @@ class TestDressing : public QObject {
     Kit small = *test::someKit();
     small.entries.pop_back();
     const PointsPtr points = scattered();
-    const PointsPtr before = dressedBy(points, {{"way", way.toStdString()}}, nullptr, std::make_shared<const Kit>(small));
+    const PointsPtr before = dressedBy(points, {{"way", way.toStdString()}}, nullptr,
+                                       std::make_shared<const Kit>(small));
     const PointsPtr after = dressedBy(points, {{"way", way.toStdString()}});
     std::size_t moved = 0;
     for (std::size_t i = 0; i < points->count; ++i) {
-      if (propName(*after, i) == "mat") ++moved;
-      else QCOMPARE(propName(*after, i), propName(*before, i));
+      if (propName(*after, i) == "mat")
+        ++moved;
+      else
+        QCOMPARE(propName(*after, i), propName(*before, i));
     }
     // Its weight is 3 of 6; patches are few, so their share is only near it.
-    QVERIFY(test::within(static_cast<double>(moved) / static_cast<double>(points->count), 0.5, way == QStringLiteral("patches") ? 0.2 : 0.04));
+    QVERIFY(test::within(static_cast<double>(moved) / static_cast<double>(points->count), 0.5,
+                         way == QStringLiteral("patches") ? 0.2 : 0.04));
   }
 
   void patchesHoldTogether() {
-    const PointsPtr p = dressedBy(scattered(6), {{"way", std::string("patches")}, {"patch_size", 8.0}, {"ragged", 0.0}});
-    // A point and its near neighbor lie in one patch nearly always; by chance they would share a prop in 39 % (weights 1 : 2 : 3).
+    const PointsPtr p = dressedBy(scattered(6),
+                                  {{"way", std::string("patches")}, {"patch_size", 8.0}, {"ragged", 0.0}});
+    // A point and its near neighbor lie in one patch nearly always; by chance they would share a prop in 39 % (weights
+    // 1 : 2 : 3).
     std::size_t same = 0, pairs = 0;
     for (std::size_t i = 0; i < p->count; ++i)
       for (std::size_t k = i + 1; k < std::min(i + 40, p->count); ++k)
@@ -113,48 +129,63 @@ class TestDressing : public QObject {
           same += p->prop[i] == p->prop[k];
         }
     QVERIFY(pairs > 300);
-    QVERIFY2(static_cast<double>(same) / static_cast<double>(pairs) > 0.85, qPrintable(QString::number(static_cast<double>(same) / static_cast<double>(pairs))));
+    QVERIFY2(static_cast<double>(same) / static_cast<double>(pairs) > 0.85,
+             qPrintable(QString::number(static_cast<double>(same) / static_cast<double>(pairs))));
   }
 
   void rangesOfAMaskChooseAndGapsStayBare() {
     const MaskPtr mask = test::rampMask(0);  // 1 left of x = −0.5, 0 right of 0.5
-    const PointsPtr p = dressedBy(scattered(), {{"way", std::string("ranges")}, {"ranges", std::string("0 to 0.2: crate; 0.6-1: float; 0.8 to 1: mat")}}, mask);
+    const PointsPtr p = dressedBy(
+        scattered(),
+        {{"way", std::string("ranges")}, {"ranges", std::string("0 to 0.2: crate; 0.6-1: float; 0.8 to 1: mat")}},
+        mask);
     std::set<std::string> high;
     std::size_t bare = 0;
     for (std::size_t i = 0; i < p->count; ++i) {
       const float v = std::clamp(0.5F - p->position[i].x, 0.0F, 1.0F);
-      if (v < 0.2F) QCOMPARE(propName(*p, i), std::string("crate"));
-      else if (v < 0.6F) bare += propName(*p, i).empty() ? 1 : 100000;
-      else if (v < 0.8F) QCOMPARE(propName(*p, i), std::string("float"));
-      else high.insert(propName(*p, i));
+      if (v < 0.2F)
+        QCOMPARE(propName(*p, i), std::string("crate"));
+      else if (v < 0.6F)
+        bare += propName(*p, i).empty() ? 1 : 100000;
+      else if (v < 0.8F)
+        QCOMPARE(propName(*p, i), std::string("float"));
+      else
+        high.insert(propName(*p, i));
     }
     QVERIFY(bare > 0 && bare < 100000);
     QCOMPARE(high, (std::set<std::string>{"float", "mat"}));  // where ranges overlap, weight decides
   }
 
   void namesChooseByRuleElseByThemselves() {
-    const PointsPtr p = dressedBy(withText(scattered(), "name", {"crate", "float_03", "box.12", "unknown"}), {{"way", std::string("name")}, {"rules", std::string("box*: mat")}});
+    const PointsPtr p = dressedBy(withText(scattered(), "name", {"crate", "float_03", "box.12", "unknown"}),
+                                  {{"way", std::string("name")}, {"rules", std::string("box*: mat")}});
     const std::array<std::string, 4> expected{"crate", "float", "mat", ""};
     for (std::size_t i = 0; i < p->count; ++i) QCOMPARE(propName(*p, i), expected[i % 4]);
     test::Bench bench;
-    const auto wrong = bench.run("dress", test::inputs({{"points", scattered()}, {"kit", test::someKit()}}), {{"way", std::string("name")}});
+    const auto wrong = bench.run("dress", test::inputs({{"points", scattered()}, {"kit", test::someKit()}}),
+                                 {{"way", std::string("name")}});
     QCOMPARE(wrong.error().message, std::string("the points carry no text called \"name\""));
     const NodeKind* kind = findNodeKind("dress");
-    QCOMPARE(kind->findParam("rules")->check("box* mat"), std::string("the rule \"box* mat\" has not the form \"what: prop\""));
-    QCOMPARE(kind->findParam("ranges")->check("0.2 to 3: mat"), std::string("\"0.2 to 3\" is not a range within 0 to 1"));
+    QCOMPARE(kind->findParam("rules")->check("box* mat"),
+             std::string("the rule \"box* mat\" has not the form \"what: prop\""));
+    QCOMPARE(kind->findParam("ranges")->check("0.2 to 3: mat"),
+             std::string("\"0.2 to 3\" is not a range within 0 to 1"));
   }
 
   void numbersAndExpressionsCountFromOne() {
     const PointsPtr points = scattered();
-    const PointsPtr p = dressedBy(points, {{"way", std::string("expression")}, {"expression", std::string("x < 0 ? 1 : (z < 0 ? 3 : 4)")}});
-    for (std::size_t i = 0; i < p->count; ++i) QCOMPARE(p->prop[i], p->position[i].x < 0 ? 0 : p->position[i].z < 0 ? 2 : kNoProp);
+    const PointsPtr p = dressedBy(
+        points, {{"way", std::string("expression")}, {"expression", std::string("x < 0 ? 1 : (z < 0 ? 3 : 4)")}});
+    for (std::size_t i = 0; i < p->count; ++i)
+      QCOMPARE(p->prop[i], p->position[i].x < 0 ? 0 : p->position[i].z < 0 ? 2 : kNoProp);
   }
 
   void commonHeightMakesAllAlike() {
     const PointsPtr p = dressedBy(scattered(), {{"common_height", std::string("meters")}, {"height", 2.5}});
     for (std::size_t i = 0; i < p->count; ++i) {
       const Prop& prop = *p->kit->entries[static_cast<std::size_t>(p->prop[i])].prop;
-      if (prop.name != "mat") QVERIFY(test::within(p->size[i].y * prop.height, 2.5, 1e-5));  // a flat prop has no height to set
+      if (prop.name != "mat")
+        QVERIFY(test::within(p->size[i].y * prop.height, 2.5, 1e-5));  // a flat prop has no height to set
     }
   }
 
@@ -167,12 +198,15 @@ class TestDressing : public QObject {
     auto kit = std::make_shared<Kit>(*test::someKit());
     for (KitEntry& e : kit->entries) {
       auto prop = std::make_shared<Prop>(*e.prop);
-      prop->mounts = {{"mount_top", -1, {0.1F, 0.4F, 0}, glm::angleAxis(0.3F, Vec3(1, 0, 0)), Vec3(1)}, {"other", -1, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)}};
+      prop->mounts = {{"mount_top", -1, {0.1F, 0.4F, 0}, glm::angleAxis(0.3F, Vec3(1, 0, 0)), Vec3(1)},
+                      {"other", -1, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)}};
       e.prop = prop;
     }
     const PointsPtr placed = dressedBy(tumbled(scattered(0.3)), {}, nullptr, kit);
     test::Bench bench;
-    const PointsPtr grown = bench.points("on-props", test::inputs({{"points", placed}}), {{"at", at.toStdString()}, {"spacing", 0.2}, {"spacing_in", std::string("prop")}});
+    const PointsPtr grown = bench.points(
+        "on-props", test::inputs({{"points", placed}}),
+        {{"at", at.toStdString()}, {"spacing", 0.2}, {"spacing_in", std::string("prop")}});
     QVERIFY(!findFault(*grown));
     QVERIFY(grown->count >= placed->count);
     std::map<std::uint64_t, std::size_t> placeOf;
@@ -182,8 +216,10 @@ class TestDressing : public QObject {
     for (std::size_t c = 0; c < grown->count; ++c) {
       const std::size_t i = placeOf.at(parents[c]);
       const Prop& prop = *placed->kit->entries[static_cast<std::size_t>(placed->prop[i])].prop;
-      // Back into the prop's space: it must lie on its mesh (or at the mount), and its up must be the mesh's normal as it stands in the world.
-      const Vec3 own = (glm::conjugate(placed->orientation[i]) * (grown->position[c] - placed->position[i])) / placed->size[i];
+      // Back into the prop's space: it must lie on its mesh (or at the mount), and its up must be the mesh's normal as
+      // it stands in the world.
+      const Vec3 own = (glm::conjugate(placed->orientation[i]) * (grown->position[c] - placed->position[i])) /
+                       placed->size[i];
       if (at == QStringLiteral("mounts")) {
         QVERIFY(glm::distance(own, Vec3(0.1F, 0.4F, 0)) < 1e-4F);
         continue;
@@ -195,12 +231,14 @@ class TestDressing : public QObject {
       if (at == QStringLiteral("faces")) {
         // A tangent of the face, carried by the placement, stays square to the normal that was carried.
         const UVec3 t = prop.surface->triangles[hit.face];
-        const Vec3 tangent = placed->orientation[i] * (placed->size[i] * (prop.surface->positions[t.y] - prop.surface->positions[t.x]));
+        const Vec3 tangent = placed->orientation[i] *
+                             (placed->size[i] * (prop.surface->positions[t.y] - prop.surface->positions[t.x]));
         QVERIFY(std::abs(glm::dot(glm::normalize(tangent), grown->groundNormal[c])) < 2e-3F);
         QVERIFY(glm::distance(grown->orientation[c] * kUp, grown->groundNormal[c]) < 1e-3F);
       }
       if (at == QStringLiteral("even") && c > 0 && parents[c] == parents[c - 1]) {
-        const Vec3 before = (glm::conjugate(placed->orientation[i]) * (grown->position[c - 1] - placed->position[i])) / placed->size[i];
+        const Vec3 before = (glm::conjugate(placed->orientation[i]) * (grown->position[c - 1] - placed->position[i])) /
+                            placed->size[i];
         least = std::min(least, glm::distance(own, before));
       }
     }
@@ -214,16 +252,20 @@ class TestDressing : public QObject {
     p.size = std::move(size);
     Kit balls;
     balls.entries.push_back(test::someKit()->entries[1]);
-    const PointsPtr placed = dressedBy(std::make_shared<const Points>(std::move(p)), {}, nullptr, std::make_shared<const Kit>(balls));
+    const PointsPtr placed = dressedBy(std::make_shared<const Points>(std::move(p)), {}, nullptr,
+                                       std::make_shared<const Kit>(balls));
     test::Bench bench;
-    const PointsPtr grown = bench.points("on-props", test::inputs({{"points", placed}}), {{"spacing", 0.25}, {"variants", 3.0}});
+    const PointsPtr grown = bench.points("on-props", test::inputs({{"points", placed}}),
+                                         {{"spacing", 0.25}, {"variants", 3.0}});
     const auto& parents = *columnOf<Column<std::uint64_t>>(grown->attributes, "parent");
     std::map<std::uint64_t, std::vector<Vec3>> byParent;
     for (std::size_t c = 0; c < grown->count; ++c) byParent[parents[c]].push_back(grown->position[c]);
     QCOMPARE(byParent.size(), placed->count);
     for (const auto& [id, places] : byParent)
       for (std::size_t a = 0; a < places.size(); ++a)
-        for (std::size_t b = a + 1; b < places.size(); ++b) QVERIFY2(glm::distance(places[a], places[b]) >= 0.25F - 1e-4F, qPrintable(QString::number(static_cast<double>(glm::distance(places[a], places[b])))));
+        for (std::size_t b = a + 1; b < places.size(); ++b)
+          QVERIFY2(glm::distance(places[a], places[b]) >= 0.25F - 1e-4F,
+                   qPrintable(QString::number(static_cast<double>(glm::distance(places[a], places[b])))));
   }
 
   void growthGoesSeveralLevelsDeepAndMasksSeeTheWorld() {
@@ -236,7 +278,8 @@ class TestDressing : public QObject {
     QVERIFY(top->count > 0 && top->count < first->count);
     for (std::size_t i = 0; i < top->count; ++i) QVERIFY(top->groundNormal[i].y > 0.76F);
     bench.ctx.nodeUid = 99;
-    const PointsPtr second = bench.points("on-props", test::inputs({{"points", dressedBy(top, {})}}), {{"at", std::string("vertices")}});
+    const PointsPtr second = bench.points("on-props", test::inputs({{"points", dressedBy(top, {})}}),
+                                          {{"at", std::string("vertices")}});
     QVERIFY(second->count > top->count);
     QVERIFY(!findFault(*second));
     QVERIFY(second->attributes.contains("parent-parent"));
@@ -256,9 +299,11 @@ class TestDressing : public QObject {
     for (std::size_t i = 0; i < boxes.size(); ++i) {
       // The traced box is that of the turned box: never smaller than the mesh's, and met by rays from above.
       const Box3 traced = (*scene)->instanceBounds(i);
-      for (int a = 0; a < 3; ++a) QVERIFY(traced.min[a] <= boxes[i].min[a] + 1e-3F && traced.max[a] >= boxes[i].max[a] - 1e-3F);
+      for (int a = 0; a < 3; ++a)
+        QVERIFY(traced.min[a] <= boxes[i].min[a] + 1e-3F && traced.max[a] >= boxes[i].max[a] - 1e-3F);
     }
-    QCOMPARE(std::set<std::string>(mesh->parts.begin(), mesh->parts.end()).size(), placed->count);  // names of their own
+    QCOMPARE(std::set<std::string>(mesh->parts.begin(), mesh->parts.end()).size(),
+             placed->count);  // names of their own
   }
 
   void bakedCopiesLookOutwardEvenWhenMirrored() {
@@ -267,19 +312,25 @@ class TestDressing : public QObject {
     const PointsPtr placed = dressedBy(tumbled(scattered(0.3)), {}, nullptr, std::make_shared<const Kit>(crates));
     const auto mesh = baked(*placed, false, 10'000'000, {});
     double volume = 0;
-    for (std::size_t i = 0; i < placed->count; ++i) volume += 0.5 * static_cast<double>(std::abs(placed->size[i].x * placed->size[i].y * placed->size[i].z));
+    for (std::size_t i = 0; i < placed->count; ++i)
+      volume += 0.5 * static_cast<double>(std::abs(placed->size[i].x * placed->size[i].y * placed->size[i].z));
     QVERIFY(test::within(signedVolume(*mesh), volume, 0, 1e-3));
-    for (std::size_t f = 0; f < mesh->faceCount(); f += 7) QVERIFY(glm::dot(mesh->faceNormal(f), mesh->normals[mesh->triangles[f].x]) > 0);
+    for (std::size_t f = 0; f < mesh->faceCount(); f += 7)
+      QVERIFY(glm::dot(mesh->faceNormal(f), mesh->normals[mesh->triangles[f].x]) > 0);
     QCOMPARE(baked(*placed, false, 100, {}).error().code, ProblemCode::TooMany);
   }
 
   void awkwardPropsStandRight_data() {
     QTest::addColumn<QString>("file");
     QTest::addColumn<QString>("remedy");
-    QTest::newRow("Z is up") << "kit/slab-b.glb" << "z_up";
-    QTest::newRow("pivot in the middle") << "kit/mooring-post.glb" << "pivot";
-    QTest::newRow("in centimeters") << "kit/sea-kale.glb" << "unit";
-    QTest::newRow("two detached parts") << "kit/driftwood-a.glb" << "";
+    QTest::newRow("Z is up") << "kit/slab-b.glb"
+                             << "z_up";
+    QTest::newRow("pivot in the middle") << "kit/mooring-post.glb"
+                                         << "pivot";
+    QTest::newRow("in centimeters") << "kit/sea-kale.glb"
+                                    << "unit";
+    QTest::newRow("two detached parts") << "kit/driftwood-a.glb"
+                                        << "";
   }
   void awkwardPropsStandRight() {
     QFETCH(QString, file);
@@ -327,7 +378,8 @@ class TestDressing : public QObject {
     e.mounts = {{"peg", {1, 2, 3}, {0, 0, 90}}};
     const auto prop = makePlanProp(e, box);
     const Box3 bounds = (*prop)->surface->bounds();
-    QVERIFY(test::within(static_cast<double>(glm::length(bounds.extent() - Vec3(12, 3, 6))), 0, 1e-4));  // three times, a quarter turn swaps x and z
+    QVERIFY(test::within(static_cast<double>(glm::length(bounds.extent() - Vec3(12, 3, 6))), 0,
+                         1e-4));  // three times, a quarter turn swaps x and z
     QVERIFY(glm::length(bounds.center()) < 1e-4F);
     QCOMPARE((*prop)->footprint, 0.7F);
     QCOMPARE((*prop)->tags, (std::vector<std::string>{"rock", "heavy"}));
@@ -341,7 +393,8 @@ class TestDressing : public QObject {
     PropEntry e = entryOf("scan", "scan");
     const auto heavy = makePlanProp(e, *ball);
     const auto warnings = warningsOf(e, *ball, **heavy);
-    const auto it = std::find_if(warnings.begin(), warnings.end(), [](const PropWarning& w) { return w.about == PropWarning::About::Heavy; });
+    const auto it = std::find_if(warnings.begin(), warnings.end(),
+                                 [](const PropWarning& w) { return w.about == PropWarning::About::Heavy; });
     QVERIFY(it != warnings.end());
     it->apply(e);
     const auto light = makePlanProp(e, *ball);
@@ -364,26 +417,36 @@ class TestDressing : public QObject {
     for (std::size_t f = 0; f < box.faceCount(); ++f)
       for (int k = 0; k < 3; ++k) QVERIFY(glm::distance(box.normals[box.triangles[f][k]], box.faceNormal(f)) < 1e-5F);
     const Surface ball = withCreases(makeBall(1, 24), 40);
-    for (std::size_t v = 0; v < ball.positions.size(); ++v) QVERIFY(glm::dot(ball.normals[v], glm::normalize(ball.positions[v])) > 0.98F);
+    for (std::size_t v = 0; v < ball.positions.size(); ++v)
+      QVERIFY(glm::dot(ball.normals[v], glm::normalize(ball.positions[v])) > 0.98F);
     QCOMPARE(openEdgeCount(makeBox({1, 1, 1})), std::size_t{0});
     QCOMPARE(openEdgeCount(makePlane(1, 1, 3)), std::size_t{12});
   }
 
   void markersKeepTheirPlaceTurnAndIds() {
     test::Bench bench;
-    const PointsPtr all = bench.points("markers", {}, {{"file", std::string("jetty.glb")}, {"under", std::string("layout")}});
-    const PointsPtr posts = bench.points("markers", {}, {{"file", std::string("jetty.glb")}, {"names", std::string("post_*")}, {"turn", std::vector<double>{0, 90, 0}}, {"move", std::vector<double>{0, 1, 0}}});
+    const PointsPtr all = bench.points("markers", {},
+                                       {{"file", std::string("jetty.glb")}, {"under", std::string("layout")}});
+    const PointsPtr posts = bench.points("markers", {},
+                                         {{"file", std::string("jetty.glb")},
+                                          {"names", std::string("post_*")},
+                                          {"turn", std::vector<double>{0, 90, 0}},
+                                          {"move", std::vector<double>{0, 1, 0}}});
     QVERIFY(all->count > posts->count && posts->count == 18);
     std::map<std::uint64_t, std::size_t> placeOf;
     for (std::size_t i = 0; i < all->count; ++i) placeOf[all->id[i]] = i;
     const auto& names = *columnOf<TextColumn>(posts->attributes, "name");
     for (std::size_t i = 0; i < posts->count; ++i) {
       QVERIFY(QString::fromStdString(names.at(i)).startsWith(QStringLiteral("post_")));
-      const std::size_t k = placeOf.at(posts->id[i]);  // the same placeholder, whatever else is taken and wherever the whole is moved
+      const std::size_t k = placeOf.at(
+          posts->id[i]);  // the same placeholder, whatever else is taken and wherever the whole is moved
       const Vec3 p = all->position[k];
       QVERIFY(glm::distance(posts->position[i], Vec3(p.z, p.y + 1, -p.x)) < 1e-3F);
     }
-    QCOMPARE(bench.run("markers", {}, {{"file", std::string("jetty.glb")}, {"under", std::string("nobody")}}).error().message, std::string("no node is called \"nobody\""));
+    QCOMPARE(bench.run("markers", {}, {{"file", std::string("jetty.glb")}, {"under", std::string("nobody")}})
+                 .error()
+                 .message,
+             std::string("no node is called \"nobody\""));
   }
 
   void namedPartsBecomePropsOfTheirOwn() {
@@ -406,11 +469,13 @@ class TestDressing : public QObject {
     auto kit = std::make_shared<Kit>();
     kit->entries.push_back({makeProp("door", "door", std::make_shared<const Surface>(two)), 1});
     const PointsPtr doors = dressedBy(tumbled(scattered(0.2)), {}, nullptr, kit);
-    const PointsPtr knobs = bench.points("on-props", test::inputs({{"points", doors}}), {{"at", std::string("parts")}, {"names", std::string("knob")}});
+    const PointsPtr knobs = bench.points("on-props", test::inputs({{"points", doors}}),
+                                         {{"at", std::string("parts")}, {"names", std::string("knob")}});
     QCOMPARE(knobs->count, doors->count);
     QCOMPARE(propName(*knobs, 0), std::string("door knob"));
     QCOMPARE(knobs->kit->entries[0].prop->surface->faceCount(), other.faceCount());
-    for (std::size_t i = 0; i < knobs->count; ++i) QVERIFY(glm::distance(knobs->position[i], doors->position[i]) < 1e-5F && knobs->size[i] == doors->size[i]);
+    for (std::size_t i = 0; i < knobs->count; ++i)
+      QVERIFY(glm::distance(knobs->position[i], doors->position[i]) < 1e-5F && knobs->size[i] == doors->size[i]);
   }
 };
 

@@ -1,5 +1,6 @@
-// Every kind at the ends of what it may be given: parameters at their limits, empty and poor inputs, a cancel in the middle, a limit on
-// points. Nothing crashes, nothing that is not a number comes out, and what cannot be done is said with advice.
+// Every kind at the ends of what it may be given: parameters at their limits, empty and poor inputs, a cancel in the
+// middle, a limit on points. Nothing crashes, nothing that is not a number comes out, and what cannot be done is said
+// with advice.
 #include "tests/support/kinds.h"
 
 #include <chrono>
@@ -33,7 +34,11 @@ std::string faultOfOutputs(const Outputs& outputs) {
 
 std::string named(const ParamMap& params) {
   std::string out;
-  for (const auto& [id, value] : params) out += " " + id + (std::get_if<double>(&value) ? "=" + std::to_string(std::get<double>(value)) : std::get_if<std::string>(&value) ? "=" + std::get<std::string>(value) : "");
+  for (const auto& [id, value] : params)
+    out += " " + id +
+           (std::get_if<double>(&value)        ? "=" + std::to_string(std::get<double>(value))
+            : std::get_if<std::string>(&value) ? "=" + std::get<std::string>(value)
+                                               : "");
   return out;
 }
 
@@ -45,15 +50,21 @@ std::vector<ParamValue> endsOf(const ParamSpec& spec) {
     case ParamType::Toggle: return {false, true};
     case ParamType::Number:
     case ParamType::Integer: return {low, high, spec.usualMin, spec.usualMax};
-    case ParamType::Vector: return {std::vector<double>{low, low, low}, std::vector<double>{high, low, high}, std::vector<double>{0, 0, 0}};
-    case ParamType::Range: return {std::vector<double>{low, low}, std::vector<double>{low, high}, std::vector<double>{high, high}, std::vector<double>{high, low}};
-    case ParamType::Band: return {std::vector<double>{low, low, low, low}, std::vector<double>{low, low, high, high}, std::vector<double>{high, high, high, high}};
+    case ParamType::Vector:
+      return {std::vector<double>{low, low, low}, std::vector<double>{high, low, high}, std::vector<double>{0, 0, 0}};
+    case ParamType::Range:
+      return {std::vector<double>{low, low}, std::vector<double>{low, high}, std::vector<double>{high, high},
+              std::vector<double>{high, low}};
+    case ParamType::Band:
+      return {std::vector<double>{low, low, low, low}, std::vector<double>{low, low, high, high},
+              std::vector<double>{high, high, high, high}};
     case ParamType::Choice: {
       std::vector<ParamValue> out;
       for (const Option& o : spec.options) out.push_back(o.id);
       return out;
     }
-    case ParamType::Text: return {std::string(), std::string("*"), std::string("\n\t\xc3\xa9\xe2\x82\xac"), std::string(5000, 'x')};
+    case ParamType::Text:
+      return {std::string(), std::string("*"), std::string("\n\t\xc3\xa9\xe2\x82\xac"), std::string(5000, 'x')};
     case ParamType::Curve: return {std::vector<double>{0, 0, 1, 1}, std::vector<double>{0, 1, 0, 0, 1, 1, 1, 0}};
     case ParamType::Strokes: return {std::vector<double>{}, std::vector<double>{1e4, 1e4, 1e4, 0.001, 1, 1}};
     case ParamType::Faces: return {std::vector<double>{}, std::vector<double>{4e9}};
@@ -84,7 +95,8 @@ SurfacePtr poorSurface() {
   s.normals.clear();
   s.uvs.clear();
   const auto n = static_cast<std::uint32_t>(s.positions.size());
-  s.positions.insert(s.positions.end(), {{0, 5, 0}, {0, 5, 0}, {1e4F, 0, 0}, {1e4F, 0, 1}, {1e4F + 1, 0, 0}, {3, 3, 3}});
+  s.positions.insert(s.positions.end(),
+                     {{0, 5, 0}, {0, 5, 0}, {1e4F, 0, 0}, {1e4F, 0, 1}, {1e4F + 1, 0, 0}, {3, 3, 3}});
   s.triangles.push_back({n, n + 1, n});
   s.triangles.push_back({n + 2, n + 3, n + 4});
   return std::make_shared<const Surface>(s);
@@ -104,8 +116,11 @@ class TestEnds : public EveryKind {
     const auto out = bench.run(kind().id, in, params);
     const Seconds took = std::chrono::steady_clock::now() - start;
     QVERIFY2(took.count() < 60, ("takes for ever with" + named(params)).c_str());
-    if (out) QVERIFY2(faultOfOutputs(*out).empty(), (faultOfOutputs(*out) + " with" + named(params)).c_str());
-    else QVERIFY2(!out.error().message.empty() && out.error().code != ProblemCode::Internal, ("no reason with" + named(params)).c_str());
+    if (out)
+      QVERIFY2(faultOfOutputs(*out).empty(), (faultOfOutputs(*out) + " with" + named(params)).c_str());
+    else
+      QVERIFY2(!out.error().message.empty() && out.error().code != ProblemCode::Internal,
+               ("no reason with" + named(params)).c_str());
   }
 
  private Q_SLOTS:
@@ -121,7 +136,8 @@ class TestEnds : public EveryKind {
         params[spec.id] = value;
         if (!spec.shownBy.empty()) {  // or it would not count
           const ParamSpec* by = kind().findParam(spec.shownBy);
-          params[by->id] = by->type == ParamType::Toggle ? ParamValue(spec.shownFor.front() == "on") : ParamValue(spec.shownFor.front());
+          params[by->id] = by->type == ParamType::Toggle ? ParamValue(spec.shownFor.front() == "on")
+                                                         : ParamValue(spec.shownFor.front());
         }
         tryIt(in, params);
         if (QTest::currentTestFailed()) return;

@@ -1,5 +1,6 @@
-// Locality of what looks at its surroundings: an edit in one place changes nothing farther away than the declared reach. Each row edits
-// one thing (a patch, a point, a dab, a bump of the ground) and compares every value or point before and after.
+// Locality of what looks at its surroundings: an edit in one place changes nothing farther away than the declared
+// reach. Each row edits one thing (a patch, a point, a dab, a bump of the ground) and compares every value or point
+// before and after.
 #include "core/masks/place_masks.h"
 #include "core/masks/point_masks.h"
 #include "tests/support/support.h"
@@ -11,14 +12,15 @@ using namespace arvesk;
 namespace {
 
 constexpr float kExtent = 40;
-constexpr std::size_t kOne = 37;       // the point that is moved
-const Vec3 kMove(3, 0, -2);            // m
+constexpr std::size_t kOne = 37;  // the point that is moved
+const Vec3 kMove(3, 0, -2);       // m
 
 PointsPtr shared(Points p) { return std::make_shared<const Points>(std::move(p)); }
 
 PointsPtr sown(double density) {
   test::Bench bench;
-  return bench.points("sow-on-surface", test::inputs({{"surface", test::hills(60, kExtent, 5)}}), {{"density", density}, {"footprint", 0.4}});
+  return bench.points("sow-on-surface", test::inputs({{"surface", test::hills(60, kExtent, 5)}}),
+                      {{"density", density}, {"footprint", 0.4}});
 }
 
 /// One of the points moved aside.
@@ -41,8 +43,10 @@ SurfacePtr withBump(const SurfacePtr& ground, const Vec3& place, float radius) {
   return std::make_shared<const Surface>(std::move(s));
 }
 
-/// Values before and after; those that changed must lie within `reach` of one of the edited places. Some must change, or nothing was tested.
-void compareMasks(const Mask& before, const Mask& after, const Points& at, const std::vector<Vec3>& edited, float reach) {
+/// Values before and after; those that changed must lie within `reach` of one of the edited places. Some must change,
+/// or nothing was tested.
+void compareMasks(const Mask& before, const Mask& after, const Points& at, const std::vector<Vec3>& edited,
+                  float reach) {
   const Array<float> a = maskValues({}, before, at);
   const Array<float> b = maskValues({}, after, at);
   std::size_t changed = 0;
@@ -50,8 +54,11 @@ void compareMasks(const Mask& before, const Mask& after, const Points& at, const
     if (a[i] == b[i]) continue;
     ++changed;
     float nearest = 1e9F;
-    for (const Vec3& e : edited) nearest = std::min(nearest, glm::length(Vec2(at.position[i].x - e.x, at.position[i].z - e.z)));
-    QVERIFY2(nearest <= reach + 1e-3F, qPrintable(QStringLiteral("a value %1 m away changed, the reach is %2 m").arg(static_cast<double>(nearest)).arg(static_cast<double>(reach))));
+    for (const Vec3& e : edited)
+      nearest = std::min(nearest, glm::length(Vec2(at.position[i].x - e.x, at.position[i].z - e.z)));
+    QVERIFY2(nearest <= reach + 1e-3F, qPrintable(QStringLiteral("a value %1 m away changed, the reach is %2 m")
+                                                      .arg(static_cast<double>(nearest))
+                                                      .arg(static_cast<double>(reach))));
   }
   QVERIFY(changed > 0);
   QVERIFY(changed < at.count / 2);
@@ -83,7 +90,8 @@ class TestLocality : public QObject {
     QVERIFY(others->count > kOne);
     const PointsPtr moved = withOneMoved(others);
     const auto make = [&](const PointsPtr& of) {
-      return kind == QStringLiteral("distance") ? makeDistanceMask({of}, nullptr, {}, 100, {0, 0, 0.5F, reach}, {}) : makeCrowdingMask({of}, reach, false, {0, 1, 3, 6}, {});
+      return kind == QStringLiteral("distance") ? makeDistanceMask({of}, nullptr, {}, 100, {0, 0, 0.5F, reach}, {})
+                                                : makeCrowdingMask({of}, reach, false, {0, 1, 3, 6}, {});
     };
     compareMasks(*make(others), *make(moved), *at, {others->position[kOne], moved->position[kOne]}, reach);
   }
@@ -103,7 +111,8 @@ class TestLocality : public QObject {
     constexpr float kBump = 2;
     const SurfacePtr bumped = withBump(ground, place, kBump);
     const auto make = [&](const SurfacePtr& of) {
-      return kind == QStringLiteral("openness") ? makeOpennessMask(of, {}, 48, reach, false, {0, 1, 1, 1}, {}) : makeHollowsMask(of, reach / 2, 24, {-0.5F, 0.5F, 9, 9}, {});
+      return kind == QStringLiteral("openness") ? makeOpennessMask(of, {}, 48, reach, false, {0, 1, 1, 1}, {})
+                                                : makeHollowsMask(of, reach / 2, 24, {-0.5F, 0.5F, 9, 9}, {});
     };
     // One face more than the bump, since its vertices bend the faces around it.
     compareMasks(*make(ground), *make(bumped), *at, {place}, reach + kBump + kExtent / 60 * 1.5F);
@@ -142,8 +151,11 @@ class TestLocality : public QObject {
     for (std::size_t i = 0; i < points->count; ++i) {
       if (a.contains(points->id[i]) == b.contains(points->id[i])) continue;
       ++changed;
-      const auto away = [&](const Vec3& e) { return glm::length(Vec2(points->position[i].x - e.x, points->position[i].z - e.z)); };
-      QVERIFY(std::min(away(patches->position[kOne]), away(moved->position[kOne])) <= 2.0F * 1.4F + 1e-3F);  // the radius and its raggedness
+      const auto away = [&](const Vec3& e) {
+        return glm::length(Vec2(points->position[i].x - e.x, points->position[i].z - e.z));
+      };
+      QVERIFY(std::min(away(patches->position[kOne]), away(moved->position[kOne])) <=
+              2.0F * 1.4F + 1e-3F);  // the radius and its raggedness
     }
     QVERIFY(changed > 5);
   }
@@ -156,7 +168,8 @@ class TestLocality : public QObject {
       if (i != kOne) rest.push_back(i);
     const auto members = [&](const PointsPtr& of) {
       test::Bench bench;
-      return bench.points("clumps", test::inputs({{"parents", of}}), {{"count", 12.0}, {"radius", 1.5}, {"separation", 0.0}});
+      return bench.points("clumps", test::inputs({{"parents", of}}),
+                          {{"count", 12.0}, {"radius", 1.5}, {"separation", 0.0}});
     };
     const PointsPtr all = members(parents);
     const auto without = placesById(*members(shared(gathered(*parents, rest))));

@@ -21,7 +21,9 @@ class TestNodes : public QObject {
  private Q_SLOTS:
   void terrainHasTheSizeAndHeightsAsked() {
     test::Bench bench;
-    const auto out = bench.run("terrain", {}, {{"file", std::string("tern-cove-height.png")}, {"width", 160.0}, {"lowest", -4.0}, {"highest", 22.0}});
+    const auto out = bench.run(
+        "terrain", {},
+        {{"file", std::string("tern-cove-height.png")}, {"width", 160.0}, {"lowest", -4.0}, {"highest", 22.0}});
     QVERIFY2(out, out ? "" : toLine(out.error()).c_str());
     const Surface& s = *std::get<SurfacePtr>(out->front());
     QCOMPARE(s.positions.size(), std::size_t{1025 * 1025});
@@ -37,7 +39,12 @@ class TestNodes : public QObject {
 
   void groundIsMovedTurnedAndSized() {
     test::Bench bench;
-    const auto out = bench.run("shape", {}, {{"form", std::string("box")}, {"extent", std::vector<double>{2, 4, 6}}, {"move", std::vector<double>{10, 0, 0}}, {"turn", std::vector<double>{0, 90, 0}}, {"size", 0.5}});
+    const auto out = bench.run("shape", {},
+                               {{"form", std::string("box")},
+                                {"extent", std::vector<double>{2, 4, 6}},
+                                {"move", std::vector<double>{10, 0, 0}},
+                                {"turn", std::vector<double>{0, 90, 0}},
+                                {"size", 0.5}});
     const Box3 box = std::get<SurfacePtr>(out->front())->bounds();
     QVERIFY(glm::length(box.extent() - Vec3(3, 2, 1)) < 1e-4F);
     QVERIFY(glm::length(box.center() - Vec3(10, 1, 0)) < 1e-4F);
@@ -66,7 +73,8 @@ class TestNodes : public QObject {
         variance += w * (1 - w);
         kept += ids.contains(p->id[i]);
       }
-      if (keep == "chance") QVERIFY(within(kept, expected, 5 * std::sqrt(variance)));  // five standard deviations of a sum of coins
+      if (keep == "chance")
+        QVERIFY(within(kept, expected, 5 * std::sqrt(variance)));  // five standard deviations of a sum of coins
       QVERIFY(bench.histogram && bench.histogram->keptCount == inside.count);
     }
   }
@@ -75,7 +83,8 @@ class TestNodes : public QObject {
     test::Bench bench;
     const PointsPtr p = sown(test::plane(20, 8));
     const MaskPtr mask = test::rampMask(2);
-    const auto out = bench.run("keep-by-mask", test::inputs({{"points", p}, {"mask", mask}}), {{"limit", std::vector<double>{0.25, 0.75}}});
+    const auto out = bench.run("keep-by-mask", test::inputs({{"points", p}, {"mask", mask}}),
+                               {{"limit", std::vector<double>{0.25, 0.75}}});
     const Array<float> kept = maskValues({}, *mask, *std::get<PointsPtr>((*out)[0]));
     const Array<float> left = maskValues({}, *mask, *std::get<PointsPtr>((*out)[1]));
     QVERIFY(!kept.empty() && !left.empty());
@@ -90,7 +99,10 @@ class TestNodes : public QObject {
     const PointsPtr p = sown(test::hills(60, 40, 6));
     const MaskPtr mask = test::rampMask(3);
     const auto slope = [&](const PointsPtr& in) { return a.points("keep-by-slope", test::inputs({{"points", in}})); };
-    const auto byMask = [&](const PointsPtr& in) { return b.points("keep-by-mask", test::inputs({{"points", in}, {"mask", mask}}), {{"keep", std::string("chance")}}); };
+    const auto byMask = [&](const PointsPtr& in) {
+      return b.points("keep-by-mask", test::inputs({{"points", in}, {"mask", mask}}),
+                      {{"keep", std::string("chance")}});
+    };
     const auto difference = findDifference(*slope(byMask(p)), *byMask(slope(p)));
     QVERIFY2(!difference, difference ? difference->c_str() : "");
   }
@@ -112,7 +124,9 @@ class TestNodes : public QObject {
     p.id = Array<std::uint64_t>{1, 2};
     p.footprint = Array<float>{0.2F, 0.3F};
     test::Bench bench;
-    const PointsPtr out = bench.points("clearance", test::inputs({{"points", std::make_shared<const Points>(p)}, {"priority", test::rampMask(0)}}), {{"stays", stays.toStdString()}});
+    const PointsPtr out = bench.points(
+        "clearance", test::inputs({{"points", std::make_shared<const Points>(p)}, {"priority", test::rampMask(0)}}),
+        {{"stays", stays.toStdString()}});
     QCOMPARE(out->count, std::size_t{1});
     QCOMPARE(out->id[0], expected);
   }
@@ -125,8 +139,12 @@ class TestNodes : public QObject {
     p.footprint = Column<float>(0.5F);
     p.size = Array<Vec3>{{1, 9, 1}, {0.5F, 1, 2.1F}};  // 0.5 m and 1.05 m: the larger of x and z counts, y does not
     test::Bench bench;
-    QCOMPARE(bench.points("clearance", test::inputs({{"points", std::make_shared<const Points>(p)}}))->count, std::size_t{1});
-    QCOMPARE(bench.points("clearance", test::inputs({{"points", std::make_shared<const Points>(p)}}), {{"factor", 0.9}})->count, std::size_t{2});
+    QCOMPARE(bench.points("clearance", test::inputs({{"points", std::make_shared<const Points>(p)}}))->count,
+             std::size_t{1});
+    QCOMPARE(
+        bench.points("clearance", test::inputs({{"points", std::make_shared<const Points>(p)}}), {{"factor", 0.9}})
+            ->count,
+        std::size_t{2});
   }
 
   void setDownEndsOnTheGroundAndSinks() {
@@ -154,7 +172,9 @@ class TestNodes : public QObject {
     // Half the amount goes half the way; out of reach is left out, or kept where it was.
     const PointsPtr half = bench.points("set-down", in, {{"amount", 50.0}});
     const PointsPtr all = bench.points("set-down", in);
-    for (std::size_t i = 0; i < half->count; ++i) QVERIFY(within(static_cast<double>(half->position[i].y), 0.5 * static_cast<double>(p.position[i].y + all->position[i].y), 1e-4));
+    for (std::size_t i = 0; i < half->count; ++i)
+      QVERIFY(within(static_cast<double>(half->position[i].y),
+                     0.5 * static_cast<double>(p.position[i].y + all->position[i].y), 1e-4));
     const auto near = bench.run("set-down", in, {{"reach", 0.5}});
     QVERIFY(std::get<PointsPtr>((*near)[1])->count > 0);
     QCOMPARE(std::get<PointsPtr>((*near)[0])->count + std::get<PointsPtr>((*near)[1])->count, p.count);
@@ -184,7 +204,8 @@ class TestNodes : public QObject {
     const PointsPtr flipped = bench.points("orient", in, {{"heading", std::string("fixed")}, {"flip_share", 30.0}});
     std::size_t down = 0;
     for (std::size_t i = 0; i < flipped->count; ++i) down += (flipped->orientation[i] * kUp).y < 0;
-    QVERIFY(within(static_cast<double>(down) / static_cast<double>(p->count), 0.3, 5 * std::sqrt(0.21 / static_cast<double>(p->count))));
+    QVERIFY(within(static_cast<double>(down) / static_cast<double>(p->count), 0.3,
+                   5 * std::sqrt(0.21 / static_cast<double>(p->count))));
     // Any way round: the mean of all up vectors is near 0.
     const PointsPtr any = bench.points("orient", in, {{"mode", std::string("any-way")}});
     Vec3 sum(0);
@@ -202,7 +223,8 @@ class TestNodes : public QObject {
     const PointsPtr full = bench.points("vary", in, params);
     const PointsPtr half = bench.points("vary", in, halfParams);
     for (std::size_t i = 0; i < full->count; ++i) {
-      QVERIFY(within(static_cast<double>(half->position[i].x - none->position[i].x), 0.5 * static_cast<double>(full->position[i].x - none->position[i].x), 1e-4));
+      QVERIFY(within(static_cast<double>(half->position[i].x - none->position[i].x),
+                     0.5 * static_cast<double>(full->position[i].x - none->position[i].x), 1e-4));
       QVERIFY(within(static_cast<double>(half->size[i].x - 1), 0.5 * static_cast<double>(full->size[i].x - 1), 1e-5));
       QVERIFY(full->size[i].x >= 0.5F && full->size[i].x <= 1.5F);
     }
@@ -217,7 +239,9 @@ class TestNodes : public QObject {
         if (weights[k] >= 0) kit->entries.push_back({bench.props[k], weights[k]});
       return bench.points("dress", test::inputs({{"points", p}, {"kit", KitPtr(kit)}}));
     };
-    const auto nameOf = [](const Points& q, std::size_t i) { return q.kit->entries[static_cast<std::size_t>(q.prop[i])].prop->uid; };
+    const auto nameOf = [](const Points& q, std::size_t i) {
+      return q.kit->entries[static_cast<std::size_t>(q.prop[i])].prop->uid;
+    };
     const PointsPtr all = dressed({1, 2, 5});
     std::map<std::string, double> counts;
     for (std::size_t i = 0; i < p->count; ++i) ++counts[nameOf(*all, i)];
@@ -228,8 +252,10 @@ class TestNodes : public QObject {
     const PointsPtr without = dressed({1, -1, 5});
     const PointsPtr heavier = dressed({1, 3, 5});
     for (std::size_t i = 0; i < p->count; ++i) {
-      if (nameOf(*all, i) != "float") QCOMPARE(nameOf(*without, i), nameOf(*all, i));  // removing one moves only its own
-      if (nameOf(*heavier, i) != nameOf(*all, i)) QCOMPARE(nameOf(*heavier, i), std::string("float"));  // more weight only takes
+      if (nameOf(*all, i) != "float")
+        QCOMPARE(nameOf(*without, i), nameOf(*all, i));  // removing one moves only its own
+      if (nameOf(*heavier, i) != nameOf(*all, i))
+        QCOMPARE(nameOf(*heavier, i), std::string("float"));  // more weight only takes
     }
   }
 
@@ -240,26 +266,32 @@ class TestNodes : public QObject {
     for (std::size_t i = 0; i < p->count; ++i) {
       const Prop& prop = *p->kit->entries[static_cast<std::size_t>(p->prop[i])].prop;
       QCOMPARE(p->footprint[i], prop.footprint);
-      if (prop.uid != "mat") QVERIFY(within(static_cast<double>(prop.height * p->size[i].y), 2, 1e-5));
-      else QCOMPARE(p->size[i].y, 1.0F);  // no height to scale, and it is said
+      if (prop.uid != "mat")
+        QVERIFY(within(static_cast<double>(prop.height * p->size[i].y), 2, 1e-5));
+      else
+        QCOMPARE(p->size[i].y, 1.0F);  // no height to scale, and it is said
     }
     QCOMPARE(bench.warnings.size(), std::size_t{1});
-    QVERIFY(within(static_cast<double>(bench.props[0]->footprint), std::sqrt(0.5), 1e-6));  // half the diagonal of a 1 m square
+    QVERIFY(within(static_cast<double>(bench.props[0]->footprint), std::sqrt(0.5),
+                   1e-6));  // half the diagonal of a 1 m square
     QVERIFY(within(static_cast<double>(bench.props[1]->footprint), 0.3, 1e-5));
   }
 
   void mergeKeepsTheFirstIdsAndUnitesKits() {
     test::Bench bench;
-    const PointsPtr a = bench.points("dress", test::inputs({{"points", sown(test::plane(10, 4))}, {"kit", test::someKit()}}));
+    const PointsPtr a = bench.points("dress",
+                                     test::inputs({{"points", sown(test::plane(10, 4))}, {"kit", test::someKit()}}));
     auto own = std::make_shared<Kit>();
     own->entries.push_back({a->kit->entries[2].prop, 1});
-    const PointsPtr b = bench.points("dress", test::inputs({{"points", sown(test::plane(10, 4))}, {"kit", KitPtr(own)}}));
+    const PointsPtr b = bench.points("dress",
+                                     test::inputs({{"points", sown(test::plane(10, 4))}, {"kit", KitPtr(own)}}));
     const PointsPtr all = bench.points("merge", test::inputs({{"points", a}, {"points", b}}));
     QCOMPARE(all->count, a->count + b->count);
     QVERIFY(!findFault(*all));
     for (std::size_t i = 0; i < a->count; ++i) QCOMPARE(all->id[i], a->id[i]);
     QCOMPARE(all->kit->entries.size(), std::size_t{3});
-    for (std::size_t i = 0; i < b->count; ++i) QCOMPARE(all->kit->entries[static_cast<std::size_t>(all->prop[a->count + i])].prop, own->entries[0].prop);
+    for (std::size_t i = 0; i < b->count; ++i)
+      QCOMPARE(all->kit->entries[static_cast<std::size_t>(all->prop[a->count + i])].prop, own->entries[0].prop);
   }
 
   void skippedAndWrongNumbersSaySo() {
@@ -267,7 +299,11 @@ class TestNodes : public QObject {
     const auto out = bench.run("choose", test::inputs({{"points", sown(test::plane(5, 2))}}), {{"number", 3.0}});
     QCOMPARE(out.error().message, std::string("number is 3, but there are 1 inputs"));
     QCOMPARE(bench.run("choose-props", {}).error().code, ProblemCode::MissingInput);
-    QCOMPARE(bench.run("clearance", test::inputs({{"points", sown(test::plane(5, 2))}}), {{"stays", std::string("mask")}}).error().code, ProblemCode::MissingInput);
+    QCOMPARE(
+        bench.run("clearance", test::inputs({{"points", sown(test::plane(5, 2))}}), {{"stays", std::string("mask")}})
+            .error()
+            .code,
+        ProblemCode::MissingInput);
   }
 };
 

@@ -1,5 +1,6 @@
-// One slider does not reshuffle the picture: a nudge of any number of any kind, under each of its choices, changes little. Points keep their
-// ids, places, turns, sizes and props, masks their values; a whole number that grows by one gives only its share anew.
+// One slider does not reshuffle the picture: a nudge of any number of any kind, under each of its choices, changes
+// little. Points keep their ids, places, turns, sizes and props, masks their values; a whole number that grows by one
+// gives only its share anew.
 #include "tests/support/kinds.h"
 
 #include <set>
@@ -17,21 +18,35 @@ struct Hard {
   Goes goes;  // everything moves along with it, on purpose; or what it does has no "a little" by its nature
 };
 const std::vector<Hard> kHard = {
-    {"markers", "unit_scale", Goes::Along}, {"markers", "move", Goes::Along}, {"markers", "turn", Goes::Along}, {"markers", "size", Goes::Along},
-    {"point-file", "move", Goes::Along}, {"pattern", "step", Goes::Along}, {"pattern", "center", Goes::Along}, {"pattern", "count", Goes::Along},
-    {"pattern", "rows", Goes::Along}, {"pattern", "radius", Goes::Along}, {"pattern", "turn", Goes::Along}, {"planting-grid", "spacing", Goes::Along}, {"planting-grid", "turn", Goes::Along},
-    {"move-as-one", "pivot", Goes::Along}, {"move-as-one", "place", Goes::Along}, {"move-as-one", "tilt", Goes::Along}, {"move-as-one", "heading", Goes::Along}, {"move-as-one", "size", Goes::Along},
+    {"markers", "unit_scale", Goes::Along},
+    {"markers", "move", Goes::Along},
+    {"markers", "turn", Goes::Along},
+    {"markers", "size", Goes::Along},
+    {"point-file", "move", Goes::Along},
+    {"pattern", "step", Goes::Along},
+    {"pattern", "center", Goes::Along},
+    {"pattern", "count", Goes::Along},
+    {"pattern", "rows", Goes::Along},
+    {"pattern", "radius", Goes::Along},
+    {"pattern", "turn", Goes::Along},
+    {"planting-grid", "spacing", Goes::Along},
+    {"planting-grid", "turn", Goes::Along},
+    {"move-as-one", "pivot", Goes::Along},
+    {"move-as-one", "place", Goes::Along},
+    {"move-as-one", "tilt", Goes::Along},
+    {"move-as-one", "heading", Goes::Along},
+    {"move-as-one", "size", Goes::Along},
     {"make-room", "rounds", Goes::Along},
-    {"points-of-surface", "cell", Goes::Along},       // the cells lie elsewhere
+    {"points-of-surface", "cell", Goes::Along},  // the cells lie elsewhere
     {"points-of-surface", "cell_turn", Goes::Along},
-    {"sow-on-surface", "spacing", Goes::Anew},        // Even: who keeps clear of whom is found anew (declared)
+    {"sow-on-surface", "spacing", Goes::Anew},  // Even: who keeps clear of whom is found anew (declared)
     {"sow-on-surface", "spacings", Goes::Anew},
-    {"clumps", "radius", Goes::Anew},                 // with a separation: who is near whom changes everywhere
+    {"clumps", "radius", Goes::Anew},  // with a separation: who is near whom changes everywhere
     {"clumps", "count", Goes::Anew},
     {"on-props", "spacing", Goes::Anew},
-    {"at-most", "every", Goes::Anew},                 // declared
-    {"choose", "number", Goes::Anew},                 // another input
-    {"picture", "repeats", Goes::Anew},               // two pictures side by side are not one
+    {"at-most", "every", Goes::Anew},    // declared
+    {"choose", "number", Goes::Anew},    // another input
+    {"picture", "repeats", Goes::Anew},  // two pictures side by side are not one
 };
 
 struct Difference {
@@ -41,10 +56,16 @@ struct Difference {
   double sized = 0;    // share
   double dressed = 0;  // share of points with another prop
   double value = 0;    // of masks
-  std::string text() const { return "lost " + std::to_string(lost) + ", moved " + std::to_string(moved) + " m, turned " + std::to_string(turned) + " deg, sized " + std::to_string(sized) + ", dressed " + std::to_string(dressed) + ", value " + std::to_string(value); }
+  std::string text() const {
+    return "lost " + std::to_string(lost) + ", moved " + std::to_string(moved) + " m, turned " +
+           std::to_string(turned) + " deg, sized " + std::to_string(sized) + ", dressed " + std::to_string(dressed) +
+           ", value " + std::to_string(value);
+  }
 };
 
-std::string propOf(const Points& p, std::size_t i) { return p.kit && p.prop[i] != kNoProp ? p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid : std::string(); }
+std::string propOf(const Points& p, std::size_t i) {
+  return p.kit && p.prop[i] != kNoProp ? p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid : std::string();
+}
 
 Difference between(const Points& a, const Points& b) {
   std::map<std::uint64_t, std::size_t> places;
@@ -57,22 +78,27 @@ Difference between(const Points& a, const Points& b) {
     const std::size_t k = it->second;
     ++same;
     d.moved += static_cast<double>(glm::distance(a.position[k], b.position[i]));
-    d.turned += 2 * std::acos(std::min(1.0, static_cast<double>(std::abs(glm::dot(a.orientation[k], b.orientation[i]))))) * 57.2958;
+    d.turned += 2 *
+                std::acos(std::min(1.0, static_cast<double>(std::abs(glm::dot(a.orientation[k], b.orientation[i]))))) *
+                57.2958;
     d.sized += static_cast<double>(glm::distance(a.size[k], b.size[i]) / std::max(glm::length(a.size[k]), 1e-6F));
     d.dressed += propOf(a, k) != propOf(b, i);
   }
   d.lost = a.count > 0 ? 1 - static_cast<double>(same) / static_cast<double>(a.count) : 0;
-  for (double* mean : {&d.moved, &d.turned, &d.sized, &d.dressed}) *mean /= std::max<double>(1, static_cast<double>(same));
+  for (double* mean : {&d.moved, &d.turned, &d.sized, &d.dressed})
+    *mean /= std::max<double>(1, static_cast<double>(same));
   return d;
 }
 
 Difference between(const Outputs& a, const Outputs& b) {
-  if (const auto* points = std::get_if<PointsPtr>(&a.front())) return between(**points, *std::get<PointsPtr>(b.front()));
+  if (const auto* points = std::get_if<PointsPtr>(&a.front()))
+    return between(**points, *std::get<PointsPtr>(b.front()));
   Difference d;
   if (const auto* mask = std::get_if<MaskPtr>(&a.front())) {
     const Array<float> before = maskValues({}, **mask, *pointsOnGround());
     const Array<float> after = maskValues({}, *std::get<MaskPtr>(b.front()), *pointsOnGround());
-    for (std::size_t i = 0; i < before.size(); ++i) d.value += static_cast<double>(std::abs(before[i] - after[i])) / static_cast<double>(before.size());
+    for (std::size_t i = 0; i < before.size(); ++i)
+      d.value += static_cast<double>(std::abs(before[i] - after[i])) / static_cast<double>(before.size());
   }
   return d;
 }
@@ -82,7 +108,8 @@ std::optional<ParamValue> nudged(const ParamSpec& spec, const ParamValue& value,
   const double by = way * (spec.usualMax - spec.usualMin) * 1e-3;
   if (spec.type == ParamType::Integer) return std::get<double>(value) + way;
   if (spec.type == ParamType::Number) return std::get<double>(value) + by;
-  if (spec.type != ParamType::Vector && spec.type != ParamType::Range && spec.type != ParamType::Band) return std::nullopt;
+  if (spec.type != ParamType::Vector && spec.type != ParamType::Range && spec.type != ParamType::Band)
+    return std::nullopt;
   auto numbers = std::get<std::vector<double>>(value);
   // One side of a range or band moves outward: many values are exactly at an end, and nothing lies beyond it.
   const std::size_t half = spec.type == ParamType::Vector ? 0 : numbers.size() / 2;
@@ -126,18 +153,26 @@ class TestNudges : public EveryKind {
         tried.insert(spec.id);
         const Difference d = between(*before, *after);
         std::string words = k.id + "." + spec.id;
-        for (const auto& [id, v] : setting) if (const auto* s = std::get_if<std::string>(&v)) words += " " + id + "=" + *s;
-        const auto hard = std::find_if(kHard.begin(), kHard.end(), [&](const Hard& h) { return k.id == h.kind && spec.id == h.param; });
+        for (const auto& [id, v] : setting)
+          if (const auto* s = std::get_if<std::string>(&v)) words += " " + id + "=" + *s;
+        const auto hard = std::find_if(kHard.begin(), kHard.end(),
+                                       [&](const Hard& h) { return k.id == h.kind && spec.id == h.param; });
         if (hard != kHard.end() && hard->goes == Goes::Anew) continue;
-        // A whole number that grows by one takes its share from the others; a mask of some parts may go a little farther.
+        // A whole number that grows by one takes its share from the others; a mask of some parts may go a little
+        // farther.
         const bool isWhole = spec.type == ParamType::Integer;
-        const double share = isWhole ? 1.5 / std::get<double>(*value) : hard != kHard.end() ? 0.04 : 0.02;  // what moves leaves at the edge
-        const bool isInPlace = hard != kHard.end() || (d.moved < (isWhole ? share : 0.03) && d.turned < 1 && d.sized < 0.02);
-        QVERIFY2(isInPlace && d.lost <= share + 0.01 && d.dressed < 0.02 && d.value < 0.06, (words + ": " + d.text()).c_str());
+        const double share = isWhole               ? 1.5 / std::get<double>(*value)
+                             : hard != kHard.end() ? 0.04
+                                                   : 0.02;  // what moves leaves at the edge
+        const bool isInPlace = hard != kHard.end() ||
+                               (d.moved < (isWhole ? share : 0.03) && d.turned < 1 && d.sized < 0.02);
+        QVERIFY2(isInPlace && d.lost <= share + 0.01 && d.dressed < 0.02 && d.value < 0.06,
+                 (words + ": " + d.text()).c_str());
       }
     }
     for (const ParamSpec& spec : k.params)
-      if (spec.type == ParamType::Number || spec.type == ParamType::Integer) QVERIFY2(tried.contains(spec.id), (spec.id + " was never tried").c_str());
+      if (spec.type == ParamType::Number || spec.type == ParamType::Integer)
+        QVERIFY2(tried.contains(spec.id), (spec.id + " was never tried").c_str());
   }
 };
 

@@ -40,15 +40,19 @@ class TestSow : public QObject {
  private Q_SLOTS:
   void freeGivesTheDensityAndIsUniform() {
     test::Bench bench;
-    const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", test::plane(20, 37)}}), {{"density", 100.0}});
+    const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", test::plane(20, 37)}}),
+                                     {{"density", 100.0}});
     // Counts per face are rounded by a fixed draw, so the total varies less than a Poisson count would.
     QVERIFY(within(static_cast<double>(p->count), 40000, 5 * std::sqrt(40000)));
     std::array<int, 64> cells{};
-    for (std::size_t i = 0; i < p->count; ++i) ++cells[static_cast<std::size_t>((p->position[i].x + 10) / 2.5F) * 8 + static_cast<std::size_t>((p->position[i].z + 10) / 2.5F)];
+    for (std::size_t i = 0; i < p->count; ++i)
+      ++cells[static_cast<std::size_t>((p->position[i].x + 10) / 2.5F) * 8 +
+              static_cast<std::size_t>((p->position[i].z + 10) / 2.5F)];
     double chiSquare = 0;
     const double expected = static_cast<double>(p->count) / 64;
     for (const int n : cells) chiSquare += (n - expected) * (n - expected) / expected;
-    QVERIFY2(chiSquare < 117, "chi-square with 63 degrees of freedom, 0.005 % point about 117 (Wilson and Hilferty 1931)");
+    QVERIFY2(chiSquare < 117,
+             "chi-square with 63 degrees of freedom, 0.005 % point about 117 (Wilson and Hilferty 1931)");
   }
 
   /// The vectorized loop gives every face the count of the plain sum, whatever the length and with keys or without.
@@ -63,11 +67,13 @@ class TestSow : public QObject {
       }
       for (const bool hasKeys : {false, true}) {
         std::vector<std::uint32_t> counts(n);
-        const std::size_t total = countCandidates(areas.data(), hasKeys ? keys.data() : nullptr, 1000, n, 37.5, draw, counts.data());
+        const std::size_t total = countCandidates(areas.data(), hasKeys ? keys.data() : nullptr, 1000, n, 37.5, draw,
+                                                  counts.data());
         std::size_t sum = 0;
         for (std::size_t i = 0; i < n; ++i) {
           const std::uint32_t key = hasKeys ? keys[i] : 1000 + static_cast<std::uint32_t>(i);
-          QCOMPARE(counts[i], static_cast<std::uint32_t>(std::floor(static_cast<double>(areas[i]) * 37.5 + unitDouble(draw.bits(key)))));
+          QCOMPARE(counts[i], static_cast<std::uint32_t>(
+                                  std::floor(static_cast<double>(areas[i]) * 37.5 + unitDouble(draw.bits(key)))));
           sum += counts[i];
         }
         QCOMPARE(total, sum);
@@ -94,10 +100,12 @@ class TestSow : public QObject {
     test::Bench bench;
     const SurfacePtr steep = test::leaning(20, 60);
     const PointsPtr skin = bench.points("sow-on-surface", test::inputs({{"surface", steep}}), {{"density", 50.0}});
-    const PointsPtr above = bench.points("sow-on-surface", test::inputs({{"surface", steep}}), {{"density", 50.0}, {"area", std::string("above")}});
+    const PointsPtr above = bench.points("sow-on-surface", test::inputs({{"surface", steep}}),
+                                         {{"density", 50.0}, {"area", std::string("above")}});
     QVERIFY(within(static_cast<double>(above->count) / static_cast<double>(skin->count), 0.5, 0.01));  // cos 60°
     const SurfacePtr ball = std::make_shared<const Surface>(makeBall(3, 40));
-    const PointsPtr top = bench.points("sow-on-surface", test::inputs({{"surface", ball}}), {{"density", 2000.0}, {"area", std::string("above")}});
+    const PointsPtr top = bench.points("sow-on-surface", test::inputs({{"surface", ball}}),
+                                       {{"density", 2000.0}, {"area", std::string("above")}});
     for (std::size_t i = 0; i < top->count; ++i) QVERIFY(top->position[i].y > -1e-3F);
     QVERIFY(within(static_cast<double>(top->count), 2000 * M_PI * 9, 0, 0.03));
   }
@@ -106,7 +114,9 @@ class TestSow : public QObject {
     test::Bench bench;
     std::set<std::uint64_t> before;
     for (const double total : {1.0, 500.0, 501.0, 4000.0}) {
-      const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(30, 30, 9)}, {"where", test::rampMask(-5)}}), {{"amount", std::string("total")}, {"total", total}});
+      const PointsPtr p = bench.points(
+          "sow-on-surface", test::inputs({{"surface", test::hills(30, 30, 9)}, {"where", test::rampMask(-5)}}),
+          {{"amount", std::string("total")}, {"total", total}});
       QCOMPARE(static_cast<double>(p->count), total);
       const std::set<std::uint64_t> now = ids(*p);
       QVERIFY(std::includes(now.begin(), now.end(), before.begin(), before.end()));
@@ -118,8 +128,10 @@ class TestSow : public QObject {
   void movingTheLimitOfWhereOnlyChangesPointsThatCrossIt() {
     test::Bench bench;
     for (const ParamMap& params : {ParamMap{{"density", 20.0}}, even(0.5)}) {
-      const PointsPtr a = bench.points("sow-on-surface", test::inputs({{"surface", test::plane(20, 10)}, {"where", test::rampMask(0)}}), params);
-      const PointsPtr b = bench.points("sow-on-surface", test::inputs({{"surface", test::plane(20, 10)}, {"where", test::rampMask(3)}}), params);
+      const PointsPtr a = bench.points(
+          "sow-on-surface", test::inputs({{"surface", test::plane(20, 10)}, {"where", test::rampMask(0)}}), params);
+      const PointsPtr b = bench.points(
+          "sow-on-surface", test::inputs({{"surface", test::plane(20, 10)}, {"where", test::rampMask(3)}}), params);
       const auto ia = ids(*a);
       const auto ib = ids(*b);
       QVERIFY(std::includes(ib.begin(), ib.end(), ia.begin(), ia.end()));
@@ -127,8 +139,9 @@ class TestSow : public QObject {
     }
   }
 
-  // Random sequential packing of equal disks ends at a covered share of 0.547 (Feder 1980; Torquato, "Random Heterogeneous Materials",
-  // 2002, table 3.8). Disks have the spacing as diameter; the rim of half a spacing counts as area of the square.
+  // Random sequential packing of equal disks ends at a covered share of 0.547 (Feder 1980; Torquato, "Random
+  // Heterogeneous Materials", 2002, table 3.8). Disks have the spacing as diameter; the rim of half a spacing counts as
+  // area of the square.
   void evenFillsAFlatSquare_data() {
     QTest::addColumn<int>("divisions");
     QTest::addColumn<double>("spacing");
@@ -141,7 +154,9 @@ class TestSow : public QObject {
     QFETCH(double, spacing);
     test::Bench bench;
     const double extent = spacing * 120;
-    const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", test::plane(static_cast<float>(extent), divisions)}}), even(spacing));
+    const PointsPtr p = bench.points("sow-on-surface",
+                                     test::inputs({{"surface", test::plane(static_cast<float>(extent), divisions)}}),
+                                     even(spacing));
     QVERIFY(static_cast<double>(leastDistance(*p, static_cast<float>(spacing) * 1.5F)) >= spacing * 0.99999);
     const double rimmed = (extent + spacing * 0.5) * (extent + spacing * 0.5);  // disks may stand on the rim
     const double covered = static_cast<double>(p->count) * M_PI * spacing * spacing / 4 / rimmed;
@@ -156,7 +171,10 @@ class TestSow : public QObject {
     const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", ground}}), even(0.35));
     QVERIFY(leastDistance(*p, 1) >= 0.34999F);
     const MaskPtr mask = test::rampMask(0);
-    const PointsPtr v = bench.points("sow-on-surface", test::inputs({{"surface", ground}, {"spacing", mask}}), {{"way", std::string("even")}, {"spacing_by", std::string("mask")}, {"spacings", std::vector<double>{1.2, 0.4}}});
+    const PointsPtr v = bench.points("sow-on-surface", test::inputs({{"surface", ground}, {"spacing", mask}}),
+                                     {{"way", std::string("even")},
+                                      {"spacing_by", std::string("mask")},
+                                      {"spacings", std::vector<double>{1.2, 0.4}}});
     const Array<float> m = maskValues({}, *mask, *v);
     std::size_t dense = 0;
     for (std::size_t i = 0; i < v->count; ++i) {
@@ -166,20 +184,24 @@ class TestSow : public QObject {
         QVERIFY(glm::distance(v->position[i], v->position[k]) >= least * 0.9999F);
       }
     }
-    QVERIFY2(static_cast<double>(dense) > 5 * static_cast<double>(v->count - dense), "nine times as dense where the spacing is a third");
+    QVERIFY2(static_cast<double>(dense) > 5 * static_cast<double>(v->count - dense),
+             "nine times as dense where the spacing is a third");
   }
 
   void tooManyIsSaidBeforeMemoryIsTaken() {
     test::Bench bench;
     bench.ctx.limits.points = 10'000;
-    for (const ParamMap& params : {ParamMap{{"density", 1000.0}}, even(0.01), ParamMap{{"amount", std::string("total")}, {"total", 20000.0}}}) {
+    for (const ParamMap& params :
+         {ParamMap{{"density", 1000.0}}, even(0.01), ParamMap{{"amount", std::string("total")}, {"total", 20000.0}}}) {
       const auto out = bench.run("sow-on-surface", test::inputs({{"surface", test::plane(20, 4)}}), params);
       QVERIFY(!out);
       QCOMPARE(out.error().code, ProblemCode::TooMany);
       QVERIFY(!out.error().advice.empty());
     }
     // A "where" that keeps nothing must end, with a word about it.
-    const auto none = bench.run("sow-on-surface", test::inputs({{"surface", test::plane(20, 4)}, {"where", test::rampMask(-100)}}), {{"amount", std::string("total")}, {"total", 10.0}});
+    const auto none = bench.run("sow-on-surface",
+                                test::inputs({{"surface", test::plane(20, 4)}, {"where", test::rampMask(-100)}}),
+                                {{"amount", std::string("total")}, {"total", 10.0}});
     QCOMPARE(none.error().code, ProblemCode::TooMany);
   }
 

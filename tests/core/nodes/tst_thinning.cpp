@@ -1,4 +1,5 @@
-// Properties of what thins and gathers: partitions, independence of order, shares within bounds, clumps apart and whole.
+// Properties of what thins and gathers: partitions, independence of order, shares within bounds, clumps apart and
+// whole.
 #include "core/plan/dials.h"
 #include "core/props/quantities.h"
 #include "core/spatial/outline.h"
@@ -27,7 +28,9 @@ PointsPtr reversed(const Points& p) {
   return shared(gathered(p, order));
 }
 
-PointsPtr cloud(std::size_t count, float extent, std::uint64_t seed) { return shared(test::randomPoints(count, {extent, 0, extent}, 0.1F, 0.2F, seed)); }
+PointsPtr cloud(std::size_t count, float extent, std::uint64_t seed) {
+  return shared(test::randomPoints(count, {extent, 0, extent}, 0.1F, 0.2F, seed));
+}
 
 /// Overlapping patches of many sizes and turns, each with a name of its own.
 PointsPtr somePatches(std::size_t count, float extent, std::uint64_t seed) {
@@ -47,7 +50,8 @@ PointsPtr somePatches(std::size_t count, float extent, std::uint64_t seed) {
   p.id = std::move(id);
   p.orientation = std::move(turn);
   p.size = std::move(size);
-  p.attributes.emplace("kind", TextColumn{std::make_shared<const std::vector<std::string>>(names), Column<std::uint32_t>(std::move(name))});
+  p.attributes.emplace("kind", TextColumn{std::make_shared<const std::vector<std::string>>(names),
+                                          Column<std::uint32_t>(std::move(name))});
   p.attributes.emplace("weight", Column<float>(Array<float>(count, 2.5F)));
   return shared(std::move(p));
 }
@@ -83,7 +87,8 @@ class TestThinning : public QObject {
     const PointsPtr points = cloud(8000, 30, 3);
     const PointsPtr a = somePatches(40, 30, 11);
     const PointsPtr b = somePatches(30, 30, 12);
-    const ParamMap params{{"shape", shape.toStdString()}, {"raggedness", ragged}, {"margin", margin}, {"from_above", fromAbove}};
+    const ParamMap params{
+        {"shape", shape.toStdString()}, {"raggedness", ragged}, {"margin", margin}, {"from_above", fromAbove}};
     ParamMap copying = params;
     copying["copies"] = std::string("kind, weight");
     const auto in = bench.run("keep-in", keepInputs(points, {a, b}), copying);
@@ -94,7 +99,8 @@ class TestThinning : public QObject {
     // Neither the order of the sets nor that of the patches in them changes anything.
     const auto turned = bench.run("keep-in", keepInputs(points, {reversed(*b), reversed(*a)}), copying);
     QVERIFY(!findDifference(*first(*in), *first(*turned)));
-    for (std::size_t i = 0; i < first(*in)->count; ++i) QCOMPARE(readText(*first(*in), "kind", i), readText(*first(*turned), "kind", i));
+    for (std::size_t i = 0; i < first(*in)->count; ++i)
+      QCOMPARE(readText(*first(*in), "kind", i), readText(*first(*turned), "kind", i));
     // Brute force without raggedness: the holder is the nearest in its own frame, and its attributes come whole.
     if (ragged > 0) return;
     const Points& kept = *first(*in);
@@ -105,7 +111,9 @@ class TestThinning : public QObject {
       std::string kind;
       for (const PointsPtr& set : {a, b})
         for (std::size_t k = 0; k < set->count; ++k) {
-          const float share = glm::length(Vec2(kept.position[i].x - set->position[k].x, kept.position[i].z - set->position[k].z)) / set->effectiveFootprint(k);
+          const float share = glm::length(Vec2(kept.position[i].x - set->position[k].x,
+                                               kept.position[i].z - set->position[k].z)) /
+                              set->effectiveFootprint(k);
           if (share >= best) continue;
           best = share;
           holder = set->id[k];
@@ -142,8 +150,10 @@ class TestThinning : public QObject {
     Inputs in = keepInputs(points, {});
     in.links["surface"].push_back({std::make_shared<const Surface>(ball), 3});
     const auto out = bench.run("keep-in", in, {{"from_above", false}});
-    for (std::size_t i = 0; i < first(*out)->count; ++i) QVERIFY(glm::distance(first(*out)->position[i], Vec3(4)) < 3.001F);
-    for (std::size_t i = 0; i < second(*out)->count; ++i) QVERIFY(glm::distance(second(*out)->position[i], Vec3(4)) > 2.97F);
+    for (std::size_t i = 0; i < first(*out)->count; ++i)
+      QVERIFY(glm::distance(first(*out)->position[i], Vec3(4)) < 3.001F);
+    for (std::size_t i = 0; i < second(*out)->count; ++i)
+      QVERIFY(glm::distance(second(*out)->position[i], Vec3(4)) > 2.97F);
     QVERIFY(first(*out)->count > 400);
     QCOMPARE(bench.run("keep-in", keepInputs(points, {})).error().code, ProblemCode::MissingInput);
   }
@@ -151,7 +161,8 @@ class TestThinning : public QObject {
   void shareOutIsAPartitionWithinBounds() {
     test::Bench bench;
     const PointsPtr points = cloud(20'000, 30, 4);
-    const auto out = bench.run("share-out", test::inputs({{"points", points}}), {{"count", 3.0}, {"weight_1", 1.0}, {"weight_2", 2.0}, {"weight_3", 5.0}});
+    const auto out = bench.run("share-out", test::inputs({{"points", points}}),
+                               {{"count", 3.0}, {"weight_1", 1.0}, {"weight_2", 2.0}, {"weight_3", 5.0}});
     std::set<std::uint64_t> all;
     std::size_t sum = 0;
     for (std::size_t k = 0; k < 8; ++k) {
@@ -178,7 +189,10 @@ class TestThinning : public QObject {
       return of;
     };
     const auto before = shareOf({{"count", 4.0}});
-    for (const auto& [params, wins] : std::vector<std::pair<ParamMap, std::size_t>>{{{{"count", 4.0}, {"weight_2", 1.3}}, 1}, {{{"count", 5.0}}, 4}, {{{"count", 4.0}, {"weight_1", 3.0}}, 0}}) {
+    for (const auto& [params, wins] :
+         std::vector<std::pair<ParamMap, std::size_t>>{{{{"count", 4.0}, {"weight_2", 1.3}}, 1},
+                                                       {{{"count", 5.0}}, 4},
+                                                       {{{"count", 4.0}, {"weight_1", 3.0}}, 0}}) {
       std::size_t moved = 0;
       for (const auto& [id, share] : shareOf(params)) {
         if (share == before.at(id)) continue;
@@ -187,7 +201,11 @@ class TestThinning : public QObject {
       }
       QVERIFY(moved > 500);
     }
-    const auto kindsOf = [&](const char* choices) { return bench.points("write-attribute", test::inputs({{"points", points}}), {{"name", std::string("kind")}, {"write", std::string("choice")}, {"choices", std::string(choices)}}); };
+    const auto kindsOf = [&](const char* choices) {
+      return bench.points(
+          "write-attribute", test::inputs({{"points", points}}),
+          {{"name", std::string("kind")}, {"write", std::string("choice")}, {"choices", std::string(choices)}});
+    };
     const PointsPtr few = kindsOf("moss 3, bare, fern 2");
     const PointsPtr more = kindsOf("lichen, fern 2, moss 3, bare");  // their order does not count
     std::size_t moved = 0;
@@ -215,16 +233,23 @@ class TestThinning : public QObject {
   void shareOutByRangesAndText() {
     test::Bench bench;
     const PointsPtr points = cloud(500, 30, 7);
-    const auto out = bench.run("share-out", test::inputs({{"points", points}}), {{"count", 3.0}, {"by", std::string("ranges")}, {"number", std::string("x")}, {"cuts", std::string("10, 20")}});
+    const auto out = bench.run(
+        "share-out", test::inputs({{"points", points}}),
+        {{"count", 3.0}, {"by", std::string("ranges")}, {"number", std::string("x")}, {"cuts", std::string("10, 20")}});
     for (std::size_t k = 0; k < 3; ++k)
       for (std::size_t i = 0; i < std::get<PointsPtr>((*out)[k])->count; ++i) {
         const float x = std::get<PointsPtr>((*out)[k])->position[i].x;
         QVERIFY(k == 0 ? x < 10 : k == 1 ? x >= 10 && x < 20 : x >= 20);
       }
-    QVERIFY(!bench.run("share-out", test::inputs({{"points", points}}), {{"by", std::string("ranges")}, {"number", std::string("nothing")}}));
+    QVERIFY(!bench.run("share-out", test::inputs({{"points", points}}),
+                       {{"by", std::string("ranges")}, {"number", std::string("nothing")}}));
     QVERIFY(!faultOf(*findNodeKind("share-out")->findParam("cuts"), std::string("3, 1")).empty());
     const PointsPtr named = somePatches(50, 20, 2);
-    const auto byText = bench.run("share-out", test::inputs({{"points", named}}), {{"by", std::string("text")}, {"text_name", std::string("kind")}, {"patterns", std::string("*/1 */2; */1?")}, {"count", 3.0}});
+    const auto byText = bench.run("share-out", test::inputs({{"points", named}}),
+                                  {{"by", std::string("text")},
+                                   {"text_name", std::string("kind")},
+                                   {"patterns", std::string("*/1 */2; */1?")},
+                                   {"count", 3.0}});
     QCOMPARE(std::get<PointsPtr>((*byText)[0])->count, std::size_t{2});
     QCOMPARE(std::get<PointsPtr>((*byText)[1])->count, std::size_t{10});
     QCOMPARE(std::get<PointsPtr>((*byText)[2])->count, std::size_t{38});
@@ -234,11 +259,14 @@ class TestThinning : public QObject {
     test::Bench bench;
     const PointsPtr points = cloud(1000, 30, 8);
     QCOMPARE(bench.points("at-most", test::inputs({{"points", points}}), {{"number", 120.0}})->count, std::size_t{120});
-    QCOMPARE(bench.points("at-most", test::inputs({{"points", points}}), {{"number", 5000.0}})->count, std::size_t{1000});
-    const PointsPtr nth = bench.points("at-most", test::inputs({{"points", points}}), {{"keep", std::string("every-nth")}, {"every", 4.0}});
+    QCOMPARE(bench.points("at-most", test::inputs({{"points", points}}), {{"number", 5000.0}})->count,
+             std::size_t{1000});
+    const PointsPtr nth = bench.points("at-most", test::inputs({{"points", points}}),
+                                       {{"keep", std::string("every-nth")}, {"every", 4.0}});
     QCOMPARE(nth->count, std::size_t{250});
     QCOMPARE(nth->id[1], points->id[4]);
-    const auto out = bench.run("at-most", test::inputs({{"points", points}, {"mask", test::rampMask(15)}}), {{"number", 100.0}, {"first", std::string("mask")}});
+    const auto out = bench.run("at-most", test::inputs({{"points", points}, {"mask", test::rampMask(15)}}),
+                               {{"number", 100.0}, {"first", std::string("mask")}});
     const Array<float> kept = maskValues({}, *test::rampMask(15), *first(*out));
     const Array<float> left = maskValues({}, *test::rampMask(15), *second(*out));
     QVERIFY(*std::min_element(kept.begin(), kept.end()) >= *std::max_element(left.begin(), left.end()) - 1e-6F);
@@ -247,10 +275,14 @@ class TestThinning : public QObject {
   void clumpsKeepTheirSeparationAcrossClumps() {
     test::Bench bench;
     const SurfacePtr ground = test::hills(50, 30, 4);
-    const PointsPtr parents = bench.points("sow-on-surface", test::inputs({{"surface", ground}}), {{"density", 0.4}, {"footprint", 0.4}});
+    const PointsPtr parents = bench.points("sow-on-surface", test::inputs({{"surface", ground}}),
+                                           {{"density", 0.4}, {"footprint", 0.4}});
     for (const char* shape : {"disc", "ring", "spiral", "ball"}) {
       const auto out = bench.run("clumps", test::inputs({{"parents", parents}, {"ground", ground}}),
-                                 {{"shape", std::string(shape)}, {"count", 25.0}, {"separation", 0.2}, {"parents", std::string("kept-with-room")}});
+                                 {{"shape", std::string(shape)},
+                                  {"count", 25.0},
+                                  {"separation", 0.2},
+                                  {"parents", std::string("kept-with-room")}});
       const Points& p = *first(*out);
       QVERIFY(p.count > 2000);
       QCOMPARE(second(*out)->count, parents->count);
@@ -265,22 +297,26 @@ class TestThinning : public QObject {
         }
       QVERIFY(neighborsOfOthers > 0);  // clumps do meet
       for (std::size_t i = 0; i < p.count; i += 5)
-        for (std::size_t k = 0; k < parents->count; ++k) QVERIFY(glm::distance(p.position[i], parents->position[k]) >= parents->effectiveFootprint(k));
+        for (std::size_t k = 0; k < parents->count; ++k)
+          QVERIFY(glm::distance(p.position[i], parents->position[k]) >= parents->effectiveFootprint(k));
     }
   }
 
   void membersAreTheirParentsOwn() {
     test::Bench bench;
     const PointsPtr parents = somePatches(100, 60, 9);
-    const ParamMap params{{"count", 10.0}, {"count_variation", 0.0}, {"radius", 2.0}, {"radius_variation", 0.0}, {"raggedness", 30.0}};
+    const ParamMap params{
+        {"count", 10.0}, {"count_variation", 0.0}, {"radius", 2.0}, {"radius_variation", 0.0}, {"raggedness", 30.0}};
     const PointsPtr all = bench.points("clumps", test::inputs({{"parents", parents}}), params);
     const auto& distance = *columnOf<Column<float>>(all->attributes, "parent-distance");
     for (std::size_t i = 0; i < all->count; ++i) QVERIFY(distance[i] <= 2 * 1.3F + 1e-4F);
     QVERIFY(columnOf<TextColumn>(all->attributes, "parent-kind"));
-    // Without a separation, fewer parents change nothing about the members of those that stay, and more members only add.
+    // Without a separation, fewer parents change nothing about the members of those that stay, and more members only
+    // add.
     Array<std::uint32_t> half;
     for (std::uint32_t i = 0; i < parents->count; i += 2) half.push_back(i);
-    const PointsPtr some = bench.points("clumps", test::inputs({{"parents", shared(gathered(*parents, half))}}), params);
+    const PointsPtr some = bench.points("clumps", test::inputs({{"parents", shared(gathered(*parents, half))}}),
+                                        params);
     ParamMap more = params;
     more["count"] = 14.0;
     const PointsPtr larger = bench.points("clumps", test::inputs({{"parents", parents}}), more);
@@ -304,10 +340,16 @@ class TestThinning : public QObject {
     a.faceMaterials.assign(a.faceCount(), 0);
     for (std::size_t f = 0; f < 8; ++f) a.faceMaterials[f] = 1;
     const auto surface = std::make_shared<const Surface>(a);
-    const auto part = [&](const ParamMap& params) { return std::get<SurfacePtr>(bench.run("part-of-surface", test::inputs({{"surface", surface}, {"mask", test::rampMask(0)}}), params)->front()); };
+    const auto part = [&](const ParamMap& params) {
+      return std::get<SurfacePtr>(
+          bench.run("part-of-surface", test::inputs({{"surface", surface}, {"mask", test::rampMask(0)}}), params)
+              ->front());
+    };
     QCOMPARE(part({{"by", std::string("name")}, {"patterns", std::string("roc?")}})->faceCount(), std::size_t{8});
-    QCOMPARE(part({{"by", std::string("name")}, {"patterns", std::string("rock")}, {"invert", true}})->faceCount(), std::size_t{24});
-    QCOMPARE(part({{"by", std::string("picked")}, {"faces", std::vector<double>{3, 9, 3}}})->faceCount(), std::size_t{2});
+    QCOMPARE(part({{"by", std::string("name")}, {"patterns", std::string("rock")}, {"invert", true}})->faceCount(),
+             std::size_t{24});
+    QCOMPARE(part({{"by", std::string("picked")}, {"faces", std::vector<double>{3, 9, 3}}})->faceCount(),
+             std::size_t{2});
     QCOMPARE(part({})->faceCount(), std::size_t{16});
     Surface b = makeBox({1, 1, 1});
     b.materials = {named("wood")};
@@ -323,13 +365,20 @@ class TestThinning : public QObject {
   void writtenAttributesAndOrder() {
     test::Bench bench;
     const PointsPtr points = cloud(4000, 30, 10);
-    const PointsPtr written = bench.points("write-attribute", test::inputs({{"points", points}}), {{"name", std::string("kind")}, {"write", std::string("choice")}, {"choices", std::string("moss 3, bare rock, fern 0")}});
+    const PointsPtr written = bench.points("write-attribute", test::inputs({{"points", points}}),
+                                           {{"name", std::string("kind")},
+                                            {"write", std::string("choice")},
+                                            {"choices", std::string("moss 3, bare rock, fern 0")}});
     std::map<std::string, double> counts;
     for (std::size_t i = 0; i < written->count; ++i) ++counts[*readText(*written, "kind", i)];
     QVERIFY(within(counts["moss"], 3000, 5 * std::sqrt(4000 * 0.75 * 0.25)));
     QVERIFY(counts["bare rock"] + counts["moss"] == 4000);
-    const PointsPtr numbers = bench.points("write-attribute", test::inputs({{"points", points}, {"mask", test::rampMask(15)}}), {{"name", std::string("damp")}, {"range", std::vector<double>{10, 20}}});
-    const PointsPtr ordered = bench.points("order", test::inputs({{"points", numbers}}), {{"by", std::string("number")}, {"number", std::string("damp")}, {"reversed", true}});
+    const PointsPtr numbers = bench.points("write-attribute",
+                                           test::inputs({{"points", points}, {"mask", test::rampMask(15)}}),
+                                           {{"name", std::string("damp")}, {"range", std::vector<double>{10, 20}}});
+    const PointsPtr ordered = bench.points(
+        "order", test::inputs({{"points", numbers}}),
+        {{"by", std::string("number")}, {"number", std::string("damp")}, {"reversed", true}});
     Array<float> damp(ordered->count);
     QVERIFY(readNumbers(*ordered, "damp", 0, ordered->count, damp.data()));
     QVERIFY(std::is_sorted(damp.rbegin(), damp.rend()) && damp.front() == 20 && damp.back() == 10);
@@ -353,7 +402,8 @@ class TestThinning : public QObject {
     plan.nodes[0].follows["spacing"] = "gone + 1";
     const auto problems = followDials(plan, Quality::Final);
     QVERIFY(problems.contains("a") && problems.at("a").message.find("no dial \"gone\"") != std::string::npos);
-    QVERIFY(!faultOfDialName(plan, "amount", "d1").empty() && !faultOfDialName(plan, "2x", "d1").empty() && !faultOfDialName(plan, "pi", "d1").empty());
+    QVERIFY(!faultOfDialName(plan, "amount", "d1").empty() && !faultOfDialName(plan, "2x", "d1").empty() &&
+            !faultOfDialName(plan, "pi", "d1").empty());
     QVERIFY(faultOfDialName(plan, "gap_2", "d1").empty());
   }
 };

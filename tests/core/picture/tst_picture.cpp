@@ -1,4 +1,5 @@
-// The renderer against what geometry says: where things are seen, what is in shadow, how normals bend, that threads do not matter.
+// The renderer against what geometry says: where things are seen, what is in shadow, how normals bend, that threads do
+// not matter.
 #include "core/picture/render.h"
 #include "core/props/baked.h"
 #include "tests/support/support.h"
@@ -60,13 +61,14 @@ class TestPicture : public QObject {
     }
   }
 
-  /// A placement is drawn as its real geometry would be: shading, textures, vertex colors and shadows under uneven, mirrored and turned
-  /// copies are those of the same mesh with every vertex moved.
+  /// A placement is drawn as its real geometry would be: shading, textures, vertex colors and shadows under uneven,
+  /// mirrored and turned copies are those of the same mesh with every vertex moved.
   void placementsLookLikeTheirBakedMesh() {
     auto texture = std::make_shared<Texture>();
     texture->width = texture->height = 8;
     for (std::uint64_t i = 0; i < 64; ++i)
-      for (std::uint64_t c = 0; c < 4; ++c) texture->rgba.push_back(c == 3 ? 255 : static_cast<std::uint8_t>(60 + mix64(i * 4 + c) % 190));
+      for (std::uint64_t c = 0; c < 4; ++c)
+        texture->rgba.push_back(c == 3 ? 255 : static_cast<std::uint8_t>(60 + mix64(i * 4 + c) % 190));
     Surface ball = makeBall(0.5F, 20);
     ball.materials.emplace_back();
     ball.materials.front().texture = texture;
@@ -78,7 +80,9 @@ class TestPicture : public QObject {
     leaf.materials.front().isTwoSided = true;
     leaf.materials.front().baseColor = {0.1F, 0.5F, 0.05F, 1};
     auto kit = std::make_shared<Kit>();
-    for (Surface* s : {&ball, &box, &leaf}) kit->entries.push_back({makeProp(std::to_string(kit->entries.size()), "prop", std::make_shared<const Surface>(std::move(*s))), 1});
+    for (Surface* s : {&ball, &box, &leaf})
+      kit->entries.push_back(
+          {makeProp(std::to_string(kit->entries.size()), "prop", std::make_shared<const Surface>(std::move(*s))), 1});
     Camera camera;
     camera.eye = {5, 4, 6};
     camera.target = {0, 0.6F, 0};
@@ -94,7 +98,8 @@ class TestPicture : public QObject {
         position[i] = p.position[i] - Vec3(2, -0.3F, 2);
         turn[i] = glm::normalize(Quat(r(1) - 0.5F, r(2) - 0.5F, r(3) - 0.5F, r(4) - 0.5F));
         size[i] = Vec3(0.4F + r(5) * 2, 0.4F + r(6), 0.4F + r(7));
-        for (int axis = 0; axis < 3; ++axis) if (r(8 + static_cast<std::uint64_t>(axis)) < 0.3F) size[i][axis] = -size[i][axis];
+        for (int axis = 0; axis < 3; ++axis)
+          if (r(8 + static_cast<std::uint64_t>(axis)) < 0.3F) size[i][axis] = -size[i][axis];
         prop[i] = static_cast<std::int32_t>(i % 3);
       }
       p.position = std::move(position);
@@ -105,8 +110,10 @@ class TestPicture : public QObject {
       const auto whole = baked(p, false, 1'000'000, {});
       QVERIFY(whole);
       const SurfacePtr floor = test::plane(30, 2);
-      const auto placed = renderPicture(*sceneOf({floor}, {std::make_shared<const Points>(p)}), camera, kWidth, kHeight, 3, {});
-      const auto real = renderPicture(*sceneOf({floor, std::make_shared<const Surface>(*whole)}), camera, kWidth, kHeight, 3, {});
+      const auto placed = renderPicture(*sceneOf({floor}, {std::make_shared<const Points>(p)}), camera, kWidth, kHeight,
+                                        3, {});
+      const auto real = renderPicture(*sceneOf({floor, std::make_shared<const Surface>(*whole)}), camera, kWidth,
+                                      kHeight, 3, {});
       const auto empty = renderPicture(*sceneOf({floor}), camera, kWidth, kHeight, 3, {});
       std::size_t covered = 0;
       std::size_t other = 0;
@@ -119,7 +126,8 @@ class TestPicture : public QObject {
         sum += d;
       }
       QVERIFY(covered > 600);
-      QVERIFY2(other * 100 < covered * 2, qPrintable(QStringLiteral("%1 of %2 pixels differ, seed %3").arg(other).arg(covered).arg(seed)));
+      QVERIFY2(other * 100 < covered * 2,
+               qPrintable(QStringLiteral("%1 of %2 pixels differ, seed %3").arg(other).arg(covered).arg(seed)));
       QVERIFY(sum / static_cast<double>(covered) < 3);
     }
   }
@@ -152,7 +160,7 @@ class TestPicture : public QObject {
       const Vec3 q = camera.projected(p, 100, 100);
       return brightness(pixels[static_cast<std::size_t>(q.y) * 100 + static_cast<std::size_t>(q.x)]);
     };
-    QVERIFY(at({-3, 0, 0}) < 0.75 * at({3, 0, 0}));   // shadow 4 m to the west
+    QVERIFY(at({-3, 0, 0}) < 0.75 * at({3, 0, 0}));      // shadow 4 m to the west
     QVERIFY(within(at({-8, 0, 0}), at({8, 0, 0}), 25));  // beyond its end both are lit
   }
 
@@ -227,17 +235,20 @@ class TestPicture : public QObject {
     camera.eye = {0, 30, 0.01F};
     camera.target = {0, 0, 0};
     const auto pixels = renderPicture(**scene, camera, 60, 60, 2, {});
-    QVERIFY(brightness(pixels[30 * 60 + 22]) > 1.5 * brightness(pixels[30 * 60 + 38]));  // 1 in the west is light, 0 in the east dark
+    QVERIFY(brightness(pixels[30 * 60 + 22]) >
+            1.5 * brightness(pixels[30 * 60 + 38]));  // 1 in the west is light, 0 in the east dark
   }
 
-  /// A card with a round leaf in it: rays and the sun go through what its alpha cuts away, whether it lies in the texture, the color or the vertices.
+  /// A card with a round leaf in it: rays and the sun go through what its alpha cuts away, whether it lies in the
+  /// texture, the color or the vertices.
   void cutOutsLetRaysThrough() {
     auto texture = std::make_shared<Texture>();
     texture->width = texture->height = 64;
     texture->rgba.assign(64 * 64 * 4, 255);
     for (int y = 0; y < 64; ++y)
       for (int x = 0; x < 64; ++x)
-        if (glm::distance(Vec2(x, y), Vec2(31.5F)) > 20) texture->rgba[static_cast<std::size_t>(y * 64 + x) * 4 + 3] = 0;
+        if (glm::distance(Vec2(x, y), Vec2(31.5F)) > 20)
+          texture->rgba[static_cast<std::size_t>(y * 64 + x) * 4 + 3] = 0;
     Surface card = makePlane(2, 2, 6);
     Material leaf;
     leaf.texture = texture;
@@ -291,7 +302,9 @@ class TestPicture : public QObject {
   // Lightness in CIE L* (CIE 15:2004) rises in even steps.
   void scaleIsPerceptuallyEven() {
     const auto lightness = [](const Vec3& c) {
-      const double y = 0.2126 * static_cast<double>(linearFromSrgb(c.r)) + 0.7152 * static_cast<double>(linearFromSrgb(c.g)) + 0.0722 * static_cast<double>(linearFromSrgb(c.b));
+      const double y = 0.2126 * static_cast<double>(linearFromSrgb(c.r)) +
+                       0.7152 * static_cast<double>(linearFromSrgb(c.g)) +
+                       0.0722 * static_cast<double>(linearFromSrgb(c.b));
       return y > 0.008856 ? 116 * std::cbrt(y) - 16 : 903.3 * y;
     };
     double before = lightness(scaleColor(0));

@@ -1,5 +1,5 @@
-// The evaluator under random edits: what comes from the cache is what a fresh evaluation gives, whatever was asked, cancelled or thrown
-// out before, in draft and final, for one thread and two.
+// The evaluator under random edits: what comes from the cache is what a fresh evaluation gives, whatever was asked,
+// cancelled or thrown out before, in draft and final, for one thread and two.
 #include "core/formats/plan_file.h"
 #include "tests/support/kinds.h"
 
@@ -43,7 +43,8 @@ void edit(Plan& plan, std::mt19937& random) {
       if (kind.params.empty()) return;
       const ParamSpec& spec = kind.params[random() % kind.params.size()];
       if (spec.id == "density" || spec.id == "spacing" || spec.id == "total") return;  // counts are to stay small
-      if (const auto value = anotherValue(spec, node.value(spec), random); value && faultOf(spec, *value).empty()) node.params[spec.id] = *value;
+      if (const auto value = anotherValue(spec, node.value(spec), random); value && faultOf(spec, *value).empty())
+        node.params[spec.id] = *value;
   }
 }
 
@@ -59,14 +60,17 @@ std::map<std::string, std::vector<std::uint64_t>> resultsOf(const Evaluation& e)
 class TestEvaluator : public QObject {
   Q_OBJECT
 
-  static std::shared_ptr<DiskFileService> files() { return std::make_shared<DiskFileService>(test::sourcePath("demo/examples").toStdString()); }
+  static std::shared_ptr<DiskFileService> files() {
+    return std::make_shared<DiskFileService>(test::sourcePath("demo/examples").toStdString());
+  }
 
  private Q_SLOTS:
   void cachedResultsAreFreshResults_data() {
     QTest::addColumn<QString>("file");
     QTest::addColumn<qulonglong>("cache");
     for (const char* file : {"one-slope", "from-your-mesh", "deck"})
-      for (const qulonglong cache : {qulonglong{1} << 30, qulonglong{300'000}}) QTest::addRow("%s, %llu bytes of cache", file, cache) << QString::fromLatin1(file) << cache;
+      for (const qulonglong cache : {qulonglong{1} << 30, qulonglong{300'000}})
+        QTest::addRow("%s, %llu bytes of cache", file, cache) << QString::fromLatin1(file) << cache;
     QTest::newRow("one slope, no room to speak of") << "one-slope" << qulonglong{1};
   }
   void cachedResultsAreFreshResults() {
@@ -103,7 +107,8 @@ class TestEvaluator : public QObject {
       const auto a = resultsOf(cached);
       const auto b = resultsOf(again);
       QCOMPARE(a.size(), b.size());
-      for (const auto& [uid, print] : a) QVERIFY2(b.contains(uid) && b.at(uid) == print, (uid + " after step " + std::to_string(step)).c_str());
+      for (const auto& [uid, print] : a)
+        QVERIFY2(b.contains(uid) && b.at(uid) == print, (uid + " after step " + std::to_string(step)).c_str());
       for (const auto& [uid, report] : cached.reports) {
         QCOMPARE(report.state, again.reports.at(uid).state);
         QCOMPARE(report.passed, again.reports.at(uid).passed);
@@ -141,8 +146,11 @@ class TestEvaluator : public QObject {
       for (const Node& n : other.nodes) {
         if (n.uid == broken.uid) continue;
         const NodeReport& report = e.reports.at(n.uid);
-        if (behind.contains(n.uid)) QVERIFY2(report.state == NodeState::Waiting && report.problems.front().message.starts_with("waiting for "), n.uid.c_str());
-        else QCOMPARE(report.state, whole.reports.at(n.uid).state);
+        if (behind.contains(n.uid))
+          QVERIFY2(report.state == NodeState::Waiting && report.problems.front().message.starts_with("waiting for "),
+                   n.uid.c_str());
+        else
+          QCOMPARE(report.state, whole.reports.at(n.uid).state);
       }
     }
   }

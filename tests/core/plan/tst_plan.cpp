@@ -6,12 +6,12 @@
 
 #include <QFileInfo>
 
+#include <sys/wait.h>
+#include <unistd.h>
 #include <chrono>
 #include <csignal>
 #include <fstream>
-#include <sys/wait.h>
 #include <thread>
-#include <unistd.h>
 
 using namespace arvesk;
 
@@ -23,12 +23,16 @@ Plan demo(const char* file) {
   return std::move(*plan);
 }
 
-std::shared_ptr<DiskFileService> filesOf(const char* plan) { return std::make_shared<DiskFileService>(QFileInfo(test::sourcePath(plan)).absolutePath().toStdString()); }
+std::shared_ptr<DiskFileService> filesOf(const char* plan) {
+  return std::make_shared<DiskFileService>(QFileInfo(test::sourcePath(plan)).absolutePath().toStdString());
+}
 
 constexpr const char* kSlope = "demo/examples/one-slope.arvesk";
 constexpr const char* kCove = "demo/tern-cove/tern-cove.arvesk";
 
-PointsPtr outputOf(const Evaluation& e, const std::string& uid) { return std::get<PointsPtr>(e.values.at(uid).front()); }
+PointsPtr outputOf(const Evaluation& e, const std::string& uid) {
+  return std::get<PointsPtr>(e.values.at(uid).front());
+}
 
 }  // namespace
 
@@ -38,7 +42,8 @@ class TestPlan : public QObject {
  private Q_SLOTS:
   void demoPlansAreWrittenAsTheyAreFormatted_data() {
     QTest::addColumn<QString>("file");
-    for (const char* file : {kSlope, kCove, "demo/examples/from-your-mesh.arvesk"}) QTest::newRow(file) << QString::fromLatin1(file);
+    for (const char* file : {kSlope, kCove, "demo/examples/from-your-mesh.arvesk"})
+      QTest::newRow(file) << QString::fromLatin1(file);
   }
   void demoPlansAreWrittenAsTheyAreFormatted() {
     QFETCH(QString, file);
@@ -65,14 +70,17 @@ class TestPlan : public QObject {
   }
 
   void unknownNodesKeysAndParametersSurvive() {
-    const std::string text = R"({"format":"arvesk-plan","version":1,"weather":{"rain":true},"settings":{"seed":5,"moon":"half"},
+    const std::string text =
+        R"({"format":"arvesk-plan","version":1,"weather":{"rain":true},"settings":{"seed":5,"moon":"half"},
       "nodes":[{"uid":"a","kind":"weave-baskets","title":"Baskets","params":{"reeds":12},"inputs":{},"mood":"calm"},
                {"uid":"b","kind":"vary","title":"V","params":{"amount":50,"from_the_future":[1,2]},"inputs":{}}],
       "props":[{"uid":"p","name":"P","file":"p.glb","scent":"salt"}]})";
     const auto plan = parsePlan(text, "test");
     QVERIFY2(plan, plan ? "" : toLine(plan.error()).c_str());
     const QString out = QString::fromStdString(formatPlan(*plan));
-    for (const char* kept : {"weave-baskets", "\"reeds\"", "\"mood\"", "from_the_future", "\"rain\"", "\"moon\"", "\"scent\""}) QVERIFY2(out.contains(QLatin1String(kept)), kept);
+    for (const char* kept :
+         {"weave-baskets", "\"reeds\"", "\"mood\"", "from_the_future", "\"rain\"", "\"moon\"", "\"scent\""})
+      QVERIFY2(out.contains(QLatin1String(kept)), kept);
     QCOMPARE(checkPlan(*plan).front().code, ProblemCode::UnknownKind);
   }
 
@@ -83,7 +91,8 @@ class TestPlan : public QObject {
     QTest::newRow("another format") << QByteArray(R"({"format":"shopping-list"})");
     QTest::newRow("a list") << QByteArray("[1,2]");
     QTest::newRow("node without uid") << QByteArray(R"({"format":"arvesk-plan","nodes":[{"kind":"vary"}]})");
-    QTest::newRow("number where a list should be") << QByteArray(R"({"format":"arvesk-plan","nodes":[{"uid":"a","kind":"vary","params":{"size":{}}}]})");
+    QTest::newRow("number where a list should be")
+        << QByteArray(R"({"format":"arvesk-plan","nodes":[{"uid":"a","kind":"vary","params":{"size":{}}}]})");
     QTest::newRow("cut short") << QByteArray(R"({"format":"arvesk-plan","nodes":[{"uid":"a")");
     QTest::newRow("deep nesting") << QByteArray(R"({"format":"arvesk-plan","nodes":)") + QByteArray(2000, '[');
   }
@@ -100,7 +109,9 @@ class TestPlan : public QObject {
     int readable = 0;
     for (std::uint64_t seed = 0; seed < 2000; ++seed) {
       std::string bad = good;
-      for (int k = 0; k < 3; ++k) bad[mix64(seed * 7 + static_cast<std::uint64_t>(k)) % bad.size()] = static_cast<char>(mix64(seed * 11 + static_cast<std::uint64_t>(k)) & 127);
+      for (int k = 0; k < 3; ++k)
+        bad[mix64(seed * 7 + static_cast<std::uint64_t>(k)) % bad.size()] = static_cast<char>(
+            mix64(seed * 11 + static_cast<std::uint64_t>(k)) & 127);
       if (const auto plan = parsePlan(bad, "mutated")) {
         ++readable;
         (void)checkPlan(*plan);
@@ -118,7 +129,8 @@ class TestPlan : public QObject {
     QCOMPARE(savePlan(*plan, path).error().code, ProblemCode::FileNewer);
   }
 
-  // The process is killed at many moments while it saves again and again: the file is always one of the two whole plans.
+  // The process is killed at many moments while it saves again and again: the file is always one of the two whole
+  // plans.
   void killedWhileSavingLeavesAWholeFile() {
     QTemporaryDir dir;
     const std::string path = dir.filePath(QStringLiteral("plan.arvesk")).toStdString();
@@ -200,7 +212,9 @@ class TestPlan : public QObject {
     const Evaluation e = Evaluator(filesOf(kSlope)).evaluate(plan, {});
     QVERIFY(e.reports.at("out").state != NodeState::Done);
     const auto problems = checkPlan(plan);
-    QVERIFY(std::any_of(problems.begin(), problems.end(), [](const Problem& p) { return p.code == ProblemCode::Loop || p.code == ProblemCode::WrongInput; }));
+    QVERIFY(std::any_of(problems.begin(), problems.end(), [](const Problem& p) {
+      return p.code == ProblemCode::Loop || p.code == ProblemCode::WrongInput;
+    }));
   }
 
   void cancellingStopsSoon() {
@@ -219,7 +233,8 @@ class TestPlan : public QObject {
     const Evaluation e = evaluator.evaluate(plan, request);
     const double late = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
     QVERIFY(e.isCancelled);
-    qInfo("stopped %.0f ms after the cancel", late);  // the design asks for 100 ms; told, not asserted, since a test machine may be busy
+    qInfo("stopped %.0f ms after the cancel",
+          late);  // the design asks for 100 ms; told, not asserted, since a test machine may be busy
     QVERIFY(!e.values.contains("out"));
   }
 
@@ -245,15 +260,24 @@ class TestPlan : public QObject {
   void parametersAreSetByText_data() {
     QTest::addColumn<QString>("text");
     QTest::addColumn<QString>("error");  // empty: fine
-    QTest::newRow("by title") << "Level places.slope=0,0,20,25" << "";
-    QTest::newRow("by uid") << "sow.density=3.5" << "";
-    QTest::newRow("choice") << "sow.way=even" << "";
-    QTest::newRow("no such node") << "Moss.density=1" << "no node has the title or uid \"Moss\"";
-    QTest::newRow("no such parameter") << "sow.wind=1" << "Pebbles has no parameter \"wind\"";
-    QTest::newRow("no such choice") << "sow.way=wild" << "Way is \"wild\", must be one of free, even";
-    QTest::newRow("not a number") << "sow.density=lots" << "\"lots\" is not a number";
-    QTest::newRow("band falls") << "slope.slope=9,5,3,1" << "Slope: the band's four numbers must not fall";
-    QTest::newRow("no equals sign") << "sow.density" << "\"sow.density\" is not of the form node.parameter=value";
+    QTest::newRow("by title") << "Level places.slope=0,0,20,25"
+                              << "";
+    QTest::newRow("by uid") << "sow.density=3.5"
+                            << "";
+    QTest::newRow("choice") << "sow.way=even"
+                            << "";
+    QTest::newRow("no such node") << "Moss.density=1"
+                                  << "no node has the title or uid \"Moss\"";
+    QTest::newRow("no such parameter") << "sow.wind=1"
+                                       << "Pebbles has no parameter \"wind\"";
+    QTest::newRow("no such choice") << "sow.way=wild"
+                                    << "Way is \"wild\", must be one of free, even";
+    QTest::newRow("not a number") << "sow.density=lots"
+                                  << "\"lots\" is not a number";
+    QTest::newRow("band falls") << "slope.slope=9,5,3,1"
+                                << "Slope: the band's four numbers must not fall";
+    QTest::newRow("no equals sign") << "sow.density"
+                                    << "\"sow.density\" is not of the form node.parameter=value";
   }
   void parametersAreSetByText() {
     QFETCH(QString, text);

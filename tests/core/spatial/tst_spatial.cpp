@@ -20,16 +20,23 @@ Array<PointGrid::Entry> entriesOf(const Points& p) {
 Array<std::uint32_t> orderOf(const Array<PointGrid::Entry>& e) {
   Array<std::uint32_t> order(e.size());
   for (std::size_t i = 0; i < e.size(); ++i) order[i] = static_cast<std::uint32_t>(i);
-  std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) { return e[a].radius != e[b].radius ? e[a].radius > e[b].radius : a < b; });
+  std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+    return e[a].radius != e[b].radius ? e[a].radius > e[b].radius : a < b;
+  });
   return order;
 }
 
 /// The textbook answer, one point after the other, on a plain hash of cells: another program than the one under test.
-Array<std::uint8_t> greedy(const Array<PointGrid::Entry>& e, const Array<std::uint32_t>& order, const ConflictRule& rule, float cell) {
+Array<std::uint8_t> greedy(const Array<PointGrid::Entry>& e, const Array<std::uint32_t>& order,
+                           const ConflictRule& rule, float cell) {
   std::map<std::array<int, 3>, std::vector<std::uint32_t>> kept;
   Array<std::uint8_t> keeps;
   keeps.assign(e.size(), 0);
-  const auto cellOf = [&](const Vec3& p) { return std::array<int, 3>{static_cast<int>(std::floor(p.x / cell)), rule.isFromAbove ? 0 : static_cast<int>(std::floor(p.y / cell)), static_cast<int>(std::floor(p.z / cell))}; };
+  const auto cellOf = [&](const Vec3& p) {
+    return std::array<int, 3>{static_cast<int>(std::floor(p.x / cell)),
+                              rule.isFromAbove ? 0 : static_cast<int>(std::floor(p.y / cell)),
+                              static_cast<int>(std::floor(p.z / cell))};
+  };
   for (const std::uint32_t i : order) {
     const auto c = cellOf(e[i].position);
     bool isFree = true;
@@ -101,7 +108,8 @@ class TestSpatial : public QObject {
     const auto entries = entriesOf(points);
     const auto keeps = keepByPriority({}, entries, orderOf(entries), against, rule);
     for (std::size_t i = 0; i < points.count; ++i)
-      for (std::size_t k = 0; keeps[i] && k < fixed.count; ++k) QVERIFY(!rule.conflicts(points.position[i], points.footprint[i], fixed.position[k], fixed.footprint[k]));
+      for (std::size_t k = 0; keeps[i] && k < fixed.count; ++k)
+        QVERIFY(!rule.conflicts(points.position[i], points.footprint[i], fixed.position[k], fixed.footprint[k]));
   }
 
   void touchingIsAllowed() {
@@ -114,8 +122,10 @@ class TestSpatial : public QObject {
     const Points p = test::randomPoints(50'000, {100, 3, 100}, 0, 1, 9);
     Array<std::uint32_t> order = mortonOrder(p.position, p.count);
     double jump = 0;
-    for (std::size_t i = 1; i < order.size(); ++i) jump += static_cast<double>(glm::distance(p.position[order[i]], p.position[order[i - 1]]));
-    QVERIFY2(jump / 50'000 < 3, "neighbors in order are neighbors in space: random order would jump some 52 m on average");
+    for (std::size_t i = 1; i < order.size(); ++i)
+      jump += static_cast<double>(glm::distance(p.position[order[i]], p.position[order[i - 1]]));
+    QVERIFY2(jump / 50'000 < 3,
+             "neighbors in order are neighbors in space: random order would jump some 52 m on average");
     std::sort(order.begin(), order.end());
     for (std::uint32_t i = 0; i < order.size(); ++i) QCOMPARE(order[i], i);
   }
@@ -139,14 +149,19 @@ class TestSpatial : public QObject {
     for (std::size_t i = 0; i < p.count; ++i) {
       const Vec3 at = p.position[i] - Vec3(6, 2, 6);
       double best = 1e9;
-      for (std::size_t f = 0; f < ground->faceCount(); ++f)  // dense barycentric samples bound the true distance from above
+      for (std::size_t f = 0; f < ground->faceCount();
+           ++f)  // dense barycentric samples bound the true distance from above
         for (int a = 0; a <= 12; ++a)
-          for (int b = 0; a + b <= 12; ++b) best = std::min(best, static_cast<double>(glm::distance(at, ground->positionAt(f, {static_cast<float>(a) / 12, static_cast<float>(b) / 12}))));
+          for (int b = 0; a + b <= 12; ++b)
+            best = std::min(best,
+                            static_cast<double>(glm::distance(
+                                at, ground->positionAt(f, {static_cast<float>(a) / 12, static_cast<float>(b) / 12}))));
       const SurfaceHit hit = (*index)->nearest(at, 100);
       QVERIFY(hit.isHit());
       QVERIFY(static_cast<double>(hit.distance) <= best + 1e-5);
       QVERIFY(static_cast<double>(hit.distance) > best - 0.1);
-      QVERIFY(within(static_cast<double>(glm::distance(at, ground->positionAt(hit.face, hit.weights))), static_cast<double>(hit.distance), 1e-4));
+      QVERIFY(within(static_cast<double>(glm::distance(at, ground->positionAt(hit.face, hit.weights))),
+                     static_cast<double>(hit.distance), 1e-4));
     }
   }
 
