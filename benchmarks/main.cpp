@@ -47,7 +47,7 @@ void add(Pair pair) { pairs().push_back(std::move(pair)); }
 
 SurfacePtr ground(int n, float extent) {
   Surface s = makePlane(extent, extent, n);
-  for (Vec3& p : s.positions)
+  for (Vec3& p : s.positions.edit())
     p.y = 3 * gradientNoiseScalar(p.x * 0.1F, 0.5F, p.z * 0.1F, 1) + 0.3F * gradientNoiseScalar(p.x, 0.5F, p.z, 2);
   computeSmoothNormals(s);
   return std::make_shared<const Surface>(std::move(s));

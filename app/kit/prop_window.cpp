@@ -26,14 +26,14 @@ SurfacePtr coloredBy(const Surface& s, const Column<float>& values) {
     most = std::max(most, values[v]);
   }
   Surface out = s;
-  out.derived = std::make_shared<Derived>();
   out.materials.clear();
   out.faceMaterials.clear();
-  out.colors.resize(s.positions.size());
+  Array<Vec4> colors(s.positions.size());
   for (std::size_t v = 0; v < s.positions.size(); ++v) {
     const Vec3 c = scaleColor(most > least ? (values[v] - least) / (most - least) : 0.5F);
-    out.colors[v] = Vec4(c * c, 1);  // to linear light, about
+    colors[v] = Vec4(c * c, 1);  // to linear light, about
   }
+  out.colors = std::move(colors);
   return std::make_shared<const Surface>(std::move(out));
 }
 

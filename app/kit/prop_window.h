@@ -2,10 +2,10 @@
 // by hand.
 #pragma once
 
-#include "app/model/background_job.h"
 #include "app/model/evaluation_service.h"
 #include "app/model/plan_model.h"
 #include "app/model/render_service.h"
+#include "app/model/worker.h"
 
 #include <QWidget>
 
@@ -49,7 +49,7 @@ class PropPicture : public QWidget {
   EvalViewPtr m_view;
   Camera m_camera;
   RenderService m_renderer;
-  BackgroundJob m_building;
+  Worker m_building;
   QPointF m_last;
   QPointF m_pressed;
   int m_current = -1;

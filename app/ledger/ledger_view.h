@@ -3,8 +3,8 @@
 #pragma once
 
 #include "app/ledger/ledger_model.h"
-#include "app/model/background_job.h"
 #include "app/model/evaluation_service.h"
+#include "app/model/worker.h"
 
 #include <QWidget>
 
@@ -64,9 +64,9 @@ class LedgerView : public QWidget {
   QString m_sortName;
   bool m_isFalling = false;
   std::optional<SiteSelection> m_wanted;  // to be selected when the table is there
-  BackgroundJob m_job;
-  BackgroundJob m_finding;  // the rows of what Site selects
-  BackgroundJob m_writing;  // rows to a file or the clipboard; it must not end the making of the table
+  Worker m_job;
+  Worker m_finding;  // the rows of what Site selects
+  Worker m_writing;  // rows to a file or the clipboard; it must not end the making of the table
 };
 
 }  // namespace arvesk

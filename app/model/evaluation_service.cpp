@@ -153,89 +153,52 @@ void colorByNumber(const std::string& name, EvalView& view) {
 }  // namespace
 
 EvaluationService::EvaluationService(QObject* parent)
-    : QObject(parent),
-      m_files(std::make_shared<DiskFileService>("")),
-      m_evaluator(m_files),
-      m_thread([this](std::stop_token stop) { work(stop); }) {}
-
-EvaluationService::~EvaluationService() {
-  cancel();
-  m_thread.request_stop();
-  m_wake.notify_all();
+    : QObject(parent), m_files(std::make_shared<DiskFileService>("")) {
+  connect(&m_worker, &Worker::failed, this, &EvaluationService::failed);
 }
+
+EvaluationService::~EvaluationService() { m_worker.disconnect(this); }
 
 void EvaluationService::setFolder(const QString& folder) { m_files->setFolder(folder.toStdString()); }
 
 void EvaluationService::request(Request request) {
-  {
-    const std::lock_guard lock(m_mutex);
-    m_next = std::move(request);
-    m_running.request_stop();
-  }
-  m_wake.notify_all();
+  m_thumbnailWorker.cancel();
+  m_worker.ask([this, request = std::move(request)](const Task& task) -> Worker::Answer {
+    const EvalViewPtr view = compute(request, task);
+    if (!view) return [this] { Q_EMIT wasCancelled(); };
+    return [this, view] {
+      m_latest = view;
+      Q_EMIT finished();
+      drawThumbnails(view);
+    };
+  });
+  Q_EMIT started();
 }
 
 void EvaluationService::cancel() {
-  const std::lock_guard lock(m_mutex);
-  m_next.reset();
-  m_running.request_stop();
+  m_thumbnailWorker.cancel();
+  if (!m_worker.isBusy()) return;
+  m_worker.cancel();
+  Q_EMIT wasCancelled();
 }
 
-void EvaluationService::work(std::stop_token stop) {
-  setFloatingPointMode();
-  yieldToInterface();
-  while (!stop.stop_requested()) {
-    Request request;
-    Task task;
-    {
-      std::unique_lock lock(m_mutex);
-      if (!m_wake.wait(lock, stop, [this] { return m_next.has_value(); })) return;
-      request = std::move(*m_next);
-      m_next.reset();
-      m_running = std::stop_source();
-      task.stop = m_running.get_token();
+void EvaluationService::drawThumbnails(const EvalViewPtr& view) {
+  m_thumbnailWorker.ask([this, view](const Task& task) -> Worker::Answer {
+    constexpr int kPixels = 176;  // for 88 px at twice the density
+    for (const PropPtr& prop : view->props) {
+      if (m_drawn[prop->uid] == prop) continue;
+      const Array<std::uint32_t> pixels = renderThumbnail(prop, kPixels, kPixels, Vec3(0.925F, 0.910F, 0.870F), task);
+      if (pixels.empty() || task.isCancelled()) return {};
+      m_drawn[prop->uid] = prop;
+      const QImage image =
+          QImage(reinterpret_cast<const uchar*>(pixels.data()), kPixels, kPixels, QImage::Format_RGB32).copy();
+      m_thumbnailWorker.post([this, uid = prop->uid, image] {
+        m_thumbnails[uid] = image;
+        Q_EMIT thumbnailReady(QString::fromStdString(uid));
+      });
     }
-    QMetaObject::invokeMethod(
-        this,
-        [this] {
-          m_isBusy = true;
-          Q_EMIT started();
-        },
-        Qt::QueuedConnection);
-    const EvalViewPtr view = compute(request, task);
-    QMetaObject::invokeMethod(
-        this,
-        [this, view] {
-          m_isBusy = false;
-          if (!view) {
-            Q_EMIT wasCancelled();
-            return;
-          }
-          m_latest = view;
-          Q_EMIT finished();
-        },
-        Qt::QueuedConnection);
-    if (view) drawThumbnails(*view, task);
-  }
-}
-
-void EvaluationService::drawThumbnails(const EvalView& view, const Task& task) {
-  constexpr int kPixels = 176;  // for 88 px at twice the density
-  for (const PropPtr& prop : view.props) {
-    if (m_drawn[prop->uid] == prop) continue;
-    const Array<std::uint32_t> pixels = renderThumbnail(prop, kPixels, kPixels, Vec3(0.925F, 0.910F, 0.870F), task);
-    if (pixels.empty() || task.isCancelled()) return;
-    m_drawn[prop->uid] = prop;
-    const QImage image =
-        QImage(reinterpret_cast<const uchar*>(pixels.data()), kPixels, kPixels, QImage::Format_RGB32).copy();
-    QMetaObject::invokeMethod(
-        this,
-        [this, uid = prop->uid, image] {
-          m_thumbnails[uid] = image;
-          Q_EMIT thumbnailReady(QString::fromStdString(uid));
-        },
-        Qt::QueuedConnection);
-  }
+    return {};
+  });
 }
 
 void EvaluationService::checkProps(EvalView& view, const Task& task) {
@@ -268,16 +231,15 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
     const auto now = std::chrono::steady_clock::now();
     if (now - lastReport < std::chrono::milliseconds(33)) return;
     lastReport = now;
-    QMetaObject::invokeMethod(
-        this,
-        [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); },
-        Qt::QueuedConnection);
+    m_worker.post(
+        [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); });
   };
-  view->evaluation = m_evaluator.evaluate(plan, evaluate);
+  Evaluator evaluator(m_files);
+  view->evaluation = evaluator.evaluate(plan, evaluate);
   if (view->evaluation.isCancelled) return nullptr;
   view->totals = totalsOf(plan, view->evaluation);
-  view->cacheBytes = m_evaluator.cacheBytes();
-  view->props = m_evaluator.props();
+  view->cacheBytes = evaluator.cacheBytes();
+  view->props = view->evaluation.props;
   checkProps(*view, task);
 
   PictureInput input = pictureInputOf(plan, view->evaluation, request.inSite, view->bare);

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "app/model/plan_model.h"
+#include "app/model/worker.h"
 #include "app/site/site_selection.h"
 #include "core/deliver/cover.h"
 #include "core/deliver/delivery.h"
@@ -11,10 +12,6 @@
 
 #include <QImage>
 #include <QObject>
-
-#include <condition_variable>
-#include <mutex>
-#include <thread>
 
 namespace arvesk {
 
@@ -68,7 +65,7 @@ class EvaluationService : public QObject {
   void setFolder(const QString& folder);
   std::shared_ptr<DiskFileService> files() { return m_files; }
   EvalViewPtr latest() const { return m_latest; }
-  bool isBusy() const { return m_isBusy; }
+  bool isBusy() const { return m_worker.isBusy(); }
 
   /// Small pictures of props, by uid; they come one by one after an evaluation.
   const std::map<std::string, QImage>& thumbnails() const { return m_thumbnails; }
@@ -79,38 +76,32 @@ class EvaluationService : public QObject {
   void progressed(double share, const QString& title);
   void finished();  // latest() is new
   void wasCancelled();
+  void failed(const QString& line);  // latest() is as it was
 
  private:
-  void work(std::stop_token stop);
   EvalViewPtr compute(const Request& request, const Task& task);
   void checkProps(EvalView& view, const Task& task);
   void showMasks(EvalView& view, const Task& task);
-  void drawThumbnails(const EvalView& view, const Task& task);
+  void drawThumbnails(const EvalViewPtr& view);
 
   std::shared_ptr<DiskFileService> m_files;
-  Evaluator m_evaluator;  // touched by the worker only
   EvalViewPtr m_latest;
-  bool m_isBusy = false;
   std::map<std::string, QImage> m_thumbnails;
-  std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>>
-      m_checked;                           // what was found about which prop; worker only
-  std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; worker only
-  PictureScenePtr m_lastScene;             // what it traces is used again when only light or mask change; worker only
-  struct MaskShown {  // what a mask's small picture and distribution were made of, so that only a changed mask is drawn
-                      // anew
+  // What follows is touched by the worker only.
+  std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop
+  PictureScenePtr m_lastScene;  // what it traces is used again when only light or mask change
+  struct MaskShown {  // what a mask's small picture and distribution were made of: only a changed mask is drawn anew
     MaskPtr mask;
     SurfacePtr ground;
     PointsPtr points;
     QImage picture;
     std::shared_ptr<const Histogram> histogram;
   };
-  std::map<std::string, MaskShown> m_maskShown;  // worker only
+  std::map<std::string, MaskShown> m_maskShown;
+  std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; the thumbnails' worker only
 
-  std::mutex m_mutex;
-  std::condition_variable_any m_wake;
-  std::optional<Request> m_next;
-  std::stop_source m_running;
-  std::jthread m_thread;  // last, so that it ends first
+  Worker m_worker;
+  Worker m_thumbnailWorker;
 };
 
 }  // namespace arvesk

@@ -64,7 +64,17 @@ void join(Plan& plan, const std::string& to, const std::string& inputId, const L
   if (!input) return;
   auto& links = node->inputs[inputId];
   if (!input->isMany) links.clear();
-  links.push_back(link);
+  // A place that lost its link is taken again first, with its name: ids go by it.
+  const auto empty = std::find_if(links.begin(), links.end(), [](const Link& l) { return l.isEmpty(); });
+  if (empty == links.end()) return links.push_back(link);
+  empty->node = link.node;
+  empty->output = link.output;
+}
+
+/// What was linked there is so no more; its place stays, so that the others keep theirs.
+void unlink(Link& link) {
+  link.node.clear();
+  link.output.clear();
 }
 
 void moveDown(Plan& plan, const std::string& except, double x, double fromY, double by) {
@@ -79,17 +89,21 @@ void heal(Plan& plan, const std::string& uid) {
   const InputSpec* main = kind ? mainInput(*kind) : nullptr;
   const bool passes = main && passesMain(*kind);
   const auto source = passes ? node.inputs.find(main->id) : node.inputs.end();
-  const bool hasSource = source != node.inputs.end() && !source->second.empty();
+  const Link* before = nullptr;
+  if (source != node.inputs.end())
+    for (const Link& link : source->second)
+      if (!before && !link.isEmpty()) before = &link;
   for (Node& other : plan.nodes)
     for (auto& [id, links] : other.inputs) {
-      std::vector<Link> out;
-      for (const Link& link : links) {
-        if (link.node != uid)
-          out.push_back(link);
-        else if (hasSource && link.output == kind->outputs.front().id)
-          out.push_back({source->second.front().node, source->second.front().output, link.slot});
+      for (Link& link : links) {
+        if (link.node != uid) continue;
+        if (before && link.output == kind->outputs.front().id) {
+          link.node = before->node;
+          link.output = before->output;
+        } else {
+          unlink(link);
+        }
       }
-      links = std::move(out);
     }
 }
 
@@ -124,10 +138,7 @@ void PlanModel::setPlan(PlanPtr plan) {
 void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
   Plan next = *m_plan;
   change(next);
-  for (Node& node : next.nodes)
-    std::erase_if(node.inputs, [](const auto& input) {
-      return input.second.empty();
-    });  // an input without links is none, as in files
+  tidyPlaces(next);
   if (next == *m_plan) return;
   m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
 }
@@ -239,7 +250,10 @@ void PlanModel::connectNodes(const QString& from, const std::string& outputId, c
 }
 
 void PlanModel::disconnectInput(const QString& to, const std::string& inputId, const Link& link) {
-  edit(tr("Disconnect"), [&](Plan& plan) { std::erase(plan.find(to.toStdString())->inputs[inputId], link); });
+  edit(tr("Disconnect"), [&](Plan& plan) {
+    for (Link& l : plan.find(to.toStdString())->inputs[inputId])
+      if (l == link) unlink(l);
+  });
 }
 
 void PlanModel::removeNodes(const QStringList& uids) {
@@ -303,10 +317,10 @@ QStringList PlanModel::paste(const QString& text) {
           if (const auto it = renamed.find(link.node); it != renamed.end()) link.node = it->second;
           link.slot = newUid();
         }
-        std::erase_if(links, [&](const Link& l) {
-          return !plan.find(l.node) &&
-                 std::none_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == l.node; });
-        });
+        for (Link& l : links)
+          if (!plan.find(l.node) &&
+              std::none_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == l.node; }))
+            unlink(l);
       }
       added.push_back(QString::fromStdString(node.uid));
       plan.nodes.push_back(std::move(node));

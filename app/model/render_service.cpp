@@ -2,44 +2,13 @@
 
 namespace arvesk {
 
-RenderService::RenderService(QObject* parent)
-    : QObject(parent), m_thread([this](std::stop_token stop) { work(stop); }) {}
-
-RenderService::~RenderService() {
-  {
-    const std::lock_guard lock(m_mutex);
-    m_next.reset();
-    m_running.request_stop();
-  }
-  m_thread.request_stop();
-  m_wake.notify_all();
-}
+RenderService::RenderService(QObject* parent) : QObject(parent) {}
 
 void RenderService::request(RenderRequest request) {
-  {
-    const std::lock_guard lock(m_mutex);
-    m_next = std::move(request);
-    m_running.request_stop();
-  }
-  m_wake.notify_all();
-}
-
-void RenderService::work(std::stop_token stop) {
-  setFloatingPointMode();
-  yieldToInterface();
-  while (!stop.stop_requested()) {
-    RenderRequest request;
-    Task task;
-    {
-      std::unique_lock lock(m_mutex);
-      if (!m_wake.wait(lock, stop, [this] { return m_next.has_value(); })) return;
-      request = std::move(*m_next);
-      m_next.reset();
-      m_running = std::stop_source();
-      task.stop = m_running.get_token();
-    }
+  m_worker.ask([this, request = std::move(request)](const Task& task) -> Worker::Answer {
     draw(request, task);
-  }
+    return {};
+  });
 }
 
 void RenderService::draw(const RenderRequest& request, const Task& task) {
@@ -71,13 +40,10 @@ void RenderService::publish(const RenderRequest& request, const Film& film) {
   else
     for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels);
   frame.film = std::make_shared<const Film>(film);
-  QMetaObject::invokeMethod(
-      this,
-      [this, frame = std::move(frame)] {
-        m_latest = frame;
-        Q_EMIT frameReady();
-      },
-      Qt::QueuedConnection);
+  m_worker.post([this, frame = std::move(frame)] {
+    m_latest = frame;
+    Q_EMIT frameReady();
+  });
 }
 
 }  // namespace arvesk

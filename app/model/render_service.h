@@ -27,7 +27,6 @@ class RenderService : public QObject {
 
  public:
   explicit RenderService(QObject* parent = nullptr);
-  ~RenderService() override;
   void request(RenderRequest request);
   const Frame& latest() const { return m_latest; }
 
@@ -35,16 +34,11 @@ class RenderService : public QObject {
   void frameReady();
 
  private:
-  void work(std::stop_token stop);
   void draw(const RenderRequest& request, const Task& task);
   void publish(const RenderRequest& request, const Film& film);
 
   Frame m_latest;
-  std::mutex m_mutex;
-  std::condition_variable_any m_wake;
-  std::optional<RenderRequest> m_next;
-  std::stop_source m_running;
-  std::jthread m_thread;
+  Worker m_worker;
 };
 
 }  // namespace arvesk

@@ -206,7 +206,7 @@ class Builder {
         for (const InputSpec& in : kind->inputs)
           if (const auto links = n.inputs.find(in.id); links != n.inputs.end())
             for (const Link& l : links->second)
-              if (outputType(m_plan, l).value_or(in.type) == type) found.push_back({&in, l});
+              if (!l.isEmpty() && outputType(m_plan, l).value_or(in.type) == type) found.push_back({&in, l});
       return found;
     };
     const auto masks = referred(ValueType::Mask);
@@ -280,6 +280,7 @@ class Builder {
       if (isFolded && !isMain) continue;
       if (isConnected) {
         for (const Link& link : it->second) {
+          if (link.isEmpty()) continue;
           const auto source = cardFor(link.node);
           const ValueType type = outputType(m_plan, link).value_or(input.type);
           if (type == ValueType::Mask && !source)

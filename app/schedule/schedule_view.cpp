@@ -199,7 +199,6 @@ void ScheduleView::countFinal() {
   m_final.ask([this, plan = m_view->plan, inSite = m_view->inSite](const Task& task) -> std::function<void()> {
     EvalRequest request;
     request.quality = Quality::Final;
-    request.limits.cacheBytes = std::size_t{1} << 30;
     request.task = {task.stop, {}};
     const Evaluation evaluation = m_evaluator.evaluate(*plan, request);
     if (evaluation.isCancelled) return {};

@@ -1,8 +1,8 @@
 // Schedule: what stands where in numbers, against budgets, and a check of what hovers and what is buried, worst first.
 #pragma once
 
-#include "app/model/background_job.h"
 #include "app/model/evaluation_service.h"
+#include "app/model/worker.h"
 #include "app/schedule/schedule_model.h"
 #include "core/deliver/standing.h"
 
@@ -70,10 +70,10 @@ class ScheduleView : public QWidget {
   Counted m_counted;
   Evaluator m_evaluator;  // at final quality; touched by the job only
   QTimer m_rest;          // final is counted when the plan has been left alone for a while
-  BackgroundJob m_counting;
-  BackgroundJob m_holding;  // counts what is held to compare
-  BackgroundJob m_final;
-  BackgroundJob m_check;
+  Worker m_counting;
+  Worker m_holding;  // counts what is held to compare
+  Worker m_final;
+  Worker m_check;
 };
 
 }  // namespace arvesk

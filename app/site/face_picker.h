@@ -1,8 +1,9 @@
 // Picks faces of a surface in Site for a node that keeps a list of them. One drag is one undo step.
 #pragma once
 
-#include "app/model/background_job.h"
+#include "app/model/worker.h"
 #include "app/site/site_tool.h"
+#include "core/geometry/faces.h"
 #include "core/spatial/surface_index.h"
 
 namespace arvesk {
@@ -20,16 +21,20 @@ class FacePicker : public SiteTool {
 
  private:
   const ParamSpec* spec() const;
-  std::vector<double> picked() const;
+  FaceList picked() const;
+  /// The face, by the node's own rule of what is one.
   std::uint32_t faceAt(const SitePointer& pointer) const;
   void take(const SitePointer& pointer);
 
   PlanModel* m_model;
   QString m_uid;
   SurfacePtr m_surface;  // the node's input
+  FaceRule m_rule;
+  std::shared_ptr<const Faces> m_faces;
+  std::shared_ptr<const std::vector<std::pair<std::uint64_t, std::uint32_t>>> m_triangleOfKey;  // by rising key
   std::shared_ptr<const SurfaceIndex> m_index;
-  BackgroundJob m_job;  // makes the index
-  std::uint32_t m_lit = kNoFace;
+  Worker m_job;  // makes these
+  std::uint32_t m_lit = kNoTriangleFace;
   int m_gesture = 0;
 };
 

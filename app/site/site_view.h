@@ -1,8 +1,8 @@
 // Site: the ray-traced view of the ground and everything placed on it.
 #pragma once
 
-#include "app/model/background_job.h"
 #include "app/model/render_service.h"
+#include "app/model/worker.h"
 #include "app/site/cover_view.h"
 #include "app/site/site_selection.h"
 #include "app/site/site_tool.h"
@@ -159,8 +159,8 @@ class SiteView : public QWidget {
   QPolygonF m_area;  // being drawn
   QSlider* m_exploded;
   QLabel* m_explodedLabel;
-  BackgroundJob m_selecting;
-  BackgroundJob m_ringing;  // finds the places of what is selected
+  Worker m_selecting;
+  Worker m_ringing;  // finds the places of what is selected
 
   bool m_isAsking = false;
   std::optional<Vec3> m_askedSpot;

@@ -24,7 +24,6 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
                            const QString& node, QWidget* parent)
     : QWidget(parent, Qt::Window),
       m_model(model),
-      m_files(std::move(files)),
       m_camera(camera),
       m_node(node.toStdString()),
       m_plan(model->snapshot()),
@@ -32,7 +31,7 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
       m_target(new QComboBox(this)),
       m_head(new QLabel(this)),
       m_grid(new QGridLayout),
-      m_evaluator(std::make_shared<Evaluator>(m_files)) {
+      m_evaluator(std::make_shared<Evaluator>(std::move(files))) {
   setObjectName(QStringLiteral("contact_sheet"));
   setWindowTitle(tr("Contact sheet"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -116,7 +115,6 @@ void ContactSheet::drawNext() {
       varied.settings.seed = seed;
     EvalRequest request;
     request.quality = Quality::Draft;
-    request.limits.cacheBytes = std::size_t{1} << 30;
     request.task = {task.stop, {}};
     const Evaluation evaluation = evaluator->evaluate(varied, request);
     if (evaluation.isCancelled) return {};

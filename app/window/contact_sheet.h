@@ -2,8 +2,8 @@
 // then nothing changes.
 #pragma once
 
-#include "app/model/background_job.h"
 #include "app/model/plan_model.h"
+#include "app/model/worker.h"
 #include "core/formats/file_service.h"
 #include "core/picture/film.h"
 #include "core/plan/evaluator.h"
@@ -44,7 +44,6 @@ class ContactSheet : public QWidget {
   void choose(int cell);
 
   PlanModel* m_model;
-  std::shared_ptr<DiskFileService> m_files;
   Camera m_camera;
   std::string m_node;
   PlanPtr m_plan;  // as it was when the sheet was opened
@@ -56,7 +55,7 @@ class ContactSheet : public QWidget {
   int m_side = 3;
   int m_done = 0;
   std::shared_ptr<Evaluator> m_evaluator;  // touched by the job only
-  BackgroundJob m_job;
+  Worker m_job;
 };
 
 }  // namespace arvesk

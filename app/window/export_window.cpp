@@ -46,10 +46,11 @@ Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const s
 
 }  // namespace
 
-ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
+ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<DiskFileService> files, QWidget* parent)
     : QDialog(parent),
       m_plan(std::move(plan)),
       m_folder(folder),
+      m_files(std::move(files)),
       m_path(new QLineEdit(this)),
       m_gltf(new QComboBox(this)),
       m_usd(new QComboBox(this)),
@@ -155,15 +156,16 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent)
   connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
   connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
   connect(m_cancel, &QPushButton::clicked, this, [this] {
-    if (m_isBusy)
-      m_thread.request_stop();
-    else
-      close();
+    if (!isBusy()) return void(close());
+    m_worker.cancel();
+    finish(Failure(cancelled()));
   });
+  connect(&m_worker, &Worker::progressed, this,
+          [this](double share) { m_progress->setValue(static_cast<int>(share * 1000)); });
+  connect(&m_worker, &Worker::failed, this,
+          [this](const QString& line) { finish(fail(ProblemCode::Internal, line.toStdString())); });
   showOptions();
 }
-
-ExportWindow::~ExportWindow() { m_thread.request_stop(); }
 
 /// Only what the chosen format can do is shown.
 void ExportWindow::showOptions() {
@@ -190,7 +192,6 @@ void ExportWindow::start() {
     return;
   }
   Settings().setExportPath(m_path->text());
-  m_isBusy = true;
   m_start->setEnabled(false);
   m_cancel->setText(tr("Cancel"));
   m_progress->setValue(0);
@@ -201,23 +202,20 @@ void ExportWindow::start() {
   how.gltfWay = static_cast<GltfWay>(m_gltf->currentIndex());
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (m_attributes->isChecked()) how.attributes = {"*"};
-  m_thread = std::jthread([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(),
-                           plan = m_plan, folder = m_folder.toStdString()](std::stop_token stop) {
-    const auto show = [this](float share) {
-      QMetaObject::invokeMethod(
-          this, [this, share] { m_progress->setValue(static_cast<int>(share * 1000)); }, Qt::QueuedConnection);
-    };
-    Evaluator evaluator(std::make_shared<DiskFileService>(folder));
+  m_worker.ask([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(),
+                plan = m_plan](const Task& task) -> Worker::Answer {
+    Evaluator evaluator(m_files);
     EvalRequest request;
-    request.task = {stop, [show](float share) { show(share * 0.6F); }};
+    request.task = {task.stop, [&](float share) { task.report(share * 0.6F); }};
     const Evaluation evaluation = evaluator.evaluate(*plan, request);
     Result<ExportReport> report = Failure(cancelled());
     if (!evaluation.isCancelled) {
       const auto layers = exportLayersOf(*plan, evaluation, names);
-      report = layers ? exportLayers(*layers, path, how, {stop, [show](float share) { show(0.6F + share * 0.4F); }})
+      report = layers ? exportLayers(*layers, path, how,
+                                     {task.stop, [&](float share) { task.report(0.6F + share * 0.4F); }})
                       : Result<ExportReport>(Failure(layers.error()));
       if (report && isCovered)
-        if (auto ok = writeCovers(*plan, evaluation, *layers, path, *report, {stop, {}}); !ok)
+        if (auto ok = writeCovers(*plan, evaluation, *layers, path, *report, {task.stop, {}}); !ok)
           report = Failure(ok.error());
       // What nodes and props warned of belongs to the report: who hands the files on reads it here last.
       if (report) {
@@ -227,13 +225,11 @@ void ExportWindow::start() {
             if (p.severity != Severity::Note) report->warnings.push_back(p);
       }
     }
-    QMetaObject::invokeMethod(
-        this, [this, report] { finish(report); }, Qt::QueuedConnection);
+    return [this, report] { finish(report); };
   });
 }
 
 void ExportWindow::finish(const Result<ExportReport>& report) {
-  m_isBusy = false;
   m_start->setEnabled(true);
   m_cancel->setText(tr("Close"));
   m_progress->hide();

@@ -3,11 +3,11 @@
 #pragma once
 
 #include "app/model/plan_model.h"
+#include "app/model/worker.h"
 #include "core/formats/exporter.h"
+#include "core/formats/file_service.h"
 
 #include <QDialog>
-
-#include <thread>
 
 class QCheckBox;
 class QComboBox;
@@ -23,9 +23,8 @@ class ExportWindow : public QDialog {
   Q_OBJECT
 
  public:
-  ExportWindow(PlanPtr plan, const QString& folder, QWidget* parent = nullptr);
-  ~ExportWindow() override;
-  bool isBusy() const { return m_isBusy; }
+  ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<DiskFileService> files, QWidget* parent = nullptr);
+  bool isBusy() const { return m_worker.isBusy(); }
 
  private:
   void start();
@@ -34,6 +33,7 @@ class ExportWindow : public QDialog {
 
   PlanPtr m_plan;
   QString m_folder;
+  std::shared_ptr<DiskFileService> m_files;  // the window's: what it worked out already is not made again
   QLineEdit* m_path;
   std::vector<QCheckBox*> m_outputs;
   QComboBox* m_gltf;
@@ -46,8 +46,7 @@ class ExportWindow : public QDialog {
   QTreeWidget* m_report;
   QPushButton* m_start;
   QPushButton* m_cancel;
-  bool m_isBusy = false;
-  std::jthread m_thread;
+  Worker m_worker;
 };
 
 }  // namespace arvesk

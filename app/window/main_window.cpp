@@ -110,6 +110,13 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
     m_cancel->hide();
     m_message->clear();
   });
+  connect(&m_service, &EvaluationService::failed, this, [this] {
+    m_progressDelay.stop();
+    m_progress->hide();
+    m_cancel->hide();
+  });
+  connect(&WorkerFailures::all(), &WorkerFailures::happened, this,
+          [this](const QString& line) { m_message->setText(QStringLiteral("! ") + line); });
   m_progressDelay.setSingleShot(true);
   m_progressDelay.setInterval(400);
   connect(&m_progressDelay, &QTimer::timeout, this, [this] {
@@ -158,6 +165,7 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
 
 MainWindow::~MainWindow() {
   // Views are told nothing more while the window comes apart.
+  WorkerFailures::all().disconnect(this);
   m_service.disconnect(this);
   m_model.disconnect(this);
   qApp->disconnect(this);
@@ -698,7 +706,7 @@ void MainWindow::openManual() {
 
 void MainWindow::openExport() {
   auto* window = new ExportWindow(m_model.snapshot(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(),
-                                  this);
+                                  m_service.files(), this);
   window->show();
 }
 

@@ -5,8 +5,8 @@
 #include "app/bench/bench_view.h"
 #include "app/kit/kit_view.h"
 #include "app/ledger/ledger_view.h"
-#include "app/model/background_job.h"
 #include "app/model/file_watch.h"
+#include "app/model/worker.h"
 #include "app/plan/plan_view.h"
 #include "app/schedule/schedule_view.h"
 #include "app/site/site_view.h"
@@ -105,7 +105,7 @@ class MainWindow : public QMainWindow {
   BenchView* m_bench = nullptr;
   LedgerView* m_ledger = nullptr;
   ScheduleView* m_schedule = nullptr;
-  BackgroundJob m_why;
+  Worker m_why;
   FileWatch m_watch;
   ManualWindow* m_manual = nullptr;
   QString m_toolHint;

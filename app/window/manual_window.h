@@ -1,7 +1,7 @@
 // The manual's page of one node kind: made from the declaration, with its picture drawn when it is opened.
 #pragma once
 
-#include "app/model/background_job.h"
+#include "app/model/worker.h"
 
 #include <QDialog>
 #include <QImage>
@@ -28,7 +28,7 @@ class ManualWindow : public QDialog {
   std::map<QString, QImage> m_pictures;  // by kind
   QTextBrowser* m_text;
   QString m_kind;
-  BackgroundJob m_job;
+  Worker m_job;
 };
 
 }  // namespace arvesk

@@ -31,4 +31,10 @@ void freeBytes(void* p) noexcept {
 #endif
 }
 
+void releaseFreeBlocks() {
+#ifndef ARVESK_SANITIZED
+  scalable_allocation_command(TBBMALLOC_CLEAN_ALL_BUFFERS, nullptr);
+#endif
+}
+
 }  // namespace arvesk

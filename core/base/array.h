@@ -1,6 +1,7 @@
 // Arrays that are not filled with zeros when they grow, and columns that are shared between values and may be constant.
 #pragma once
 
+#include "core/base/memory.h"
 #include "core/base/result.h"
 
 #include <cstddef>
@@ -15,6 +16,8 @@ namespace arvesk {
 /// Memory for arrays, with large blocks kept for reuse. Throws std::bad_alloc.
 void* allocateBytes(std::size_t bytes);
 void freeBytes(void* p) noexcept;
+/// Gives what is kept for reuse back to the system; after much was let go.
+void releaseFreeBlocks();
 
 /// Default-initializes instead of zeroing: at ten million points page faults on fresh memory dominate.
 template <typename T>
@@ -55,7 +58,9 @@ class Column {
     return *m_values;
   }
   const void* identity() const { return m_values.get(); }
-  std::size_t bytes() const { return m_values ? m_values->size() * sizeof(T) : 0; }
+  void countBytes(ByteCounter& counter) const {
+    if (m_values) counter.add(m_values.get(), m_values->capacity() * sizeof(T));
+  }
 
   /// The values at `indices`, in that order.
   Column gathered(const Array<std::uint32_t>& indices) const {

@@ -23,7 +23,7 @@ struct Strokes {
 
 /// Faces picked by hand.
 struct FaceList {
-  std::vector<std::uint32_t> faces;
+  std::vector<std::uint64_t> keys;
   bool operator==(const FaceList&) const = default;
 };
 

@@ -17,6 +17,12 @@ struct Table {
   std::vector<TableColumn> columns;
   std::size_t rowCount = 0;
 
+  void countBytes(ByteCounter& counter) const {
+    std::size_t bytes = sizeof(Table);
+    for (const TableColumn& c : columns)
+      bytes += std::visit([](const auto& v) { return v.capacity() * sizeof(v[0]); }, c);
+    counter.add(this, bytes);
+  }
   const TableColumn* find(const std::string& name) const {
     for (std::size_t i = 0; i < names.size(); ++i)
       if (names[i] == name) return &columns[i];

@@ -1,6 +1,6 @@
 #include "core/base/task.h"
 
-#include "core/base/result.h"
+#include "core/base/border.h"
 
 #include <fmt/format.h>
 #include <tbb/blocked_range.h>
@@ -45,6 +45,10 @@ class ModeObserver : public tbb::task_scheduler_observer {
 };
 
 }  // namespace
+
+Problem outOfMemory() {
+  return problem(ProblemCode::TooMany, "not enough memory", "Lower densities or counts, or close other programs");
+}
 
 std::string toLine(const Problem& p) {
   std::string line = p.where.empty() ? p.message : fmt::format("{}: {}", p.where, p.message);

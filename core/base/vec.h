@@ -40,6 +40,11 @@ inline float angleBetween(const Vec3& a, const Vec3& b) {
   return 2.0F * std::atan2(glm::length(a - b), glm::length(a + b));
 }
 
+/// The way a compass heading looks: 0 is north (−Z), a quarter turn is east (+X), clockwise from above. Radians.
+inline Vec3 headingVector(float heading) { return {std::sin(heading), 0, -std::cos(heading)}; }
+/// The heading of a direction, radians in (−π, π]; of one that points straight up or down, 0.
+inline float headingOf(const Vec3& v) { return v.x == 0 && v.z == 0 ? 0.0F : std::atan2(v.x, -v.z); }
+
 /// The shortest turn that takes unit vector `from` to unit vector `to`.
 inline Quat shortestTurn(const Vec3& from, const Vec3& to) {
   const float cosine = glm::dot(from, to);

@@ -63,7 +63,8 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
                             std::vector<PointsPtr>& bare) {
   PictureInput input;
   bool isInSiteShown = false;
-  if (const PointsPtr shown = inSite.empty() ? nullptr : evaluation.firstOf<PointsPtr>(inSite)) {
+  const PointsPtr all = inSite.empty() ? nullptr : evaluation.firstOf<PointsPtr>(inSite);
+  if (const PointsPtr shown = draftOf(all, evaluation.draftShare)) {
     input.layers.push_back({shown, false, inSite});
     if (hasBare(*shown)) bare.push_back(shown);
     isInSiteShown = true;

@@ -44,24 +44,24 @@ std::string cell(std::string text) {
 /// A slope with a ridge and a hollow, colored as sand and turf.
 Surface slope(int divisions) {
   Surface s = makePlane(kExtent, kExtent * 0.7F, divisions);
-  for (Vec3& p : s.positions)
+  for (Vec3& p : s.positions.edit())
     p.y = 2.2F * gradientNoiseScalar(p.x * 0.16F, 0.3F, p.z * 0.16F, 11) +
           0.4F * gradientNoiseScalar(p.x * 0.6F, 0.7F, p.z * 0.6F, 5) + 0.08F * p.x;
   computeSmoothNormals(s);
   for (const Vec3& n : s.normals)
-    s.colors.push_back(
+    s.colors.edit().push_back(
         glm::mix(Vec4(0.42F, 0.36F, 0.26F, 1), Vec4(0.30F, 0.33F, 0.19F, 1), std::clamp((n.y - 0.8F) * 5, 0.0F, 1.0F)));
   return s;
 }
 
 Surface colored(Surface s, const Vec3& color) {
-  s.colors.assign(s.positions.size(), Vec4(color, 1));
+  s.colors.edit().assign(s.positions.size(), Vec4(color, 1));
   return s;
 }
 
 Surface taperedBox(const Vec3& size, float top) {
   Surface s = makeBox(size);
-  for (Vec3& p : s.positions)
+  for (Vec3& p : s.positions.edit())
     if (p.y > 0.5F * size.y) p = Vec3(p.x * top, p.y, p.z * top);
   return s;
 }
@@ -83,7 +83,7 @@ class ExampleFiles : public FileService {
                          {x, 2.4F + 0.09F * x, z + 0.5F * std::sin(x)},
                          Quat(1, 0, 0, 0),
                          Vec3(1)});
-      s.positions.push_back(s.nodes.back().position);
+      s.positions.edit().push_back(s.nodes.back().position);
     }
     return std::make_shared<const Surface>(std::move(s));
   }

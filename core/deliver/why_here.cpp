@@ -19,9 +19,9 @@ Plan followed(const Plan& plan, Quality quality) {
 }
 
 /// Why the node judged each of `points` as it did, by its own account.
-std::vector<std::string> explained(const Plan& plan, const Evaluation& evaluation, Quality quality, const Node& node,
+std::vector<std::string> explained(const Plan& plan, const Evaluation& evaluation, const Node& node,
                                    const NodeKind& kind, const Points& points, const Task& task) {
-  EvalContext ctx = contextOf(plan, node, quality);
+  EvalContext ctx = contextOf(plan, node);
   ctx.task = {task.stop, {}};
   std::optional<Histogram> histogram;
   std::size_t candidates = 0;
@@ -71,7 +71,6 @@ WhySource sourceAt(const Node& node, const Inputs& in, const Vec3& spot, float r
 struct Story {
   const Plan& plan;
   const Evaluation& evaluation;
-  Quality quality;
   const Task& task;
   std::vector<WhyStep> steps;
 
@@ -81,12 +80,11 @@ struct Story {
     return std::nullopt;
   }
 
-  /// The same point under another id: Merge keys ids anew and changes nothing else.
-  static std::optional<std::size_t> twinOf(const Points& points, const Points& of, std::size_t k) {
+  /// The same point before it was keyed anew by the place that it came in by.
+  static std::optional<std::size_t> mergedFrom(const Points& points, const EvalContext& ctx, std::uint64_t slot,
+                                               std::uint64_t id) {
     for (std::size_t i = 0; i < points.count; ++i)
-      if (points.position[i] == of.position[k] && points.orientation[i] == of.orientation[k] &&
-          points.size[i] == of.size[k])
-        return i;
+      if (ctx.idOf(slot, points.id[i]) == id) return i;
     return std::nullopt;
   }
 
@@ -126,6 +124,7 @@ struct Story {
     std::string node;
     std::size_t output;
     PointsPtr points;
+    std::uint64_t slot;
   };
   /// What stands at the node's main input, if that takes points.
   std::vector<Source> mainPoints(const Node& node, const NodeKind& kind) const {
@@ -140,7 +139,7 @@ struct Story {
       const int from = sourceKind ? sourceKind->outputIndex(link.output) : -1;
       if (from < 0 || values == evaluation.values.end()) continue;
       const auto* points = std::get_if<PointsPtr>(&values->second[static_cast<std::size_t>(from)]);
-      if (points && *points) out.push_back({link.node, static_cast<std::size_t>(from), *points});
+      if (points && *points) out.push_back({link.node, static_cast<std::size_t>(from), *points, hashText(link.slot)});
     }
     return out;
   }
@@ -157,9 +156,9 @@ struct Story {
     const Points& after = **own;
     WhyStep step{uid, {}};
     bool isMadeHere = true;
-    for (const auto& [from, fromOutput, points] : mainPoints(*node, *kind)) {
+    for (const auto& [from, fromOutput, points, slot] : mainPoints(*node, *kind)) {
       auto i = indexOf(*points, after.id[k]);
-      if (!i && kind->family == Family::Deliver) i = twinOf(*points, after, k);
+      if (!i && kind->family == Family::Deliver) i = mergedFrom(*points, contextOf(plan, *node), slot, after.id[k]);
       // A member of a clump, or what grows on a placement: its parent's way comes first.
       const bool canHaveParents = kind->family == Family::Scatter || kind->family == Family::Dress;
       const auto* parents = canHaveParents && !i ? columnOf<Column<std::uint64_t>>(after.attributes, "parent")
@@ -177,7 +176,7 @@ struct Story {
       }
       step.what = node->isSkipped ? "skipped" : changes(*points, *i, after, k);
       if (kind->explain && !node->isSkipped) {
-        const std::vector<std::string> why = explained(plan, evaluation, quality, *node, *kind,
+        const std::vector<std::string> why = explained(plan, evaluation, *node, *kind,
                                                        gathered(*points, {static_cast<std::uint32_t>(*i)}), task);
         if (!why.empty())
           step.what = (output == 0 ? "kept it: " : "left it out: ") + why.front() +
@@ -256,8 +255,8 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
         indices.push_back(static_cast<std::uint32_t>(i));
         askedOf.push_back(it->second);
       }
-    const std::vector<std::string> why = explained(now, evaluation, quality, node, *asked.front()->kind,
-                                                   gathered(all, indices), task);
+    const std::vector<std::string> why = explained(now, evaluation, node, *asked.front()->kind, gathered(all, indices),
+                                                   task);
     for (std::size_t i = 0; i < why.size() && i < askedOf.size(); ++i) asked[askedOf[i]]->point.what = why[i];
   }
   for (Found& f : found) out.points.push_back(std::move(f.point));
@@ -271,7 +270,7 @@ std::vector<WhyStep> storyOf(const Plan& plan, const Evaluation& evaluation, Qua
   if (!points) return {};
   const auto k = Story::indexOf(*points, id);
   if (!k) return {};
-  Story story{now, evaluation, quality, task, {}};
+  Story story{now, evaluation, task, {}};
   story.walk(node, 0, *k, 0);
   return std::move(story.steps);
 }

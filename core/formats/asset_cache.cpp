@@ -55,8 +55,9 @@ class Reader {
     using T = typename Container::value_type;
     const auto count = number<std::uint64_t>();
     if (count > m_rest.size() / sizeof(T)) throw Short{};
-    out.resize(count);
-    if (count > 0) std::memcpy(out.data(), take(count * sizeof(T)), count * sizeof(T));
+    auto& values = editable(out);
+    values.resize(count);
+    if (count > 0) std::memcpy(values.data(), take(count * sizeof(T)), count * sizeof(T));
   }
   Problem note() {
     Problem p;
@@ -68,6 +69,15 @@ class Reader {
   }
 
  private:
+  template <typename T>
+  static Array<T>& editable(SharedArray<T>& values) {
+    return values.edit();
+  }
+  template <typename Container>
+  static Container& editable(Container& values) {
+    return values;
+  }
+
   const char* take(std::uint64_t size) {
     if (size > m_rest.size()) throw Short{};
     const char* at = m_rest.data();

@@ -15,22 +15,22 @@ void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
   const aiMatrix3x3 normalTurn = aiMatrix3x3(world).Inverse().Transpose();
   for (unsigned i = 0; i < mesh.mNumVertices; ++i) {
     const aiVector3D p = world * mesh.mVertices[i];
-    s.positions.push_back({p.x, p.y, p.z});
+    s.positions.edit().push_back({p.x, p.y, p.z});
     aiVector3D n = mesh.mNormals ? normalTurn * mesh.mNormals[i] : aiVector3D(0, 0, 0);
-    s.normals.push_back({n.x, n.y, n.z});
-    s.uvs.push_back(mesh.mTextureCoords[0] ? Vec2(mesh.mTextureCoords[0][i].x, 1 - mesh.mTextureCoords[0][i].y)
-                                           : Vec2(0));
+    s.normals.edit().push_back({n.x, n.y, n.z});
+    s.uvs.edit().push_back(mesh.mTextureCoords[0] ? Vec2(mesh.mTextureCoords[0][i].x, 1 - mesh.mTextureCoords[0][i].y)
+                                                  : Vec2(0));
     const aiColor4D* colors = mesh.mColors[0];
-    s.colors.push_back(colors ? Vec4(colors[i].r, colors[i].g, colors[i].b, colors[i].a) : Vec4(1));
+    s.colors.edit().push_back(colors ? Vec4(colors[i].r, colors[i].g, colors[i].b, colors[i].a) : Vec4(1));
   }
   const auto part = static_cast<std::uint16_t>(std::min<std::size_t>(s.parts.size(), 65534));
   if (s.parts.size() < 65535) s.parts.emplace_back(mesh.mName.C_Str());
   for (unsigned f = 0; f < mesh.mNumFaces; ++f) {
     const aiFace& face = mesh.mFaces[f];
     if (face.mNumIndices != 3) continue;
-    s.triangles.push_back({base + face.mIndices[0], base + face.mIndices[1], base + face.mIndices[2]});
-    s.faceParts.push_back(part);
-    s.faceMaterials.push_back(
+    s.triangles.edit().push_back({base + face.mIndices[0], base + face.mIndices[1], base + face.mIndices[2]});
+    s.faceParts.edit().push_back(part);
+    s.faceMaterials.edit().push_back(
         static_cast<std::uint16_t>(mesh.mMaterialIndex < s.materials.size() ? mesh.mMaterialIndex : 0));
   }
 }

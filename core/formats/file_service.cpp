@@ -23,6 +23,16 @@ std::string cacheFolder() {
   return (std::filesystem::temp_directory_path() / "arvesk-cache").string();
 }
 
+/// What a file held, in the memory that node results share.
+struct LoadedFile final : Cached {
+  ImportOutcome outcome;
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    if (outcome.surface) outcome.surface->countBytes(counter);
+    if (outcome.image) counter.add(outcome.image.get(), outcome.image->values.capacity() * sizeof(float));
+  }
+};
+
 Result<std::uint64_t> hashFile(const std::string& path) {
   std::ifstream in(path, std::ios::binary);
   if (!in)
@@ -84,11 +94,8 @@ Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
 Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::string& path, const Task& task) {
   const auto key = contentKey(path);
   if (!key) return Failure(key.error());
-  const std::pair<int, std::uint64_t> slot(static_cast<int>(kind), *key);
-  {
-    const std::lock_guard lock(m_mutex);
-    if (const auto it = m_loaded.find(slot); it != m_loaded.end()) return it->second;
-  }
+  const MemoryCache::Key slot{*key, hashOf(hashText("imported"), static_cast<std::uint64_t>(kind))};
+  if (const auto known = memory().find<LoadedFile>(slot)) return known->outcome;
   std::error_code error;
   std::filesystem::create_directories(m_cacheFolder, error);
   const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, *key, kReadersVersion,
@@ -111,8 +118,9 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
     p.where = path;
     return Failure(p);
   }
-  const std::lock_guard lock(m_mutex);
-  m_loaded[slot] = *outcome;
+  auto loaded = std::make_shared<LoadedFile>();
+  loaded->outcome = *outcome;
+  memory().store(slot, std::move(loaded));
   return outcome;
 }
 

@@ -32,8 +32,7 @@ class DiskFileService final : public FileService {
   mutable std::mutex m_mutex;
   std::string m_folder;
   std::string m_cacheFolder;
-  std::map<std::string, Known> m_keys;                              // by absolute path
-  std::map<std::pair<int, std::uint64_t>, ImportOutcome> m_loaded;  // by kind and content
+  std::map<std::string, Known> m_keys;  // by absolute path
 };
 
 }  // namespace arvesk

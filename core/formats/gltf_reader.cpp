@@ -269,18 +269,19 @@ class MeshBuilder {
     const auto base = static_cast<std::uint32_t>(m_surface.positions.size());
     const glm::dmat3 normalTurn = glm::transpose(glm::inverse(glm::dmat3(world)));
     for (std::size_t i = 0; i < count; ++i) {
-      m_surface.positions.push_back(
+      m_surface.positions.edit().push_back(
           Vec3(world * glm::dvec4((*places)[i * 3], (*places)[i * 3 + 1], (*places)[i * 3 + 2], 1)));
-      m_surface.normals.push_back(
+      m_surface.normals.edit().push_back(
           normals->empty() ? Vec3(0)
                            : directionOr(Vec3(normalTurn * glm::dvec3((*normals)[i * 3], (*normals)[i * 3 + 1],
                                                                       (*normals)[i * 3 + 2])),
                                          Vec3(0)));
-      m_surface.uvs.push_back(uvs->empty() ? Vec2(0) : Vec2((*uvs)[i * 2], (*uvs)[i * 2 + 1]));
+      m_surface.uvs.edit().push_back(uvs->empty() ? Vec2(0) : Vec2((*uvs)[i * 2], (*uvs)[i * 2 + 1]));
       const std::size_t w = static_cast<std::size_t>(colorWidth);
-      m_surface.colors.push_back(colors->empty() ? Vec4(1)
-                                                 : Vec4((*colors)[i * w], (*colors)[i * w + 1], (*colors)[i * w + 2],
-                                                        w == 4 ? (*colors)[i * w + 3] : 1));
+      m_surface.colors.edit().push_back(
+          colors->empty()
+              ? Vec4(1)
+              : Vec4((*colors)[i * w], (*colors)[i * w + 1], (*colors)[i * w + 2], w == 4 ? (*colors)[i * w + 3] : 1));
     }
     std::vector<std::uint32_t> indices;
     if (p.indices >= 0) {
@@ -298,11 +299,11 @@ class MeshBuilder {
     m_surface.isMirrored = m_surface.isMirrored || isMirrored;
     const auto face = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
       if (isMirrored) std::swap(b, c);
-      m_surface.triangles.push_back({base + a, base + b, base + c});
-      m_surface.faceParts.push_back(static_cast<std::uint16_t>(m_surface.parts.size() - 1));
+      m_surface.triangles.edit().push_back({base + a, base + b, base + c});
+      m_surface.faceParts.edit().push_back(static_cast<std::uint16_t>(m_surface.parts.size() - 1));
       const std::size_t plain = m_surface.materials.size() - 1;
       const bool hasMaterial = p.material >= 0 && static_cast<std::size_t>(p.material) < plain;
-      m_surface.faceMaterials.push_back(
+      m_surface.faceMaterials.edit().push_back(
           static_cast<std::uint16_t>(hasMaterial ? static_cast<std::size_t>(p.material) : plain));
     };
     for (std::size_t i = 0; i + 2 < indices.size(); i += mode == TINYGLTF_MODE_TRIANGLES ? 3 : 1) {

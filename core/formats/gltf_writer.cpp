@@ -42,9 +42,9 @@ class GltfBuffer {
     return static_cast<int>(accessors.size()) - 1;
   }
   /// An array that lives at least as long as this.
-  template <typename T>
-  int addArray(const Array<T>& values, int componentType, const char* type, int target) {
-    const std::size_t bytes = values.size() * sizeof(T);
+  template <typename Values>
+  int addArray(const Values& values, int componentType, const char* type, int target) {
+    const std::size_t bytes = values.size() * sizeof(values[0]);
     return addAccessor(addView(bytes, target, [&values, bytes](SafeFile& f) { f.write(values.data(), bytes); }),
                        componentType, type, values.size());
   }

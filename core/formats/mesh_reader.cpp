@@ -31,8 +31,9 @@ Problem repaired(std::string message) {
 }
 
 template <typename T>
-void eraseFaces(Array<T>& perFace, const Array<std::uint8_t>& isBad) {
-  if (perFace.empty()) return;
+void eraseFaces(SharedArray<T>& shared, const Array<std::uint8_t>& isBad) {
+  if (shared.empty()) return;
+  Array<T>& perFace = shared.edit();
   std::size_t out = 0;
   for (std::size_t f = 0; f < isBad.size(); ++f)
     if (!isBad[f]) perFace[out++] = perFace[f];
@@ -102,17 +103,17 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
   }
   // A scene of empty nodes or bare points is of use to Markers and Point file; who needs triangles says so.
   if (s.triangles.empty() && (s.nodes.empty() && (n == 0 || !isBad.empty()))) return noTriangles();
-  for (Vec3& p : s.positions)
+  for (Vec3& p : s.positions.edit())
     if (!isFinite(p)) p = Vec3(0);  // no face uses it
-  for (Vec2& uv : s.uvs)
+  for (Vec2& uv : s.uvs.edit())
     if (!std::isfinite(uv.x) || !std::isfinite(uv.y)) uv = Vec2(0);
-  for (Vec4& c : s.colors)
+  for (Vec4& c : s.colors.edit())
     for (int i = 0; i < 4; ++i) c[i] = std::isfinite(c[i]) ? std::clamp(c[i], 0.0F, 1.0F) : 1.0F;
   const bool hasNormals = s.normals.size() == n && std::all_of(s.normals.begin(), s.normals.end(), [](const Vec3& v) {
                             return isFinite(v) && glm::length(v) > 1e-6F;
                           });
   if (hasNormals) {
-    for (Vec3& v : s.normals) v = glm::normalize(v);
+    for (Vec3& v : s.normals.edit()) v = glm::normalize(v);
   } else {
     s.hasOwnNormals = false;
     if (!s.normals.empty())
@@ -122,7 +123,6 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
   nameInUtf8(s);
   addNodesOfParts(s);
   if (s.parts.empty()) s.parts.push_back(s.name);
-  s.derived = std::make_shared<Derived>();
   if (auto ok = checkSurface(s); !ok) return Failure(ok.error());
   return s;
 }

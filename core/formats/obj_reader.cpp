@@ -78,21 +78,22 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
     const auto at = [](const std::vector<float>& v, int index, std::size_t width, std::size_t c) {
       return v[static_cast<std::size_t>(index) * width + c];
     };
-    s.positions.push_back({at(a.vertices, i.vertex_index, 3, 0), at(a.vertices, i.vertex_index, 3, 1),
-                           at(a.vertices, i.vertex_index, 3, 2)});
+    s.positions.edit().push_back({at(a.vertices, i.vertex_index, 3, 0), at(a.vertices, i.vertex_index, 3, 1),
+                                  at(a.vertices, i.vertex_index, 3, 2)});
     if (hasColors)
-      s.colors.push_back({linearFromSrgb(at(a.colors, i.vertex_index, 3, 0)),
-                          linearFromSrgb(at(a.colors, i.vertex_index, 3, 1)),
-                          linearFromSrgb(at(a.colors, i.vertex_index, 3, 2)), 1});
+      s.colors.edit().push_back({linearFromSrgb(at(a.colors, i.vertex_index, 3, 0)),
+                                 linearFromSrgb(at(a.colors, i.vertex_index, 3, 1)),
+                                 linearFromSrgb(at(a.colors, i.vertex_index, 3, 2)), 1});
     if (hasNormals)
-      s.normals.push_back(within(i.normal_index, a.normals.size(), 3)
-                              ? Vec3(at(a.normals, i.normal_index, 3, 0), at(a.normals, i.normal_index, 3, 1),
-                                     at(a.normals, i.normal_index, 3, 2))
-                              : Vec3(0));
+      s.normals.edit().push_back(within(i.normal_index, a.normals.size(), 3)
+                                     ? Vec3(at(a.normals, i.normal_index, 3, 0), at(a.normals, i.normal_index, 3, 1),
+                                            at(a.normals, i.normal_index, 3, 2))
+                                     : Vec3(0));
     if (hasUvs)
-      s.uvs.push_back(within(i.texcoord_index, a.texcoords.size(), 2)
-                          ? Vec2(at(a.texcoords, i.texcoord_index, 2, 0), 1 - at(a.texcoords, i.texcoord_index, 2, 1))
-                          : Vec2(0));
+      s.uvs.edit().push_back(
+          within(i.texcoord_index, a.texcoords.size(), 2)
+              ? Vec2(at(a.texcoords, i.texcoord_index, 2, 0), 1 - at(a.texcoords, i.texcoord_index, 2, 1))
+              : Vec2(0));
     return it->second;
   };
   for (const tinyobj::shape_t& shape : reader.GetShapes()) {
@@ -108,10 +109,11 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
         ++bad;
         continue;
       }
-      s.triangles.push_back({vertexOf(indices[f * 3]), vertexOf(indices[f * 3 + 1]), vertexOf(indices[f * 3 + 2])});
-      s.faceParts.push_back(part);
+      s.triangles.edit().push_back(
+          {vertexOf(indices[f * 3]), vertexOf(indices[f * 3 + 1]), vertexOf(indices[f * 3 + 2])});
+      s.faceParts.edit().push_back(part);
       const int material = f < shape.mesh.material_ids.size() ? shape.mesh.material_ids[f] : -1;
-      s.faceMaterials.push_back(static_cast<std::uint16_t>(
+      s.faceMaterials.edit().push_back(static_cast<std::uint16_t>(
           material >= 0 && static_cast<std::size_t>(material) < plain ? static_cast<std::size_t>(material) : plain));
     }
   }

@@ -234,15 +234,15 @@ bool readVertices(Body& body, const Element& element, Surface& s) {
     const auto value = [&](std::size_t k) {
       return static_cast<float>(row[static_cast<std::size_t>(columns.known[k])]);
     };
-    s.positions.push_back({value(0), value(1), value(2)});
-    if (has(3) && has(4) && has(5)) s.normals.push_back({value(3), value(4), value(5)});
-    if (has(6) && has(7)) s.uvs.push_back({value(6), 1 - value(7)});
+    s.positions.edit().push_back({value(0), value(1), value(2)});
+    if (has(3) && has(4) && has(5)) s.normals.edit().push_back({value(3), value(4), value(5)});
+    if (has(6) && has(7)) s.uvs.edit().push_back({value(6), 1 - value(7)});
     if (hasColor) {
       const auto color = [&](std::size_t k) {
         const Scalar type = element.properties[static_cast<std::size_t>(columns.known[k])].type;
         return type == Scalar::U8 ? value(k) / 255 : type == Scalar::U16 ? value(k) / 65535 : value(k);
       };
-      s.colors.push_back(
+      s.colors.edit().push_back(
           {linearFromSrgb(color(8)), linearFromSrgb(color(9)), linearFromSrgb(color(10)), has(11) ? color(11) : 1.0F});
     }
     for (std::size_t o = 0; o < others.size(); ++o)
@@ -272,8 +272,8 @@ bool readFaces(Body& body, const Element& element, Surface& s, std::size_t& badF
         continue;
       }
       for (std::size_t k = 2; k < list.size(); ++k)
-        s.triangles.push_back({static_cast<std::uint32_t>(list[0]), static_cast<std::uint32_t>(list[k - 1]),
-                               static_cast<std::uint32_t>(list[k])});
+        s.triangles.edit().push_back({static_cast<std::uint32_t>(list[0]), static_cast<std::uint32_t>(list[k - 1]),
+                                      static_cast<std::uint32_t>(list[k])});
     }
   }
   return true;

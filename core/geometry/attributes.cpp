@@ -37,18 +37,20 @@ TextColumn joinedText(const std::vector<std::pair<const Attributes*, std::size_t
 
 }  // namespace
 
-std::size_t bytesOf(const Attributes& attributes) {
-  std::size_t sum = 0;
+void countBytes(const Attributes& attributes, ByteCounter& counter) {
   for (const auto& [name, column] : attributes)
-    sum += std::visit(
-        [](const auto& c) {
-          if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>)
-            return c.index.bytes();
-          else
-            return c.bytes();
+    std::visit(
+        [&](const auto& c) {
+          if constexpr (std::is_same_v<std::decay_t<decltype(c)>, TextColumn>) {
+            c.index.countBytes(counter);
+            std::size_t bytes = 0;
+            for (const std::string& text : *c.names) bytes += sizeof(text) + text.capacity();
+            counter.add(c.names.get(), bytes);
+          } else {
+            c.countBytes(counter);
+          }
         },
         column);
-  return sum;
 }
 
 Attributes gathered(const Attributes& attributes, const Array<std::uint32_t>& indices) {

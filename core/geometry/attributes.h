@@ -22,7 +22,7 @@ struct TextColumn {
 using AttributeColumn = std::variant<Column<float>, Column<Vec3>, TextColumn, Column<std::uint64_t>>;
 using Attributes = std::map<std::string, AttributeColumn>;
 
-std::size_t bytesOf(const Attributes& attributes);
+void countBytes(const Attributes& attributes, ByteCounter& counter);
 Attributes gathered(const Attributes& attributes, const Array<std::uint32_t>& indices);
 /// The column `name` when it is there and of type T (Column<float>, Column<Vec3>, TextColumn or Column<std::uint64_t>),
 /// else null.

@@ -22,9 +22,18 @@ std::optional<std::string> differ(const char* name, const Column<T>& a, const Co
 
 }  // namespace
 
-std::size_t Points::bytes() const {
-  return position.bytes() + orientation.bytes() + size.bytes() + footprint.bytes() + groundNormal.bytes() +
-         groundFace.bytes() + groundUv.bytes() + id.bytes() + prop.bytes() + bytesOf(attributes);
+void Points::countBytes(ByteCounter& counter) const {
+  position.countBytes(counter);
+  orientation.countBytes(counter);
+  size.countBytes(counter);
+  footprint.countBytes(counter);
+  groundNormal.countBytes(counter);
+  groundFace.countBytes(counter);
+  groundUv.countBytes(counter);
+  id.countBytes(counter);
+  prop.countBytes(counter);
+  draftLevel.countBytes(counter);
+  arvesk::countBytes(attributes, counter);
 }
 
 Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
@@ -39,6 +48,7 @@ Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
   out.groundUv = p.groundUv.gathered(indices);
   out.id = p.id.gathered(indices);
   out.attributes = gathered(p.attributes, indices);
+  out.draftLevel = p.draftLevel.gathered(indices);
   out.kit = p.kit;
   out.prop = p.prop.gathered(indices);
   return out;
@@ -62,7 +72,7 @@ std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uin
 std::optional<std::string> findFault(const Points& p) {
   const auto fits = [&](const auto& column) { return column.isConstant() || column.values().size() == p.count; };
   if (!fits(p.position) || !fits(p.orientation) || !fits(p.size) || !fits(p.footprint) || !fits(p.groundNormal) ||
-      !fits(p.groundFace) || !fits(p.groundUv) || !fits(p.id) || !fits(p.prop))
+      !fits(p.groundFace) || !fits(p.groundUv) || !fits(p.id) || !fits(p.prop) || !fits(p.draftLevel))
     return "an array does not have one value per point";
   Array<std::uint64_t> ids = p.id.copied(p.count);
   std::sort(ids.begin(), ids.end());
@@ -82,7 +92,32 @@ std::optional<std::string> findDifference(const Points& a, const Points& b) {
   if (auto d = differ("footprint", a.footprint, b.footprint, a.count)) return d;
   if (auto d = differ("ground normal", a.groundNormal, b.groundNormal, a.count)) return d;
   if (auto d = differ("ground face", a.groundFace, b.groundFace, a.count)) return d;
-  return differ("prop", a.prop, b.prop, a.count);
+  if (auto d = differ("ground uv", a.groundUv, b.groundUv, a.count)) return d;
+  if (auto d = differ("draft level", a.draftLevel, b.draftLevel, a.count)) return d;
+  if (auto d = differ("prop", a.prop, b.prop, a.count)) return d;
+  if ((a.kit == nullptr) != (b.kit == nullptr)) return "only one has a kit";
+  for (const auto& [name, column] : a.attributes) {
+    const auto other = b.attributes.find(name);
+    if (other == b.attributes.end()) return fmt::format("only one carries {}", name);
+    if (other->second.index() != column.index()) return fmt::format("{} is of another type", name);
+    if (auto d = std::visit(
+            [&](const auto& mine) -> std::optional<std::string> {
+              using C = std::decay_t<decltype(mine)>;
+              const C& yours = std::get<C>(other->second);
+              if constexpr (std::is_same_v<C, TextColumn>) {
+                for (std::size_t i = 0; i < a.count; ++i)
+                  if (mine.at(i) != yours.at(i)) return fmt::format("{} of point {} differs", name, i);
+                return {};
+              } else {
+                return differ(name.c_str(), mine, yours, a.count);
+              }
+            },
+            column))
+      return d;
+  }
+  for (const auto& [name, column] : b.attributes)
+    if (!a.attributes.contains(name)) return fmt::format("only one carries {}", name);
+  return {};
 }
 
 }  // namespace arvesk

@@ -1,6 +1,7 @@
 // Points: places with orientation, size, footprint, ground record, id and attributes; placements once each has a prop.
 #pragma once
 
+#include "core/base/hash.h"
 #include "core/geometry/attributes.h"
 
 #include <optional>
@@ -11,6 +12,8 @@ struct Kit;  // props/kit.h
 
 inline constexpr std::uint32_t kNoFace = 0xffffffffU;
 inline constexpr std::int32_t kNoProp = -1;
+inline constexpr float kDraftByRank = -1;
+inline constexpr float kNeverInDraft = 2;
 
 struct Points {
   std::size_t count = 0;
@@ -21,16 +24,24 @@ struct Points {
   Column<Vec3> groundNormal{kUp};              // ground record: normal, face and uv where last set down
   Column<std::uint32_t> groundFace{kNoFace};
   Column<Vec2> groundUv{Vec2(0)};
-  Column<std::uint64_t> id;  // unique within the points
+  Column<std::uint64_t> id;        // unique within the points
+  Column<float> draftLevel{0.0F};  // see isInDraft
   Attributes attributes;
   std::shared_ptr<const Kit> kit;      // null until dressed
   Column<std::int32_t> prop{kNoProp};  // index into the kit
+
+  /// Does a draft that delivers `share` of all (0…1) deliver this one? Each point has its level for good: 0 is in every
+  /// draft, kDraftByRank draws it from the id, above 1 is only in final.
+  bool isInDraft(std::size_t i, float share) const { return share >= 1 || levelOf(i) < share; }
+  float levelOf(std::size_t i) const { return draftLevel[i] == kDraftByRank ? draftRank(id[i]) : draftLevel[i]; }
+  static float draftRank(std::uint64_t pointId) { return unitFloat(mix64(pointId ^ 0x64726166744c766cULL)); }
 
   /// Footprint × the larger of the own x and z size, m.
   float effectiveFootprint(std::size_t i) const {
     return footprint[i] * std::max(std::abs(size[i].x), std::abs(size[i].z));
   }
-  std::size_t bytes() const;
+  /// Of the arrays; the kit is counted by who knows what it is (props/prop.h).
+  void countBytes(ByteCounter& counter) const;
 };
 
 using PointsPtr = std::shared_ptr<const Points>;

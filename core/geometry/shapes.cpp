@@ -12,17 +12,17 @@ void addGrid(Surface& s, int columns, int rows, Place place) {
       const Vec2 uv(static_cast<float>(c) / static_cast<float>(columns),
                     static_cast<float>(r) / static_cast<float>(rows));
       const auto [position, normal] = place(uv);
-      s.positions.push_back(position);
-      s.normals.push_back(normal);
-      s.uvs.push_back(uv);
+      s.positions.edit().push_back(position);
+      s.normals.edit().push_back(normal);
+      s.uvs.edit().push_back(uv);
     }
   }
   const std::uint32_t stride = static_cast<std::uint32_t>(columns) + 1;
   for (std::uint32_t r = 0; r < static_cast<std::uint32_t>(rows); ++r) {
     for (std::uint32_t c = 0; c < static_cast<std::uint32_t>(columns); ++c) {
       const std::uint32_t a = base + r * stride + c;
-      s.triangles.push_back({a, a + stride, a + stride + 1});
-      s.triangles.push_back({a, a + stride + 1, a + 1});
+      s.triangles.edit().push_back({a, a + stride, a + stride + 1});
+      s.triangles.edit().push_back({a, a + stride + 1, a + 1});
     }
   }
 }
@@ -31,7 +31,7 @@ using Placed = std::pair<Vec3, Vec3>;
 
 /// Triangles without area (at the poles of a ball) would only be in the way.
 void removeFlatTriangles(Surface& s) {
-  std::erase_if(s.triangles, [&](const UVec3& t) {
+  std::erase_if(s.triangles.edit(), [&](const UVec3& t) {
     const Vec3 a = s.positions[t.y] - s.positions[t.x];
     const Vec3 b = s.positions[t.z] - s.positions[t.x];
     return glm::length(glm::cross(a, b)) < 1e-5F * std::max(glm::dot(a, a), glm::dot(b, b));  // thinner than rounding

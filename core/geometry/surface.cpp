@@ -1,6 +1,6 @@
 #include "core/geometry/surface.h"
 
-#include "core/base/hash.h"
+#include "core/geometry/welding.h"
 
 #include <fmt/format.h>
 
@@ -17,7 +17,7 @@ constexpr std::uint32_t kNoVertex = 0xffffffffU;
 }
 
 Box3 Surface::bounds() const {
-  return *derived->get<Box3>([this] {
+  return *derived.get<Box3>([this] {
     auto box = std::make_shared<Box3>();
     for (const Vec3& p : positions) box->add(p);
     return std::shared_ptr<const Box3>(box);
@@ -40,14 +40,35 @@ const Material& Surface::materialOf(std::size_t face) const {
   return materials[faceMaterials.empty() ? 0 : faceMaterials[face]];
 }
 
+void Surface::countBytes(ByteCounter& counter) const {
+  if (!counter.add(this, sizeof(Surface) + nodes.size() * sizeof(SceneNode) + materials.size() * sizeof(Material)))
+    return;
+  positions.countBytes(counter);
+  triangles.countBytes(counter);
+  normals.countBytes(counter);
+  uvs.countBytes(counter);
+  colors.countBytes(counter);
+  faceMaterials.countBytes(counter);
+  faceParts.countBytes(counter);
+  faceKeys.countBytes(counter);
+  vertexKeys.countBytes(counter);
+  for (const Material& m : materials) {
+    if (m.texture) counter.add(m.texture.get(), m.texture->rgba.capacity());
+    if (m.textureFile) counter.add(m.textureFile.get(), m.textureFile->capacity());
+  }
+  arvesk::countBytes(vertexAttributes, counter);
+  derived.countBytes(counter);
+}
+
 std::size_t Surface::bytes() const {
-  return positions.size() * sizeof(Vec3) + triangles.size() * sizeof(UVec3) + normals.size() * sizeof(Vec3) +
-         uvs.size() * sizeof(Vec2) + colors.size() * sizeof(Vec4) + (faceMaterials.size() + faceParts.size()) * 2 +
-         bytesOf(vertexAttributes);
+  ByteCounter counter;
+  countBytes(counter);
+  return counter.bytes();
 }
 
 void computeSmoothNormals(Surface& s) {
-  s.normals.assign(s.positions.size(), Vec3(0));
+  Array<Vec3> normals;
+  normals.assign(s.positions.size(), Vec3(0));
   for (const UVec3& t : s.triangles) {
     const std::array<std::uint32_t, 3> v{t.x, t.y, t.z};
     const Vec3 normal = directionOr(
@@ -55,10 +76,11 @@ void computeSmoothNormals(Surface& s) {
     for (std::size_t i = 0; i < 3; ++i) {
       const Vec3 a = directionOr(s.positions[v[(i + 1) % 3]] - s.positions[v[i]], Vec3(0));
       const Vec3 b = directionOr(s.positions[v[(i + 2) % 3]] - s.positions[v[i]], Vec3(0));
-      s.normals[v[i]] += normal * angleBetween(a, b);
+      normals[v[i]] += normal * angleBetween(a, b);
     }
   }
-  for (Vec3& n : s.normals) n = directionOr(n, kUp);
+  for (Vec3& n : normals) n = directionOr(n, kUp);
+  s.normals = std::move(normals);
 }
 
 Result<void> checkSurface(const Surface& s) {
@@ -92,9 +114,8 @@ Failure noTriangles() {
 
 Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size) {
   Surface out = surface;
-  out.derived = std::make_shared<Derived>();
-  for (Vec3& p : out.positions) p = turn * (p * size) + move;
-  for (Vec3& n : out.normals) n = turn * n;
+  for (Vec3& p : out.positions.edit()) p = turn * (p * size) + move;
+  for (Vec3& n : out.normals.edit()) n = turn * n;
   for (SceneNode& n : out.nodes) {
     n.position = turn * (n.position * size) + move;
     n.turn = glm::normalize(turn * n.turn);
@@ -122,26 +143,8 @@ SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& w
 
 namespace {
 
-struct PlaceHash {
-  std::size_t operator()(const Vec3& p) const {
-    std::array<std::uint32_t, 3> bits{};
-    std::memcpy(bits.data(), &p, sizeof bits);
-    return static_cast<std::size_t>(hashOf(bits[0], bits[1], bits[2]));
-  }
-};
-
-/// Vertices at the same place as one number each.
-std::vector<std::uint32_t> weldedOf(const Surface& s, std::size_t& count) {
-  std::unordered_map<Vec3, std::uint32_t, PlaceHash> seen;
-  std::vector<std::uint32_t> out(s.positions.size());
-  for (std::size_t v = 0; v < out.size(); ++v)
-    out[v] = seen.emplace(s.positions[v] + Vec3(0.0F), static_cast<std::uint32_t>(seen.size())).first->second;
-  count = seen.size();
-  return out;
-}
-
 template <typename T>
-Array<T> gatheredFrom(const Array<T>& values, const Array<std::uint32_t>& from) {
+SharedArray<T> gatheredFrom(const SharedArray<T>& values, const Array<std::uint32_t>& from) {
   if (values.empty()) return {};
   Array<T> out(from.size());
   for (std::size_t i = 0; i < from.size(); ++i) out[i] = values[from[i]];
@@ -155,28 +158,34 @@ void takeVertices(Surface& to, const Surface& s, const Array<std::uint32_t>& fro
   to.uvs = gatheredFrom(s.uvs, from);
   to.colors = gatheredFrom(s.colors, from);
   to.vertexAttributes = gathered(s.vertexAttributes, from);
+  Array<std::uint64_t> keys(from.size());
+  for (std::size_t i = 0; i < from.size(); ++i) keys[i] = s.vertexKey(from[i]);
+  to.vertexKeys = std::move(keys);
 }
 
 }  // namespace
 
-std::size_t openEdgeCount(const Surface& s) {
-  std::size_t count = 0;
-  const std::vector<std::uint32_t> welded = weldedOf(s, count);
-  std::unordered_map<std::uint64_t, int> edges;
-  for (const UVec3& t : s.triangles)
-    for (int k = 0; k < 3; ++k) {
-      const std::uint64_t a = welded[t[k]];
-      const std::uint64_t b = welded[t[(k + 1) % 3]];
-      if (a != b) ++edges[std::min(a, b) << 32 | std::max(a, b)];
+GridShape gridShapeOf(const Surface& surface) {
+  const SharedArray<UVec3>& faces = surface.triangles;
+  if (faces.size() < 2 || faces[0].x != 0 || faces[0].y < 2) return {};
+  const GridShape grid{faces[0].y, static_cast<std::uint32_t>(surface.positions.size() / faces[0].y)};
+  if (grid.rows < 2 || std::size_t{grid.columns} * grid.rows != surface.positions.size() ||
+      faces.size() != std::size_t{grid.columns - 1} * (grid.rows - 1) * 2)
+    return {};
+  for (std::uint32_t y = 0; y + 1 < grid.rows; ++y)
+    for (std::uint32_t x = 0; x + 1 < grid.columns; ++x) {
+      const std::uint32_t a = y * grid.columns + x;
+      const std::uint32_t b = a + grid.columns;
+      const UVec3* f = &faces[std::size_t{y * (grid.columns - 1) + x} * 2];
+      if (f[0] != UVec3(a, b, b + 1) || f[1] != UVec3(a, b + 1, a + 1)) return {};
     }
-  return static_cast<std::size_t>(
-      std::count_if(edges.begin(), edges.end(), [](const auto& e) { return e.second == 1; }));
+  return grid;
 }
 
 Surface withCreases(const Surface& s, float creaseDeg) {
-  std::size_t count = 0;
-  const std::vector<std::uint32_t> welded = weldedOf(s, count);
-  std::vector<std::vector<std::uint32_t>> facesAt(count);
+  const auto places = weldedOf(s);
+  const Array<std::uint32_t>& welded = places->place;
+  std::vector<std::vector<std::uint32_t>> facesAt(places->vertex.size());
   std::vector<Vec3> normals(s.faceCount());
   for (std::size_t f = 0; f < s.faceCount(); ++f) {
     normals[f] = s.faceNormal(f);
@@ -184,16 +193,16 @@ Surface withCreases(const Surface& s, float creaseDeg) {
   }
   const float limit = std::cos(radians(creaseDeg)) - 1e-6F;
   Surface out = s;
-  out.derived = std::make_shared<Derived>();
   Array<std::uint32_t> from;
   Array<Vec3> smooth;
+  Array<UVec3>& triangles = out.triangles.edit();
   for (std::size_t f = 0; f < s.faceCount(); ++f)
     for (int k = 0; k < 3; ++k) {
       const std::uint32_t v = s.triangles[f][k];
       Vec3 sum(0);
       for (const std::uint32_t other : facesAt[welded[v]])
         if (glm::dot(normals[f], normals[other]) >= limit) sum += normals[other] * s.faceArea(other);
-      out.triangles[f][k] = static_cast<std::uint32_t>(from.size());
+      triangles[f][k] = static_cast<std::uint32_t>(from.size());
       from.push_back(v);
       smooth.push_back(directionOr(sum, normals[f]));
     }
@@ -202,7 +211,7 @@ Surface withCreases(const Surface& s, float creaseDeg) {
   return out;
 }
 
-Surface facesOf(const Surface& s, const Array<std::uint32_t>& faces) {
+Surface cutTo(const Surface& s, const Array<std::uint32_t>& faces) {
   Surface out;
   out.name = s.name;
   out.materials = s.materials;
@@ -211,10 +220,10 @@ Surface facesOf(const Surface& s, const Array<std::uint32_t>& faces) {
   out.hasOwnNormals = s.hasOwnNormals;
   out.isMirrored = s.isMirrored;
   out.isShown = s.isShown;
-  out.triangles.resize(faces.size());
-  out.faceKeys.resize(faces.size());
-  if (!s.faceMaterials.empty()) out.faceMaterials.resize(faces.size());
-  if (!s.faceParts.empty()) out.faceParts.resize(faces.size());
+  out.faceMaterials = gatheredFrom(s.faceMaterials, faces);
+  out.faceParts = gatheredFrom(s.faceParts, faces);
+  Array<UVec3> triangles(faces.size());
+  Array<std::uint64_t> keys(faces.size());
   Array<std::uint32_t> from;
   std::vector<std::uint32_t> place(s.positions.size(), kNoVertex);
   for (std::size_t i = 0; i < faces.size(); ++i) {
@@ -225,12 +234,12 @@ Surface facesOf(const Surface& s, const Array<std::uint32_t>& faces) {
         at = static_cast<std::uint32_t>(from.size());
         from.push_back(s.triangles[f][k]);
       }
-      out.triangles[i][k] = at;
+      triangles[i][k] = at;
     }
-    out.faceKeys[i] = s.faceKey(f);
-    if (!s.faceMaterials.empty()) out.faceMaterials[i] = s.faceMaterials[f];
-    if (!s.faceParts.empty()) out.faceParts[i] = s.faceParts[f];
+    keys[i] = s.faceKey(f);
   }
+  out.triangles = std::move(triangles);
+  out.faceKeys = std::move(keys);
   takeVertices(out, s, from);
   return out;
 }

@@ -1,6 +1,7 @@
 // Triangles: ground to place on and shapes of props. Immutable once published as SurfacePtr; arrays are shared.
 #pragma once
 
+#include "core/base/shared_array.h"
 #include "core/geometry/attributes.h"
 #include "core/geometry/derived.h"
 #include "core/geometry/image.h"
@@ -36,15 +37,17 @@ SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& w
 
 struct Surface {
   std::string name;
-  Array<Vec3> positions;               // vertex × xyz, m, world
-  Array<UVec3> triangles;              // face × three vertex indices, counter-clockwise from outside
-  Array<Vec3> normals;                 // vertex × xyz, unit; empty when the file has none
-  Array<Vec2> uvs;                     // vertex × uv, or empty
-  Array<Vec4> colors;                  // vertex × rgba, linear light, or empty
-  Array<std::uint16_t> faceMaterials;  // face → index into materials; empty when there is one at most
-  Array<std::uint16_t> faceParts;      // face → index into parts; empty when there is one at most
-  Array<std::uint32_t> faceKeys;  // face → what it was called in the surface it was cut from, so that points sown on a
-                                  // part do not change with it; empty: its index
+  SharedArray<Vec3> positions;               // vertex × xyz, m, world
+  SharedArray<UVec3> triangles;              // face × three vertex indices, counter-clockwise from outside
+  SharedArray<Vec3> normals;                 // vertex × xyz, unit; empty when the file has none
+  SharedArray<Vec2> uvs;                     // vertex × uv, or empty
+  SharedArray<Vec4> colors;                  // vertex × rgba, linear light, or empty
+  SharedArray<std::uint16_t> faceMaterials;  // face → index into materials; empty when there is one at most
+  SharedArray<std::uint16_t> faceParts;      // face → index into parts; empty when there is one at most
+  // What faces and vertices are called, whatever is cut off or merged: points and picks go by these. The lower half is
+  // the index in the surface that they come from, the upper one tells merged surfaces apart. Empty: the index.
+  SharedArray<std::uint64_t> faceKeys;
+  SharedArray<std::uint64_t> vertexKeys;
   std::vector<Material> materials;
   std::vector<std::string> parts;  // names of objects in the file
   std::vector<SceneNode> nodes;    // of the file, parents first
@@ -52,22 +55,26 @@ struct Surface {
   bool hasOwnNormals = true;  // false when the reader had to compute them
   bool isMirrored = false;    // a part of the file has a negative scale; its faces were turned round
   bool isShown = true;        // in Site
-  std::shared_ptr<Derived> derived = std::make_shared<Derived>();
+  Derived derived;            // made when asked for; never shared with a copy
 
   std::size_t faceCount() const { return triangles.size(); }
-  std::uint32_t faceKey(std::size_t face) const {
-    return faceKeys.empty() ? static_cast<std::uint32_t>(face) : faceKeys[face];
-  }
+  std::uint64_t faceKey(std::size_t face) const { return faceKeys.empty() ? face : faceKeys[face]; }
+  std::uint64_t vertexKey(std::size_t vertex) const { return vertexKeys.empty() ? vertex : vertexKeys[vertex]; }
   Box3 bounds() const;
   /// Unit normal of the flat face; straight up when it has no area.
   Vec3 faceNormal(std::size_t face) const;
   float faceArea(std::size_t face) const;
   const Material& materialOf(std::size_t face) const;
-  std::size_t bytes() const;
+  void countBytes(ByteCounter& counter) const;
+  std::size_t bytes() const;  // with all that hangs on it
   // What lies at barycentric weights (of the second and third corner) of a face. Inline: a million points ask one after
   // the other.
   template <typename T>
-  static T between(const Array<T>& values, const UVec3& t, Vec2 w) {
+  static T between(const SharedArray<T>& values, const UVec3& t, Vec2 w) {
+    return values[t.x] * (1 - w.x - w.y) + values[t.y] * w.x + values[t.z] * w.y;
+  }
+  template <typename T>
+  static T between(const Column<T>& values, const UVec3& t, Vec2 w) {
     return values[t.x] * (1 - w.x - w.y) + values[t.y] * w.x + values[t.z] * w.y;
   }
   Vec3 positionAt(std::size_t face, Vec2 weights) const { return between(positions, triangles[face], weights); }
@@ -99,11 +106,16 @@ Failure noTriangles();
 /// split where they must be.
 Surface withCreases(const Surface& surface, float creaseDeg);
 
-/// Edges that only one face has, places taken as the same when they are equal: 0 for a closed surface.
-std::size_t openEdgeCount(const Surface& surface);
+/// Columns and rows of vertices of a surface that is one grid, as a height image makes it: two triangles per cell,
+/// parted from its first corner to the one across. No columns: it is none.
+struct GridShape {
+  std::uint32_t columns = 0;
+  std::uint32_t rows = 0;
+};
+GridShape gridShapeOf(const Surface& surface);
 
 /// Some faces of a surface, with the vertices they use.
-Surface facesOf(const Surface& surface, const Array<std::uint32_t>& faces);
+Surface cutTo(const Surface& surface, const Array<std::uint32_t>& faces);
 
 /// Scale, turn and move of a whole surface, its nodes with it.
 Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size);

@@ -10,6 +10,10 @@ class SlopeMask final : public BandMask {
  public:
   SlopeMask(SurfacePtr ground, Band band, MaskFinish finish) : BandMask(band, finish), m_ground(std::move(ground)) {}
   bool isSearching() const override { return m_ground != nullptr; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    if (m_ground) m_ground->countBytes(counter);
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     measureSlope(at, m_ground ? SlopeOf::Ground : SlopeOf::GroundRecord, m_ground.get(), begin, end, out);
     return true;
@@ -27,6 +31,7 @@ class HeightMask final : public BandMask {
     m_base = box.min.y;
     m_perMeter = box.extent().y > 0 ? 1 / box.extent().y : 0;
   }
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = (at.position[i].y - m_base) * m_perMeter;
     return true;
@@ -41,6 +46,10 @@ class PictureMask final : public BandMask {
  public:
   PictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish finish)
       : BandMask(band, finish), m_image(std::move(image)), m_map(map) {}
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    counter.add(m_image.get(), m_image->values.capacity() * sizeof(float));
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = at_(at, i);
     return true;
@@ -80,6 +89,10 @@ class BlendMask final : public Mask {
 
   bool isSearching() const override {
     return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isSearching(); });
+  }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    for (const MaskPtr& m : m_masks) m->countBytes(counter);
   }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;

@@ -17,6 +17,8 @@ class Mask {
   virtual void values(const Points& at, std::size_t begin, std::size_t end, float* out) const = 0;
   /// What the band is laid over (degrees, m …), where there is such a quantity; false when there is none.
   virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
+  /// Adds what it holds to look things up: trees, grids, images, surfaces, other masks.
+  virtual void countBytes(ByteCounter& counter) const = 0;
   /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as
   /// fast.
   virtual bool isSearching() const { return false; }

@@ -1,5 +1,6 @@
 #include "core/masks/place_masks.h"
 
+#include "core/geometry/welding.h"
 #include "core/spatial/ground.h"
 #include "core/spatial/occluders.h"
 #include "core/spatial/point_grid.h"
@@ -30,6 +31,10 @@ class FacingMask final : public BandMask {
   FacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish)
       : BandMask(band, finish), m_ground(std::move(ground)), m_direction(direction), m_isTwoSided(isTwoSided) {}
   bool isSearching() const override { return m_ground != nullptr; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    if (m_ground) m_ground->countBytes(counter);
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const auto index = m_ground ? SurfaceIndex::of(*m_ground).value_or(nullptr) : nullptr;
     for (std::size_t i = begin; i < end; ++i) {
@@ -54,8 +59,8 @@ SurfacePtr edgesAsSurface(const Surface& surface, bool isFlat) {
   Surface out;
   for (const auto& [a, b] : openEdges(surface)) {
     const auto first = static_cast<std::uint32_t>(out.positions.size());
-    for (const Vec3& p : {a, b}) out.positions.push_back(isFlat ? Vec3(p.x, 0, p.z) : p);
-    out.triangles.push_back({first, first + 1, first + 1});
+    for (const Vec3& p : {a, b}) out.positions.edit().push_back(isFlat ? Vec3(p.x, 0, p.z) : p);
+    out.triangles.edit().push_back({first, first + 1, first + 1});
   }
   return std::make_shared<const Surface>(std::move(out));
 }
@@ -63,7 +68,7 @@ SurfacePtr edgesAsSurface(const Surface& surface, bool isFlat) {
 SurfacePtr flattened(const Surface& surface) {
   Surface out;
   out.positions = surface.positions;
-  for (Vec3& p : out.positions) p.y = 0;
+  for (Vec3& p : out.positions.edit()) p.y = 0;
   out.triangles = surface.triangles;
   return std::make_shared<const Surface>(std::move(out));
 }
@@ -95,6 +100,11 @@ class DistanceMask final : public BandMask {
     }
   }
   bool isSearching() const override { return true; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_tree->countBytes(counter);
+    if (m_surface) m_surface->countBytes(counter);
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     // "Far" must come out as far even if the search ended at the band's end: past it both count alike.
     for (std::size_t i = begin; i < end; ++i) {
@@ -126,6 +136,7 @@ class RegionMask final : public Mask {
         m_perHalf(1.0F / m_half),
         m_back(glm::mat3_cast(glm::conjugate(region.turn))),
         m_finish(finish) {}
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const Band band{0, m_region.softness, std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
     for (std::size_t i = begin; i < end; ++i) {
@@ -168,6 +179,10 @@ class CrowdingMask final : public BandMask {
     m_grid = PointGrid(entries, radius);
   }
   bool isSearching() const override { return true; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this) + m_ids.capacity() * sizeof(std::uint64_t));
+    m_grid.countBytes(counter);
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const Vec3 place = flat(at.position[i]);
@@ -205,6 +220,10 @@ class OpennessMask final : public BandMask {
       m_directions.push_back({p.x, std::sqrt(std::max(0.0F, 1 - glm::dot(p, p))), p.y});
   }
   bool isSearching() const override { return true; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_occluders.countBytes(counter);
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const Vec3 normal = at.groundNormal[i];
@@ -232,6 +251,10 @@ class HollowsMask final : public BandMask {
   HollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish)
       : BandMask(band, finish), m_ground(std::move(ground)), m_radius(radius), m_disk(sunflower(samples)) {}
   bool isSearching() const override { return true; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_ground->countBytes(counter);
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const auto index = SurfaceIndex::of(*m_ground).value_or(nullptr);
     for (std::size_t i = begin; i < end; ++i) {
@@ -259,40 +282,6 @@ class HollowsMask final : public BandMask {
 };
 
 }  // namespace
-
-std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) {
-  // Vertices at the same place count as one: files split them for normals and uvs, and rounding moves them a little.
-  const Vec3 extent = s.bounds().extent();
-  const float grain = std::max({extent.x, extent.y, extent.z}) * 1e-5F;
-  const auto placeKey = [&](const Vec3& p) {
-    const Vec3 cell = glm::round(p / std::max(grain, 1e-12F));
-    const auto bits = [](float v) { return static_cast<std::uint64_t>(static_cast<std::int64_t>(v)); };
-    return hashOf(bits(cell.x), bits(cell.y), bits(cell.z));
-  };
-  std::unordered_map<std::uint64_t, std::uint32_t> places;
-  Array<std::uint32_t> placeOf(s.positions.size());
-  for (std::size_t v = 0; v < s.positions.size(); ++v)
-    placeOf[v] = places.emplace(placeKey(s.positions[v]), static_cast<std::uint32_t>(places.size())).first->second;
-  std::unordered_map<std::uint64_t, std::pair<int, std::pair<std::uint32_t, std::uint32_t>>> edges;
-  for (const UVec3& t : s.triangles)
-    for (int k = 0; k < 3; ++k) {
-      const std::uint32_t a = t[k];
-      const std::uint32_t b = t[(k + 1) % 3];
-      if (placeOf[a] == placeOf[b]) continue;  // an edge without length
-      const std::uint64_t low = std::min(placeOf[a], placeOf[b]);
-      const std::uint64_t high = std::max(placeOf[a], placeOf[b]);
-      auto& edge = edges[low << 32 | high];
-      ++edge.first;
-      edge.second = {a, b};
-    }
-  std::vector<std::pair<std::uint64_t, std::pair<std::uint32_t, std::uint32_t>>> open;
-  for (const auto& [key, edge] : edges)
-    if (edge.first == 1) open.push_back({key, edge.second});
-  std::sort(open.begin(), open.end());
-  std::vector<std::pair<Vec3, Vec3>> out;
-  for (const auto& [key, ends] : open) out.push_back({s.positions[ends.first], s.positions[ends.second]});
-  return out;
-}
 
 MaskPtr makeFacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish) {
   return std::make_shared<FacingMask>(std::move(ground), direction, isTwoSided, band, finish);

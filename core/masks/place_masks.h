@@ -44,7 +44,4 @@ MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>&
 /// ground do not count.
 MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish);
 
-/// The open edges of a surface (used by one face only), as pairs of places.
-std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& surface);
-
 }  // namespace arvesk

@@ -10,6 +10,7 @@ class NumberMask final : public BandMask {
  public:
   NumberMask(std::string name, float fallback, Band band, MaskFinish finish)
       : BandMask(band, finish), m_name(std::move(name)), m_fallback(fallback) {}
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     if (!readNumbers(at, m_name, begin, end, out)) std::fill(out, out + (end - begin), m_fallback);
     return true;
@@ -24,6 +25,7 @@ class TextMask final : public Mask {
  public:
   TextMask(std::string name, std::string patterns, MaskFinish finish)
       : m_name(std::move(name)), m_patterns(std::move(patterns)), m_finish(finish) {}
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const auto text = readText(at, m_name, i);
@@ -40,6 +42,7 @@ class TextMask final : public Mask {
 class RandomMask final : public BandMask {
  public:
   RandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) : BandMask(band, finish), m_draw(draw), m_per(per) {}
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const bool isBareGround = at.id.isConstant() && at.count > 1;
     for (std::size_t i = begin; i < end; ++i) {
@@ -65,6 +68,11 @@ class FormulaMask final : public Mask {
       : m_formula(std::move(formula)), m_masks(std::move(masks)), m_finish(finish) {}
   bool isSearching() const override {
     return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m && m->isSearching(); });
+  }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    for (const MaskPtr& m : m_masks)
+      if (m) m->countBytes(counter);
   }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
@@ -103,6 +111,10 @@ class CurveMask final : public Mask {
   CurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish)
       : m_mask(std::move(mask)), m_curve(std::move(curve)), m_finish(finish) {}
   bool isSearching() const override { return m_mask->isSearching(); }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_mask->countBytes(counter);
+  }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     m_mask->values(at, begin, end, out);
     for (std::size_t i = 0; i < end - begin; ++i)
@@ -128,6 +140,10 @@ class PaintedMask final : public Mask {
         entries.push_back({m_dabs[i].place, m_dabs[i].radius, static_cast<std::uint32_t>(i)});
     ConflictRule rule;
     m_grids = gridsBySize(entries, rule);
+  }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this) + m_dabs.capacity() * sizeof(Dab));
+    for (const PointGrid& grid : m_grids) grid.countBytes(counter);
   }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     std::vector<std::uint32_t> covering;

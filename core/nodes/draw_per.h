@@ -6,10 +6,8 @@
 
 namespace arvesk::nodes {
 
-inline std::vector<Option> drawPerOptions() {
-  return {{"point", ARVESK_TEXT("node", "Point")},
-          {"parent", ARVESK_TEXT("node", "Parent")},
-          {"patch", ARVESK_TEXT("node", "Patch")}};
-}
+inline constexpr std::initializer_list<OptionText> kDrawPerOptions{{"point", ARVESK_TEXT("node", "Point")},
+                                                                   {"parent", ARVESK_TEXT("node", "Parent")},
+                                                                   {"patch", ARVESK_TEXT("node", "Patch")}};
 
 }  // namespace arvesk::nodes

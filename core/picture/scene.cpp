@@ -2,6 +2,8 @@
 
 #include <embree3/rtcore.h>
 
+#include <cstring>
+
 namespace arvesk {
 namespace {
 
@@ -85,46 +87,51 @@ namespace {
 
 struct WithFootprint {
   SurfacePtr surface;
+  void countBytes(ByteCounter& counter) const { surface->countBytes(counter); }
 };
 
 /// A prop's massing with its footprint as a ring on the ground.
 SurfacePtr massingWithFootprint(const Prop& prop) {
+  std::uint32_t key = 0;
+  std::memcpy(&key, &prop.footprint, sizeof key);
   return massingOf(prop)
       ->derived
-      ->get<WithFootprint>([&] {
-        Surface s = *massingOf(prop);
-        s.derived = std::make_shared<Derived>();
-        constexpr std::uint32_t kSides = 40;
-        const auto base = static_cast<std::uint32_t>(s.positions.size());
-        const bool hasColors = !s.colors.empty();
-        const bool hasUvs = !s.uvs.empty();
-        const float outer = std::max(prop.footprint, 1e-3F);
-        const float lift = 0.02F * outer;
-        for (std::uint32_t k = 0; k < kSides; ++k) {
-          const float a = 2 * kPi * static_cast<float>(k) / kSides;
-          for (const float r : {outer, 0.93F * outer}) {
-            s.positions.push_back({r * std::sin(a), lift, r * std::cos(a)});
-            s.normals.push_back(kUp);
-            if (hasColors) s.colors.push_back({0.02F, 0.09F, 0.14F, 1});
-            if (hasUvs) s.uvs.push_back(Vec2(0));
-          }
-          const std::uint32_t i = base + 2 * k;
-          const std::uint32_t next = base + 2 * ((k + 1) % kSides);
-          for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)}) s.triangles.push_back(t);
-        }
-        const std::size_t boxFaces = massingOf(prop)->faceCount();
-        if (s.faceMaterials.empty()) s.faceMaterials.assign(boxFaces, 0);
-        if (s.materials.empty()) s.materials.emplace_back();
-        Material ring;
-        ring.name = "footprint";
-        ring.baseColor = {0.02F, 0.09F, 0.14F, 1};
-        s.materials.push_back(ring);
-        s.faceMaterials.resize(s.triangles.size(), static_cast<std::uint16_t>(s.materials.size() - 1));
-        s.faceParts.clear();
-        auto made = std::make_shared<WithFootprint>();
-        made->surface = std::make_shared<const Surface>(std::move(s));
-        return std::shared_ptr<const WithFootprint>(made);
-      })
+      .get<WithFootprint>(key,
+                          [&] {
+                            Surface s = *massingOf(prop);
+                            constexpr std::uint32_t kSides = 40;
+                            const auto base = static_cast<std::uint32_t>(s.positions.size());
+                            const bool hasColors = !s.colors.empty();
+                            const bool hasUvs = !s.uvs.empty();
+                            const float outer = std::max(prop.footprint, 1e-3F);
+                            const float lift = 0.02F * outer;
+                            for (std::uint32_t k = 0; k < kSides; ++k) {
+                              const float a = 2 * kPi * static_cast<float>(k) / kSides;
+                              for (const float r : {outer, 0.93F * outer}) {
+                                s.positions.edit().push_back({r * std::sin(a), lift, r * std::cos(a)});
+                                s.normals.edit().push_back(kUp);
+                                if (hasColors) s.colors.edit().push_back({0.02F, 0.09F, 0.14F, 1});
+                                if (hasUvs) s.uvs.edit().push_back(Vec2(0));
+                              }
+                              const std::uint32_t i = base + 2 * k;
+                              const std::uint32_t next = base + 2 * ((k + 1) % kSides);
+                              for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)})
+                                s.triangles.edit().push_back(t);
+                            }
+                            const std::size_t boxFaces = massingOf(prop)->faceCount();
+                            if (s.faceMaterials.empty()) s.faceMaterials.edit().assign(boxFaces, 0);
+                            if (s.materials.empty()) s.materials.emplace_back();
+                            Material ring;
+                            ring.name = "footprint";
+                            ring.baseColor = {0.02F, 0.09F, 0.14F, 1};
+                            s.materials.push_back(ring);
+                            s.faceMaterials.edit().resize(s.triangles.size(),
+                                                          static_cast<std::uint16_t>(s.materials.size() - 1));
+                            s.faceParts.clear();
+                            auto made = std::make_shared<WithFootprint>();
+                            made->surface = std::make_shared<const Surface>(std::move(s));
+                            return std::shared_ptr<const WithFootprint>(made);
+                          })
       ->surface;
 }
 

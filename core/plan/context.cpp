@@ -14,10 +14,20 @@ std::optional<ValueType> typeOf(const Value& value) {
   return {};
 }
 
+void countBytes(const Value& value, ByteCounter& counter) {
+  if (const auto* s = std::get_if<SurfacePtr>(&value); s && *s) (*s)->countBytes(counter);
+  if (const auto* m = std::get_if<MaskPtr>(&value); m && *m) (*m)->countBytes(counter);
+  if (const auto* k = std::get_if<KitPtr>(&value); k && *k) (*k)->countBytes(counter);
+  if (const auto* p = std::get_if<PointsPtr>(&value); p && *p) {
+    (*p)->countBytes(counter);
+    if ((*p)->kit) (*p)->kit->countBytes(counter);
+  }
+}
+
 std::size_t bytesOf(const Value& value) {
-  if (const auto* s = std::get_if<SurfacePtr>(&value)) return *s ? (*s)->bytes() : 0;
-  if (const auto* p = std::get_if<PointsPtr>(&value)) return *p ? (*p)->bytes() : 0;
-  return 0;
+  ByteCounter counter;
+  countBytes(value, counter);
+  return counter.bytes();
 }
 
 std::size_t countOf(const Value& value) {

@@ -21,6 +21,8 @@ struct Limits {
 class FileService {
  public:
   virtual ~FileService() = default;
+  /// What was read and what was made of it, under one limit: evaluators over the same files share their results.
+  MemoryCache& memory() { return m_memory; }
   /// A hash of the file's content; fails when it cannot be read.
   virtual Result<std::uint64_t> contentKey(const std::string& path) = 0;
   virtual Result<SurfacePtr> surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
@@ -28,6 +30,9 @@ class FileService {
   virtual Result<SurfacePtr> scene(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
   virtual Result<TablePtr> table(const std::string& path, const Task& task) = 0;
   virtual Result<ImagePtr> image(const std::string& path, const Task& task) = 0;
+
+ private:
+  MemoryCache m_memory;
 };
 
 /// How a filter's decision was measured, for the distribution on the Bench: kept and left out per bin.
@@ -52,8 +57,7 @@ struct EvalContext {
   std::uint64_t planSeed = 0;  // 0 when the node's seed is locked
   std::uint64_t nodeSeed = 0;
   std::uint64_t nodeUid = 0;  // hash of the uid in the document
-  Quality quality = Quality::Final;
-  float draftShare = 1;  // of the plan, for Sow nodes; 1 in final quality
+  float draftShare = 1;       // points that no draft of this share delivers need not be made; 1: all are wanted
   Limits limits;
   FileService* files = nullptr;
   const std::vector<PropPtr>* props = nullptr;  // of the plan, loaded as far as they could be
@@ -61,6 +65,12 @@ struct EvalContext {
   std::optional<Histogram>* histogram = nullptr;
   std::size_t* candidates = nullptr;  // what Sow nodes report as "given"
 
+  /// The id of a point that this node makes; `code` tells its points apart. No point is ever made without the node's
+  /// uid.
+  template <typename... Codes>
+  std::uint64_t idOf(std::uint64_t code, Codes... codes) const {
+    return hashOf(nodeUid, code, codes...);
+  }
   Draw draw(std::string_view purpose) const { return {planSeed, nodeSeed, nodeUid, purpose}; }
   void warn(std::string message, std::string advice = {}) const {
     if (warnings)

@@ -32,6 +32,14 @@ std::string newUid() {
   return fmt::format("{:08x}{:08x}", device(), device());
 }
 
+void tidyPlaces(Plan& plan) {
+  for (Node& node : plan.nodes) {
+    for (auto& [id, links] : node.inputs)
+      while (!links.empty() && links.back().isEmpty()) links.pop_back();
+    std::erase_if(node.inputs, [](const auto& input) { return input.second.empty(); });
+  }
+}
+
 bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to) {
   std::set<std::string> seen;
   std::vector<std::string> open{from};
@@ -58,9 +66,10 @@ std::optional<ValueType> outputType(const Plan& plan, const Link& link, int dept
   if (index < 0) return {};
   const OutputSpec& output = kind->outputs[static_cast<std::size_t>(index)];
   const auto same = node->inputs.find(output.sameAs);
-  if (output.sameAs.empty() || same == node->inputs.end() || same->second.empty() || depth > kDeepest)
-    return output.type;
-  return outputType(plan, same->second.front(), depth + 1);
+  if (output.sameAs.empty() || same == node->inputs.end() || depth > kDeepest) return output.type;
+  for (const Link& from : same->second)
+    if (!from.isEmpty()) return outputType(plan, from, depth + 1);
+  return output.type;
 }
 
 }  // namespace
@@ -98,6 +107,7 @@ std::vector<Problem> checkPlan(const Plan& plan) {
     for (const auto& [id, links] : node.inputs) {
       const InputSpec* input = kind->findInput(id);
       for (const Link& link : links) {
+        if (link.isEmpty()) continue;
         const auto type = outputType(plan, link);
         if (!plan.find(link.node))
           add(ProblemCode::MissingInput, node,

@@ -11,6 +11,8 @@ struct Link {
   std::string output;  // id of its output
   std::string slot;    // permanent name of this place in a many-input; Merge keys ids by it
   bool operator==(const Link&) const = default;
+  /// A place that lost its link: it stays, so that the others keep theirs.
+  bool isEmpty() const { return node.empty(); }
 };
 
 struct Node {
@@ -142,6 +144,9 @@ struct Plan {
 /// A uid that no node or prop of the plan has; from the operating system's random numbers, so that plans can be pasted
 /// into each other.
 std::string newUid();
+
+/// Takes empty places off the ends of inputs; an input without links is none, as in files.
+void tidyPlaces(Plan& plan);
 
 /// Would a link from `from` to `to` close a loop?
 bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to);

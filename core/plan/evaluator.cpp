@@ -1,5 +1,6 @@
 #include "core/plan/evaluator.h"
 
+#include "core/base/border.h"
 #include "core/plan/dials.h"
 #include "core/plan/prop_making.h"
 
@@ -12,6 +13,7 @@ namespace arvesk {
 namespace {
 
 using Clock = std::chrono::steady_clock;
+using Key = MemoryCache::Key;
 
 double millisecondsSince(Clock::time_point start) {
   return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
@@ -49,40 +51,6 @@ struct KeyBuilder {
   }
 };
 
-}  // namespace
-
-Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node) {
-  Inputs inputs;
-  const NodeKind* kind = findNodeKind(node.kind);
-  if (!kind) return inputs;
-  for (const InputSpec& spec : kind->inputs) {
-    const auto it = node.inputs.find(spec.id);
-    if (it == node.inputs.end()) continue;
-    for (const Link& link : it->second) {
-      const Node* source = plan.find(link.node);
-      const NodeKind* sourceKind = source ? findNodeKind(source->kind) : nullptr;
-      const auto values = evaluation.values.find(link.node);
-      const int output = sourceKind ? sourceKind->outputIndex(link.output) : -1;
-      if (output < 0 || values == evaluation.values.end()) continue;
-      const Value& value = values->second[static_cast<std::size_t>(output)];
-      if (!std::holds_alternative<std::monostate>(value)) inputs.links[spec.id].push_back({value, hashText(link.slot)});
-    }
-  }
-  return inputs;
-}
-
-EvalContext contextOf(const Plan& plan, const Node& node, Quality quality) {
-  EvalContext ctx;
-  ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
-  ctx.nodeSeed = node.seed;
-  ctx.nodeUid = hashText(node.uid);
-  ctx.quality = quality;
-  ctx.draftShare = quality == Quality::Draft ? static_cast<float>(plan.settings.draftShare) : 1.0F;
-  return ctx;
-}
-
-namespace {
-
 void addProp(KeyBuilder& key, const PropEntry& e) {
   for (const std::string* text : {&e.uid, &e.name, &e.tags}) key.addText(*text);
   for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.weight, e.creaseDeg}) key.add(v);
@@ -100,17 +68,118 @@ void addProp(KeyBuilder& key, const PropEntry& e) {
   }
 }
 
+/// A node's result in the cache.
+struct CachedNode final : Cached {
+  Outputs outputs;
+  NodeReport report;
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    if (report.histogram)
+      counter.add(report.histogram.get(), sizeof(Histogram) + 8 * report.histogram->kept.capacity());
+    for (const Value& v : outputs) arvesk::countBytes(v, counter);
+  }
+};
+
+struct CachedProp final : Cached {
+  PropPtr prop;
+  void countBytes(ByteCounter& counter) const override { prop->countBytes(counter); }
+};
+
+const Value* valueAt(const Plan& plan, const Evaluation& evaluation, const Link& link) {
+  const Node* source = plan.find(link.node);
+  const NodeKind* kind = source ? findNodeKind(source->kind) : nullptr;
+  const auto values = evaluation.values.find(link.node);
+  const int output = kind ? kind->outputIndex(link.output) : -1;
+  if (output < 0 || values == evaluation.values.end()) return nullptr;
+  return &values->second[static_cast<std::size_t>(output)];
+}
+
 }  // namespace
 
+Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node) {
+  Inputs inputs;
+  const NodeKind* kind = findNodeKind(node.kind);
+  if (!kind) return inputs;
+  for (const InputSpec& spec : kind->inputs) {
+    const auto it = node.inputs.find(spec.id);
+    if (it == node.inputs.end()) continue;
+    for (const Link& link : it->second) {
+      const Value* value = valueAt(plan, evaluation, link);
+      inputs.links[spec.id].push_back({value ? *value : Value{}, hashText(link.slot)});
+    }
+  }
+  return inputs;
+}
+
+EvalContext contextOf(const Plan& plan, const Node& node) {
+  EvalContext ctx;
+  ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
+  ctx.nodeSeed = node.seed;
+  ctx.nodeUid = hashText(node.uid);
+  return ctx;
+}
+
+std::set<std::string> thinnableNodes(const Plan& plan) {
+  // Everything is, until something that looks at others takes from it; what that takes from is whole as well.
+  std::set<std::string> whole;
+  std::vector<std::string> open;
+  const auto makeWhole = [&](const std::string& uid) {
+    if (whole.insert(uid).second) open.push_back(uid);
+  };
+  for (const Node& node : plan.nodes) {
+    const NodeKind* kind = findNodeKind(node.kind);
+    if (!kind) continue;
+    const bool isAmongItsOwn = !node.isSkipped && kind->reach(node.params).isAmongItsOwn;
+    for (const auto& [id, links] : node.inputs) {
+      const InputSpec* spec = kind->findInput(id);
+      const bool isMain = spec == &kind->inputs.front();
+      if (node.isSkipped && !(isMain && passesMain(*kind))) continue;  // nobody looks there
+      if (spec && spec->isPerPoint && !isAmongItsOwn) continue;
+      if (node.isSkipped) continue;
+      for (const Link& link : links) makeWhole(link.node);
+    }
+  }
+  while (!open.empty()) {
+    const Node* node = plan.find(open.back());
+    open.pop_back();
+    if (!node) continue;
+    for (const auto& [id, links] : node->inputs)
+      for (const Link& link : links) makeWhole(link.node);
+  }
+  std::set<std::string> thinnable;
+  for (const Node& node : plan.nodes) {
+    const NodeKind* kind = findNodeKind(node.kind);
+    const bool hasPoints = kind && (std::any_of(kind->outputs.begin(), kind->outputs.end(),
+                                                [](const OutputSpec& o) { return o.type == ValueType::Points; }) ||
+                                    std::any_of(kind->inputs.begin(), kind->inputs.end(),
+                                                [](const InputSpec& i) { return i.isPerPoint; }));
+    if (hasPoints && !whole.contains(node.uid)) thinnable.insert(node.uid);
+  }
+  return thinnable;
+}
+
+PointsPtr draftOf(const PointsPtr& points, float share) {
+  if (!points || share >= 1) return points;
+  if (points->draftLevel.isConstant() && points->draftLevel.constant() == 0) return points;
+  Array<std::uint32_t> kept;
+  for (std::size_t i = 0; i < points->count; ++i)
+    if (points->isInDraft(i, share)) kept.push_back(static_cast<std::uint32_t>(i));
+  if (kept.size() == points->count) return points;
+  return std::make_shared<const Points>(gathered(*points, kept));
+}
+
 struct Evaluator::Run {
-  Evaluator& owner;
+  FileService& files;
   const Plan& plan;
   const EvalRequest& request;
   std::map<std::string, Problem> dialProblems;
+  float share = 1;                  // of what a draft delivers; 1 in final quality
+  std::set<std::string> thinnable;  // only in a draft
   Evaluation result;
   std::map<std::string, Key> keys;
-  std::set<std::string> open;  // on the way back from here; guards against loops
-  std::uint64_t propsKey = 0;
+  std::set<std::string> open;                 // on the way back from here; guards against loops
+  std::map<std::string, Key> propKeys;        // by uid; of those that could not be read too
+  std::map<const Points*, PointsPtr> drafts;  // made in this run
   std::size_t nodesDone = 0;
 
   const NodeReport& need(const Node& node) {
@@ -138,6 +207,46 @@ struct Evaluator::Run {
     return report;
   }
 
+  bool isThinned(const std::string& uid) const { return share < 1 && thinnable.contains(uid); }
+
+  PointsPtr thinned(const PointsPtr& points) {
+    PointsPtr& draft = drafts[points.get()];
+    if (!draft) draft = draftOf(points, share);
+    return draft;
+  }
+
+  /// Works out what stands at the inputs and adds it to the key; a report when that ends here.
+  std::optional<NodeReport> gatherInputs(const Node& node, const NodeKind& kind, KeyBuilder& key) {
+    for (const InputSpec& spec : kind.inputs) {
+      key.addText(spec.id);
+      const auto it = node.inputs.find(spec.id);
+      if (it == node.inputs.end()) continue;
+      for (const Link& link : it->second) {
+        key.addText(link.slot);
+        const Node* source = plan.find(link.node);
+        if (!source) continue;  // an empty place
+        const NodeReport& before = need(*source);
+        if (request.task.isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
+        if (before.state == NodeState::Failed || before.state == NodeState::Waiting)
+          return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", source->title)),
+                        NodeState::Waiting);
+        const Value* value = valueAt(plan, result, link);
+        if (!value)
+          return failed(node, problem(ProblemCode::WrongInput,
+                                      fmt::format("{} has no output \"{}\"", source->title, link.output)));
+        if (const auto type = typeOf(*value); type && !spec.takes(*type))
+          return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} gets something of another type from {}",
+                                                                           spec.label, source->title)));
+        if (std::holds_alternative<std::monostate>(*value)) continue;  // a skipped source with nothing to pass on
+        const Key& sourceKey = keys[source->uid];
+        key.add(sourceKey[0]);
+        key.add(sourceKey[1]);
+        key.addText(link.output);
+      }
+    }
+    return {};
+  }
+
   NodeReport compute(const Node& node) {
     const NodeKind* kind = findNodeKind(node.kind);
     if (!kind)
@@ -146,84 +255,57 @@ struct Evaluator::Run {
     for (const ParamSpec& spec : kind->params)
       if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
         return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
-
     if (const auto wrong = dialProblems.find(node.uid); wrong != dialProblems.end()) return failed(node, wrong->second);
 
     KeyBuilder key;
     key.addText(kind->id);
     key.add(static_cast<std::uint64_t>(kind->version));
     key.addText(node.uid);
-    for (const InputSpec& spec : kind->inputs) {
-      key.addText(spec.id);
-      const auto it = node.inputs.find(spec.id);
-      if (it != node.inputs.end()) {
-        for (const Link& link : it->second) {
-          const Node* source = plan.find(link.node);
-          if (!source) continue;
-          const NodeReport& before = need(*source);
-          if (request.task.isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
-          if (before.state == NodeState::Failed || before.state == NodeState::Waiting)
-            return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", source->title)),
-                          NodeState::Waiting);
-          const NodeKind* sourceKind = findNodeKind(source->kind);
-          const int output = sourceKind ? sourceKind->outputIndex(link.output) : -1;
-          if (output < 0)
-            return failed(node, problem(ProblemCode::WrongInput,
-                                        fmt::format("{} has no output \"{}\"", source->title, link.output)));
-          const Value& value = result.values[source->uid][static_cast<std::size_t>(output)];
-          if (const auto type = typeOf(value); type && !spec.takes(*type))
-            return failed(node,
-                          problem(ProblemCode::WrongInput,
-                                  fmt::format("{} gets something of another type from {}", spec.label, source->title)));
-          if (std::holds_alternative<std::monostate>(value)) continue;  // a skipped source with nothing to pass on
-          const Key& sourceKey = keys[source->uid];
-          key.add(sourceKey[0]);
-          key.add(sourceKey[1]);
-          key.addText(link.output);
-          key.addText(link.slot);
-        }
-      }
-    }
-    const Inputs inputs = inputsOf(plan, result, node);
+    if (auto ended = gatherInputs(node, *kind, key)) return std::move(*ended);
+    Inputs inputs = inputsOf(plan, result, node);
     if (node.isSkipped) return skipped(node, *kind, inputs, key);
     for (const InputSpec& spec : kind->inputs)
-      if (!spec.isOptional && inputs.many(spec.id).empty())
+      if (!spec.isOptional && !inputs.first(spec.id))
         return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label),
                                     fmt::format("Connect something to {}", spec.label)));
-
     for (const ParamSpec& spec : kind->params) {
       const ParamValue& value = node.value(spec);
       key.addText(spec.id);
       key.addValue(value);
-      if (spec.type == ParamType::File) {
-        const std::string& path = std::get<std::string>(value);
-        if (path.empty() && spec.isOptional) continue;
-        if (path.empty())
-          return failed(node, problem(ProblemCode::FileMissing, fmt::format("{}: no file chosen", spec.label),
-                                      "Choose a file on the Bench"));
-        const auto content = owner.m_files->contentKey(path);
-        if (!content) return failed(node, content.error());
-        key.add(*content);
-      }
+      if (spec.type != ParamType::File) continue;
+      const std::string& path = std::get<std::string>(value);
+      if (path.empty() && spec.isOptional) continue;
+      if (path.empty())
+        return failed(node, problem(ProblemCode::FileMissing, fmt::format("{}: no file chosen", spec.label),
+                                    "Choose a file on the Bench"));
+      const auto content = files.contentKey(path);
+      if (!content) return failed(node, content.error());
+      key.add(*content);
     }
     if (kind->usesSeed) {
       key.add(node.isSeedLocked ? std::uint64_t{0} : plan.settings.seed);
       key.add(node.seed);
     }
-    const bool isDraft = request.quality == Quality::Draft;
-    key.add(static_cast<std::uint64_t>(isDraft));
-    if (isDraft) key.add(plan.settings.draftShare);
-    if (kind->readsProps) key.add(propsKey);
+    if (isThinned(node.uid)) {  // all others are the same in every quality, and made once for both
+      key.addText("draft");
+      key.add(static_cast<double>(share));
+    }
+    if (kind->usesProp)
+      for (const PropEntry& entry : plan.props)
+        if (kind->usesProp(node.params, entry)) {
+          key.add(propKeys[entry.uid][0]);
+          key.add(propKeys[entry.uid][1]);
+        }
     keys[node.uid] = key.lanes;
-
-    if (const auto it = owner.m_cache.find(key.lanes); it != owner.m_cache.end()) {
-      owner.m_uses.splice(owner.m_uses.begin(), owner.m_uses, it->second.use);
-      result.values[node.uid] = it->second.outputs;
-      NodeReport report = it->second.report;
+    if (const auto known = files.memory().find<CachedNode>(key.lanes)) {
+      result.values[node.uid] = known->outputs;
+      NodeReport report = known->report;
       report.isFromCache = true;
+      for (Problem& p : report.problems)
+        if (p.where.empty()) p.where = node.title;  // as it is called now
       return report;
     }
-    return computeNow(node, *kind, inputs, key.lanes);
+    return computeNow(node, *kind, std::move(inputs), key.lanes);
   }
 
   NodeReport skipped(const Node& node, const NodeKind& kind, const Inputs& inputs, KeyBuilder key) {
@@ -245,101 +327,134 @@ struct Evaluator::Run {
     return report;
   }
 
-  NodeReport computeNow(const Node& node, const NodeKind& kind, const Inputs& inputs, const Key& key) {
+  /// In a draft, what comes in point by point is thinned before it is worked on.
+  void thinInputs(const NodeKind& kind, Inputs& inputs) {
+    for (const InputSpec& spec : kind.inputs) {
+      const auto it = inputs.links.find(spec.id);
+      if (!spec.isPerPoint || it == inputs.links.end()) continue;
+      for (Inputs::Link& link : it->second)
+        if (auto* points = std::get_if<PointsPtr>(&link.value)) *points = thinned(*points);
+    }
+  }
+
+  NodeReport computeNow(const Node& node, const NodeKind& kind, Inputs inputs, const Key& key) {
     if (request.started) request.started(node.uid);
     NodeReport report;
     std::optional<Histogram> histogram;
-    EvalContext ctx = contextOf(plan, node, request.quality);
+    EvalContext ctx = contextOf(plan, node);
     ctx.task = {request.task.stop, {}};
     ctx.limits = request.limits;
-    ctx.files = owner.m_files.get();
-    ctx.props = &owner.m_props;
+    ctx.files = &files;
+    ctx.props = &result.props;
     ctx.warnings = &report.problems;
     ctx.histogram = &histogram;
     std::size_t candidateCount = 0;
     ctx.candidates = &candidateCount;
 
     const Clock::time_point start = Clock::now();
-    Result<Outputs> outputs = Failure(cancelled());
-    try {  // the border: whatever a library throws becomes a message on the node
-      outputs = kind.evaluate(ctx, inputs, node.params);
-    } catch (const std::bad_alloc&) {
-      outputs = fail(ProblemCode::TooMany, "not enough memory", "Lower the density or close other programs");
-    } catch (const std::exception& e) {
-      outputs = fail(ProblemCode::Internal, fmt::format("stopped by an error inside: {}", e.what()));
-    }
+    // The border: whatever a library throws becomes a message on the node.
+    Result<Outputs> outputs = withinBorder([&]() -> Result<Outputs> {
+      if (isThinned(node.uid)) {
+        ctx.draftShare = share;
+        if (!kind.reach(node.params).isAmongItsOwn) thinInputs(kind, inputs);
+      }
+      return kind.evaluate(ctx, inputs, node.params);
+    });
     report.milliseconds = millisecondsSince(start);
     if (request.task.isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
     if (!outputs) return failed(node, outputs.error());
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
     report.state = NodeState::Done;
+    const Value* main = kind.inputs.empty() ? nullptr : inputs.first(kind.inputs.front().id);
+    ByteCounter counter;  // what it adds to what came in
+    for (const auto& [id, links] : inputs.links)
+      for (const Inputs::Link& link : links) countBytes(link.value, counter);
+    const std::size_t before = counter.bytes();
+    report.given = candidateCount > 0 ? candidateCount : (main ? countOf(*main) : 0);
+    for (Value& value : *outputs) {
+      report.passed.push_back(countOf(value));
+      if (auto* points = std::get_if<PointsPtr>(&value); points && isThinned(node.uid))
+        *points = draftOf(*points, share);
+      countBytes(value, counter);
+    }
+    report.bytes = counter.bytes() - before;
+    if (histogram) report.histogram = std::make_shared<const Histogram>(std::move(*histogram));
+    auto kept = std::make_shared<CachedNode>();
+    kept->outputs = *outputs;
+    kept->report = report;  // without names: a node may be called otherwise when it is found again
+    files.memory().store(key, std::move(kept));
     for (Problem& p : report.problems)
       if (p.where.empty()) p.where = node.title;
-    const Value* main = kind.inputs.empty() ? nullptr : inputs.first(kind.inputs.front().id);
-    report.given = candidateCount > 0 ? candidateCount : (main ? countOf(*main) : 0);
-    for (const Value& value : *outputs) {
-      report.passed.push_back(countOf(value));
-      report.bytes += bytesOf(value);
-    }
-    if (histogram) report.histogram = std::make_shared<const Histogram>(std::move(*histogram));
-    owner.store(key, *outputs, report, request.limits.cacheBytes);
     result.values[node.uid] = std::move(*outputs);
     return report;
   }
 
+  /// A layer that others look at was whole while they did; what it delivers is thinned like the rest.
+  void thinLayers() {
+    for (const Node& node : plan.nodes) {
+      const NodeKind* kind = findNodeKind(node.kind);
+      const auto values = result.values.find(node.uid);
+      if (share >= 1 || !kind || !kind->isLayer || values == result.values.end() || isThinned(node.uid)) continue;
+      auto* points = values->second.empty() ? nullptr : std::get_if<PointsPtr>(&values->second.front());
+      if (!points || !*points) continue;
+      KeyBuilder key{keys[node.uid]};  // kept, so that views see the same points again
+      key.addText("delivered");
+      key.add(static_cast<double>(share));
+      auto known = files.memory().find<CachedNode>(key.lanes);
+      if (!known) {
+        auto made = std::make_shared<CachedNode>();
+        made->outputs.emplace_back(draftOf(*points, share));
+        files.memory().store(key.lanes, made);
+        known = made;
+      }
+      values->second = known->outputs;
+    }
+  }
+
   void loadProps() {
-    KeyBuilder key;
-    owner.m_props.clear();
     for (const PropEntry& entry : plan.props) {
       if (request.task.isCancelled()) return;
-      const auto content = owner.m_files->contentKey(entry.file);
-      KeyBuilder own;
-      own.add(content ? *content : std::uint64_t{0});
-      addProp(own, entry);
-      key.add(own.lanes[0]);
-      if (!content) {
-        result.propProblems.push_back(content.error());
-        continue;
-      }
-      auto& [loadedKey, prop] = owner.m_loadedProps[entry.uid];
-      if (!prop || loadedKey != own.lanes[0]) {
-        std::vector<Problem> warnings;
-        auto surface = owner.m_files->surface(entry.file, request.task, warnings);
-        if (!surface) {
-          result.propProblems.push_back(surface.error());
-          continue;
-        }
-        auto made = makePlanProp(entry, **surface);
-        if (!made) {
-          result.propProblems.push_back(made.error());
-          continue;
-        }
-        prop = *made;
-        loadedKey = own.lanes[0];
-      }
-      owner.m_props.push_back(prop);
+      const auto content = files.contentKey(entry.file);
+      KeyBuilder key;
+      key.addText("prop");
+      key.add(content ? *content : std::uint64_t{0});
+      addProp(key, entry);
+      propKeys[entry.uid] = key.lanes;
+      auto prop = loadProp(entry, content, key.lanes);
+      if (prop)
+        result.props.push_back(std::move(*prop));
+      else
+        result.propProblems.push_back(prop.error());
     }
-    propsKey = key.lanes[0];
+  }
+
+  Result<PropPtr> loadProp(const PropEntry& entry, const Result<std::uint64_t>& content, const Key& key) {
+    if (!content) return Failure(content.error());
+    if (const auto known = files.memory().find<CachedProp>(key)) return known->prop;
+    return withinBorder([&]() -> Result<PropPtr> {
+      std::vector<Problem> warnings;
+      auto surface = files.surface(entry.file, request.task, warnings);
+      if (!surface) return Failure(surface.error());
+      auto made = makePlanProp(entry, **surface);
+      if (!made) return Failure(made.error());
+      auto kept = std::make_shared<CachedProp>();
+      kept->prop = *made;
+      files.memory().store(key, std::move(kept));
+      return *made;
+    });
   }
 };
-
-void Evaluator::store(const Key& key, const Outputs& outputs, const NodeReport& report, std::size_t limit) {
-  m_uses.push_front(key);
-  m_cache[key] = {outputs, report, report.bytes, m_uses.begin()};
-  m_cacheBytes += report.bytes;
-  while (m_cacheBytes > limit && m_uses.size() > 1) {
-    const auto last = m_cache.find(m_uses.back());
-    m_cacheBytes -= last->second.bytes;
-    m_cache.erase(last);
-    m_uses.pop_back();
-  }
-}
 
 Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   setFloatingPointMode();
   const Clock::time_point start = Clock::now();
   Plan now = plan;
-  Run run{*this, now, request, followDials(now, request.quality), {}, {}, {}, 0, 0};
+  m_files->memory().setLimit(request.limits.cacheBytes);
+  Run run{*m_files, now, request, followDials(now, request.quality), 1, {}, {}, {}, {}, {}, {}, 0};
+  if (request.quality == Quality::Draft) {
+    run.share = static_cast<float>(plan.settings.draftShare);
+    run.thinnable = thinnableNodes(now);
+  }
   run.loadProps();
   const auto want = [&](const Node& node) {
     if (!request.task.isCancelled()) run.need(node);
@@ -348,6 +463,9 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
     for (const Node& node : now.nodes) want(node);
   for (const std::string& uid : request.wanted)
     if (const Node* node = now.find(uid)) want(*node);
+  run.thinLayers();
+  m_files->memory().trim();
+  run.result.draftShare = run.share;
   run.result.isCancelled = request.task.isCancelled();
   run.result.milliseconds = millisecondsSince(start);
   return std::move(run.result);

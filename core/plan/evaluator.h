@@ -26,9 +26,11 @@ struct NodeReport {
 struct Evaluation {
   bool isCancelled = false;
   double milliseconds = 0;
+  float draftShare = 1;  // of what a draft delivers; 1 in final quality
   std::map<std::string, NodeReport> reports;
   std::map<std::string, Outputs> values;  // of all nodes that are done
-  std::vector<Problem> propProblems;      // props that could not be read
+  std::vector<PropPtr> props;             // of the plan, those that could be read
+  std::vector<Problem> propProblems;      // those that could not
 
   /// What the node gave at its first output, when it is a `T` (PointsPtr, SurfacePtr, MaskPtr …); null otherwise.
   template <typename T>
@@ -47,39 +49,31 @@ struct EvalRequest {
   std::function<void(const std::string& uid)> started;  // a node begins; called on the evaluating thread
 };
 
-/// What stands at the inputs of `node`, from the values of the nodes before it; what is not there yet is left out.
+/// What stands at the inputs of `node`, from the values of the nodes before it; what is not there leaves its place
+/// empty.
 Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node);
 
-/// The seeds and quality that `node` is evaluated under; files, props and reports are the caller's.
-EvalContext contextOf(const Plan& plan, const Node& node, Quality quality);
+/// The seeds that `node` is evaluated under; files, props and reports are the caller's.
+EvalContext contextOf(const Plan& plan, const Node& node);
 
+/// Uids of the nodes whose points may be thinned in a draft: nothing after them looks at others, so that what stays is
+/// part of what final has. All that decides (patches, parents, rivals, goals) is whole in every quality.
+std::set<std::string> thinnableNodes(const Plan& plan);
+
+/// The points that a draft of `share` delivers; asked twice it is the same.
+PointsPtr draftOf(const PointsPtr& points, float share);
+
+/// Evaluates plans. Results are kept in the file service's memory: evaluators over the same files share them.
 class Evaluator {
  public:
   explicit Evaluator(std::shared_ptr<FileService> files) : m_files(std::move(files)) {}
   Evaluation evaluate(const Plan& plan, const EvalRequest& request);
-  std::size_t cacheBytes() const { return m_cacheBytes; }
+  std::size_t cacheBytes() const { return m_files->memory().bytes(); }
   FileService& files() { return *m_files; }
-  /// The plan's props as loaded in the last run, for thumbnails.
-  const std::vector<PropPtr>& props() const { return m_props; }
 
  private:
-  using Key = std::array<std::uint64_t, 2>;
-  struct Cached {
-    Outputs outputs;
-    NodeReport report;
-    std::size_t bytes = 0;
-    std::list<Key>::iterator use;
-  };
   struct Run;
-
-  void store(const Key& key, const Outputs& outputs, const NodeReport& report, std::size_t limit);
-
   std::shared_ptr<FileService> m_files;
-  std::map<Key, Cached> m_cache;
-  std::list<Key> m_uses;  // last used first
-  std::size_t m_cacheBytes = 0;
-  std::vector<PropPtr> m_props;
-  std::map<std::string, std::pair<std::uint64_t, PropPtr>> m_loadedProps;  // by uid, with the key they were made from
 };
 
 }  // namespace arvesk

@@ -2,6 +2,13 @@
 
 namespace arvesk {
 
+NodeKind::NodeKind() = default;
+NodeKind::NodeKind(const NodeKind&) = default;
+NodeKind::NodeKind(NodeKind&&) noexcept = default;
+NodeKind& NodeKind::operator=(const NodeKind&) = default;
+NodeKind& NodeKind::operator=(NodeKind&&) noexcept = default;
+NodeKind::~NodeKind() = default;
+
 const char* familyLabel(Family family) {
   switch (family) {
     case Family::Ground: return ARVESK_TEXT("family", "Ground");
@@ -57,9 +64,14 @@ bool passesMain(const NodeKind& kind) {
 }
 
 InputSpec pointsInput() {
-  return {
-      "points", ValueType::Points, ARVESK_TEXT("node", "Points"), ARVESK_TEXT("node", "The points to work on."), false,
-      false};
+  return {"points",
+          ValueType::Points,
+          ARVESK_TEXT("node", "Points"),
+          ARVESK_TEXT("node", "The points to work on."),
+          false,
+          false,
+          {},
+          true};
 }
 InputSpec groundInput(bool isOptional) {
   return {"ground",

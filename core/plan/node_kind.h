@@ -17,8 +17,9 @@ struct InputSpec {
   std::string label;
   std::string help;
   bool isOptional = false;
-  bool isMany = false;                 // takes any number of links, in order
+  bool isMany = false;                 // takes any number of links, in order; a place that lost its link stays empty
   std::vector<ValueType> alsoTakes{};  // besides `type`
+  bool isPerPoint = false;  // its points are worked on each by itself, unless the kind's reach says otherwise
 
   bool takes(ValueType other) const {
     return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end();
@@ -32,8 +33,20 @@ struct OutputSpec {
   std::string sameAs{};  // id of an input: what comes out is of the type that comes in there; `type` while nothing does
 };
 
-/// How far a point's result depends on other points or places.
-enum class Reach { None, Distance, WholeSet };
+/// How far a point's result depends on what is elsewhere: other points, other inputs, other places of the ground.
+struct Reach {
+  enum class Of { Itself, Meters, WholeSet };
+  Of of = Of::Itself;
+  double meters = 0;           // of Meters
+  double footprints = 0;       // and so many times the largest footprint that comes in
+  bool isAmongItsOwn = false;  // points of the main input look at each other
+  bool isStrict = true;        // else chains of decisions may go on; then meters are what nearly all stay within
+
+  static Reach none() { return {}; }
+  static Reach within(double m, double footprints = 0) { return {Of::Meters, m, footprints, false, true}; }
+  static Reach among(double m, double footprints, bool isStrict) { return {Of::Meters, m, footprints, true, isStrict}; }
+  static Reach whole(bool isAmongItsOwn) { return {Of::WholeSet, 0, 0, isAmongItsOwn, true}; }
+};
 
 /// What a kind cannot keep of the stability contract, by its nature; its help says why.
 struct Exemptions {
@@ -47,12 +60,17 @@ class Inputs {
   struct Link {
     Value value;
     std::uint64_t slotUid = 0;  // permanent uid of the link's place in a many-input
+    bool isEmpty() const { return std::holds_alternative<std::monostate>(value); }
   };
   std::map<std::string, std::vector<Link>> links;
 
+  /// What comes in first there; places that are empty do not count.
   const Value* first(const std::string& id) const {
     const auto it = links.find(id);
-    return it == links.end() || it->second.empty() ? nullptr : &it->second.front().value;
+    if (it == links.end()) return nullptr;
+    for (const Link& link : it->second)
+      if (!link.isEmpty()) return &link.value;
+    return nullptr;
   }
   template <typename T>
   T get(const std::string& id) const {
@@ -64,6 +82,7 @@ class Inputs {
   SurfacePtr surface(const std::string& id = "ground") const { return get<SurfacePtr>(id); }
   MaskPtr mask(const std::string& id) const { return get<MaskPtr>(id); }
   KitPtr kit(const std::string& id = "kit") const { return get<KitPtr>(id); }
+  /// All places of a many-input in order, empty ones too: skipping or unlinking one moves none of the others.
   const std::vector<Link>& many(const std::string& id) const {
     static const std::vector<Link> none;
     const auto it = links.find(id);
@@ -71,7 +90,16 @@ class Inputs {
   }
 };
 
+struct PropEntry;
+
 struct NodeKind {
+  NodeKind();
+  NodeKind(const NodeKind&);
+  NodeKind(NodeKind&&) noexcept;
+  NodeKind& operator=(const NodeKind&);
+  NodeKind& operator=(NodeKind&&) noexcept;
+  ~NodeKind();
+
   std::string id;  // kebab-case, permanent: it is in saved documents
   int version = 1;
   Family family = Family::Ground;
@@ -82,12 +110,14 @@ struct NodeKind {
   std::vector<InputSpec> inputs;      // the first one is the main input, which a skipped node passes on
   std::vector<OutputSpec> outputs;
   std::vector<ParamSpec> params;
-  bool usesSeed = false;        // has "seed" and "lock seed"
-  bool readsProps = false;      // looks at the plan's props
-  bool showsTriangles = false;  // its card tells how many
-  bool isLayer = false;         // a named layer of the plan: shown, counted and exported
-  Reach reach = Reach::None;
+  bool usesSeed = false;  // has "seed" and "lock seed"
+  /// Of kinds that look at the plan's props: does one of these settings concern it? Empty: it looks at none.
+  std::function<bool(const ParamMap&, const PropEntry&)> usesProp;
+  bool showsTriangles = false;                    // its card tells how many
+  bool isLayer = false;                           // a named layer of the plan: shown, counted and exported
+  std::function<Reach(const ParamMap&)> reachOf;  // empty: of nothing but the point itself
   Exemptions exemptions;
+  Reach reach(const ParamMap& values) const { return reachOf ? reachOf(values) : Reach::none(); }
   std::string amountParam;  // the count-like parameter that nests, or empty
   std::function<Result<Outputs>(const EvalContext&, const Inputs&, const ParamMap&)> evaluate;
   std::function<std::string(const ParamMap&)> sentence;  // what it does now, in few words
@@ -121,6 +151,13 @@ NodeKind define(NodeKind kind, Result<Outputs> (*evaluate)(const EvalContext&, c
   };
   kind.sentence = [specs, sentence](const ParamMap& values) { return sentence(readParams<P>(*specs, values)); };
   return kind;
+}
+
+/// Binds the function that says how far a kind looks. Call it when all parameters are declared.
+template <typename P>
+void reaches(NodeKind& kind, Reach (*reach)(const P&)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.reachOf = [specs, reach](const ParamMap& values) { return reach(readParams<P>(*specs, values)); };
 }
 
 /// Binds a filter's explanation, as `define` binds its evaluation.

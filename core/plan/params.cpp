@@ -26,6 +26,22 @@ std::vector<double> numbersOf(const Strokes& strokes) {
   return out;
 }
 
+std::vector<double> numbersOf(const FaceList& list) {
+  std::vector<double> out;
+  for (const std::uint64_t key : list.keys) {
+    out.push_back(static_cast<double>(key >> 32));
+    out.push_back(static_cast<double>(key & 0xffffffffU));
+  }
+  return out;
+}
+
+FaceList facesFrom(const std::vector<double>& n) {
+  FaceList out;
+  for (std::size_t i = 0; i + 1 < n.size(); i += 2)
+    out.keys.push_back(static_cast<std::uint64_t>(n[i]) << 32 | static_cast<std::uint64_t>(n[i + 1]));
+  return out;
+}
+
 Strokes strokesFrom(const std::vector<double>& n) {
   Strokes out;
   const auto f = [&](std::size_t i) { return static_cast<float>(n[i]); };
@@ -33,6 +49,141 @@ Strokes strokesFrom(const std::vector<double>& n) {
     out.dabs.push_back({{f(i), f(i + 1), f(i + 2)}, f(i + 3), f(i + 4), f(i + 5)});
   return out;
 }
+
+ParamSpec::ParamSpec() = default;
+ParamSpec::ParamSpec(const ParamSpec&) = default;
+ParamSpec::ParamSpec(ParamSpec&&) noexcept = default;
+ParamSpec& ParamSpec::operator=(const ParamSpec&) = default;
+ParamSpec& ParamSpec::operator=(ParamSpec&&) noexcept = default;
+ParamSpec::~ParamSpec() = default;
+
+ParamSpec& ParamSpec::in(Unit u) {
+  unit = u;
+  return *this;
+}
+ParamSpec& ParamSpec::checked(std::function<std::string(const std::string&)> by) {
+  check = std::move(by);
+  return *this;
+}
+ParamSpec& ParamSpec::inSite(SiteRole role) {
+  siteRole = role;
+  return *this;
+}
+ParamSpec& ParamSpec::optional() {
+  isOptional = true;
+  return *this;
+}
+ParamSpec& ParamSpec::hard(double from, double to) {
+  hardMin = from;
+  hardMax = to;
+  return *this;
+}
+ParamSpec& ParamSpec::usual(double from, double to, double by) {
+  usualMin = from;
+  usualMax = to;
+  step = by > 0 ? by : (to - from) / 100;
+  return *this;
+}
+ParamSpec& ParamSpec::shown(const char* by, std::initializer_list<const char*> values) {
+  shownBy = by;
+  shownFor.assign(values.begin(), values.end());
+  return *this;
+}
+
+namespace detail {
+namespace {
+
+std::vector<double> numbers(std::initializer_list<float> values) {
+  std::vector<double> out;
+  for (const float v : values) out.push_back(static_cast<double>(v));
+  return out;
+}
+const std::vector<double>& numbersIn(const ParamValue& value) { return std::get<std::vector<double>>(value); }
+float at(const ParamValue& value, std::size_t i) { return static_cast<float>(numbersIn(value)[i]); }
+
+}  // namespace
+
+ParamValue valueOf(bool v) { return v; }
+ParamValue valueOf(int v) { return static_cast<double>(v); }
+ParamValue valueOf(std::uint32_t v) { return static_cast<double>(v); }
+ParamValue valueOf(float v) { return static_cast<double>(v); }
+ParamValue valueOf(double v) { return v; }
+ParamValue valueOf(const std::string& v) { return v; }
+ParamValue valueOf(const Vec3& v) { return numbers({v.x, v.y, v.z}); }
+ParamValue valueOf(const Range& v) { return numbers({v.from, v.to}); }
+ParamValue valueOf(const Band& v) { return numbers({v.fadeIn, v.fullFrom, v.fullTo, v.fadeOut}); }
+ParamValue valueOf(const CurveShape& v) {
+  std::vector<double> out;
+  for (const Vec2& p : v.points) out.insert(out.end(), {static_cast<double>(p.x), static_cast<double>(p.y)});
+  return out;
+}
+ParamValue valueOf(const Strokes& v) { return numbersOf(v); }
+ParamValue valueOf(const FaceList& v) { return numbersOf(v); }
+ParamValue valueOf(const PropChoices& v) { return v; }
+
+namespace {
+
+template <typename T>
+void read(T& out, const ParamValue& value) {
+  out = static_cast<T>(std::get<double>(value));
+}
+void read(bool& out, const ParamValue& value) { out = std::get<bool>(value); }
+void read(std::string& out, const ParamValue& value) { out = std::get<std::string>(value); }
+void read(PropChoices& out, const ParamValue& value) { out = std::get<PropChoices>(value); }
+void read(Vec3& out, const ParamValue& value) { out = {at(value, 0), at(value, 1), at(value, 2)}; }
+void read(Range& out, const ParamValue& value) { out = {at(value, 0), at(value, 1)}; }
+void read(Band& out, const ParamValue& value) { out = {at(value, 0), at(value, 1), at(value, 2), at(value, 3)}; }
+void read(Strokes& out, const ParamValue& value) { out = strokesFrom(numbersIn(value)); }
+void read(CurveShape& out, const ParamValue& value) {
+  out.points.clear();
+  for (std::size_t i = 0; i + 1 < numbersIn(value).size(); i += 2)
+    out.points.push_back({at(value, i), at(value, i + 1)});
+}
+void read(FaceList& out, const ParamValue& value) { out = facesFrom(numbersIn(value)); }
+
+}  // namespace
+
+template <typename T>
+void assignField(void* member, const ParamValue& value, const std::vector<Option>&) {
+  read(*static_cast<T*>(member), value);
+}
+template void assignField<bool>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<int>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<std::uint32_t>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<float>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<double>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<std::string>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<Vec3>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<Range>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<Band>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<CurveShape>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<Strokes>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<FaceList>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<PropChoices>(void*, const ParamValue&, const std::vector<Option>&);
+
+void assignChoice(void* member, const ParamValue& value, const std::vector<Option>& options) {
+  const auto& id = std::get<std::string>(value);
+  for (std::size_t i = 0; i < options.size(); ++i)
+    if (options[i].id == id) *static_cast<int*>(member) = static_cast<int>(i);
+}
+
+ParamSpec specOf(const char* id, const char* label, const char* help, ParamType type, std::size_t offset) {
+  ParamSpec spec;
+  spec.id = id;
+  spec.type = type;
+  spec.label = label;
+  spec.help = help;
+  spec.offset = offset;
+  if (type == ParamType::Integer) spec.step = 1;
+  return spec;
+}
+
+void setDefault(ParamSpec& spec, const OptionText* options, std::size_t optionCount, int chosen) {
+  for (std::size_t i = 0; i < optionCount; ++i) spec.options.push_back({options[i].id, options[i].label});
+  spec.defaultValue = spec.options[static_cast<std::size_t>(chosen)].id;
+}
+
+}  // namespace detail
 
 std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
   const auto outside = [&](double v) -> std::string {
@@ -99,9 +250,9 @@ std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
     }
     case ParamType::Strokes: return list(kNumbersPerDab);
     case ParamType::Faces: {
-      if (std::string fault = list(1); !fault.empty()) return fault;
+      if (std::string fault = list(kNumbersPerFace); !fault.empty()) return fault;
       for (const double d : std::get<std::vector<double>>(value))
-        if (d < 0 || d != std::floor(d) || d > 4e9) return fmt::format("{}: {} is not a face", spec.label, d);
+        if (d < 0 || d != std::floor(d) || d > 4294967295.0) return fmt::format("{}: {} is not a face", spec.label, d);
       return {};
     }
     case ParamType::Props:

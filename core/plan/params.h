@@ -9,6 +9,7 @@
 #include "core/base/vec.h"
 
 #include <functional>
+#include <initializer_list>
 #include <map>
 #include <string>
 #include <variant>
@@ -26,7 +27,7 @@ struct PropChoice {
 using PropChoices = std::vector<PropChoice>;
 
 /// Numbers are in the unit of the declaration; vectors hold 3, ranges 2 and bands 4 numbers, curves x and y of each
-/// point, strokes x, y, z, radius, strength and softness of each dab, face lists the faces' numbers.
+/// point, strokes x, y, z, radius, strength and softness of each dab, face lists the halves of each face's key.
 using ParamValue = std::variant<bool, double, std::string, std::vector<double>, PropChoices>;
 using ParamMap = std::map<std::string, ParamValue>;
 
@@ -44,7 +45,20 @@ struct Option {
   std::string label;
 };
 
+/// An option as it is declared.
+struct OptionText {
+  const char* id;
+  const char* label;
+};
+
 struct ParamSpec {
+  ParamSpec();
+  ParamSpec(const ParamSpec&);
+  ParamSpec(ParamSpec&&) noexcept;
+  ParamSpec& operator=(const ParamSpec&);
+  ParamSpec& operator=(ParamSpec&&) noexcept;
+  ~ParamSpec();  // in one place: a node file makes dozens, and their copies took most of the time to compile it
+
   std::string id;  // snake_case, permanent
   ParamType type = ParamType::Number;
   std::string label;
@@ -64,110 +78,54 @@ struct ParamSpec {
   std::function<std::string(const std::string&)>
       check;  // of a text: what is wrong with it, or empty; asked at every key
   ParamValue defaultValue;
-  std::function<void(void*, const ParamValue&)> assign;  // into the kind's own Params struct
+  std::size_t offset = 0;  // of the member, in the kind's own Params struct
+  void (*assignField)(void* member, const ParamValue&, const std::vector<Option>&) = nullptr;
+
+  /// Sets the member of the kind's own Params struct; the value is without fault.
+  void assign(void* params, const ParamValue& value) const {
+    assignField(static_cast<char*>(params) + offset, value, options);
+  }
 
   // Builders, so that a declaration reads as one line.
-  ParamSpec& in(Unit u) {
-    unit = u;
-    return *this;
-  }
-  ParamSpec& checked(std::function<std::string(const std::string&)> by) {
-    check = std::move(by);
-    return *this;
-  }
-  ParamSpec& inSite(SiteRole role) {
-    siteRole = role;
-    return *this;
-  }
-  ParamSpec& optional() {
-    isOptional = true;
-    return *this;
-  }
-  ParamSpec& hard(double from, double to) {
-    hardMin = from;
-    hardMax = to;
-    return *this;
-  }
-  ParamSpec& usual(double from, double to, double by = 0) {
-    usualMin = from;
-    usualMax = to;
-    step = by > 0 ? by : (to - from) / 100;
-    return *this;
-  }
-  ParamSpec& shown(std::string by, std::vector<std::string> values) {
-    shownBy = std::move(by);
-    shownFor = std::move(values);
-    return *this;
-  }
+  ParamSpec& in(Unit u);
+  ParamSpec& checked(std::function<std::string(const std::string&)> by);
+  ParamSpec& inSite(SiteRole role);
+  ParamSpec& optional();
+  ParamSpec& hard(double from, double to);
+  ParamSpec& usual(double from, double to, double by = 0);
+  ParamSpec& shown(const char* by, std::initializer_list<const char*> values);
 };
 
 inline constexpr std::size_t kNumbersPerDab = 6;
 std::vector<double> numbersOf(const Strokes& strokes);
 Strokes strokesFrom(const std::vector<double>& numbers);
 
+inline constexpr std::size_t kNumbersPerFace = 2;  // the two halves of its key
+std::vector<double> numbersOf(const FaceList& list);
+FaceList facesFrom(const std::vector<double>& numbers);
+
 /// Is `value` of the right shape and in the hard range? Empty text when it is, else what is wrong.
 std::string faultOf(const ParamSpec& spec, const ParamValue& value);
 
 namespace detail {
-template <typename T>
-ParamValue toValue(const T& v, const std::vector<Option>& options) {
-  if constexpr (std::is_same_v<T, bool>)
-    return v;
-  else if constexpr (std::is_enum_v<T>)
-    return options[static_cast<std::size_t>(v)].id;
-  else if constexpr (std::is_arithmetic_v<T>)
-    return static_cast<double>(v);
-  else if constexpr (std::is_same_v<T, Vec3>)
-    return std::vector<double>{static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z)};
-  else if constexpr (std::is_same_v<T, Range>)
-    return std::vector<double>{static_cast<double>(v.from), static_cast<double>(v.to)};
-  else if constexpr (std::is_same_v<T, Band>)
-    return std::vector<double>{static_cast<double>(v.fadeIn), static_cast<double>(v.fullFrom),
-                               static_cast<double>(v.fullTo), static_cast<double>(v.fadeOut)};
-  else if constexpr (std::is_same_v<T, CurveShape>) {
-    std::vector<double> out;
-    for (const Vec2& p : v.points) out.insert(out.end(), {static_cast<double>(p.x), static_cast<double>(p.y)});
-    return out;
-  } else if constexpr (std::is_same_v<T, Strokes>)
-    return numbersOf(v);
-  else if constexpr (std::is_same_v<T, FaceList>)
-    return std::vector<double>(v.faces.begin(), v.faces.end());
-  else
-    return v;
-}
+// One pair for each type that a Params struct may hold; choices are enums over int, by their place in the list.
+ParamValue valueOf(bool v);
+ParamValue valueOf(int v);
+ParamValue valueOf(std::uint32_t v);
+ParamValue valueOf(float v);
+ParamValue valueOf(double v);
+ParamValue valueOf(const std::string& v);
+ParamValue valueOf(const Vec3& v);
+ParamValue valueOf(const Range& v);
+ParamValue valueOf(const Band& v);
+ParamValue valueOf(const CurveShape& v);
+ParamValue valueOf(const Strokes& v);
+ParamValue valueOf(const FaceList& v);
+ParamValue valueOf(const PropChoices& v);
 
 template <typename T>
-void fromValue(T& out, const ParamValue& value, const std::vector<Option>& options) {
-  const auto numbers = [&] { return std::get<std::vector<double>>(value); };
-  const auto f = [](double d) { return static_cast<float>(d); };
-  if constexpr (std::is_same_v<T, bool>)
-    out = std::get<bool>(value);
-  else if constexpr (std::is_enum_v<T>) {
-    for (std::size_t i = 0; i < options.size(); ++i)
-      if (options[i].id == std::get<std::string>(value)) out = static_cast<T>(i);
-  } else if constexpr (std::is_arithmetic_v<T>)
-    out = static_cast<T>(std::get<double>(value));
-  else if constexpr (std::is_same_v<T, Vec3>) {
-    const auto n = numbers();
-    out = {f(n[0]), f(n[1]), f(n[2])};
-  } else if constexpr (std::is_same_v<T, Range>) {
-    const auto n = numbers();
-    out = {f(n[0]), f(n[1])};
-  } else if constexpr (std::is_same_v<T, Band>) {
-    const auto n = numbers();
-    out = {f(n[0]), f(n[1]), f(n[2]), f(n[3])};
-  } else if constexpr (std::is_same_v<T, CurveShape>) {
-    const auto n = numbers();
-    out.points.clear();
-    for (std::size_t i = 0; i + 1 < n.size(); i += 2) out.points.push_back({f(n[i]), f(n[i + 1])});
-  } else if constexpr (std::is_same_v<T, Strokes>)
-    out = strokesFrom(numbers());
-  else if constexpr (std::is_same_v<T, FaceList>) {
-    out.faces.clear();
-    for (const double d : numbers()) out.faces.push_back(static_cast<std::uint32_t>(d));
-  } else
-    out = std::get<T>(value);
-}
+void assignField(void* member, const ParamValue& value, const std::vector<Option>& options);
+void assignChoice(void* member, const ParamValue& value, const std::vector<Option>& options);
 
 template <typename T>
 constexpr ParamType typeOf() {
@@ -196,32 +154,36 @@ constexpr ParamType typeOf() {
   else
     return ParamType::Text;
 }
+
+ParamSpec specOf(const char* id, const char* label, const char* help, ParamType type, std::size_t offset);
+void setDefault(ParamSpec& spec, const OptionText* options, std::size_t optionCount, int chosen);
 }  // namespace detail
 
 /// Declares a parameter held in `member` of the kind's Params struct; its default is the struct's own.
 template <typename P, typename T>
-ParamSpec param(std::string id, T P::*member, std::string label, std::string help, std::vector<Option> options = {}) {
-  ParamSpec spec;
-  spec.id = std::move(id);
-  spec.type = detail::typeOf<T>();
-  spec.label = std::move(label);
-  spec.help = std::move(help);
-  spec.options = std::move(options);
-  spec.defaultValue = detail::toValue(P{}.*member, spec.options);
-  if (spec.type == ParamType::Integer) spec.step = 1;
-  const std::vector<Option> choices = spec.options;
-  spec.assign = [member, choices](void* params, const ParamValue& value) {
-    detail::fromValue(static_cast<P*>(params)->*member, value, choices);
-  };
+ParamSpec param(const char* id, T P::*member, const char* label, const char* help,
+                std::initializer_list<OptionText> options = {}) {
+  static const P defaults{};
+  const auto offset = static_cast<std::size_t>(reinterpret_cast<const char*>(&(defaults.*member)) -
+                                               reinterpret_cast<const char*>(&defaults));
+  ParamSpec spec = detail::specOf(id, label, help, detail::typeOf<T>(), offset);
+  if constexpr (std::is_enum_v<T>) {
+    static_assert(std::is_same_v<std::underlying_type_t<T>, int>);
+    detail::setDefault(spec, options.begin(), options.size(), static_cast<int>(defaults.*member));
+    spec.assignField = &detail::assignChoice;
+  } else {
+    spec.defaultValue = detail::valueOf(defaults.*member);
+    spec.assignField = &detail::assignField<T>;
+  }
   return spec;
 }
 
 /// A text parameter that names a file ("image" or "mesh"); its content becomes part of the node's key.
 template <typename P>
-ParamSpec fileParam(std::string id, std::string P::*member, std::string label, std::string help, std::string fileKind) {
-  ParamSpec spec = param(std::move(id), member, std::move(label), std::move(help));
+ParamSpec fileParam(const char* id, std::string P::*member, const char* label, const char* help, const char* fileKind) {
+  ParamSpec spec = param(id, member, label, help);
   spec.type = ParamType::File;
-  spec.fileKind = std::move(fileKind);
+  spec.fileKind = fileKind;
   return spec;
 }
 

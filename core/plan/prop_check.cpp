@@ -1,5 +1,7 @@
 #include "core/plan/prop_check.h"
 
+#include "core/geometry/welding.h"
+
 #include <fmt/format.h>
 
 namespace arvesk {

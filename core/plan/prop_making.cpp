@@ -28,6 +28,16 @@ Vec3 pivotOf(const Surface& s, PivotAt at) {
 
 }  // namespace
 
+std::vector<std::string> tagsOf(const std::string& tags) {
+  std::vector<std::string> out;
+  for (std::size_t at = 0; at < tags.size();) {
+    const std::size_t end = std::min(tags.find(' ', at), tags.size());
+    if (end > at) out.push_back(tags.substr(at, end - at));
+    at = end + 1;
+  }
+  return out;
+}
+
 Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
   Surface s = transformed(file, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
                           static_cast<float>(entry.unitScale));
@@ -46,11 +56,7 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
   const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
   if (entry.footprint > 0) prop->footprint = static_cast<float>(entry.footprint);
   prop->weight = static_cast<float>(entry.weight);
-  for (std::size_t at = 0; at < entry.tags.size();) {
-    const std::size_t end = std::min(entry.tags.find(' ', at), entry.tags.size());
-    if (end > at) prop->tags.push_back(entry.tags.substr(at, end - at));
-    at = end + 1;
-  }
+  prop->tags = tagsOf(entry.tags);
   for (const MountEntry& m : entry.mounts) prop->mounts.push_back({m.name, -1, m.position, turnOf(m.turnDeg), Vec3(1)});
   prop->massing = {entry.isMassingBox, entry.massingTriangles, entry.isMassingShown};
   return PropPtr(prop);

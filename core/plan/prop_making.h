@@ -9,4 +9,7 @@ namespace arvesk {
 /// afterwards.
 Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file);
 
+/// The words of an entry's tags.
+std::vector<std::string> tagsOf(const std::string& tags);
+
 }  // namespace arvesk

@@ -16,6 +16,8 @@ using Outputs = std::vector<Value>;  // one per declared output, in order
 
 /// Nothing for an empty value.
 std::optional<ValueType> typeOf(const Value& value);
+/// Its true bytes, with what hangs on it: indices, trees, images, kits and their props.
+void countBytes(const Value& value, ByteCounter& counter);
 std::size_t bytesOf(const Value& value);
 /// How many points or faces it holds, for the yield; 0 for masks and kits.
 std::size_t countOf(const Value& value);

@@ -9,19 +9,19 @@ void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const 
   const auto base = static_cast<std::uint32_t>(to.positions.size());
   const std::size_t n = from.positions.size();
   for (std::size_t v = 0; v < n; ++v) {
-    to.positions.push_back(position + turn * (size * from.positions[v]));
-    to.normals.push_back(from.normals.empty() ? kUp : placedNormal(from.normals[v], turn, size));
-    to.uvs.push_back(from.uvs.empty() ? Vec2(0) : from.uvs[v]);
-    to.colors.push_back(from.colors.empty() ? Vec4(1) : from.colors[v]);
+    to.positions.edit().push_back(position + turn * (size * from.positions[v]));
+    to.normals.edit().push_back(from.normals.empty() ? kUp : placedNormal(from.normals[v], turn, size));
+    to.uvs.edit().push_back(from.uvs.empty() ? Vec2(0) : from.uvs[v]);
+    to.colors.edit().push_back(from.colors.empty() ? Vec4(1) : from.colors[v]);
   }
   const bool isMirrored = isMirroring(size);
   for (std::size_t f = 0; f < from.faceCount(); ++f) {
     UVec3 t = from.triangles[f];
     if (isMirrored) std::swap(t.y, t.z);
-    to.triangles.push_back(t + UVec3(base));
-    to.faceMaterials.push_back(
+    to.triangles.edit().push_back(t + UVec3(base));
+    to.faceMaterials.edit().push_back(
         static_cast<std::uint16_t>(materialBase + (from.faceMaterials.empty() ? 0 : from.faceMaterials[f])));
-    to.faceParts.push_back(part);
+    to.faceParts.edit().push_back(part);
   }
 }
 
@@ -52,7 +52,7 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     if (e.prop->surface->materials.empty()) out.materials.emplace_back();
     if (!isPerPlacement) out.parts.push_back(e.prop->name);
   }
-  out.triangles.reserve(triangles);
+  out.triangles.edit().reserve(triangles);
   for (std::size_t i = 0; i < points.count; ++i) {
     if (points.prop[i] == kNoProp) continue;
     if (i % 1024 == 0 && task.isCancelled()) return Failure(cancelled());

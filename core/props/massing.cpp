@@ -8,6 +8,7 @@ namespace {
 
 struct Massing {
   SurfacePtr surface;
+  void countBytes(ByteCounter& counter) const { surface->countBytes(counter); }
 };
 
 Vec4 meanColor(const Surface& s) {
@@ -53,7 +54,6 @@ Surface simplified(const Surface& s, int triangles) {
     for (int k = 0; k < 3; ++k)
       groups[s.faceMaterials.empty() ? 0 : s.faceMaterials[f]].push_back(remap[s.triangles[f][k]]);
   Surface out = s;
-  out.derived = std::make_shared<Derived>();
   out.triangles.clear();
   out.faceMaterials.clear();
   out.faceParts.clear();
@@ -72,15 +72,15 @@ Surface simplified(const Surface& s, int triangles) {
                                          sizeof(Vec3), target, 1.0F, nullptr));
     }
     for (std::size_t i = 0; i + 2 < kept.size(); i += 3) {
-      out.triangles.push_back({original[kept[i]], original[kept[i + 1]], original[kept[i + 2]]});
-      if (!s.faceMaterials.empty()) out.faceMaterials.push_back(static_cast<std::uint16_t>(m));
+      out.triangles.edit().push_back({original[kept[i]], original[kept[i + 1]], original[kept[i + 2]]});
+      if (!s.faceMaterials.empty()) out.faceMaterials.edit().push_back(static_cast<std::uint16_t>(m));
     }
   }
   if (out.triangles.empty()) return boxOf(s);
   out.parts.assign(1, "massing");
   Array<std::uint32_t> all(out.faceCount());
   for (std::size_t f = 0; f < all.size(); ++f) all[f] = static_cast<std::uint32_t>(f);
-  out = facesOf(out, all);  // only the vertices that are left
+  out = cutTo(out, all);  // only the vertices that are left
   computeSmoothNormals(out);
   return out;
 }
@@ -88,13 +88,16 @@ Surface simplified(const Surface& s, int triangles) {
 }  // namespace
 
 SurfacePtr massingOf(const Prop& prop) {
+  const auto key = std::uint64_t{prop.massing.isBox} << 32 | static_cast<std::uint32_t>(prop.massing.triangles);
   return prop.surface->derived
-      ->get<Massing>([&] {
-        auto made = std::make_shared<Massing>();
-        made->surface = std::make_shared<const Surface>(
-            prop.massing.isBox ? boxOf(*prop.surface) : simplified(*prop.surface, prop.massing.triangles));
-        return std::shared_ptr<const Massing>(made);
-      })
+      .get<Massing>(
+          key,
+          [&] {
+            auto made = std::make_shared<Massing>();
+            made->surface = std::make_shared<const Surface>(
+                prop.massing.isBox ? boxOf(*prop.surface) : simplified(*prop.surface, prop.massing.triangles));
+            return std::shared_ptr<const Massing>(made);
+          })
       ->surface;
 }
 

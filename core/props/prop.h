@@ -13,6 +13,11 @@ struct MassingRule {
 };
 
 struct Prop {
+  void countBytes(ByteCounter& counter) const {
+    counter.add(this, sizeof(Prop) + mounts.capacity() * sizeof(SceneNode));
+    surface->countBytes(counter);
+  }
+
   std::string uid;  // permanent in its plan; weighted choice goes by it
   std::string name;
   SurfacePtr surface;
@@ -41,6 +46,10 @@ struct KitEntry {
 /// Props to choose from, in order.
 struct Kit {
   std::vector<KitEntry> entries;
+  void countBytes(ByteCounter& counter) const {
+    counter.add(this, sizeof(Kit) + entries.capacity() * sizeof(KitEntry));
+    for (const KitEntry& e : entries) e.prop->countBytes(counter);
+  }
 };
 
 using KitPtr = std::shared_ptr<const Kit>;

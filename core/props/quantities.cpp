@@ -86,7 +86,7 @@ std::uint64_t drawId(const Points& points, DrawPer per, std::size_t i) {
   if (per != DrawPer::Point)
     if (const auto* ids = columnOf<Column<std::uint64_t>>(points.attributes,
                                                           per == DrawPer::Parent ? "parent" : "patch"))
-      return (*ids)[i];
+      if ((*ids)[i] != 0) return (*ids)[i];  // 0: no patch holds it, so it draws by itself
   return points.id[i];
 }
 

@@ -60,7 +60,13 @@ void Occluders::add(const Points& points) {
     const Vec3 at = isDressed ? points.position[i] : points.position[i] + kUp * radius;
     if (!isFinite(at) || !isFinite(size) || size == Vec3(0)) continue;
     attachInstance(m_scene, ofProp[static_cast<std::size_t>(prop)]->scene(), points.orientation[i], size, at);
+    ++m_instanceCount;
   }
+}
+
+void Occluders::countBytes(ByteCounter& counter) const {
+  counter.add(this, m_instanceCount * 400);  // of Embree's instances, measured
+  for (const SurfacePtr& s : m_surfaces) s->countBytes(counter);
 }
 
 Occluders::~Occluders() { rtcReleaseScene(m_scene); }

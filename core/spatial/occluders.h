@@ -17,11 +17,13 @@ class Occluders {
   /// Does a ray along unit `direction` meet anything between `from` and `to` m?
   bool isStopped(const Vec3& origin, const Vec3& direction, float from, float to) const;
   RTCSceneTy* scene() const { return m_scene; }
+  void countBytes(ByteCounter& counter) const;
 
  private:
   void add(const Points& placements);
 
   RTCSceneTy* m_scene = nullptr;
+  std::size_t m_instanceCount = 0;
   std::vector<SurfacePtr> m_surfaces;                          // kept alive
   std::vector<std::shared_ptr<const SurfaceIndex>> m_indices;  // their scenes are instanced
 };

@@ -55,6 +55,9 @@ class PointGrid {
   }
 
   bool isEmpty() const { return m_entries.empty(); }
+  void countBytes(ByteCounter& counter) const {
+    counter.add(this, m_entries.capacity() * sizeof(Entry) + m_start.capacity() * sizeof(std::uint32_t));
+  }
   float largestRadius() const { return m_largestRadius; }
   /// In order of cells, so that neighbors in the array are neighbors in space.
   const Array<Entry>& entries() const { return m_entries; }

@@ -59,12 +59,13 @@ struct NearestCenter {
 /// As above, and which one.
 struct NearestPoint {
   using DistanceType = float;
+  const std::uint64_t* ids;
   float worst = std::numeric_limits<float>::max();
   std::uint32_t index = 0;
   std::size_t size() const { return 1; }
   bool full() const { return true; }
   bool addPoint(float squared, std::uint32_t i) {
-    if (squared < worst || (squared == worst && i < index)) {
+    if (squared < worst || (squared == worst && (ids ? ids[i] < ids[index] : i < index))) {
       worst = squared;
       index = i;
     }
@@ -84,8 +85,8 @@ struct PointTree::Tree {
   }
 };
 
-PointTree::PointTree(Array<Vec3> positions, Array<float> radii)
-    : m_positions(std::move(positions)), m_radii(std::move(radii)) {
+PointTree::PointTree(Array<Vec3> positions, Array<float> radii, Array<std::uint64_t> ids)
+    : m_positions(std::move(positions)), m_radii(std::move(radii)), m_ids(std::move(ids)) {
   ARVESK_ASSERT(m_radii.empty() || m_radii.size() == m_positions.size(), "one radius per point");
   for (const float r : m_radii) m_largest = std::max(m_largest, r);
   if (!m_positions.empty()) m_tree = std::make_unique<Tree>(m_positions);
@@ -93,9 +94,14 @@ PointTree::PointTree(Array<Vec3> positions, Array<float> radii)
 
 PointTree::~PointTree() = default;
 
+void PointTree::countBytes(ByteCounter& counter) const {
+  counter.add(this, m_positions.capacity() * sizeof(Vec3) + m_radii.capacity() * sizeof(float) +
+                        (m_tree ? m_tree->tree.usedMemory(m_tree->tree) : 0));
+}
+
 std::optional<std::uint32_t> PointTree::nearest(const Vec3& place) const {
   if (!m_tree || !isFinite(place)) return {};
-  NearestPoint found;
+  NearestPoint found{m_ids.empty() ? nullptr : m_ids.data()};
   m_tree->tree.findNeighbors(found, &place.x, nanoflann::SearchParams(0, 0, false));
   return found.index;
 }

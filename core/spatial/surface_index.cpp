@@ -1,5 +1,7 @@
 #include "core/spatial/surface_index.h"
 
+#include "core/geometry/faces.h"
+
 #include <embree3/rtcore.h>
 #include <fmt/format.h>
 
@@ -11,36 +13,10 @@ namespace {
 
 struct IndexOrProblem {
   Result<std::shared_ptr<const SurfaceIndex>> result;
-};
-
-/// Closest point of a triangle (Ericson, "Real-Time Collision Detection", 2005, section 5.1.5), as barycentric weights.
-Vec2 closestWeights(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) {
-  const Vec3 ab = b - a;
-  const Vec3 ac = c - a;
-  const Vec3 ap = p - a;
-  const float d1 = glm::dot(ab, ap);
-  const float d2 = glm::dot(ac, ap);
-  if (d1 <= 0 && d2 <= 0) return {0, 0};
-  const Vec3 bp = p - b;
-  const float d3 = glm::dot(ab, bp);
-  const float d4 = glm::dot(ac, bp);
-  if (d3 >= 0 && d4 <= d3) return {1, 0};
-  const float vc = d1 * d4 - d3 * d2;
-  if (vc <= 0 && d1 >= 0 && d3 <= 0) return {d1 / (d1 - d3), 0};
-  const Vec3 cp = p - c;
-  const float d5 = glm::dot(ab, cp);
-  const float d6 = glm::dot(ac, cp);
-  if (d6 >= 0 && d5 <= d6) return {0, 1};
-  const float vb = d5 * d2 - d1 * d6;
-  if (vb <= 0 && d2 >= 0 && d6 <= 0) return {0, d2 / (d2 - d6)};
-  const float va = d3 * d6 - d5 * d4;
-  if (va <= 0 && (d4 - d3) >= 0 && (d5 - d6) >= 0) {
-    const float w = (d4 - d3) / ((d4 - d3) + (d5 - d6));
-    return {1 - w, w};
+  void countBytes(ByteCounter& counter) const {
+    if (result) (*result)->countBytes(counter);
   }
-  const float denominator = 1.0F / (va + vb + vc);
-  return {vb * denominator, vc * denominator};
-}
+};
 
 // A grid goes to Embree in blocks of two by two cells. It parts a cell between the other two corners than we do, so the
 // columns are handed over mirrored. That index is built six times faster than one of triangles, and rays take as long
@@ -133,23 +109,6 @@ namespace {
 constexpr std::size_t kManyTriangles = 400'000;
 }
 
-GridShape gridShapeOf(const Surface& surface) {
-  const Array<UVec3>& faces = surface.triangles;
-  if (faces.size() < 2 || faces[0].x != 0 || faces[0].y < 2) return {};
-  const GridShape grid{faces[0].y, static_cast<std::uint32_t>(surface.positions.size() / faces[0].y)};
-  if (grid.rows < 2 || std::size_t{grid.columns} * grid.rows != surface.positions.size() ||
-      faces.size() != std::size_t{grid.columns - 1} * (grid.rows - 1) * 2)
-    return {};
-  for (std::uint32_t y = 0; y + 1 < grid.rows; ++y)
-    for (std::uint32_t x = 0; x + 1 < grid.columns; ++x) {
-      const std::uint32_t a = y * grid.columns + x;
-      const std::uint32_t b = a + grid.columns;
-      const UVec3* f = &faces[std::size_t{y * (grid.columns - 1) + x} * 2];
-      if (f[0] != UVec3(a, b, b + 1) || f[1] != UVec3(a, b + 1, a + 1)) return {};
-    }
-  return grid;
-}
-
 namespace {
 
 // Embree's own buffers are padded past the end, as its vector loads need.
@@ -191,8 +150,8 @@ void passHoles(const RTCFilterFunctionNArguments* args) {  // rays come one at a
 
 SurfaceIndex::SurfaceIndex(const Surface& surface)
     : m_grid(surface.triangles.size() > kManyTriangles ? gridShapeOf(surface) : GridShape{}),
-      m_positions(surface.positions.data()),
-      m_triangles(surface.triangles.data()) {
+      m_positions(surface.positions),
+      m_triangles(surface.triangles) {
   m_scene = rtcNewScene(embreeDevice());
   // Without the robust flag rays slip through edges.
   rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
@@ -207,8 +166,7 @@ SurfaceIndex::SurfaceIndex(const Surface& surface)
       fillTriangles(geometry, surface);
     if (std::any_of(surface.materials.begin(), surface.materials.end(),
                     [](const Material& m) { return m.cutBelow > 0; })) {
-      const auto dataOf = [](const auto& array) { return array.empty() ? nullptr : array.data(); };
-      m_cutOuts = {surface.materials, dataOf(surface.faceMaterials), dataOf(surface.uvs), dataOf(surface.colors)};
+      m_cutOuts = {surface.materials, surface.faceMaterials, surface.uvs, surface.colors};
       rtcSetGeometryUserData(geometry, this);
       rtcSetGeometryIntersectFilterFunction(geometry, &passHoles);
       rtcSetGeometryOccludedFilterFunction(geometry, &passHoles);
@@ -222,16 +180,16 @@ SurfaceIndex::SurfaceIndex(const Surface& surface)
 
 bool SurfaceIndex::isHole(std::uint32_t primitive, float u, float v) const {
   const SurfaceHit hit = placeOf(0, primitive, u, v);
-  const Material& m = m_cutOuts.materials[m_cutOuts.faceMaterials ? m_cutOuts.faceMaterials[hit.face] : 0];
+  const Material& m = m_cutOuts.materials[m_cutOuts.faceMaterials.empty() ? 0 : m_cutOuts.faceMaterials[hit.face]];
   if (m.cutBelow <= 0) return false;
   const UVec3 t = m_triangles[hit.face];
-  const auto at = [&](const auto* values) {
+  const auto at = [&](const auto& values) {
     return values[t.x] * (1 - hit.weights.x - hit.weights.y) + values[t.y] * hit.weights.x +
            values[t.z] * hit.weights.y;
   };
   float alpha = m.baseColor.a;
-  if (m_cutOuts.colors) alpha *= at(m_cutOuts.colors).a;
-  if (m.texture && m_cutOuts.uvs) alpha *= m.texture->sampledAlpha(at(m_cutOuts.uvs));
+  if (!m_cutOuts.colors.empty()) alpha *= at(m_cutOuts.colors).a;
+  if (m.texture && !m_cutOuts.uvs.empty()) alpha *= m.texture->sampledAlpha(at(m_cutOuts.uvs));
   return alpha < m.cutBelow;
 }
 
@@ -252,9 +210,21 @@ SurfaceHit SurfaceIndex::placeOf(float distance, std::uint32_t primitive, float 
 
 SurfaceIndex::~SurfaceIndex() { rtcReleaseScene(m_scene); }
 
+void SurfaceIndex::countBytes(ByteCounter& counter) const {
+  // What Embree takes cannot be asked per scene; it was measured with its memory monitor (tst_memory watches that):
+  // its own copy of the arrays with the tree, by the triangle.
+  const std::size_t own = m_positions.size() * sizeof(Vec3) + m_triangles.size() * (m_grid.columns > 0 ? 8 : 76);
+  if (!counter.add(this, own)) return;
+  m_positions.countBytes(counter);
+  m_triangles.countBytes(counter);
+  m_cutOuts.faceMaterials.countBytes(counter);
+  m_cutOuts.uvs.countBytes(counter);
+  m_cutOuts.colors.countBytes(counter);
+}
+
 Result<std::shared_ptr<const SurfaceIndex>> SurfaceIndex::of(const Surface& surface) {
   return surface.derived
-      ->get<IndexOrProblem>([&]() -> std::shared_ptr<const IndexOrProblem> {
+      .get<IndexOrProblem>([&]() -> std::shared_ptr<const IndexOrProblem> {
         if (auto ok = checkSurface(surface); !ok)
           return std::make_shared<const IndexOrProblem>(IndexOrProblem{Failure(ok.error())});
         return std::make_shared<const IndexOrProblem>(IndexOrProblem{std::make_shared<const SurfaceIndex>(surface)});
@@ -285,7 +255,7 @@ SurfaceHit SurfaceIndex::first(const Vec3& origin, const Vec3& direction, float 
 
 SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach) const {
   if (!isFinite(position)) return {};
-  NearestQuery query{m_positions, m_triangles, m_grid, position, {}};
+  NearestQuery query{m_positions.data(), m_triangles.data(), m_grid, position, {}};
   query.best.distance = reach;
   RTCPointQueryContext context;
   rtcInitPointQueryContext(&context);
@@ -299,7 +269,7 @@ SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach) const {
 }
 
 std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface) {
-  return surface.derived->get<AreaTable>([&] {
+  return surface.derived.get<AreaTable>([&] {
     auto table = std::make_shared<AreaTable>();
     table->area.resize(surface.faceCount());
     table->areaAbove.resize(surface.faceCount());

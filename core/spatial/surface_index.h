@@ -21,14 +21,6 @@ struct SurfaceHit {
   bool isHit() const { return face != kNoFace; }
 };
 
-/// Columns and rows of vertices of a surface that is one grid, as a height image makes it: two triangles per cell,
-/// parted from its first corner to the one across. No columns: it is none.
-struct GridShape {
-  std::uint32_t columns = 0;
-  std::uint32_t rows = 0;
-};
-GridShape gridShapeOf(const Surface& surface);
-
 class SurfaceIndex {
  public:
   /// The index of `surface`; fails on triangles that are not finite or out of range. Thread safe.
@@ -49,25 +41,30 @@ class SurfaceIndex {
   SurfaceHit placeOf(float distance, std::uint32_t primitive, float u, float v) const;
   /// True where a material's cut-out leaves nothing: rays go on there.
   bool isHole(std::uint32_t primitive, float u, float v) const;
+  void countBytes(ByteCounter& counter) const;
 
  private:
-  /// What says where a surface with cut-outs has holes; the arrays are the surface's own.
+  /// What says where a surface with cut-outs has holes.
   struct CutOuts {
     std::vector<Material> materials;
-    const std::uint16_t* faceMaterials = nullptr;
-    const Vec2* uvs = nullptr;
-    const Vec4* colors = nullptr;
+    SharedArray<std::uint16_t> faceMaterials;
+    SharedArray<Vec2> uvs;
+    SharedArray<Vec4> colors;
   };
 
   RTCSceneTy* m_scene = nullptr;
   CutOuts m_cutOuts;
   GridShape m_grid;
-  const Vec3* m_positions = nullptr;
-  const UVec3* m_triangles = nullptr;
+  // Shared with the surface: the index lives on by itself.
+  SharedArray<Vec3> m_positions;
+  SharedArray<UVec3> m_triangles;
 };
 
 /// Areas of the faces in m², true and as seen from above (undersides count 0).
 struct AreaTable {
+  void countBytes(ByteCounter& counter) const {
+    counter.add(this, (area.capacity() + areaAbove.capacity()) * sizeof(float));
+  }
   Array<float> area;
   Array<float> areaAbove;
   double total = 0;

@@ -13,10 +13,10 @@ namespace {
 
 Surface& add(Surface& whole, const Surface& part) {
   const auto base = static_cast<std::uint32_t>(whole.positions.size());
-  whole.positions.insert(whole.positions.end(), part.positions.begin(), part.positions.end());
-  whole.normals.insert(whole.normals.end(), part.normals.begin(), part.normals.end());
-  whole.colors.insert(whole.colors.end(), part.colors.begin(), part.colors.end());
-  for (const UVec3& t : part.triangles) whole.triangles.push_back(t + base);
+  append(whole.positions, part.positions);
+  append(whole.normals, part.normals);
+  append(whole.colors, part.colors);
+  for (const UVec3& t : part.triangles) whole.triangles.edit().push_back(t + base);
   return whole;
 }
 
@@ -181,7 +181,7 @@ Surface dinghy() {
         for (int k = 0; k <= kStrakes; ++k) {
           Vec3 p = section(static_cast<float>(r) / kRibs, static_cast<float>(k) / kStrakes, inset);
           p.x *= side;
-          half.positions.push_back(p);
+          half.positions.edit().push_back(p);
         }
       const auto id = [](int r, int k) { return static_cast<std::uint32_t>(r * (kStrakes + 1) + k); };
       const bool flips = (side > 0) != (inset > 0);
@@ -190,8 +190,8 @@ Surface dinghy() {
           UVec3 a(id(r, k), id(r, k + 1), id(r + 1, k));
           UVec3 b(id(r, k + 1), id(r + 1, k + 1), id(r + 1, k));
           if (flips) std::swap(a.y, a.z), std::swap(b.y, b.z);
-          half.triangles.push_back(a);
-          half.triangles.push_back(b);
+          half.triangles.edit().push_back(a);
+          half.triangles.edit().push_back(b);
         }
       computeSmoothNormals(half);
       paint(half, [&](const Vec3& p, const Vec3&) {
@@ -243,16 +243,17 @@ Surface barnacles(std::uint32_t seed) {
         const std::array<float, 3> height{-0.15F, 1.15F, 0.75F};
         const auto n = static_cast<std::size_t>(ringIndex);
         const float rib = n == 0 && k % 2 ? 1.12F : 1.0F;
-        cone.positions.push_back(Vec3(std::cos(b) * radius[n] * rib, height[n], std::sin(b) * radius[n] * rib) * size);
+        cone.positions.edit().push_back(Vec3(std::cos(b) * radius[n] * rib, height[n], std::sin(b) * radius[n] * rib) *
+                                        size);
       }
-    cone.positions.push_back(Vec3(0, 0.7F, 0) * size);
+    cone.positions.edit().push_back(Vec3(0, 0.7F, 0) * size);
     const auto id = [](int n, int k) { return static_cast<std::uint32_t>(n * kSides + k % kSides); };
     for (int n = 0; n < 2; ++n)
       for (int k = 0; k < kSides; ++k) {
-        cone.triangles.push_back({id(n, k), id(n + 1, k), id(n, k + 1)});
-        cone.triangles.push_back({id(n, k + 1), id(n + 1, k), id(n + 1, k + 1)});
+        cone.triangles.edit().push_back({id(n, k), id(n + 1, k), id(n, k + 1)});
+        cone.triangles.edit().push_back({id(n, k + 1), id(n + 1, k), id(n + 1, k + 1)});
       }
-    for (int k = 0; k < kSides; ++k) cone.triangles.push_back({id(2, k), 3 * kSides, id(2, k + 1)});
+    for (int k = 0; k < kSides; ++k) cone.triangles.edit().push_back({id(2, k), 3 * kSides, id(2, k + 1)});
     computeSmoothNormals(cone);
     paint(cone, [&](const Vec3& p, const Vec3&) {
       return p.y > 0.7F * size && glm::length(Vec2(p.x, p.z)) < 0.36F * size
@@ -339,9 +340,9 @@ void makeJetty(const std::string& folder) {
       const auto base = static_cast<std::uint32_t>(deck.positions.size());
       for (const Vec3& p :
            {Vec3(x, kDeck, z), Vec3(x, kDeck, z + length), Vec3(x + 1.5F, kDeck, z + length), Vec3(x + 1.5F, kDeck, z)})
-        deck.positions.push_back(p);
-      deck.triangles.push_back({base, base + 1, base + 2});
-      deck.triangles.push_back({base, base + 2, base + 3});
+        deck.positions.edit().push_back(p);
+      deck.triangles.edit().push_back({base, base + 1, base + 2});
+      deck.triangles.edit().push_back({base, base + 2, base + 3});
     }
     z += length;
   }

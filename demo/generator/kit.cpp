@@ -177,10 +177,10 @@ Surface seaKale(std::uint32_t seed) {
 /// Adds `part`, turned and moved, to `whole`.
 void addPart(Surface& whole, const Surface& part) {
   const auto base = static_cast<std::uint32_t>(whole.positions.size());
-  for (const Vec3& p : part.positions) whole.positions.push_back(p);
-  for (const Vec3& n : part.normals) whole.normals.push_back(n);
-  for (const Vec4& c : part.colors) whole.colors.push_back(c);
-  for (const UVec3& t : part.triangles) whole.triangles.push_back(t + base);
+  for (const Vec3& p : part.positions) whole.positions.edit().push_back(p);
+  for (const Vec3& n : part.normals) whole.normals.edit().push_back(n);
+  for (const Vec4& c : part.colors) whole.colors.edit().push_back(c);
+  for (const UVec3& t : part.triangles) whole.triangles.edit().push_back(t + base);
 }
 
 /// Shells standing on their points, packed around a middle: blue-black, worn to gray where they rub.
@@ -221,15 +221,16 @@ Surface limpet(std::uint32_t seed) {
       const float a = 2 * kPi * static_cast<float>(i) / kRibs;
       const float rib = 1 + (i % 2 ? 0.05F : -0.03F) * share +
                         0.05F * noise(Vec3(std::cos(a), share, std::sin(a)), 0.5F, 2, seed);
-      s.positions.push_back(Vec3(std::cos(a) * 0.034F * share * rib - 0.004F * (1 - share),
-                                 0.026F * (1 - std::pow(share, 1.35F)) - 0.003F, std::sin(a) * 0.028F * share * rib));
+      s.positions.edit().push_back(Vec3(std::cos(a) * 0.034F * share * rib - 0.004F * (1 - share),
+                                        0.026F * (1 - std::pow(share, 1.35F)) - 0.003F,
+                                        std::sin(a) * 0.028F * share * rib));
     }
   }
   const auto at = [](int r, int i) { return static_cast<std::uint32_t>(r * kRibs + i % kRibs); };
   for (int r = 0; r < kRings; ++r)
     for (int i = 0; i < kRibs; ++i) {
-      if (r > 0) s.triangles.push_back({at(r, i), at(r, i + 1), at(r + 1, i)});
-      s.triangles.push_back({at(r, i + 1), at(r + 1, i + 1), at(r + 1, i)});
+      if (r > 0) s.triangles.edit().push_back({at(r, i), at(r, i + 1), at(r + 1, i)});
+      s.triangles.edit().push_back({at(r, i + 1), at(r + 1, i + 1), at(r + 1, i)});
     }
   computeSmoothNormals(s);
   paint(s, [&](const Vec3& p, const Vec3&) {
@@ -310,8 +311,8 @@ void makeKit(const std::string& folder) {
   emit(boulder(37, {1.0F, 0.8F, 1.15F}, 3), "boulder-c");
   emit(slab(41, {2.8F, 0.55F, 1.9F}), "slab-a");
   Surface zUp = slab(53, {1.9F, 0.4F, 1.5F});  // Z-up on purpose: real kits mix axes
-  for (Vec3& p : zUp.positions) p = {p.x, -p.z, p.y};
-  for (Vec3& n : zUp.normals) n = {n.x, -n.z, n.y};
+  for (Vec3& p : zUp.positions.edit()) p = {p.x, -p.z, p.y};
+  for (Vec3& n : zUp.normals.edit()) n = {n.x, -n.z, n.y};
   emit(std::move(zUp), "slab-b");
   emit(pebble(61, {0.16F, 0.09F, 0.13F}, srgb(128, 126, 122)), "pebble-a");
   emit(pebble(67, {0.11F, 0.08F, 0.10F}, srgb(168, 158, 144)), "pebble-b");
@@ -322,7 +323,7 @@ void makeKit(const std::string& folder) {
   emit(marram(87, 54, 0.68F), "marram-b", true);
   emit(marram(93, 40, 0.5F), "marram-c", true);
   Surface kale = seaKale(97);  // in centimeters on purpose
-  for (Vec3& p : kale.positions) p *= 100.0F;
+  for (Vec3& p : kale.positions.edit()) p *= 100.0F;
   emit(std::move(kale), "sea-kale", true);
   emit(musselClump(101), "mussel-clump");
   emit(limpet(103), "limpet");

@@ -39,17 +39,17 @@ Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3&)>& 
                                                                            {t, 0, 1},
                                                                            {-t, 0, -1},
                                                                            {-t, 0, 1}})
-    s.positions.push_back(glm::normalize(Vec3(x, y, z)));
+    s.positions.edit().push_back(glm::normalize(Vec3(x, y, z)));
   for (const auto& [a, b, c] : std::initializer_list<std::array<std::uint32_t, 3>>{
            {0, 11, 5},  {0, 5, 1},  {0, 1, 7},  {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4},
            {11, 10, 2}, {10, 7, 6}, {7, 1, 8},  {3, 9, 4},  {3, 4, 2},   {3, 2, 6}, {3, 6, 8},
            {3, 8, 9},   {4, 9, 5},  {2, 4, 11}, {6, 2, 10}, {8, 6, 7},   {9, 8, 1}})
-    s.triangles.push_back({a, b, c});
+    s.triangles.edit().push_back({a, b, c});
   for (int round = 0; round < subdivisions; ++round) {
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> middles;
     const auto middle = [&](std::uint32_t a, std::uint32_t b) {
       const auto [it, isNew] = middles.emplace(std::minmax(a, b), static_cast<std::uint32_t>(s.positions.size()));
-      if (isNew) s.positions.push_back(glm::normalize(s.positions[a] + s.positions[b]));
+      if (isNew) s.positions.edit().push_back(glm::normalize(s.positions[a] + s.positions[b]));
       return it->second;
     };
     Array<UVec3> finer;
@@ -62,7 +62,7 @@ Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3&)>& 
     }
     s.triangles = std::move(finer);
   }
-  for (Vec3& p : s.positions) p = shape(p);
+  for (Vec3& p : s.positions.edit()) p = shape(p);
   computeSmoothNormals(s);
   return s;
 }
@@ -70,7 +70,7 @@ Surface displacedBall(int subdivisions, const std::function<Vec3(const Vec3&)>& 
 void paint(Surface& s, const std::function<Vec3(const Vec3&, const Vec3&)>& color) {
   s.colors.clear();
   for (std::size_t i = 0; i < s.positions.size(); ++i)
-    s.colors.push_back(Vec4(glm::clamp(color(s.positions[i], s.normals[i]), Vec3(0), Vec3(1)), 1));
+    s.colors.edit().push_back(Vec4(glm::clamp(color(s.positions[i], s.normals[i]), Vec3(0), Vec3(1)), 1));
 }
 
 void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, const std::function<float(float)>& width,
@@ -84,15 +84,15 @@ void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, cons
     const Vec4 color(glm::mix(rootColor, tipColor, share), 1);
     const float w = 0.5F * width(share);
     for (const float sign : {-1.0F, 1.0F}) {
-      s.positions.push_back(spine[i] + side * (w * sign));
+      s.positions.edit().push_back(spine[i] + side * (w * sign));
       // A little rounded, so that a blade is not lit as a flat card.
-      s.normals.push_back(glm::normalize(normal + side * (0.5F * sign)));
-      s.colors.push_back(color);
+      s.normals.edit().push_back(glm::normalize(normal + side * (0.5F * sign)));
+      s.colors.edit().push_back(color);
     }
     if (i == 0) continue;
     const std::uint32_t a = base + static_cast<std::uint32_t>(i - 1) * 2;
-    s.triangles.push_back({a, a + 1, a + 3});
-    if (i + 1 < n || w > 1e-5F) s.triangles.push_back({a, a + 3, a + 2});
+    s.triangles.edit().push_back({a, a + 1, a + 3});
+    if (i + 1 < n || w > 1e-5F) s.triangles.edit().push_back({a, a + 3, a + 2});
   }
 }
 
@@ -109,8 +109,8 @@ void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::f
     for (int k = 0; k < sides; ++k) {
       const float turn = static_cast<float>(k) / static_cast<float>(sides);
       const Vec3 out = side * std::cos(turn * 2 * kPi) + other * std::sin(turn * 2 * kPi);
-      tube.positions.push_back(spine[i] + out * radius(share, turn));
-      tube.colors.push_back(Vec4(color(share, turn), 1));
+      tube.positions.edit().push_back(spine[i] + out * radius(share, turn));
+      tube.colors.edit().push_back(Vec4(color(share, turn), 1));
     }
   }
   const auto at = [&](std::size_t i, int k) {
@@ -118,30 +118,30 @@ void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::f
   };
   for (std::size_t i = 0; i + 1 < n; ++i)
     for (int k = 0; k < sides; ++k) {
-      tube.triangles.push_back({at(i, k), at(i + 1, k), at(i + 1, k + 1)});
-      tube.triangles.push_back({at(i, k), at(i + 1, k + 1), at(i, k + 1)});
+      tube.triangles.edit().push_back({at(i, k), at(i + 1, k), at(i + 1, k + 1)});
+      tube.triangles.edit().push_back({at(i, k), at(i + 1, k + 1), at(i, k + 1)});
     }
   for (const std::size_t end : {std::size_t{0}, n - 1}) {
     const auto center = static_cast<std::uint32_t>(tube.positions.size());
-    tube.positions.push_back(spine[end]);
-    tube.colors.push_back(Vec4(color(end == 0 ? 0.0F : 1.0F, -1), 1));
+    tube.positions.edit().push_back(spine[end]);
+    tube.colors.edit().push_back(Vec4(color(end == 0 ? 0.0F : 1.0F, -1), 1));
     for (int k = 0; k < sides; ++k)
-      tube.triangles.push_back(end == 0 ? UVec3(center, at(end, k), at(end, k + 1))
-                                        : UVec3(center, at(end, k + 1), at(end, k)));
+      tube.triangles.edit().push_back(end == 0 ? UVec3(center, at(end, k), at(end, k + 1))
+                                               : UVec3(center, at(end, k + 1), at(end, k)));
   }
   computeSmoothNormals(tube);
   const auto base = static_cast<std::uint32_t>(s.positions.size());
-  s.positions.insert(s.positions.end(), tube.positions.begin(), tube.positions.end());
-  s.normals.insert(s.normals.end(), tube.normals.begin(), tube.normals.end());
-  s.colors.insert(s.colors.end(), tube.colors.begin(), tube.colors.end());
-  for (const UVec3& t : tube.triangles) s.triangles.push_back(t + base);
+  append(s.positions, tube.positions);
+  append(s.normals, tube.normals);
+  append(s.colors, tube.colors);
+  for (const UVec3& t : tube.triangles) s.triangles.edit().push_back(t + base);
 }
 
 void standOnBase(Surface& s, float sink) {
   Box3 box;
   for (const Vec3& p : s.positions) box.add(p);
   const Vec3 move(-box.center().x, -box.min.y - sink, -box.center().z);
-  for (Vec3& p : s.positions) p += move;
+  for (Vec3& p : s.positions.edit()) p += move;
 }
 
 }  // namespace arvesk::demo

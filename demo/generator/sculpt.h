@@ -7,6 +7,13 @@
 
 namespace arvesk::demo {
 
+/// One array after the other.
+template <typename T>
+void append(SharedArray<T>& to, const SharedArray<T>& from) {
+  Array<T>& all = to.edit();
+  all.insert(all.end(), from.begin(), from.end());
+}
+
 /// Signed noise about −1…1 with octaves.
 float noise(const Vec3& p, float size, int octaves, std::uint32_t seed);
 

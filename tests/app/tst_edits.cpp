@@ -82,7 +82,9 @@ class TestEdits : public test::WindowTest {
         const InputSpec* spec = kind->findInput(input);
         QVERIFY2(spec, after.constData());
         QVERIFY2(spec->isMany || links.size() <= 1, after.constData());
+        QVERIFY2(!links.empty() && !links.back().isEmpty(), after.constData());
         for (const Link& link : links) {
+          if (link.isEmpty()) continue;  // a place that lost its link
           QVERIFY2(document().find(link.node), after.constData());
           QVERIFY2(findNodeKind(document().find(link.node)->kind)->outputIndex(link.output) >= 0, after.constData());
         }

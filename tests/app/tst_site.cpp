@@ -131,7 +131,8 @@ class TestSite : public test::WindowTest {
     const QPoint top = seen({0, 6, 0});
     const std::string uid = part.toStdString();
     const auto picked = [&] {
-      return document().find(uid)->params.contains("faces") ? numbers(uid.c_str(), "faces").size() : std::size_t{0};
+      return document().find(uid)->params.contains("faces") ? numbers(uid.c_str(), "faces").size() / kNumbersPerFace
+                                                            : std::size_t{0};
     };
     QTRY_VERIFY_WITH_TIMEOUT((QTest::mouseClick(&site(), Qt::LeftButton, {}, top), picked() == 1),
                              10'000);  // the index is made meanwhile

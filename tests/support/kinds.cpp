@@ -83,6 +83,21 @@ ParamMap paramsFor(const NodeKind& kind) {
   return {};
 }
 
+std::vector<ParamMap> choicesOf(const NodeKind& kind) {
+  std::vector<ParamMap> all{paramsFor(kind)};
+  const auto with = [&](const std::string& id, ParamValue value) {
+    all.push_back(paramsFor(kind));
+    all.back()[id] = std::move(value);
+  };
+  for (const ParamSpec& spec : kind.params) {
+    if (spec.type == ParamType::Choice)
+      for (const Option& o : spec.options) with(spec.id, o.id);
+    if (spec.type == ParamType::Toggle)
+      for (const bool on : {false, true}) with(spec.id, on);
+  }
+  return all;
+}
+
 std::vector<std::uint64_t> fingerprint(const Value& value) {
   std::vector<std::uint64_t> out;
   const auto add = [&](float v) {
@@ -104,21 +119,44 @@ std::vector<std::uint64_t> fingerprint(const Value& value) {
         if (const auto* number = std::get_if<Column<float>>(&column)) add((*number)[i]);
         if (const auto* ids = std::get_if<Column<std::uint64_t>>(&column)) out.push_back((*ids)[i]);
         if (const auto* words = std::get_if<TextColumn>(&column)) out.push_back(hashText(words->at(i)));
+        if (const auto* vector = std::get_if<Column<Vec3>>(&column))
+          for (int a = 0; a < 3; ++a) add((*vector)[i][a]);
       }
-      for (const float q :
-           {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z, p.footprint[i]})
+      for (const float q : {p.orientation[i].w, p.orientation[i].x, p.orientation[i].y, p.orientation[i].z,
+                            p.footprint[i], p.groundUv[i].x, p.groundUv[i].y, p.levelOf(i)})
         add(q);
+      out.push_back(p.groundFace[i]);
+      if (p.kit && p.prop[i] != kNoProp)
+        out.push_back(hashText(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid));
     }
   }
-  if (const auto* surface = std::get_if<SurfacePtr>(&value))
-    for (const Vec3& v : (*surface)->positions)
-      for (int a = 0; a < 3; ++a) add(v[a]);
+  if (const auto* surface = std::get_if<SurfacePtr>(&value)) {
+    const Surface& s = **surface;
+    const auto addAll = [&](const auto& values, int parts) {
+      for (const auto& v : values)
+        for (int a = 0; a < parts; ++a) add(v[a]);
+    };
+    addAll(s.positions, 3);
+    addAll(s.normals, 3);
+    addAll(s.uvs, 2);
+    addAll(s.colors, 4);
+    for (std::size_t f = 0; f < s.faceCount(); ++f) {
+      for (int a = 0; a < 3; ++a) out.push_back(s.triangles[f][a]);
+      out.push_back(s.faceKey(f));
+      out.push_back(s.faceParts.empty() ? 0 : hashText(s.parts[s.faceParts[f]]));
+      out.push_back(hashText(s.materialOf(f).name));
+    }
+    for (std::size_t v = 0; v < s.positions.size(); ++v) out.push_back(s.vertexKey(v));
+  }
   if (const auto* mask = std::get_if<MaskPtr>(&value)) {
     const PointsPtr p = pointsOnGround();
     for (const float v : maskValues({}, **mask, *p)) add(v);
   }
   if (const auto* kit = std::get_if<KitPtr>(&value))
-    for (const KitEntry& e : (*kit)->entries) out.push_back(hashText(e.prop->uid));
+    for (const KitEntry& e : (*kit)->entries) {
+      out.push_back(hashText(e.prop->uid));
+      add(e.weight);
+    }
   return out;
 }
 

@@ -10,6 +10,7 @@ namespace {
 class RampMask final : public Mask {
  public:
   explicit RampMask(float limit) : m_limit(limit) {}
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i)
       out[i - begin] = std::clamp(m_limit - at.position[i].x + 0.5F, 0.0F, 1.0F);
@@ -29,7 +30,7 @@ bool within(double actual, double expected, double abs, double rel) {
 
 SurfacePtr hills(int n, float extent, std::uint64_t seed) {
   Surface s = makePlane(extent, extent, n);
-  for (Vec3& p : s.positions)
+  for (Vec3& p : s.positions.edit())
     p.y = 0.06F * extent *
           gradientNoiseScalar(p.x * 5 / extent, 0.3F, p.z * 5 / extent, static_cast<std::uint32_t>(seed));
   computeSmoothNormals(s);

@@ -42,6 +42,9 @@ Array<Vec3> stepped(const EvalContext& ctx, const Points& points, const Array<Ve
       grid.near(at[i], radius[i] + largest, [&](const PointGrid::Entry& e) {
         if (e.index == i) return false;
         Vec3 apart = at[i] - e.position;
+        // Apart as seen from above, but only where they are near in height too: what the grid happens to offer (it goes
+        // by the largest of all) must not decide.
+        if (std::abs(apart.y) >= radius[i] + e.radius) return false;
         apart.y = 0;
         const float distance = glm::length(apart);
         const float overlap = radius[i] + e.radius - distance;
@@ -160,8 +163,13 @@ const NodeKind& makeRoom() {
             .usual(1, 30, 1),
         amountParam(&Params::amount),
     };
-    k.reach = Reach::Distance;
-    k.exemptions.isLocal = false;
+    reaches<Params>(k, [](const Params& p) {
+      // n rounds that look d far and step s: n · d + 2 (n − 1) · s is exact.
+      const double n = p.rounds;
+      const double step = 2 * (n - 1) * static_cast<double>(p.most);
+      return p.by == RoomBy::Spacing ? Reach::among(n * static_cast<double>(p.spacing) + step, 0, true)
+                                     : Reach::among(step, 2 * n * static_cast<double>(p.factor), true);
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

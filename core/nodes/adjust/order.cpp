@@ -47,7 +47,7 @@ std::string sentence(const Params& p) {
   constexpr std::array axes{"x", "y", "z"};
   const std::string by = p.by == By::Axis     ? fmt::format("along {}", axes[static_cast<std::size_t>(p.axis)])
                          : p.by == By::Number ? "by " + p.number
-                         : p.by == By::Chance ? std::string("by lot")
+                         : p.by == By::Chance ? std::string("at random")
                                               : std::string("from a place");
   return fmt::format("Order · {}{}", by, p.isReversed ? ", reversed" : "");
 }
@@ -61,7 +61,7 @@ const NodeKind& order() {
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Order");
     k.help = ARVESK_TEXT("node",
-                         "Puts the points in an order: along an axis, by a number they carry, by lot, or by the "
+                         "Puts the points in an order: along an axis, by a number they carry, at random, or by the "
                          "distance from a place; ties go by id. The order is what Clearance (earlier stays), every "
                          "n-th and cycles go by. It looks at the whole set.");
     k.glyph = "order";
@@ -89,7 +89,7 @@ const NodeKind& order() {
               ARVESK_TEXT("node", "The last one first.")),
     };
     k.usesSeed = true;
-    k.reach = Reach::WholeSet;
+    k.reachOf = [](const ParamMap&) { return Reach::whole(true); };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

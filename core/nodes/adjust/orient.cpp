@@ -130,7 +130,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       return fail(ProblemCode::MissingInput,
                   "the heading looks for the nearest point, but no points are connected to Toward",
                   "Connect points to Toward, or aim at a place");
-    goals = std::make_unique<PointTree>(toward->position.copied(toward->count), Array<float>());
+    goals = std::make_unique<PointTree>(toward->position.copied(toward->count), Array<float>(),
+                                        toward->id.copied(toward->count));
   }
   const Turner turner(ctx, points, p, ground.get(), goals.get());
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
@@ -261,6 +262,10 @@ const NodeKind& orient() {
         amountParam(&Params::amount),
     };
     k.usesSeed = true;
+    reaches<Params>(k, [](const Params& p) {
+      const bool isAimed = p.mode == Mode::Align && (p.heading == Heading::Toward || p.heading == Heading::Away);
+      return isAimed && p.aimAt == AimAt::Nearest ? Reach::whole(false) : Reach::none();
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -141,7 +141,7 @@ const NodeKind& writeAttribute() {
         param("text", &Params::text, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that all get."))
             .shown("write", {"text"}),
         param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "What shares one lot."),
-              drawPerOptions())
+              kDrawPerOptions)
             .shown("write", {"number", "choice"}),
     };
     k.usesSeed = true;

@@ -15,7 +15,11 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
   if (p.number < 1 || static_cast<std::size_t>(p.number) > links.size())
     return fail(ProblemCode::BadParameter, fmt::format("number is {}, but there are {} inputs", p.number, links.size()),
                 "Set a number from 1 to the number of inputs");
-  return Outputs{links[static_cast<std::size_t>(p.number - 1)].value};
+  const Inputs::Link& chosen = links[static_cast<std::size_t>(p.number - 1)];
+  if (chosen.isEmpty())
+    return fail(ProblemCode::MissingInput, fmt::format("nothing comes in at place {}", p.number),
+                "Connect something there, or choose another number");
+  return Outputs{chosen.value};
 }
 
 std::string sentence(const Params& p) { return fmt::format("Choose · number {}", p.number); }
@@ -38,7 +42,8 @@ const NodeKind& choose() {
                  ARVESK_TEXT("node", "What to choose from, in order; all of one type."),
                  false,
                  true,
-                 {ValueType::Surface, ValueType::Mask, ValueType::Kit}}};
+                 {ValueType::Surface, ValueType::Mask, ValueType::Kit},
+                 true}};
     k.outputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Chosen"), "points"}};
     k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"),
                       ARVESK_TEXT("node", "Which input passes, from 1."))

@@ -5,16 +5,38 @@
 
 #include <fmt/format.h>
 
+#include <cstring>
+
 namespace arvesk::nodes {
 namespace {
 
 template <typename T>
 Column<T> joined(const std::vector<const Points*>& parts, std::size_t total, Column<T> Points::*member) {
+  const Column<T>& first = parts.front()->*member;
+  if (parts.size() == 1 || std::all_of(parts.begin(), parts.end(), [&](const Points* part) {
+        const Column<T>& c = part->*member;
+        return c.isConstant() && first.isConstant() && std::memcmp(&c.constant(), &first.constant(), sizeof(T)) == 0;
+      }))
+    return first;  // shared, or the same for all
   Array<T> out(total);
   std::size_t at = 0;
   for (const Points* part : parts)
     for (std::size_t i = 0; i < part->count; ++i) out[at++] = (part->*member)[i];
   return Column<T>(std::move(out));
+}
+
+/// A point keeps its level when its id changes.
+Column<float> joinedLevels(const std::vector<const Points*>& parts, std::size_t total) {
+  if (std::all_of(parts.begin(), parts.end(), [&](const Points* p) {
+        return p->draftLevel.isConstant() && p->draftLevel.constant() == parts.front()->draftLevel[0] &&
+               p->draftLevel.constant() != kDraftByRank;
+      }))
+    return parts.front()->draftLevel;
+  Array<float> out(total);
+  std::size_t at = 0;
+  for (const Points* part : parts)
+    for (std::size_t i = 0; i < part->count; ++i) out[at++] = part->levelOf(i);
+  return Column<float>(std::move(out));
 }
 
 /// The united kit, and for each part where its props went.
@@ -42,14 +64,17 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const ParamMa
 }  // namespace
 
 Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>& links) {
-  if (links.empty()) return std::make_shared<const Points>();
   std::vector<const Points*> parts;
+  std::vector<std::uint64_t> slots;
   std::size_t total = 0;
   for (const Inputs::Link& link : links) {
-    parts.push_back(std::get<PointsPtr>(link.value).get());
+    const auto* points = std::get_if<PointsPtr>(&link.value);
+    if (!points || !*points) continue;  // an empty place
+    parts.push_back(points->get());
+    slots.push_back(link.slotUid);
     total += parts.back()->count;
   }
-  if (parts.size() == 1) return std::get<PointsPtr>(links.front().value);
+  if (parts.empty()) return std::make_shared<const Points>();
   if (auto ok = guardPoints(ctx, static_cast<double>(total), "Merge fewer points"); !ok) return Failure(ok.error());
   Points out;
   out.count = total;
@@ -60,21 +85,35 @@ Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>
   out.groundNormal = joined(parts, total, &Points::groundNormal);
   out.groundFace = joined(parts, total, &Points::groundFace);
   out.groundUv = joined(parts, total, &Points::groundUv);
+  out.draftLevel = joinedLevels(parts, total);
   std::vector<std::vector<std::int32_t>> maps;
-  out.kit = unite(parts, maps);
+  out.kit = parts.size() == 1 ? parts.front()->kit : unite(parts, maps);
   Array<std::uint64_t> ids(total);
-  Array<std::int32_t> props(total);
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
-  std::size_t at = 0;
+  std::size_t start = 0;
   for (std::size_t k = 0; k < parts.size(); ++k) {
-    attributes.push_back({&parts[k]->attributes, parts[k]->count});
+    const Points& part = *parts[k];
+    attributes.push_back({&part.attributes, part.count});
+    // Every input by its place, the first one too: what one of them does changes no id of another.
+    parallelPieces(ctx.task, part.count, 65536, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) ids[start + i] = ctx.idOf(slots[k], part.id[i]);
+    });
+    start += part.count;
+  }
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  out.id = std::move(ids);
+  if (parts.size() == 1) {
+    out.prop = parts.front()->prop;
+    out.attributes = parts.front()->attributes;
+    return std::make_shared<const Points>(std::move(out));
+  }
+  Array<std::int32_t> props(total);
+  std::size_t at = 0;
+  for (std::size_t k = 0; k < parts.size(); ++k)
     for (std::size_t i = 0; i < parts[k]->count; ++i, ++at) {
-      ids[at] = k == 0 ? parts[k]->id[i] : hashOf(links[k].slotUid, parts[k]->id[i]);
       const std::int32_t prop = parts[k]->prop[i];
       props[at] = prop == kNoProp ? kNoProp : maps[k][static_cast<std::size_t>(prop)];
     }
-  }
-  out.id = std::move(ids);
   out.prop = std::move(props);
   out.attributes = concatenated(attributes);
   return std::make_shared<const Points>(std::move(out));
@@ -87,12 +126,19 @@ const NodeKind& merge() {
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Merge");
     k.help = ARVESK_TEXT("node",
-                         "Puts several sets of points together, one after the other; attributes are united. The first "
-                         "input keeps its ids, the others are keyed by their own place at this node.");
+                         "Puts several sets of points together, one after the other; attributes are united. Ids go by "
+                         "each input's own place at this node, so that skipping or unlinking one changes nothing of "
+                         "the others.");
     k.glyph = "merge";
     k.synonyms = {"join", "combine", "add", "union"};
-    k.inputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Points"),
-                 ARVESK_TEXT("node", "Sets of points, in order."), false, true}};
+    k.inputs = {{"points",
+                 ValueType::Points,
+                 ARVESK_TEXT("node", "Points"),
+                 ARVESK_TEXT("node", "Sets of points, in order."),
+                 false,
+                 true,
+                 {},
+                 true}};
     k.outputs = {pointsOutput()};
     k.evaluate = &evaluate;
     k.sentence = [](const ParamMap&) { return std::string("Merge"); };

@@ -13,12 +13,21 @@ struct Params {
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const auto& links = in.many("points");
-  const auto isSurface = [](const Inputs::Link& l) { return std::holds_alternative<SurfacePtr>(l.value); };
-  if (std::any_of(links.begin(), links.end(), isSurface)) {
-    if (!std::all_of(links.begin(), links.end(), isSurface))
+  const auto holds = [&](auto type) {
+    return std::any_of(links.begin(), links.end(),
+                       [](const Inputs::Link& l) { return std::holds_alternative<decltype(type)>(l.value); });
+  };
+  if (holds(SurfacePtr())) {
+    if (holds(PointsPtr()))
       return fail(ProblemCode::WrongInput, "gets points and surfaces at once",
                   "Use one Output for the points and one for the surfaces");
-    auto surface = mergedSurfaces(ctx, links);
+    SurfacePtr only;
+    std::size_t count = 0;
+    for (const Inputs::Link& link : links)
+      if (const auto* surface = std::get_if<SurfacePtr>(&link.value)) only = *surface, ++count;
+    // One surface goes through as it is, with its index.
+    if (count == 1 && only->isShown == p.isVisible) return Outputs{only};
+    auto surface = count == 1 ? Result<SurfacePtr>(only) : mergedSurfaces(ctx, links);
     if (!surface) return Failure(surface.error());
     Surface shown = **surface;
     shown.isShown = p.isVisible;
@@ -60,7 +69,8 @@ const NodeKind& output() {
                  ARVESK_TEXT("node", "What belongs to this layer: points, or surfaces."),
                  false,
                  true,
-                 {ValueType::Surface}}};
+                 {ValueType::Surface},
+                 true}};
     k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed"), "points"}};
     k.params = {
         param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"),

@@ -1,6 +1,8 @@
 // Choose props: some of the plan's props, with weights.
 #include "core/base/pattern.h"
 #include "core/nodes/registry.h"
+#include "core/plan/document.h"
+#include "core/plan/prop_making.h"
 
 #include <fmt/format.h>
 
@@ -14,6 +16,10 @@ struct Params {
   std::string pattern;
   std::string tags;
 };
+
+bool hasTag(const std::string& wanted, const std::vector<std::string>& tags) {
+  return std::any_of(tags.begin(), tags.end(), [&](const std::string& tag) { return matchesAny(wanted, tag); });
+}
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
   auto kit = std::make_shared<Kit>();
@@ -31,9 +37,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   for (const PropPtr& prop : *ctx.props) {
     const bool isListed = std::any_of(p.props.begin(), p.props.end(),
                                       [&](const PropChoice& c) { return c.prop == prop->uid; });
-    const bool isTagged = std::any_of(prop->tags.begin(), prop->tags.end(),
-                                      [&](const std::string& tag) { return matchesAny(p.tags, tag); });
-    if (!isListed && (matchesAny(p.pattern, prop->name) || isTagged)) kit->entries.push_back({prop, prop->weight});
+    if (!isListed && (matchesAny(p.pattern, prop->name) || hasTag(p.tags, prop->tags)))
+      kit->entries.push_back({prop, prop->weight});
   }
   if (kit->entries.empty())
     return fail(ProblemCode::MissingInput, "no prop is chosen",
@@ -73,7 +78,12 @@ const NodeKind& chooseProps() {
         param("tags", &Params::tags, ARVESK_TEXT("node", "Tags"),
               ARVESK_TEXT("node", "Also all props with one of these tags.")),
     };
-    k.readsProps = true;
+    const auto specs = std::make_shared<const std::vector<ParamSpec>>(k.params);
+    k.usesProp = [specs](const ParamMap& values, const PropEntry& entry) {
+      const auto p = readParams<Params>(*specs, values);
+      return std::any_of(p.props.begin(), p.props.end(), [&](const PropChoice& c) { return c.prop == entry.uid; }) ||
+             matchesAny(p.pattern, entry.name) || hasTag(p.tags, tagsOf(entry.tags));
+    };
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

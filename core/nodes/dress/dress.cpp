@@ -378,6 +378,7 @@ const NodeKind& dress() {
             .shown("common_height", {"meters"}),
     };
     k.usesSeed = true;
+    reaches<Params>(k, [](const Params& p) { return p.way == Way::Cycle ? Reach::whole(true) : Reach::none(); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

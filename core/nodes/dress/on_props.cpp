@@ -1,6 +1,7 @@
 // On props: points on every placement of some props: at mount points, over their mesh, or one per named part.
 #include "core/base/pattern.h"
 #include "core/nodes/dress/prop_samples.h"
+#include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/nodes/scatter/children.h"
@@ -9,13 +10,15 @@
 
 #include <fmt/format.h>
 
+#include <set>
+
 namespace arvesk::nodes {
 namespace {
 
 enum class At { Mounts, Even, Faces, Vertices, Parts };
 enum class SpacingIn { Prop, World };
 enum class SizeFrom { One, Placement };
-struct Params : DraftShare {
+struct Params : DraftShare, FaceRule {
   Params() { inDraft = InDraft::Own; }  // what it goes on is thinned already
   At at = At::Even;
   std::string names = "mount_*";
@@ -69,7 +72,7 @@ class Sampler {
     const SampleOf of = m_p.at == At::Faces      ? SampleOf::Faces
                         : m_p.at == At::Vertices ? SampleOf::Vertices
                                                  : SampleOf::Even;
-    return samplesOf(m_ctx, *prop.surface, of, m_p.spacing / scale,
+    return samplesOf(m_ctx, *prop.surface, of, m_p, m_p.spacing / scale,
                      hashOf(hashText(prop.uid), static_cast<std::uint64_t>(key.variant)));
   }
 
@@ -104,7 +107,7 @@ class Sampler {
       faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
     for (std::size_t k = 0; k < faces.size(); ++k) {
       if (faces[k].empty() || !matchesAny(m_p.names, partNames[k])) continue;
-      Surface part = facesOf(s, faces[k]);
+      Surface part = cutTo(s, faces[k]);
       part.nodes.clear();
       part.parts.assign(1, partNames[k]);
       part.faceParts.clear();
@@ -124,6 +127,46 @@ class Sampler {
   const Params& m_p;
   Rendezvous m_variant;  // one more takes only its share
 };
+
+/// The numbers and colors of the props' meshes, as they lie at each sample; props that lack one give 0.
+void takeMeshAttributes(Points& out, const std::vector<std::pair<const Surface*, const PropSample*>>& from) {
+  std::set<std::string> names;
+  bool hasColors = false;
+  const Surface* last = nullptr;
+  for (const auto& [surface, sample] : from) {
+    if (surface == last) continue;
+    last = surface;
+    hasColors = hasColors || !surface->colors.empty();
+    for (const auto& [name, column] : surface->vertexAttributes)
+      if (const auto* numbers = std::get_if<Column<float>>(&column); numbers && !numbers->isConstant())
+        names.insert(name);
+  }
+  const auto isOnMesh = [](const PropSample& s) { return s.face != kNoFace; };
+  for (const std::string& name : names) {
+    Array<float> values(out.count);
+    parallelPieces({}, out.count, 8192, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t c = begin; c < end; ++c) {
+        const auto& [surface, sample] = from[c];
+        const auto* numbers = columnOf<Column<float>>(surface->vertexAttributes, name);
+        values[c] = numbers && isOnMesh(*sample)
+                        ? Surface::between(*numbers, surface->triangles[sample->face], sample->weights)
+                        : 0.0F;
+      }
+    });
+    out.attributes.insert_or_assign(name, Column<float>(std::move(values)));
+  }
+  if (!hasColors) return;
+  Array<Vec3> colors(out.count);
+  parallelPieces({}, out.count, 8192, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t c = begin; c < end; ++c) {
+      const auto& [surface, sample] = from[c];
+      colors[c] = surface->colors.empty() || !isOnMesh(*sample)
+                      ? Vec3(1)
+                      : Vec3(Surface::between(surface->colors, surface->triangles[sample->face], sample->weights));
+    }
+  });
+  out.attributes.insert_or_assign("color", Column<Vec3>(std::move(colors)));
+}
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
@@ -180,19 +223,17 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
         sets[inOrder[k].second] = sampler.make(inOrder[k].first, names, *parts, partOfName);
     });
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  const Draw draft = ctx.draw("draft");
-  const float draftShare = draftShareOf(ctx, p);
-  const auto isPlaced = [&](std::uint64_t child) { return draftShare >= 1 || draft.unit(child) < draftShare; };
+  const DraftTest draft(ctx, p);
   Array<std::size_t> start(parentOf.size() + 1);
   start[0] = 0;
   for (std::size_t k = 0; k < parentOf.size(); ++k) {
     const PropSampleList& set = sets[setOfParent[k]];
     const std::uint64_t parent = points.id[parentOf[k]];
     start[k + 1] = start[k] +
-                   (draftShare >= 1
+                   (draft.isWhole()
                         ? set.size()
                         : static_cast<std::size_t>(std::count_if(set.begin(), set.end(), [&](const PropSample& s) {
-                            return isPlaced(hashOf(parent, s.code));
+                            return draft.holds(ctx.idOf(parent, s.code));
                           })));
   }
   const std::size_t count = start.back();
@@ -206,6 +247,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<std::uint64_t> id(count);
   Array<std::uint32_t> name(names.empty() ? 0 : count);
   Array<std::uint32_t> parentOfChild(count);
+  std::vector<std::pair<const Surface*, const PropSample*>> from(count);
   parallelPieces(ctx.task, parentOf.size(), 256, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = parentOf[k];
@@ -215,8 +257,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       const bool isEven = size.x == size.y && size.y == size.z && size.x > 0;
       std::size_t c = start[k];
       for (const PropSample& sample : sets[setOfParent[k]]) {
-        const std::uint64_t child = hashOf(points.id[i], sample.code);
-        if (!isPlaced(child)) continue;
+        const std::uint64_t child = ctx.idOf(points.id[i], sample.code);
+        if (!draft.holds(child)) continue;
         position[c] = at + turn * (size * sample.place);
         // Under uneven sizes a normal goes by the inverse; a mount keeps its own turn.
         const Vec3 bent = isEven ? sample.normal : directionOr(sample.normal / size, sample.normal);
@@ -227,6 +269,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
         id[c] = child;
         if (!name.empty()) name[c] = sample.name;
         parentOfChild[c] = i;
+        from[c] = {points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface.get(), &sample};
         ++c;
       }
     }
@@ -241,7 +284,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.id = std::move(id);
   out.footprint = Column<float>(p.footprint);
   if (p.size == SizeFrom::Placement || p.at == At::Parts) out.size = points.size.gathered(parentOfChild);
+  // What grows on a placement is never shown without it.
+  Array<float> level(count);
+  const Column<float> own = draftLevels(p, out.id, count);
+  for (std::size_t c = 0; c < count; ++c)
+    level[c] = std::max(points.levelOf(parentOfChild[c]),
+                        own[c] == kDraftByRank ? Points::draftRank(out.id[c]) : own[c]);
+  out.draftLevel = std::move(level);
   inherit(out, points, parentOfChild);
+  if (p.at != At::Mounts && p.at != At::Parts) takeMeshAttributes(out, from);
   if (!names.empty()) {
     if (p.at == At::Parts) {
       Array<std::int32_t> prop(count);

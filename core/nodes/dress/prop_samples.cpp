@@ -1,6 +1,6 @@
 #include "core/nodes/dress/prop_samples.h"
 
-#include "core/nodes/scatter/faces.h"
+#include "core/geometry/welding.h"
 #include "core/nodes/scatter/sow.h"
 #include "core/spatial/surface_index.h"
 
@@ -8,34 +8,36 @@
 
 namespace arvesk::nodes {
 
-PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, float spacing, std::uint64_t key) {
+PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, const FaceRule& rule, float spacing,
+                         std::uint64_t key) {
   PropSampleList out;
-  const auto add = [&](const Vec3& place, const Vec3& normal, Vec2 uv, std::uint64_t code) {
-    out.push_back({place, shortestTurn(kUp, normal), normal, uv, code, 0});
+  const auto add = [&](const Vec3& place, const Vec3& normal, std::uint32_t face, Vec2 weights, std::uint64_t code) {
+    out.push_back({place, shortestTurn(kUp, normal), normal, s.uvAt(face, weights), code, 0, face, weights});
   };
   if (of == SampleOf::Faces) {
-    for (const Face& face : facesOfSurface(s)) {
-      const FaceMiddle m = middleOf(s, face);
-      add(m.place, m.normal, s.uvAt(face.firstTriangle, Vec2(1.0F / 3, 1.0F / 3)), face.firstTriangle);
+    const auto faces = facesBy(s, rule);
+    for (std::size_t f = 0; f < faces->count(); ++f) {
+      const FaceMiddle m = middleOf(s, *faces, f);
+      add(m.place, m.normal, m.triangle, m.weights, keyOfFace(s, *faces, f));
     }
     return out;
   }
   if (of == SampleOf::Vertices) {
-    const auto less = [](const Vec3& a, const Vec3& b) { return std::tie(a.x, a.y, a.z) < std::tie(b.x, b.y, b.z); };
-    std::map<Vec3, std::size_t, decltype(less)> seen(less);
-    Array<std::uint8_t> isUsed;
-    isUsed.assign(s.positions.size(), 0);
-    for (const UVec3& t : s.triangles) isUsed[t.x] = isUsed[t.y] = isUsed[t.z] = 1;
+    // One per place, called by the lowest key of those that lie there; the normal is that of all its faces together.
+    const auto welded = weldedOf(s);
+    std::map<std::uint32_t, std::size_t> seen;
     std::vector<Vec3> normals;
-    for (std::uint32_t v = 0; v < s.positions.size(); ++v) {
-      if (!isUsed[v]) continue;
-      const auto [it, isNew] = seen.emplace(s.positions[v], out.size());
-      if (isNew) {
-        add(s.positions[v], kUp, s.uvs.empty() ? Vec2(0) : s.uvs[v], v);
-        normals.emplace_back(0);
+    for (std::uint32_t t = 0; t < s.faceCount(); ++t)
+      for (int k = 0; k < 3; ++k) {
+        const std::uint32_t v = s.triangles[t][k];
+        const auto [it, isNew] = seen.emplace(welded->place[v], out.size());
+        if (isNew) {
+          add(s.positions[v], kUp, t, {k == 1 ? 1 : 0, k == 2 ? 1 : 0}, s.vertexKey(v));
+          normals.emplace_back(0);
+        }
+        out[it->second].code = std::min(out[it->second].code, s.vertexKey(v));
+        normals[it->second] += s.faceNormal(t) * s.faceArea(t);
       }
-      normals[it->second] += s.normals.empty() ? Vec3(0) : s.normals[v];
-    }
     for (std::size_t i = 0; i < out.size(); ++i) {
       out[i].normal = directionOr(normals[i], kUp);
       out[i].turn = shortestTurn(kUp, out[i].normal);
@@ -49,7 +51,7 @@ PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, 
       [&](const Sown&, Array<float>& spacings) { std::fill(spacings.begin(), spacings.end(), spacing); },
       hashOf(ctx.nodeUid, key), ctx.draw("place"));
   for (std::size_t i = 0; i < sown.size(); ++i)
-    add(sown.position[i], s.normalAt(sown.face[i], sown.weights[i]), s.uvAt(sown.face[i], sown.weights[i]), sown.id[i]);
+    add(sown.position[i], s.normalAt(sown.face[i], sown.weights[i]), sown.face[i], sown.weights[i], sown.id[i]);
   return out;
 }
 

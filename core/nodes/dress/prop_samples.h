@@ -1,6 +1,7 @@
 // Places on a prop's real mesh, sampled once per prop and carried by every placement of it.
 #pragma once
 
+#include "core/geometry/faces.h"
 #include "core/plan/context.h"
 
 namespace arvesk::nodes {
@@ -10,16 +11,19 @@ struct PropSample {
   Quat turn{1, 0, 0, 0};  // Y along the normal; mount points as they were made
   Vec3 normal = kUp;
   Vec2 uv{0};
-  std::uint64_t code = 0;  // makes the child's id with the parent's
-  std::uint32_t name = 0;  // into the caller's list of names: mount point or part
+  std::uint64_t code = 0;        // makes the child's id with the parent's
+  std::uint32_t name = 0;        // into the caller's list of names: mount point or part
+  std::uint32_t face = kNoFace;  // of the prop's mesh; none for mount points and parts
+  Vec2 weights{0};
 };
 
 using PropSampleList = std::vector<PropSample>;
 
 enum class SampleOf { Faces, Vertices, Even };
 
-/// One sample per face (quads count once), per vertex place, or spread evenly `spacing` m apart. `variant` draws
+/// One sample per face, per vertex place, or spread evenly `spacing` m apart. `variant` draws
 /// another even set.
-PropSampleList samplesOf(const EvalContext& ctx, const Surface& surface, SampleOf of, float spacing, std::uint64_t key);
+PropSampleList samplesOf(const EvalContext& ctx, const Surface& surface, SampleOf of, const FaceRule& rule,
+                         float spacing, std::uint64_t key);
 
 }  // namespace arvesk::nodes

@@ -18,15 +18,14 @@ struct Params : Placed {
   float footprint = 0.25F;
 };
 
-/// Names from the root to each node, made different where siblings share one: the node's id comes from it.
-std::vector<std::string> pathsOf(const std::vector<SceneNode>& nodes) {
-  std::vector<std::string> paths(nodes.size());
-  std::map<std::string, int> used;
+/// What each node is called from the root on, told apart where siblings share a name. Numbers, not text: no name that a
+/// file may hold can be mistaken for another node's.
+std::vector<std::uint64_t> pathsOf(const std::vector<SceneNode>& nodes) {
+  std::vector<std::uint64_t> paths(nodes.size());
+  std::map<std::pair<std::uint64_t, std::string>, std::uint64_t> used;
   for (std::size_t i = 0; i < nodes.size(); ++i) {
-    const std::string base =
-        (nodes[i].parent < 0 ? std::string() : paths[static_cast<std::size_t>(nodes[i].parent)] + "/") + nodes[i].name;
-    const int n = ++used[base];
-    paths[i] = n == 1 ? base : fmt::format("{}#{}", base, n);
+    const std::uint64_t parent = nodes[i].parent < 0 ? 0 : paths[static_cast<std::size_t>(nodes[i].parent)];
+    paths[i] = hashOf(parent, hashText(nodes[i].name), used[{parent, nodes[i].name}]++);
   }
   return paths;
 }
@@ -39,7 +38,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   if (nodes.empty())
     return fail(ProblemCode::FileUnreadable, "the file has no named nodes",
                 "Use glTF or another scene format; OBJ works with named groups", p.file);
-  const std::vector<std::string> paths = pathsOf(nodes);
+  const std::vector<std::uint64_t> paths = pathsOf(nodes);
   std::vector<std::uint8_t> isUnder(nodes.size(), p.under.empty());
   bool hasParent = p.under.empty();
   Array<std::uint32_t> taken;
@@ -82,7 +81,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     orientation[k] = glm::normalize(turn * axes * n.turn * glm::conjugate(axes));
     size[k] = p.upAxis == UpAxis::Z ? Vec3(n.size.x, n.size.z, n.size.y) * p.size : n.size * p.size;
     normal[k] = orientation[k] * kUp;
-    id[k] = hashOf(ctx.nodeUid, hashText(paths[taken[k]]));
+    id[k] = ctx.idOf(paths[taken[k]]);
     name[k] = placeOf(n.name);
     parentName[k] = placeOf(n.parent < 0 ? std::string() : nodes[static_cast<std::size_t>(n.parent)].name);
   }

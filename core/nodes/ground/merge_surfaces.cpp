@@ -12,21 +12,29 @@ struct Params {};
 
 /// Appends `from` to `to`, giving each vertex column a value where only one of the two has it.
 template <typename T, typename Missing>
-void append(Array<T>& to, std::size_t toCount, const Array<T>& from, std::size_t fromCount, Missing missing) {
+void append(SharedArray<T>& to, std::size_t toCount, const SharedArray<T>& from, std::size_t fromCount,
+            Missing missing) {
   if (to.empty() && from.empty()) return;
-  if (to.empty()) to.assign(toCount, missing);
+  Array<T>& all = to.edit();
+  if (all.empty()) all.assign(toCount, missing);
   if (from.empty())
-    to.insert(to.end(), fromCount, missing);
+    all.insert(all.end(), fromCount, missing);
   else
-    to.insert(to.end(), from.begin(), from.end());
+    all.insert(all.end(), from.begin(), from.end());
 }
 
 /// Faces' numbers into a list of names or materials; empty means all are 0.
-void appendNumbers(Array<std::uint16_t>& to, std::size_t toFaces, const Array<std::uint16_t>& from,
-                   std::size_t fromFaces, std::size_t shift) {
-  if (to.empty()) to.assign(toFaces, 0);
+void appendNumbers(SharedArray<std::uint16_t>& to, const SharedArray<std::uint16_t>& from, std::size_t fromFaces,
+                   std::size_t shift) {
+  Array<std::uint16_t>& all = to.edit();
   for (std::size_t f = 0; f < fromFaces; ++f)
-    to.push_back(static_cast<std::uint16_t>(shift + (from.empty() ? 0 : from[f])));
+    all.push_back(static_cast<std::uint16_t>(shift + (from.empty() ? 0 : from[f])));
+}
+
+/// Keys of a merged surface: as they were, marked by the slot that it came in by, so that the others may come and go.
+std::uint64_t mergedKey(std::uint64_t slotUid, std::uint64_t key) {
+  const std::uint64_t mark = hashOf(slotUid, key >> 32) | 1U;  // never 0, which is "not merged"
+  return mark << 32 | (key & 0xffffffffU);
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&) {
@@ -40,31 +48,48 @@ std::string sentence(const Params&) { return "Merge surfaces"; }
 }  // namespace
 
 Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inputs::Link>& links) {
-  if (links.size() == 1) return std::get<SurfacePtr>(links.front().value);
+  std::size_t filled = 0;
+  for (const Inputs::Link& link : links) filled += link.isEmpty() ? 0 : 1;
   Surface out;
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
   for (const Inputs::Link& link : links) {
-    Surface s = *std::get<SurfacePtr>(link.value);
+    const auto* given = std::get_if<SurfacePtr>(&link.value);
+    if (!given || !*given) continue;  // an empty place
+    Surface s = **given;
     if (ctx.task.isCancelled()) return Failure(cancelled());
     const std::size_t vertices = out.positions.size();
-    const std::size_t faces = out.triangles.size();
     if (vertices + s.positions.size() > 0xfffffff0U)
       return fail(ProblemCode::TooMany, "more vertices than one surface can hold");
     if (s.normals.empty()) computeSmoothNormals(s);
     if (s.materials.empty()) s.materials.emplace_back();
     if (s.parts.empty()) s.parts.push_back(s.name);
+    if (filled == 1) {  // nothing to put together, but what it is called
+      Array<std::uint64_t> faceKeys(s.faceCount());
+      for (std::size_t f = 0; f < faceKeys.size(); ++f) faceKeys[f] = mergedKey(link.slotUid, s.faceKey(f));
+      Array<std::uint64_t> vertexKeys(s.positions.size());
+      for (std::size_t v = 0; v < vertexKeys.size(); ++v) vertexKeys[v] = mergedKey(link.slotUid, s.vertexKey(v));
+      s.faceKeys = std::move(faceKeys);
+      s.vertexKeys = std::move(vertexKeys);
+      return std::make_shared<const Surface>(std::move(s));
+    }
     if (out.materials.size() + s.materials.size() > 0xffff || out.parts.size() + s.parts.size() > 0xffff)
       return fail(ProblemCode::TooMany, "more than 65535 materials or parts");
     append(out.normals, vertices, s.normals, s.positions.size(), kUp);
     append(out.uvs, vertices, s.uvs, s.positions.size(), Vec2(0));
     append(out.colors, vertices, s.colors, s.positions.size(), Vec4(1));
-    appendNumbers(out.faceMaterials, faces, s.faceMaterials, s.triangles.size(), out.materials.size());
-    appendNumbers(out.faceParts, faces, s.faceParts, s.triangles.size(), out.parts.size());
-    out.positions.insert(out.positions.end(), s.positions.begin(), s.positions.end());
-    for (const UVec3& t : s.triangles) out.triangles.push_back(t + static_cast<std::uint32_t>(vertices));
+    appendNumbers(out.faceMaterials, s.faceMaterials, s.triangles.size(), out.materials.size());
+    appendNumbers(out.faceParts, s.faceParts, s.triangles.size(), out.parts.size());
+    Array<Vec3>& positions = out.positions.edit();
+    positions.insert(positions.end(), s.positions.begin(), s.positions.end());
+    Array<UVec3>& triangles = out.triangles.edit();
+    for (const UVec3& t : s.triangles) triangles.push_back(t + static_cast<std::uint32_t>(vertices));
+    Array<std::uint64_t>& faceKeys = out.faceKeys.edit();
+    for (std::size_t f = 0; f < s.faceCount(); ++f) faceKeys.push_back(mergedKey(link.slotUid, s.faceKey(f)));
+    Array<std::uint64_t>& vertexKeys = out.vertexKeys.edit();
+    for (std::size_t v = 0; v < s.positions.size(); ++v) vertexKeys.push_back(mergedKey(link.slotUid, s.vertexKey(v)));
     out.materials.insert(out.materials.end(), s.materials.begin(), s.materials.end());
     out.parts.insert(out.parts.end(), s.parts.begin(), s.parts.end());
-    attributes.push_back({&std::get<SurfacePtr>(link.value)->vertexAttributes, s.positions.size()});
+    attributes.push_back({&(*given)->vertexAttributes, s.positions.size()});
   }
   out.vertexAttributes = concatenated(attributes);
   out.name = "merged";

@@ -17,19 +17,12 @@ struct Params : Placed {
 };
 
 Result<Surface> keepParts(const Surface& s, const std::string& pattern) {
-  Surface out = s;
-  out.derived = std::make_shared<Derived>();
-  out.triangles.clear();
-  out.faceMaterials.clear();
-  out.faceParts.clear();
+  Array<std::uint32_t> kept;
   for (std::size_t f = 0; f < s.faceCount(); ++f) {
     const std::size_t part = s.faceParts.empty() ? 0 : s.faceParts[f];
-    if (part >= s.parts.size() || !matchesAny(pattern, s.parts[part])) continue;
-    out.triangles.push_back(s.triangles[f]);
-    if (!s.faceMaterials.empty()) out.faceMaterials.push_back(s.faceMaterials[f]);
-    if (!s.faceParts.empty()) out.faceParts.push_back(s.faceParts[f]);
+    if (part < s.parts.size() && matchesAny(pattern, s.parts[part])) kept.push_back(static_cast<std::uint32_t>(f));
   }
-  if (!out.triangles.empty()) return out;
+  if (!kept.empty()) return cutTo(s, kept);
   std::string names;
   for (const std::string& name : s.parts) names += (names.empty() ? "" : ", ") + name;
   return fail(ProblemCode::BadParameter, fmt::format("no part is called \"{}\"", pattern),
@@ -42,7 +35,6 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   if (!file) return Failure(file.error());
   for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
   Surface s = **file;
-  s.derived = std::make_shared<Derived>();
   if (!p.parts.empty()) {
     auto kept = keepParts(s, p.parts);
     if (!kept) return Failure(kept.error());

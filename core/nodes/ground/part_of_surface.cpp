@@ -1,14 +1,18 @@
 // Part of surface: some of the faces.
 #include "core/base/pattern.h"
+#include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
+
+#include <unordered_set>
 
 namespace arvesk::nodes {
 namespace {
 
 enum class By { Mask, Name, Picked };
-struct Params {
+struct Params : FaceRule {
+  Params() { are = FacesAre::Triangles; }
   By by = By::Mask;
   float limit = 0.5F;
   std::string patterns = "*";
@@ -18,19 +22,19 @@ struct Params {
 };
 
 /// The middles of faces begin…end.
-Points middlesOf(const Surface& s, std::size_t begin, std::size_t end) {
+Points middlesOf(const Surface& s, const Faces& faces, std::size_t begin, std::size_t end) {
   Points p;
   p.count = end - begin;
   Array<Vec3> position(p.count);
   Array<Vec3> normal(p.count);
   Array<std::uint32_t> face(p.count);
   Array<Vec2> uv(p.count);
-  constexpr Vec2 kMiddle(1.0F / 3, 1.0F / 3);
   for (std::size_t f = begin; f < end; ++f) {
-    position[f - begin] = s.positionAt(f, kMiddle);
-    normal[f - begin] = s.faceNormal(f);
-    face[f - begin] = static_cast<std::uint32_t>(f);
-    uv[f - begin] = s.uvAt(f, kMiddle);
+    const FaceMiddle middle = middleOf(s, faces, f);
+    position[f - begin] = middle.place;
+    normal[f - begin] = middle.normal;
+    face[f - begin] = middle.triangle;
+    uv[f - begin] = s.uvAt(middle.triangle, middle.weights);
   }
   p.position = std::move(position);
   p.groundNormal = std::move(normal);
@@ -41,45 +45,47 @@ Points middlesOf(const Surface& s, std::size_t begin, std::size_t end) {
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Surface& s = *in.surface("surface");
-  const std::size_t faces = s.faceCount();
-  Array<std::uint8_t> isPart;
-  isPart.assign(faces, 0);
+  const auto faces = facesBy(s, p);
+  Array<std::uint8_t> isPart;  // per face
+  isPart.assign(faces->count(), 0);
   if (p.by == By::Mask) {
     if (!in.mask("mask"))
       return fail(ProblemCode::MissingInput, "faces are to go by a mask, but none is connected",
                   "Connect a mask, or choose names or picked faces");
-    parallelPieces(ctx.task, faces, 8192, [&](std::size_t begin, std::size_t end) {
-      const Array<float> value = maskValues({}, *in.mask("mask"), middlesOf(s, begin, end));
+    parallelPieces(ctx.task, faces->count(), 8192, [&](std::size_t begin, std::size_t end) {
+      const Array<float> value = maskValues({}, *in.mask("mask"), middlesOf(s, *faces, begin, end));
       for (std::size_t f = begin; f < end; ++f) isPart[f] = value[f - begin] >= p.limit;
     });
   } else if (p.by == By::Name) {
-    for (std::size_t f = 0; f < faces; ++f) {
-      const bool byPart = !s.parts.empty() && matchesAny(p.patterns, s.parts[s.faceParts.empty() ? 0 : s.faceParts[f]]);
-      isPart[f] = byPart || (!s.materials.empty() && matchesAny(p.patterns, s.materialOf(f).name));
+    for (std::size_t f = 0; f < faces->count(); ++f) {
+      const std::uint32_t t = faces->of(f).front();
+      const bool byPart = !s.parts.empty() && matchesAny(p.patterns, s.parts[s.faceParts.empty() ? 0 : s.faceParts[t]]);
+      isPart[f] = byPart || (!s.materials.empty() && matchesAny(p.patterns, s.materialOf(t).name));
     }
   } else {
-    std::size_t missing = 0;
-    for (const std::uint32_t f : p.faces.faces) {
-      if (f < faces)
-        isPart[f] = 1;
-      else
-        ++missing;
-    }
-    if (missing > 0)
-      ctx.warn(fmt::format("{} picked faces are not on this surface, which has {}", missing, faces), "Pick them again");
+    std::unordered_set<std::uint64_t> picked(p.faces.keys.begin(), p.faces.keys.end());
+    for (std::size_t t = 0; t < s.faceCount(); ++t)
+      if (picked.contains(s.faceKey(t))) {
+        picked.erase(s.faceKey(t));
+        if (faces->ofTriangle[t] != kNoTriangleFace) isPart[faces->ofTriangle[t]] = 1;
+      }
+    if (!picked.empty())
+      ctx.warn(fmt::format("{} of {} picked faces are not on this surface", picked.size(), p.faces.keys.size()),
+               "Pick them again");
   }
   if (ctx.task.isCancelled()) return Failure(cancelled());
   Array<std::uint32_t> kept;
-  for (std::size_t f = 0; f < faces; ++f)
-    if ((isPart[f] != 0) != p.isInverted) kept.push_back(static_cast<std::uint32_t>(f));
-  Surface out = facesOf(s, kept);
+  for (std::size_t t = 0; t < s.faceCount(); ++t)
+    if (const std::uint32_t f = faces->ofTriangle[t]; f != kNoTriangleFace && (isPart[f] != 0) != p.isInverted)
+      kept.push_back(static_cast<std::uint32_t>(t));
+  Surface out = cutTo(s, kept);
   out.isShown = p.isShown;
   if (out.triangles.empty()) ctx.warn("no face is left", "Lower the limit, change the names, or invert");
   return Outputs{std::make_shared<const Surface>(std::move(out))};
 }
 
 std::string sentence(const Params& p) {
-  if (p.by == By::Picked) return fmt::format("{}{} picked faces", p.isInverted ? "all but " : "", p.faces.faces.size());
+  if (p.by == By::Picked) return fmt::format("{}{} picked faces", p.isInverted ? "all but " : "", p.faces.keys.size());
   return p.by == By::Mask ? fmt::format("faces {} {:g}", p.isInverted ? "below" : "from", p.limit)
                           : fmt::format("{}{}", p.isInverted ? "not " : "", p.patterns);
 }
@@ -126,6 +132,7 @@ const NodeKind& partOfSurface() {
         param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"),
               ARVESK_TEXT("node", "This part alone; else the whole surface is shown as before.")),
     };
+    addFaceParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -97,13 +97,13 @@ Result<Array<std::uint64_t>> idsOf(const EvalContext& ctx, const Table& table, c
   Array<std::uint64_t> ids(table.rowCount);
   for (std::size_t i = 0; i < ids.size(); ++i) {
     if (!column)
-      ids[i] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(i));
+      ids[i] = ctx.idOf(static_cast<std::uint64_t>(i));
     else if (const auto* whole = std::get_if<Array<std::uint64_t>>(column))
-      ids[i] = (*whole)[i];
+      ids[i] = ctx.idOf((*whole)[i]);
     else if (const auto* texts = std::get_if<std::vector<std::string>>(column))
-      ids[i] = hashText((*texts)[i]);
+      ids[i] = ctx.idOf(hashText((*texts)[i]));
     else
-      ids[i] = hashText(fmt::format("{}", std::get<Array<double>>(*column)[i]));
+      ids[i] = ctx.idOf(hashText(fmt::format("{}", std::get<Array<double>>(*column)[i])));
   }
   std::unordered_set<std::uint64_t> seen;
   for (std::size_t i = 0; i < ids.size(); ++i)
@@ -167,7 +167,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   const auto headings = mapping.numbers(p.heading, 1);
   const auto sizes = mapping.numbers(p.sizes, 3);
   const auto normals = mapping.numbers(p.normal, 3);
-  auto ids = idsOf(ctx, *table, mapping.column(p.id));
+  const TableColumn* idColumn = mapping.column(p.id);
+  auto ids = idsOf(ctx, *table, idColumn);
   if (!ids) return Failure(ids.error());
 
   const Quat axes = p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0);
@@ -207,6 +208,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     }
   }
   takeAttributes(out, *table, mapping);
+  if (const auto* fileIds = idColumn ? std::get_if<Array<std::uint64_t>>(idColumn) : nullptr)
+    out.attributes.insert_or_assign("file-id", Column<std::uint64_t>(Array<std::uint64_t>(*fileIds)));
   out.position = std::move(position);
   out.orientation = std::move(orientation);
   out.size = std::move(size);

@@ -1,25 +1,34 @@
 // Shrink faces: cuts a surface into its faces and draws each toward its middle.
+#include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
-#include "core/nodes/scatter/faces.h"
 
 #include <fmt/format.h>
 
 namespace arvesk::nodes {
 namespace {
 
-struct Params {
+struct Params : FaceRule {
   float share = 20;
 };
 
+/// Triangles without area belong to no face and have nothing to shrink.
+Surface withoutFlatTriangles(const Surface& s, const FaceRule& rule) {
+  const auto faces = facesBy(s, rule);
+  if (faces->triangles.size() == s.faceCount()) return s;
+  Array<std::uint32_t> kept = faces->triangles;
+  std::sort(kept.begin(), kept.end());
+  return cutTo(s, kept);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
-  const Surface& s = *in.surface("surface");
-  const std::vector<Face> faces = facesOfSurface(s);
+  const Surface s = withoutFlatTriangles(*in.surface("surface"), p);
+  const auto faces = facesBy(s, p);
   Points middles;
-  middles.count = faces.size();
-  Array<Vec3> place(faces.size());
-  Array<Vec3> normal(faces.size());
-  for (std::size_t f = 0; f < faces.size(); ++f) {
-    const FaceMiddle m = middleOf(s, faces[f]);
+  middles.count = faces->count();
+  Array<Vec3> place(faces->count());
+  Array<Vec3> normal(faces->count());
+  for (std::size_t f = 0; f < faces->count(); ++f) {
+    const FaceMiddle m = middleOf(s, *faces, f);
     place[f] = m.place;
     normal[f] = m.normal;
   }
@@ -29,36 +38,39 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (const MaskPtr where = in.mask("where"))
     share = maskValues(ctx.task, *where, middles);
   else
-    share.assign(faces.size(), 1.0F);
+    share.assign(faces->count(), 1.0F);
   if (ctx.task.isCancelled()) return Failure(cancelled());
 
   Surface out = s;
-  out.derived = std::make_shared<Derived>();
+  Array<UVec3>& triangles = out.triangles.edit();
   Array<std::uint32_t> from;
   Array<std::uint32_t> faceOf;
-  for (std::size_t f = 0; f < faces.size(); ++f) {
+  for (std::size_t f = 0; f < faces->count(); ++f) {
     std::map<std::uint32_t, std::uint32_t> own;  // a face's vertices become its own
-    for (std::uint32_t t = faces[f].firstTriangle;
-         t < faces[f].firstTriangle + static_cast<std::uint32_t>(faces[f].triangleCount); ++t)
+    for (const std::uint32_t t : faces->of(f))
       for (int k = 0; k < 3; ++k) {
         const auto [it, isNew] = own.emplace(s.triangles[t][k], static_cast<std::uint32_t>(from.size()));
         if (isNew) {
           from.push_back(s.triangles[t][k]);
           faceOf.push_back(static_cast<std::uint32_t>(f));
         }
-        out.triangles[t][k] = it->second;
+        triangles[t][k] = it->second;
       }
   }
-  out.positions.resize(from.size());
+  Array<Vec3> positions(from.size());
+  Array<std::uint64_t> keys(from.size());
   for (std::size_t v = 0; v < from.size(); ++v) {
     const float amount = std::min(1.0F, share[faceOf[v]] * p.share / 100);
-    out.positions[v] = s.positions[from[v]] + (place[faceOf[v]] - s.positions[from[v]]) * amount;
+    positions[v] = s.positions[from[v]] + (place[faceOf[v]] - s.positions[from[v]]) * amount;
+    keys[v] = hashOf(s.vertexKey(from[v]), keyOfFace(s, *faces, faceOf[v]));  // each face has its own now
   }
+  out.positions = std::move(positions);
+  out.vertexKeys = std::move(keys);
   const auto gather = [&](auto& values) {
     if (values.empty()) return;
-    auto copy = values;
-    values.resize(from.size());
-    for (std::size_t v = 0; v < from.size(); ++v) values[v] = copy[from[v]];
+    std::remove_cvref_t<decltype(values.edit())> moved(from.size());
+    for (std::size_t v = 0; v < from.size(); ++v) moved[v] = values[from[v]];
+    values = std::move(moved);
   };
   gather(out.normals);
   gather(out.uvs);
@@ -92,6 +104,7 @@ const NodeKind& shrinkFaces() {
                     .in(Unit::Percent)
                     .hard(0, 99.9)
                     .usual(0, 90, 1)};
+    addFaceParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

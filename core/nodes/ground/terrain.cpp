@@ -25,33 +25,33 @@ Surface gridOf(const Task& task, const Image& image, const Params& p) {
   const auto heightAt = [&](std::size_t x, std::size_t y) {
     return p.lowest + (p.highest - p.lowest) * image.values[(y * w + x) * static_cast<std::size_t>(image.channels)];
   };
-  s.positions.resize(w * h);
-  s.normals.resize(w * h);
-  s.uvs.resize(w * h);
+  Array<Vec3> positions(w * h);
+  Array<Vec3> normals(w * h);
+  Array<Vec2> uvs(w * h);
   const auto vertexRow = [&](std::size_t y) {
     const std::size_t up = y > 0 ? y - 1 : y;
     const std::size_t down = std::min(y + 1, h - 1);
     for (std::size_t x = 0; x < w; ++x) {
       const std::size_t i = y * w + x;
-      s.positions[i] = {static_cast<float>(x) * step - 0.5F * p.width, heightAt(x, y),
-                        static_cast<float>(y) * step - 0.5F * depth};
-      s.uvs[i] = {(static_cast<float>(x) + 0.5F) / static_cast<float>(w),
-                  (static_cast<float>(y) + 0.5F) / static_cast<float>(h)};
+      positions[i] = {static_cast<float>(x) * step - 0.5F * p.width, heightAt(x, y),
+                      static_cast<float>(y) * step - 0.5F * depth};
+      uvs[i] = {(static_cast<float>(x) + 0.5F) / static_cast<float>(w),
+                (static_cast<float>(y) + 0.5F) / static_cast<float>(h)};
       const std::size_t left = x > 0 ? x - 1 : x;
       const std::size_t right = std::min(x + 1, w - 1);
       const float slopeX = (heightAt(right, y) - heightAt(left, y)) / (static_cast<float>(right - left) * step);
       const float slopeZ = (heightAt(x, down) - heightAt(x, up)) / (static_cast<float>(down - up) * step);
-      s.normals[i] = glm::normalize(Vec3(-slopeX, 1, -slopeZ));
+      normals[i] = glm::normalize(Vec3(-slopeX, 1, -slopeZ));
     }
   };
-  s.triangles.resize((w - 1) * (h - 1) * 2);
+  Array<UVec3> triangles((w - 1) * (h - 1) * 2);
   const auto faceRow = [&](std::size_t y) {
     for (std::size_t x = 0; x + 1 < w; ++x) {
       const auto a = static_cast<std::uint32_t>(y * w + x);
       const auto b = static_cast<std::uint32_t>(a + w);
       const std::size_t f = (y * (w - 1) + x) * 2;
-      s.triangles[f] = {a, b, b + 1};
-      s.triangles[f + 1] = {a, b + 1, a + 1};
+      triangles[f] = {a, b, b + 1};
+      triangles[f + 1] = {a, b + 1, a + 1};
     }
   };
   parallelPieces(task, h, 16, [&](std::size_t begin, std::size_t end) {
@@ -60,6 +60,10 @@ Surface gridOf(const Task& task, const Image& image, const Params& p) {
       if (y + 1 < h) faceRow(y);
     }
   });
+  s.positions = std::move(positions);
+  s.normals = std::move(normals);
+  s.uvs = std::move(uvs);
+  s.triangles = std::move(triangles);
   return s;
 }
 

@@ -19,9 +19,12 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
   const std::array<float, 4> own{p.weight1, p.weight2, p.weight3, p.weight4};
   std::vector<MaskPtr> masks;
   std::vector<float> weights;
-  for (const Inputs::Link& link : in.many("masks")) {
-    weights.push_back(masks.size() < own.size() ? own[masks.size()] : 1.0F);
-    masks.push_back(std::get<MaskPtr>(link.value));
+  const auto& links = in.many("masks");
+  for (std::size_t k = 0; k < links.size(); ++k) {  // a weight belongs to its place, whatever comes in at the others
+    const auto* mask = std::get_if<MaskPtr>(&links[k].value);
+    if (!mask || !*mask) continue;
+    weights.push_back(k < own.size() ? own[k] : 1.0F);
+    masks.push_back(*mask);
   }
   return Outputs{makeBlendMask(std::move(masks), std::move(weights), p.mode, p)};
 }

@@ -51,7 +51,7 @@ const NodeKind& crowding() {
               ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     addFinishParams<Params>(k.params);
-    k.reach = Reach::Distance;
+    reaches<Params>(k, [](const Params& p) { return Reach::within(static_cast<double>(p.radius)); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -69,7 +69,9 @@ const NodeKind& distance() {
             .usual(1, 1000, 1),
     };
     addFinishParams<Params>(k.params);
-    k.reach = Reach::Distance;
+    reaches<Params>(k, [](const Params& p) {
+      return Reach::within(static_cast<double>(std::min(p.far, p.band.fadeOut)), p.to == To::Footprints ? 1 : 0);
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -59,6 +59,8 @@ const NodeKind& height() {
             .shown("of", {"relative"}),
     };
     addFinishParams<Params>(k.params);
+    reaches<Params>(k,
+                    [](const Params& p) { return p.of == HeightOf::Relative ? Reach::whole(false) : Reach::none(); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

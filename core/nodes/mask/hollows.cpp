@@ -58,7 +58,7 @@ const NodeKind& hollows() {
             .usual(8, 64, 1),
     };
     addFinishParams<Params>(k.params);
-    k.reach = Reach::Distance;
+    reaches<Params>(k, [](const Params& p) { return Reach::within(std::sqrt(5.0) * static_cast<double>(p.radius)); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -106,6 +106,7 @@ const NodeKind& noise() {
     };
     addFinishParams<Params>(k.params);
     k.usesSeed = true;
+    reaches<Params>(k, [](const Params& p) { return p.isInGround ? Reach::whole(false) : Reach::none(); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -61,7 +61,7 @@ const NodeKind& openness() {
             .usual(16, 256, 1),
     };
     addFinishParams<Params>(k.params);
-    k.reach = Reach::Distance;
+    reaches<Params>(k, [](const Params& p) { return Reach::within(static_cast<double>(p.reach)); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

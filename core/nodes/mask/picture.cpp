@@ -104,6 +104,9 @@ const NodeKind& picture() {
             .usual(0, 1, 0.01),
     };
     addFinishParams<Params>(k.params);
+    reaches<Params>(k, [](const Params& p) {
+      return p.by == MapBy::Above && p.extentOf == ExtentOf::Ground ? Reach::whole(false) : Reach::none();
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -19,7 +19,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
 }
 
 std::string sentence(const Params& p) {
-  return fmt::format("random per {}", drawPerOptions()[static_cast<std::size_t>(p.per)].id);
+  return fmt::format("random per {}", kDrawPerOptions.begin()[static_cast<std::size_t>(p.per)].id);
 }
 
 }  // namespace
@@ -42,7 +42,7 @@ const NodeKind& random() {
               ARVESK_TEXT("node",
                           "Members of a clump share their parent's lot, points of a patch the patch's. Points that "
                           "have none draw for themselves."),
-              drawPerOptions()),
+              kDrawPerOptions),
         param("band", &Params::band, ARVESK_TEXT("node", "Number"),
               ARVESK_TEXT("node", "Soft range: fade-in start, full from, full to, fade-out end."))
             .hard(0, 1)

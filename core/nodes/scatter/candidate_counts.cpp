@@ -5,7 +5,7 @@
 namespace arvesk {
 namespace {
 
-ARVESK_INLINE std::uint32_t countOf(float area, std::uint32_t key, double density, Draw draw) {
+ARVESK_INLINE std::uint32_t countOf(float area, std::uint64_t key, double density, Draw draw) {
   // Signed on the way, since that converts in one instruction; 53 bits fit.
   const double chance = static_cast<double>(static_cast<std::int64_t>(draw.bits(key) >> 11)) * 0x1p-53;
   return static_cast<std::uint32_t>(static_cast<std::int64_t>(static_cast<double>(area) * density + chance));
@@ -20,7 +20,7 @@ void countByPlace(const float* __restrict areas, std::uint32_t firstKey, std::si
 }
 
 ARVESK_CLONES
-void countByKey(const float* __restrict areas, const std::uint32_t* __restrict keys, std::size_t count, double density,
+void countByKey(const float* __restrict areas, const std::uint64_t* __restrict keys, std::size_t count, double density,
                 Draw draw, std::uint32_t* __restrict counts) {
 #pragma GCC ivdep
   for (std::size_t i = 0; i < count; ++i) counts[i] = countOf(areas[i], keys[i], density, draw);
@@ -28,7 +28,7 @@ void countByKey(const float* __restrict areas, const std::uint32_t* __restrict k
 
 }  // namespace
 
-std::size_t countCandidates(const float* areas, const std::uint32_t* keys, std::uint32_t firstKey, std::size_t count,
+std::size_t countCandidates(const float* areas, const std::uint64_t* keys, std::uint32_t firstKey, std::size_t count,
                             double density, Draw draw, std::uint32_t* counts) {
   if (keys)
     countByKey(areas, keys, count, density, draw, counts);

@@ -2,6 +2,7 @@
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/children.h"
+#include "core/nodes/scatter/draft_share.h"
 #include "core/spatial/clearance.h"
 #include "core/spatial/ground.h"
 #include "core/spatial/outline.h"
@@ -14,7 +15,7 @@ namespace {
 
 enum class Shape { Disc, Ring, Spiral, Ball };
 enum class Parents { LeftOut, Kept, KeptWithRoom };
-struct Params {
+struct Params : DraftShare {
   Shape shape = Shape::Disc;
   int count = 12;
   float countVariation = 30;
@@ -114,7 +115,7 @@ Members makeMembers(const EvalContext& ctx, const Points& parents, const Surface
       const std::size_t count = clump.countOf(parentId);
       tried[begin / kGrain] += count;
       for (std::size_t k = 0; k < count; ++k) {
-        const std::uint64_t id = hashOf(parentId, static_cast<std::uint64_t>(k));
+        const std::uint64_t id = ctx.idOf(parentId, static_cast<std::uint64_t>(k));
         const auto own = clump.placeOf(parentId, id, k);
         if (!own) continue;
         Vec3 place = parents.position[i] + parents.orientation[i] * *own;
@@ -228,6 +229,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   members.footprint = Column<float>(p.footprint);
   Array<float> distance(kept.size());
   for (std::size_t k = 0; k < kept.size(); ++k) distance[k] = all.distance[kept[k]];
+  members.draftLevel = draftLevels(p, members.id, members.count);
   inherit(members, parents, parentOf);
   members.attributes.insert_or_assign("parent-distance", Column<float>(std::move(distance)));
   auto result = std::make_shared<const Points>(std::move(members));
@@ -324,8 +326,14 @@ const NodeKind& clumps() {
         param("thinning", &Params::thinning, ARVESK_TEXT("node", "Center to edge"),
               ARVESK_TEXT("node", "The chance that a member stays, from the center (left) to the outline (right).")),
     };
+    addDraftParams<Params>(k.params);
     k.usesSeed = true;
-    k.reach = Reach::Distance;
+    reaches<Params>(k, [](const Params& p) {
+      const double rim = static_cast<double>(p.radius) * (1 + static_cast<double>(p.radiusVariation) / 100) *
+                         (1 + static_cast<double>(p.raggedness) / 100);
+      if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return Reach::within(rim);
+      return Reach::among(2 * rim + 6 * static_cast<double>(p.separation), 1, false);
+    });
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;
     return define<Params>(std::move(k), &evaluate, &sentence);

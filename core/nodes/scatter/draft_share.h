@@ -2,6 +2,7 @@
 // large things whole, the mass thin).
 #pragma once
 
+#include "core/geometry/points.h"
 #include "core/plan/node_kind.h"
 
 namespace arvesk::nodes {
@@ -13,8 +14,28 @@ struct DraftShare {
   float ownDraftShare = 100;  // percent
 };
 
-inline float draftShareOf(const EvalContext& ctx, const DraftShare& p) {
-  return ctx.quality == Quality::Draft && p.inDraft == InDraft::Own ? p.ownDraftShare / 100 : ctx.draftShare;
+/// What tells early, before a point is made, that no draft of the context's share delivers it.
+class DraftTest {
+ public:
+  DraftTest(const EvalContext& ctx, const DraftShare& p)
+      : m_share(ctx.draftShare >= 1          ? 1
+                : p.inDraft == InDraft::Plan ? ctx.draftShare
+                                             : p.ownDraftShare / 100) {}
+  bool isWhole() const { return m_share >= 1; }
+  bool holds(std::uint64_t pointId) const { return m_share >= 1 || Points::draftRank(pointId) < m_share; }
+
+ private:
+  float m_share;
+};
+
+/// The points' levels: at which share of the plan's draft each is delivered.
+inline Column<float> draftLevels(const DraftShare& p, const Column<std::uint64_t>& ids, std::size_t count) {
+  if (p.inDraft == InDraft::Plan) return Column<float>(kDraftByRank);
+  if (p.ownDraftShare >= 100) return Column<float>(0.0F);
+  Array<float> level(count);
+  for (std::size_t i = 0; i < count; ++i)
+    level[i] = Points::draftRank(ids[i]) < p.ownDraftShare / 100 ? 0 : kNeverInDraft;
+  return Column<float>(std::move(level));
 }
 
 template <typename P>

@@ -79,16 +79,14 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
       const Spot spot = spotOf(p, i);
       position[i] = p.center + turn * spot.place;
       // In a grid by row and column, so that one more column makes no others of those that are there.
-      id[i] = hashOf(ctx.nodeUid,
-                     p.shape == Shape::Grid ? static_cast<std::uint64_t>(i / columns) << 32 | i % columns : i);
-      // A point's own front is −Z (north); headings turn clockwise from above.
-      Vec3 front = p.heading == Heading::Along ? spot.along : Vec3(spot.place.x, 0, spot.place.z);
-      float heading = radians(p.headingDeg);
+      id[i] = ctx.idOf(p.shape == Shape::Grid ? static_cast<std::uint64_t>(i / columns) << 32 | i % columns : i);
+      Vec3 front = headingVector(radians(p.headingDeg));
       if (p.heading != Heading::Fixed) {
-        front = turn * directionOr(front, Vec3(0, 0, -1));
-        heading = std::atan2(front.x, -front.z);
+        front = p.heading == Heading::Along ? spot.along : Vec3(spot.place.x, 0, spot.place.z);
+        front = turn * directionOr(front, headingVector(0));
       }
-      orientation[i] = glm::angleAxis(-heading, kUp);
+      bool isParallel = false;
+      orientation[i] = turnFacing(kUp, front, isParallel);
     }
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());

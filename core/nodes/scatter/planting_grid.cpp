@@ -49,8 +49,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 
   const Draw jitterX = ctx.draw("jitter-x");
   const Draw jitterZ = ctx.draw("jitter-z");
-  const Draw draft = ctx.draw("draft");
-  const float draftShare = draftShareOf(ctx, p);
+  const DraftTest draft(ctx, p);
   Array<GroundPlace> found(count);
   Array<std::uint64_t> ids(count);
   parallelPieces(ctx.task, count, 1024, [&](std::size_t begin, std::size_t end) {
@@ -58,8 +57,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       found[k].face = kNoFace;
       const std::int64_t column = firstColumn + static_cast<std::int64_t>(k % columnCount);
       const std::int64_t row = firstRow + static_cast<std::int64_t>(k / columnCount);
-      ids[k] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(column), static_cast<std::uint64_t>(row));
-      if (draft.unit(ids[k]) >= draftShare) continue;
+      ids[k] = ctx.idOf(static_cast<std::uint64_t>(column), static_cast<std::uint64_t>(row));
+      if (!draft.holds(ids[k])) continue;
       const float shift = p.cells != Cells::Square && (row & 1) ? 0.5F : 0.0F;
       const float u = (static_cast<float>(column) + shift + p.jitter / 100 * (jitterX.unit(ids[k]) - 0.5F)) * p.spacing;
       const float v = static_cast<float>(row) * rowStep + p.jitter / 100 * (jitterZ.unit(ids[k]) - 0.5F) * p.spacing;
@@ -89,6 +88,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.groundFace = std::move(face);
   out.groundUv = std::move(uv);
   out.id = std::move(id);
+  out.draftLevel = draftLevels(p, out.id, out.count);
   out.orientation = Column<Quat>(glm::angleAxis(-radians(p.turnDeg), kUp));
   out.footprint = Column<float>(p.footprint);
   if (const MaskPtr where = in.mask("where")) {

@@ -1,17 +1,20 @@
 // Points of surface: one per face, vertex, edge or even cell, with a heading from the edges.
+#include "core/geometry/welding.h"
+#include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
-#include "core/nodes/scatter/faces.h"
 #include "core/nodes/scatter/sow.h"
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>
+
+#include <set>
 
 namespace arvesk::nodes {
 namespace {
 
 enum class Of { Face, Vertex, Edge, Cell };
 enum class Heading { Longest, Shortest, First, Second, Third, Compass };
-struct Params {
+struct Params : FaceRule {
   Of of = Of::Face;
   Heading heading = Heading::Longest;
   float headingDeg = 0;
@@ -32,113 +35,114 @@ struct Made {
   float length = 0;  // m of the edge that gives the heading
 };
 
-/// Which way lies along the chosen edge of a face; length is the edge's.
-Vec3 aheadOf(const Surface& s, const Face& face, const Params& p) {
-  if (p.heading == Heading::Compass) return {std::sin(radians(p.headingDeg)), 0, std::cos(radians(p.headingDeg))};
-  const auto count = static_cast<std::size_t>(face.cornerCount);
-  const auto edge = [&](std::size_t i) {
-    return s.positions[face.corners[(i + 1) % count]] - s.positions[face.corners[i % count]];
-  };
-  if (p.heading >= Heading::First && p.heading <= Heading::Third)
-    return edge(static_cast<std::size_t>(p.heading) - static_cast<std::size_t>(Heading::First));
+/// Which way lies along the chosen side of a face; the length is the side's.
+Vec3 aheadOf(const std::vector<FaceSide>& sides, const Vec3& normal, const Params& p) {
+  if (p.heading == Heading::Compass) return headingVector(radians(p.headingDeg));
+  if (sides.empty()) return Vec3(0);
+  const auto side = [&](std::size_t i) { return sides[i % sides.size()].to - sides[i % sides.size()].from; };
   std::size_t best = 0;
-  for (std::size_t i = 1; i < count; ++i) {
-    // A hundredth of tolerance: of two equal edges the first is taken, whatever rounding says.
-    const float a = glm::length(edge(i));
-    const float b = glm::length(edge(best));
-    if (p.heading == Heading::Longest ? a > 1.001F * b : a < 0.999F * b) best = i;
-  }
-  return edge(best);
+  if (p.heading >= Heading::First && p.heading <= Heading::Third)
+    best = static_cast<std::size_t>(p.heading) - static_cast<std::size_t>(Heading::First);
+  else
+    for (std::size_t i = 1; i < sides.size(); ++i) {
+      // A hundredth of tolerance: of two equal sides the first is taken, whatever rounding says.
+      const float a = glm::length(side(i));
+      const float b = glm::length(side(best));
+      if (p.heading == Heading::Longest ? a > 1.001F * b : a < 0.999F * b) best = i;
+    }
+  return edgeSense(side(best), normal);
 }
 
-/// The direction without its sign: edges of neighboring faces run either way round.
-Vec3 unsignedDirection(const Vec3& v) {
-  const bool isBackward = v.x + v.z < 0 || (v.x + v.z == 0 && v.y < 0);
-  return isBackward ? -v : v;
-}
-
-std::vector<Made> ofFaces(const Surface& s, const Params& p) {
+std::vector<Made> ofFaces(const Surface& s, const Faces& faces, const Params& p) {
   std::vector<Made> out;
-  for (const Face& face : facesOfSurface(s)) {
-    const FaceMiddle middle = middleOf(s, face);
+  for (std::size_t f = 0; f < faces.count(); ++f) {
+    const FaceMiddle middle = middleOf(s, faces, f);
     Made m;
     m.place = middle.place;
     m.normal = middle.normal;
-    m.ahead = unsignedDirection(aheadOf(s, face, p));
+    m.ahead = aheadOf(sidesOf(s, faces, f, p.are), middle.normal, p);
     m.length = glm::length(m.ahead);
-    m.face = face.firstTriangle;
-    m.weights = face.triangleCount == 1 ? Vec2(1.0F / 3, 1.0F / 3) : Vec2(0.5F, 0.25F);
-    m.code = face.firstTriangle;
+    m.face = middle.triangle;
+    m.weights = middle.weights;
+    m.code = keyOfFace(s, faces, f);
     m.area = middle.area;
     out.push_back(m);
   }
   return out;
 }
 
-struct PlaceLess {
-  bool operator()(const Vec3& a, const Vec3& b) const { return std::tie(a.x, a.y, a.z) < std::tie(b.x, b.y, b.z); }
-};
-
-std::vector<Made> ofVertices(const Surface& s, const Params& p) {
-  std::map<Vec3, std::size_t, PlaceLess> seen;
+std::vector<Made> ofVertices(const Surface& s, const Faces& faces, const Params& p) {
+  const auto welded = weldedOf(s);
+  std::map<std::uint32_t, std::size_t> seen;  // place → point
   std::vector<Made> out;
-  for (const Face& face : facesOfSurface(s))
-    for (std::size_t c = 0; c < static_cast<std::size_t>(face.cornerCount); ++c) {
-      const std::uint32_t v = face.corners[c];
-      const auto [it, isNew] = seen.emplace(s.positions[v], out.size());
-      const FaceMiddle middle = middleOf(s, face);
-      if (isNew) {
-        Made m;
-        m.place = s.positions[v];
-        m.normal = Vec3(0);
-        m.ahead = unsignedDirection(aheadOf(s, face, p));
-        m.length = glm::length(m.ahead);
-        m.face = face.firstTriangle;
-        for (int k = 0; k < 3; ++k)
-          if (s.positions[s.triangles[face.firstTriangle][k]] == m.place) m.weights = {k == 1 ? 1 : 0, k == 2 ? 1 : 0};
-        m.code = v;
-        out.push_back(m);
+  for (std::size_t f = 0; f < faces.count(); ++f) {
+    const FaceMiddle middle = middleOf(s, faces, f);
+    const std::vector<FaceSide> sides = sidesOf(s, faces, f, p.are);
+    std::set<std::size_t> ofThisFace;
+    for (const std::uint32_t t : faces.of(f))
+      for (int k = 0; k < 3; ++k) {
+        const std::uint32_t v = s.triangles[t][k];
+        const auto [it, isNew] = seen.emplace(welded->place[v], out.size());
+        if (isNew) {
+          Made m;
+          m.place = s.positions[v];
+          m.normal = Vec3(0);
+          m.ahead = aheadOf(sides, middle.normal, p);
+          m.length = glm::length(m.ahead);
+          m.face = t;
+          m.weights = {k == 1 ? 1 : 0, k == 2 ? 1 : 0};
+          m.code = s.vertexKey(v);
+          out.push_back(m);
+        }
+        Made& m = out[it->second];
+        m.code = std::min(m.code, s.vertexKey(v));  // of those at one place, whichever comes first
+        if (!ofThisFace.insert(it->second).second) continue;
+        m.normal += middle.normal * middle.area;
+        m.area += middle.area / static_cast<float>(std::max<std::size_t>(3, sides.size()));
       }
-      out[it->second].normal += middle.normal * middle.area;
-      out[it->second].area += middle.area / static_cast<float>(face.cornerCount);
-    }
-  for (Made& m : out) m.normal = directionOr(m.normal, kUp);
-  return out;
-}
-
-std::vector<Made> ofEdges(const Surface& s, const Params& p) {
-  std::map<std::pair<std::size_t, std::size_t>, std::size_t> seen;
-  std::map<Vec3, std::size_t, PlaceLess> places;
-  std::vector<Made> out;
-  for (const Face& face : facesOfSurface(s)) {
-    const FaceMiddle middle = middleOf(s, face);
-    for (std::size_t c = 0; c < static_cast<std::size_t>(face.cornerCount); ++c) {
-      const Vec3 a = s.positions[face.corners[c]];
-      const Vec3 b = s.positions[face.corners[(c + 1) % static_cast<std::size_t>(face.cornerCount)]];
-      std::size_t ia = places.emplace(a, places.size()).first->second;
-      std::size_t ib = places.emplace(b, places.size()).first->second;
-      if (ia > ib) std::swap(ia, ib);
-      const auto [it, isNew] = seen.emplace(std::pair(ia, ib), out.size());
-      if (isNew) {
-        Made m;
-        m.place = 0.5F * (a + b);
-        m.normal = Vec3(0);
-        m.ahead = p.heading == Heading::Compass ? aheadOf(s, face, p) : unsignedDirection(b - a);
-        m.length = glm::distance(a, b);
-        m.face = face.firstTriangle;
-        m.code = static_cast<std::uint64_t>(ia) << 32 | ib;
-        out.push_back(m);
-      }
-      out[it->second].normal += middle.normal;
-      out[it->second].area += middle.area / static_cast<float>(face.cornerCount);
-    }
   }
   for (Made& m : out) m.normal = directionOr(m.normal, kUp);
   return out;
 }
 
+std::vector<Made> ofEdges(const Surface& s, const Faces& faces, const Params& p) {
+  const auto welded = weldedOf(s);
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> seen;
+  std::vector<std::uint64_t> keyOfPlace(welded->vertex.size(), ~std::uint64_t{0});
+  for (std::size_t v = 0; v < s.positions.size(); ++v)
+    keyOfPlace[welded->place[v]] = std::min(keyOfPlace[welded->place[v]], s.vertexKey(v));
+  std::vector<Made> out;
+  for (std::size_t f = 0; f < faces.count(); ++f) {
+    const FaceMiddle middle = middleOf(s, faces, f);
+    const std::vector<FaceSide> sides = sidesOf(s, faces, f, p.are);
+    for (const FaceSide& side : sides) {
+      const std::uint32_t from = welded->place[side.fromVertex];
+      const std::uint32_t to = welded->place[side.toVertex];
+      const auto [it, isNew] = seen.emplace(std::minmax(from, to), out.size());
+      if (isNew) {
+        Made m;
+        m.place = s.positionAt(side.triangle, side.weights);
+        m.normal = Vec3(0);
+        m.ahead = side.to - side.from;
+        m.length = glm::length(m.ahead);
+        m.face = side.triangle;
+        m.weights = side.weights;
+        m.code = hashOf(std::min(keyOfPlace[from], keyOfPlace[to]), std::max(keyOfPlace[from], keyOfPlace[to]));
+        out.push_back(m);
+      }
+      out[it->second].normal += middle.normal;
+      out[it->second].area += middle.area / static_cast<float>(sides.size());
+    }
+  }
+  for (Made& m : out) {
+    m.normal = directionOr(m.normal, kUp);
+    m.ahead = p.heading == Heading::Compass ? headingVector(radians(p.headingDeg)) : edgeSense(m.ahead, m.normal);
+  }
+  return out;
+}
+
 /// Cells of one size over the surface: what lies in a cell is averaged by area, then moved onto the real surface.
-Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, const Params& p) {
+Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, const Faces& faces, const Params& p) {
   const auto index = SurfaceIndex::of(s);
   if (!index) return Failure(index.error());
   const auto areas = areaTableOf(s);
@@ -150,11 +154,9 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   if (auto ok = guardPoints(ctx, density * areas->total, "Raise the cell size"); !ok) return Failure(ok.error());
   // They measure the cells, so they are the same under every seed.
   const Sown samples = sowFree(ctx.task, s, areas->area, density, ctx.nodeUid, Draw(0, 0, ctx.nodeUid, "cells"));
-  const std::vector<Face> faces = facesOfSurface(s);
-  std::vector<std::uint32_t> faceOf(s.faceCount());
-  for (std::size_t f = 0; f < faces.size(); ++f)
-    for (int k = 0; k < faces[f].triangleCount; ++k)
-      faceOf[faces[f].firstTriangle + static_cast<std::uint32_t>(k)] = static_cast<std::uint32_t>(f);
+  std::vector<Vec3> aheadOfFace(faces.count());
+  for (std::size_t f = 0; f < faces.count(); ++f)
+    aheadOfFace[f] = aheadOf(sidesOf(s, faces, f, p.are), middleOf(s, faces, f).normal, p);
   struct Cell {
     Vec3 sum{0};
     Vec3 normal{0};
@@ -166,7 +168,8 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   for (std::size_t i = 0; i < samples.size(); ++i) {
     const Vec3 at = glm::floor(toCells * samples.position[i] / p.cell);
     Cell& cell = cells[{static_cast<int>(at.x), static_cast<int>(at.y), static_cast<int>(at.z)}];
-    const Vec3 ahead = aheadOf(s, faces[faceOf[samples.face[i]]], p);
+    const std::uint32_t face = faces.ofTriangle[samples.face[i]];
+    const Vec3 ahead = face == kNoTriangleFace ? Vec3(0) : aheadOfFace[face];
     cell.sum += samples.position[i];
     cell.normal += s.faceNormal(samples.face[i]);
     const Vec3 direction = directionOr(ahead, Vec3(0));
@@ -182,7 +185,7 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
     Made m;
     m.place = s.positionAt(hit.face, hit.weights);
     m.normal = directionOr(cell.normal, s.faceNormal(hit.face));
-    m.ahead = unsignedDirection(cell.ahead);
+    m.ahead = p.heading == Heading::Compass ? cell.ahead : edgeSense(cell.ahead, m.normal);
     m.length = cell.length / cell.count;
     m.face = hit.face;
     m.weights = hit.weights;
@@ -201,7 +204,7 @@ void takeAttributes(Points& out, const Surface& s, const std::vector<Made>& made
     if (!numbers || numbers->isConstant()) continue;
     Array<float> values(made.size());
     for (std::size_t i = 0; i < made.size(); ++i)
-      values[i] = Surface::between(numbers->values(), s.triangles[made[i].face], made[i].weights);
+      values[i] = Surface::between(*numbers, s.triangles[made[i].face], made[i].weights);
     out.attributes.insert_or_assign(name, Column<float>(std::move(values)));
   }
   if (!s.colors.empty()) {
@@ -223,12 +226,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (auto ok = guardPoints(ctx, static_cast<double>(s.faceCount()), "Use Sow on surface, or even cells"); !ok)
     return Failure(ok.error());
   std::vector<Made> made;
+  const auto faces = facesBy(s, p);
   if (p.of == Of::Cell) {
-    auto cells = ofCells(ctx, s, p);
+    auto cells = ofCells(ctx, s, *faces, p);
     if (!cells) return Failure(cells.error());
     made = std::move(*cells);
   } else {
-    made = p.of == Of::Face ? ofFaces(s, p) : p.of == Of::Vertex ? ofVertices(s, p) : ofEdges(s, p);
+    made = p.of == Of::Face     ? ofFaces(s, *faces, p)
+           : p.of == Of::Vertex ? ofVertices(s, *faces, p)
+                                : ofEdges(s, *faces, p);
   }
   if (ctx.task.isCancelled()) return Failure(cancelled());
   Points out;
@@ -249,7 +255,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     normal[i] = m.normal;
     face[i] = m.face;
     uv[i] = s.uvAt(m.face, m.weights);
-    id[i] = hashOf(ctx.nodeUid, static_cast<std::uint64_t>(p.of), m.code);
+    id[i] = ctx.idOf(static_cast<std::uint64_t>(p.of), m.code);
     area[i] = m.area;
     length[i] = m.length;
   }
@@ -308,7 +314,7 @@ const NodeKind& pointsOfSurface() {
                {"third", ARVESK_TEXT("node", "Third edge")},
                {"compass", ARVESK_TEXT("node", "Fixed")}}),
         param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"),
-              ARVESK_TEXT("node", "0° looks along +Z, 90° along +X."))
+              ARVESK_TEXT("node", "0° is north (−Z), 90° east (+X), clockwise from above."))
             .in(Unit::Degree)
             .hard(-3600, 3600)
             .usual(-180, 180, 1)
@@ -331,6 +337,7 @@ const NodeKind& pointsOfSurface() {
             .hard(0, 1e4)
             .usual(0, 5, 0.05),
     };
+    addFaceParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

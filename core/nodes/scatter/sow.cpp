@@ -251,7 +251,7 @@ class Starts {
     const std::size_t groups = (areas.size() + kFacesPerGroup - 1) / kFacesPerGroup;
     m_start.assign(groups + 1, 0);
     parallelPieces(task, areas.size(), kFacesPerGroup, [&](std::size_t begin, std::size_t end) {
-      const std::uint32_t* keys = surface.faceKeys.empty() ? nullptr : surface.faceKeys.data() + begin;
+      const std::uint64_t* keys = surface.faceKeys.empty() ? nullptr : surface.faceKeys.data() + begin;
       m_start[begin / kFacesPerGroup + 1] = countCandidates(areas.data() + begin, keys,
                                                             static_cast<std::uint32_t>(begin), end - begin, density,
                                                             draw, m_count.data() + begin);

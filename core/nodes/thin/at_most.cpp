@@ -119,7 +119,9 @@ const NodeKind& atMost() {
             .shown("keep", {"number", "share"}),
     };
     k.usesSeed = true;
-    k.reach = Reach::WholeSet;
+    reaches<Params>(k, [](const Params& p) {
+      return p.keep == Keep::Share && p.first == First::Chance ? Reach::none() : Reach::whole(true);
+    });
     k.exemptions.isLocal = false;
     k.amountParam = "number";
     k = define<Params>(std::move(k), &evaluate, &sentence);

@@ -1,6 +1,7 @@
 // Clearance: removes overlaps, with a say in who stays.
 #include "core/spatial/clearance.h"
 
+#include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/thin/exposed.h"
 
@@ -75,7 +76,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                 "Connect a mask to Priority");
   const ConflictRule rule = ruleOf(p);
   KeptPoints against(rule);
-  for (const Inputs::Link& link : in.many("against")) against.add(entriesOf(*std::get<PointsPtr>(link.value)));
+  for (const PointsPtr& set : referredPoints(in, "against")) against.add(entriesOf(*set));
 
   const Array<PointGrid::Entry> entries = entriesOf(points);
   const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
@@ -114,7 +115,7 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
   std::vector<std::string> out(points.count, "not in conflict");
   if (!outputs) return out;
   std::vector<PointsPtr> staying{std::get<PointsPtr>(outputs->front())};
-  for (const Inputs::Link& link : in.many("against")) staying.push_back(std::get<PointsPtr>(link.value));
+  for (const PointsPtr& set : referredPoints(in, "against")) staying.push_back(set);
   for (std::size_t i = 0; i < points.count; ++i) {
     float worst = 0;
     for (std::size_t s = 0; s < staying.size(); ++s)
@@ -199,7 +200,12 @@ const NodeKind& clearance() {
               ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     k.usesSeed = true;
-    k.reach = Reach::Distance;
+    reaches<Params>(k, [](const Params& p) {
+      // Chains: nearly all decisions stay within 5.6 conflict distances ("larger stays", measured).
+      if (p.by == DistanceBy::Spacing) return Reach::among(5.6 * static_cast<double>(p.spacing), 0, false);
+      return Reach::among(5.6 * static_cast<double>(std::max(p.gap, 0.0F)), 2 * 5.6 * static_cast<double>(p.factor),
+                          false);
+    });
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;
     k = define<Params>(std::move(k), &evaluate, &sentence);

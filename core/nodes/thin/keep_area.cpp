@@ -169,7 +169,10 @@ NodeKind common() {
           .usual(0, 1, 0.01),
   };
   k.usesSeed = true;
-  k.reach = Reach::Distance;
+  reaches<Params>(k, [](const Params& p) {
+    return Reach::within(static_cast<double>(std::max(p.margin, 0.0F)),
+                         std::sqrt(2.0) * (1 + static_cast<double>(p.raggedness) / 100));
+  });
   return k;
 }
 

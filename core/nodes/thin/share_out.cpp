@@ -106,7 +106,7 @@ std::string sentence(const Params& p) {
   constexpr std::array ways{"by weights", "by ranges", "by text"};
   std::string text = fmt::format("Share out · {} {}", p.count, ways[static_cast<std::size_t>(p.by)]);
   if (p.by == By::Weights && p.per != DrawPer::Point)
-    text += fmt::format(" per {}", drawPerOptions()[static_cast<std::size_t>(p.per)].id);
+    text += fmt::format(" per {}", kDrawPerOptions.begin()[static_cast<std::size_t>(p.per)].id);
   return text;
 }
 
@@ -137,7 +137,7 @@ const NodeKind& shareOut() {
                {"ranges", ARVESK_TEXT("node", "Ranges")},
                {"text", ARVESK_TEXT("node", "Text")}}),
         param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"),
-              ARVESK_TEXT("node", "Points of one parent, or of one patch, stay together."), drawPerOptions())
+              ARVESK_TEXT("node", "Points of one parent, or of one patch, stay together."), kDrawPerOptions)
             .shown("by", {"weights"}),
         param("number", &Params::number, ARVESK_TEXT("node", "Number"),
               ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint."))
@@ -154,7 +154,8 @@ const NodeKind& shareOut() {
             .shown("by", {"text"}),
     };
     for (std::size_t i = 0; i < kMost; ++i)
-      k.params.push_back(param(fmt::format("weight_{}", i + 1), kWeights[i], fmt::format("Weight {}", i + 1),
+      k.params.push_back(param(fmt::format("weight_{}", i + 1).c_str(), kWeights[i],
+                               fmt::format("Weight {}", i + 1).c_str(),
                                ARVESK_TEXT("node", "Against the other weights; counts only for outputs that are used."))
                              .hard(0, 1e6)
                              .usual(0, 5, 0.1)

@@ -170,7 +170,7 @@ class TestExport : public QObject {
     leaf.name = "leaf";
     leaf.isTwoSided = true;
     s.materials = {red, leaf};
-    for (std::size_t f = 0; f < s.faceCount(); ++f) s.faceMaterials.push_back(f < 4 ? 0 : 1);
+    for (std::size_t f = 0; f < s.faceCount(); ++f) s.faceMaterials.edit().push_back(f < 4 ? 0 : 1);
     QVERIFY(exporters::glbOf({{"box", std::make_shared<const Surface>(s)}}, path));
     std::vector<Problem> warnings;
     const auto back = readMesh(path, warnings);

@@ -35,8 +35,8 @@ PropPtr richProp(const std::string& name) {
   s.materials[1].textureType = "image/png";
   s.materials[1].cutBelow = 0.5F;
   for (std::size_t f = 0; f < s.faceCount(); ++f)
-    s.faceMaterials.push_back(static_cast<std::uint16_t>(f % s.materials.size()));
-  s.colors.assign(s.positions.size(), Vec4(0.5F, 0.6F, 0.7F, 1));
+    s.faceMaterials.edit().push_back(static_cast<std::uint16_t>(f % s.materials.size()));
+  s.colors.edit().assign(s.positions.size(), Vec4(0.5F, 0.6F, 0.7F, 1));
   for (const char* attribute : {"damp", "st", "display Color", "display_Color"}) {
     Array<float> values(s.positions.size());
     for (std::size_t v = 0; v < values.size(); ++v) values[v] = static_cast<float>(v);

@@ -104,10 +104,10 @@ class TestGeometry : public QObject {
 
   void brokenSurfacesAreRefused() {
     Surface s = makePlane(1, 1, 1);
-    s.triangles[0].x = 99;
+    s.triangles.edit()[0].x = 99;
     QCOMPARE(checkSurface(s).error().code, ProblemCode::FileUnreadable);
     s = makePlane(1, 1, 1);
-    s.positions[2].z = std::numeric_limits<float>::infinity();
+    s.positions.edit()[2].z = std::numeric_limits<float>::infinity();
     QVERIFY(!checkSurface(s));
     QVERIFY(!SurfaceIndex::of(s));
   }

@@ -1,5 +1,6 @@
 // Masks that look around: against brute force and known fractions. Masks of points, formulas, curves and strokes:
 // against sums by hand.
+#include "core/geometry/welding.h"
 #include "core/masks/place_masks.h"
 #include "core/masks/point_masks.h"
 #include "core/nodes/mask/references.h"
@@ -163,7 +164,7 @@ class TestPlaceMasks : public QObject {
   void hollowsAreAboveZeroAndRidgesBelow() {
     const auto bowl = [](float sign) {
       Surface s = makePlane(20, 20, 80);
-      for (Vec3& p : s.positions) p.y = sign * 0.05F * (p.x * p.x + p.z * p.z);
+      for (Vec3& p : s.positions.edit()) p.y = sign * 0.05F * (p.x * p.x + p.z * p.z);
       computeSmoothNormals(s);
       return std::make_shared<const Surface>(std::move(s));
     };
@@ -282,7 +283,7 @@ class TestPlaceMasks : public QObject {
   void randomIsSharedByParents() {
     Points p = test::randomPoints(3000, {5, 5, 5}, 0.1F, 0.2F, 3);
     Array<std::uint64_t> parent(p.count);
-    for (std::size_t i = 0; i < p.count; ++i) parent[i] = i % 50;
+    for (std::size_t i = 0; i < p.count; ++i) parent[i] = 1 + i % 50;
     p.attributes.emplace("parent", Column<std::uint64_t>(std::move(parent)));
     const Draw draw(1, 2, 3, "random");
     const Array<float> own = measured(*makeRandomMask(draw, DrawPer::Point, kAll, {}), p);

@@ -2,6 +2,7 @@
 // worked out by hand.
 #include "core/formats/csv_reader.h"
 #include "core/formats/exporter.h"
+#include "core/geometry/welding.h"
 #include "core/spatial/surface_index.h"
 #include "tests/support/support.h"
 
@@ -28,9 +29,9 @@ SurfacePtr quads(int columns, int rows, float width, float length) {
       const float z = static_cast<float>(r) * length;
       for (const Vec3& p :
            {Vec3(x, 0, z), Vec3(x, 0, z + length), Vec3(x + width, 0, z + length), Vec3(x + width, 0, z)})
-        s.positions.push_back(p);
-      s.triangles.push_back({base, base + 1, base + 2});
-      s.triangles.push_back({base, base + 2, base + 3});
+        s.positions.edit().push_back(p);
+      s.triangles.edit().push_back({base, base + 1, base + 2});
+      s.triangles.edit().push_back({base, base + 2, base + 3});
     }
   computeSmoothNormals(s);
   return std::make_shared<const Surface>(std::move(s));
@@ -85,10 +86,9 @@ class TestAdjusting : public QObject {
     const Surface fine = makePlane(4, 4, 60);
     mixed.uvs.clear();
     const auto base = static_cast<std::uint32_t>(mixed.positions.size());
-    for (const Vec3& p : fine.positions) mixed.positions.push_back(p + Vec3(6, 0, 2));
-    for (const UVec3& t : fine.triangles) mixed.triangles.push_back(t + UVec3(base));
+    for (const Vec3& p : fine.positions) mixed.positions.edit().push_back(p + Vec3(6, 0, 2));
+    for (const UVec3& t : fine.triangles) mixed.triangles.edit().push_back(t + UVec3(base));
     computeSmoothNormals(mixed);
-    mixed.derived = std::make_shared<Derived>();
     const PointsPtr p = bench.points("points-of-surface",
                                      test::inputs({{"surface", std::make_shared<const Surface>(mixed)}}),
                                      {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}});
@@ -294,8 +294,9 @@ class TestAdjusting : public QObject {
     const PointsPtr back = bench.points("point-file", {}, {{"file", std::string("placed.csv")}});
     QCOMPARE(back->count, placed->count);
     const auto& props = *columnOf<TextColumn>(back->attributes, "prop");
+    const auto& fileIds = *columnOf<Column<std::uint64_t>>(back->attributes, "file-id");
     for (std::size_t i = 0; i < back->count; ++i) {
-      QCOMPARE(back->id[i], placed->id[i]);
+      QCOMPARE(fileIds[i], placed->id[i]);
       QCOMPARE(back->position[i], placed->position[i]);
       QCOMPARE(back->size[i], placed->size[i]);
       QVERIFY(std::abs(glm::dot(back->orientation[i], placed->orientation[i])) > 0.999999F);

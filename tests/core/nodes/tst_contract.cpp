@@ -134,7 +134,9 @@ class TestContract : public EveryKind {
   void noPointDependsOnOthers() {
     const bool takesPoints = !kind().inputs.empty() && kind().inputs.front().type == ValueType::Points &&
                              !kind().inputs.front().isMany;
-    if (!takesPoints || kind().reach != Reach::None || kind().outputs.front().type != ValueType::Points) return;
+    if (!takesPoints || kind().reach(paramsFor(kind())).isAmongItsOwn ||
+        kind().outputs.front().type != ValueType::Points)
+      return;
     test::Bench bench;
     const PointsPtr all = pointsOnGround();
     const PointsPtr some = everySecond(*all);
@@ -179,59 +181,27 @@ class TestContract : public EveryKind {
     }
   }
 
-  void draftIsASubsetOfFinal_data() {
-    QTest::addColumn<QString>("kind");
-    QTest::addColumn<QString>("way");
-    QTest::addColumn<QString>("amount");
-    QTest::addColumn<double>("own");
-    QTest::newRow("free, by density") << "sow-on-surface"
-                                      << "free"
-                                      << "density" << 0.0;
-    QTest::newRow("free, exact total") << "sow-on-surface"
-                                       << "free"
-                                       << "total" << 0.0;
-    QTest::newRow("even") << "sow-on-surface"
-                          << "even"
-                          << "density" << 0.0;
-    QTest::newRow("planting grid") << "planting-grid"
-                                   << ""
-                                   << "" << 0.0;
-    QTest::newRow("free, a share of its own") << "sow-on-surface"
-                                              << "free"
-                                              << "density" << 60.0;
-    QTest::newRow("even, whole") << "sow-on-surface"
-                                 << "even"
-                                 << "density" << 100.0;
-    QTest::newRow("planting grid, a share of its own") << "planting-grid"
-                                                       << ""
-                                                       << "" << 5.0;
-    QTest::newRow("on props, a share of its own") << "on-props"
-                                                  << ""
-                                                  << "" << 40.0;
-    QTest::newRow("on props: what is thinned already is whole") << "on-props"
-                                                                << ""
-                                                                << "" << -100.0;
-  }
-  void draftIsASubsetOfFinal() {
-    QFETCH(QString, kind);
-    QFETCH(QString, way);
-    QFETCH(QString, amount);
-    QFETCH(double, own);
-    ParamMap params{{"spacing", 0.2}};
-    if (!way.isEmpty()) params.insert({{"way", way.toStdString()}, {"amount", amount.toStdString()}});
-    if (own > 0) params.insert({{"in_draft", "own"}, {"draft_share", own}});
-    test::Bench bench;
-    const Inputs inputs = inputsFor(*findNodeKind(kind.toStdString()), test::pointsOnGround());
-    const PointsPtr all = bench.points(kind.toStdString(), inputs, params);
-    bench.ctx.quality = Quality::Draft;
-    bench.ctx.draftShare = 0.25F;
-    const PointsPtr some = bench.points(kind.toStdString(), inputs, params);
-    const auto places = placesById(*all);
-    const double share = own == 0 ? 0.25 : std::abs(own) / 100;
-    QVERIFY(test::within(static_cast<double>(some->count), share * static_cast<double>(all->count), 0, 0.25));
-    for (std::size_t i = 0; i < some->count; ++i) {
-      QVERIFY(places.contains(some->id[i]));
-      QCOMPARE(some->position[i], all->position[places.at(some->id[i])]);
+  /// What a node makes carries the node's uid: two of a kind over the same inputs share no id of their own making.
+  void noTwoNodesMakeTheSameId_data() { everyKind(); }
+  void noTwoNodesMakeTheSameId() {
+    const Inputs in = inputsFor(kind(), pointsOnGround());
+    std::set<std::uint64_t> given;
+    for (const auto& [id, links] : in.links)
+      for (const Inputs::Link& link : links)
+        if (const auto* points = std::get_if<PointsPtr>(&link.value))
+          for (std::size_t i = 0; i < (*points)->count; ++i) given.insert((*points)->id[i]);
+    for (const ParamMap& params : choicesOf(kind())) {
+      const auto madeBy = [&](const char* uid) {
+        test::Bench bench;
+        bench.ctx.nodeUid = hashText(uid);
+        std::set<std::uint64_t> made;
+        if (const auto out = bench.run(kind().id, in, params))
+          for (const std::uint64_t id : idsOf(*out))
+            if (!given.contains(id)) made.insert(id);
+        return made;
+      };
+      const std::set<std::uint64_t> one = madeBy("one");
+      for (const std::uint64_t id : madeBy("other")) QVERIFY2(!one.contains(id), "two nodes made the same id");
     }
   }
 
@@ -245,10 +215,9 @@ class TestContract : public EveryKind {
     QFETCH(QString, way);
     QFETCH(float, reach);
     Surface other = *ground();
-    other.derived = std::make_shared<Derived>();
     const Vec3 corner(-20, 0, -20);
     float changed = 0;
-    for (Vec3& p : other.positions)
+    for (Vec3& p : other.positions.edit())
       if (glm::length(Vec2(p.x - corner.x, p.z - corner.z)) < 8) {
         changed = std::max(changed, glm::length(Vec2(p.x - corner.x, p.z - corner.z)));
         p.y += 1.5F;

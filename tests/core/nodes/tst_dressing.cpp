@@ -1,5 +1,6 @@
 // Dressing: which prop a point gets, what grows on props, and props as messy as they come. Laws and worked-out answers,
 // no snapshots.
+#include "core/geometry/welding.h"
 #include "core/picture/scene.h"
 #include "core/plan/prop_check.h"
 #include "core/plan/prop_making.h"
@@ -454,17 +455,17 @@ class TestDressing : public QObject {
     Surface two = makeBox({1, 1, 1});
     const Surface other = transformed(makeBall(0.3F, 6), {2, 0, 0}, Quat(1, 0, 0, 0), 1);
     two.parts = {"body"};
-    two.faceParts.assign(two.faceCount(), 0);
+    two.faceParts.edit().assign(two.faceCount(), 0);
     const auto base = static_cast<std::uint32_t>(two.positions.size());
-    two.positions.insert(two.positions.end(), other.positions.begin(), other.positions.end());
-    two.normals.insert(two.normals.end(), other.normals.begin(), other.normals.end());
+    for (const Vec3& p : other.positions) two.positions.edit().push_back(p);
+    for (const Vec3& n : other.normals) two.normals.edit().push_back(n);
     two.uvs.clear();
     two.faceMaterials.clear();
     two.materials.clear();
     two.parts.emplace_back("knob");
     for (const UVec3& t : other.triangles) {
-      two.triangles.push_back(t + UVec3(base));
-      two.faceParts.push_back(1);
+      two.triangles.edit().push_back(t + UVec3(base));
+      two.faceParts.edit().push_back(1);
     }
     auto kit = std::make_shared<Kit>();
     kit->entries.push_back({makeProp("door", "door", std::make_shared<const Surface>(two)), 1});

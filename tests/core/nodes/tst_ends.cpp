@@ -91,14 +91,14 @@ Inputs withPoints(const Inputs& in, const Array<std::uint32_t>& some) {
 /// A surface that real files hold: a face without area, a vertex nobody uses, a part far away.
 SurfacePtr poorSurface() {
   Surface s = *ground();
-  s.derived = std::make_shared<Derived>();
   s.normals.clear();
   s.uvs.clear();
   const auto n = static_cast<std::uint32_t>(s.positions.size());
-  s.positions.insert(s.positions.end(),
-                     {{0, 5, 0}, {0, 5, 0}, {1e4F, 0, 0}, {1e4F, 0, 1}, {1e4F + 1, 0, 0}, {3, 3, 3}});
-  s.triangles.push_back({n, n + 1, n});
-  s.triangles.push_back({n + 2, n + 3, n + 4});
+  for (const Vec3& p :
+       {Vec3(0, 5, 0), Vec3(0, 5, 0), Vec3(1e4F, 0, 0), Vec3(1e4F, 0, 1), Vec3(1e4F + 1, 0, 0), Vec3(3)})
+    s.positions.edit().push_back(p);
+  s.triangles.edit().push_back({n, n + 1, n});
+  s.triangles.edit().push_back({n + 2, n + 3, n + 4});
   return std::make_shared<const Surface>(s);
 }
 

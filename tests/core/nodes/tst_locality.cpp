@@ -35,8 +35,7 @@ PointsPtr withOneMoved(const PointsPtr& points) {
 /// The ground with a bump of `radius` m about `place`.
 SurfacePtr withBump(const SurfacePtr& ground, const Vec3& place, float radius) {
   Surface s = *ground;
-  s.derived = std::make_shared<Derived>();
-  for (Vec3& v : s.positions) {
+  for (Vec3& v : s.positions.edit()) {
     const float d = glm::length(Vec2(v.x - place.x, v.z - place.z)) / radius;
     if (d < 1) v.y += 1.5F * (1 - d) * (1 - d);
   }

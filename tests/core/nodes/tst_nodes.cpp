@@ -277,7 +277,7 @@ class TestNodes : public QObject {
     QVERIFY(within(static_cast<double>(bench.props[1]->footprint), 0.3, 1e-5));
   }
 
-  void mergeKeepsTheFirstIdsAndUnitesKits() {
+  void mergeKeysByPlaceAndUnitesKits() {
     test::Bench bench;
     const PointsPtr a = bench.points("dress",
                                      test::inputs({{"points", sown(test::plane(10, 4))}, {"kit", test::someKit()}}));
@@ -288,7 +288,11 @@ class TestNodes : public QObject {
     const PointsPtr all = bench.points("merge", test::inputs({{"points", a}, {"points", b}}));
     QCOMPARE(all->count, a->count + b->count);
     QVERIFY(!findFault(*all));
-    for (std::size_t i = 0; i < a->count; ++i) QCOMPARE(all->id[i], a->id[i]);
+    // Each input by its own place: what stands at the other has no say.
+    Inputs alone;
+    alone.links["points"] = {{a, 100}};
+    const PointsPtr first = bench.points("merge", alone);
+    for (std::size_t i = 0; i < a->count; ++i) QCOMPARE(all->id[i], first->id[i]);
     QCOMPARE(all->kit->entries.size(), std::size_t{3});
     for (std::size_t i = 0; i < b->count; ++i)
       QCOMPARE(all->kit->entries[static_cast<std::size_t>(all->prop[a->count + i])].prop, own->entries[0].prop);

@@ -60,10 +60,10 @@ class TestSow : public QObject {
     const Draw draw(3, 1, 4, "place");
     for (const std::size_t n : {std::size_t{1}, std::size_t{7}, std::size_t{64}, std::size_t{4099}}) {
       std::vector<float> areas(n);
-      std::vector<std::uint32_t> keys(n);
+      std::vector<std::uint64_t> keys(n);
       for (std::size_t i = 0; i < n; ++i) {
         areas[i] = i % 5 == 0 ? 0.0F : unitFloat(mix64(i)) * (i % 11 == 0 ? 400.0F : 0.02F);
-        keys[i] = static_cast<std::uint32_t>(mix64(i) >> 33);
+        keys[i] = mix64(i);
       }
       for (const bool hasKeys : {false, true}) {
         std::vector<std::uint32_t> counts(n);
@@ -71,7 +71,7 @@ class TestSow : public QObject {
                                                   counts.data());
         std::size_t sum = 0;
         for (std::size_t i = 0; i < n; ++i) {
-          const std::uint32_t key = hasKeys ? keys[i] : 1000 + static_cast<std::uint32_t>(i);
+          const std::uint64_t key = hasKeys ? keys[i] : 1000 + i;
           QCOMPARE(counts[i], static_cast<std::uint32_t>(
                                   std::floor(static_cast<double>(areas[i]) * 37.5 + unitDouble(draw.bits(key)))));
           sum += counts[i];

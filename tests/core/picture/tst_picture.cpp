@@ -74,7 +74,7 @@ class TestPicture : public QObject {
     ball.materials.front().texture = texture;
     QVERIFY(!ball.uvs.empty() && !ball.normals.empty());
     Surface box = makeBox({0.7F, 0.4F, 1});
-    for (const Vec3& p : box.positions) box.colors.emplace_back(glm::abs(p) * 2.0F, 1);
+    for (const Vec3& p : box.positions) box.colors.edit().emplace_back(glm::abs(p) * 2.0F, 1);
     Surface leaf = makePlane(1, 0.6F, 1);
     leaf.materials.emplace_back();
     leaf.materials.front().isTwoSided = true;
@@ -256,7 +256,6 @@ class TestPicture : public QObject {
     card.materials = {leaf};
     const auto cut = sceneOf({std::make_shared<const Surface>(card)});
     card.materials.front().cutBelow = 0;
-    card.derived = std::make_shared<Derived>();
     const auto whole = sceneOf({std::make_shared<const Surface>(card)});
     for (int i = 0; i < 400; ++i) {
       const Vec3 at(static_cast<float>(i % 20) * 0.1F - 0.95F, 3, static_cast<float>(i / 20) * 0.1F - 0.95F);
@@ -268,9 +267,9 @@ class TestPicture : public QObject {
     }
     card.materials.front() = {};
     card.materials.front().cutBelow = 0.5F;
-    card.colors.assign(card.positions.size(), Vec4(1));
-    for (std::size_t v = 0; v < card.positions.size(); ++v) card.colors[v].a = card.positions[v].x > 0 ? 0.0F : 1.0F;
-    card.derived = std::make_shared<Derived>();
+    card.colors.edit().assign(card.positions.size(), Vec4(1));
+    for (std::size_t v = 0; v < card.positions.size(); ++v)
+      card.colors.edit()[v].a = card.positions[v].x > 0 ? 0.0F : 1.0F;
     const auto byVertex = sceneOf({std::make_shared<const Surface>(card)});
     QVERIFY(byVertex->first({-0.7F, 1, 0.1F}, -kUp).isHit());
     QVERIFY(!byVertex->first({0.7F, 1, 0.1F}, -kUp).isHit());

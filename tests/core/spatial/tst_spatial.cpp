@@ -171,8 +171,8 @@ class TestSpatial : public QObject {
     QCOMPARE(gridShapeOf(grid).columns, 452U);
     QVERIFY(grid.faceCount() > 400'000);
     Surface loose = grid;
-    loose.derived = std::make_shared<Derived>();
-    std::reverse(loose.triangles.begin(), loose.triangles.end());
+    Array<UVec3>& triangles = loose.triangles.edit();
+    std::reverse(triangles.begin(), triangles.end());
     QCOMPARE(gridShapeOf(loose).columns, 0U);
     const auto one = SurfaceIndex::of(grid);
     const auto other = SurfaceIndex::of(loose);

@@ -1,0 +1,103 @@
+#include "core/geometry/welding.h"
+
+#include "core/base/hash.h"
+
+#include <tbb/parallel_sort.h>
+
+#include <unordered_map>
+
+namespace arvesk {
+namespace {
+
+std::uint64_t cellKey(const glm::i64vec3& c) {
+  return hashOf(static_cast<std::uint64_t>(c.x), static_cast<std::uint64_t>(c.y), static_cast<std::uint64_t>(c.z));
+}
+
+}  // namespace
+
+std::shared_ptr<const Welded> weldedOf(const Surface& surface) {
+  return surface.derived.get<Welded>([&] {
+    auto out = std::make_shared<Welded>();
+    const float grain = std::max(glm::length(surface.bounds().extent()) * 1e-6F, 1e-12F);
+    // Cells much larger than the grain: hardly a vertex lies near the border of one and has to look into others.
+    const double cell = 64.0 * static_cast<double>(grain);
+    std::unordered_map<std::uint64_t, std::uint32_t> lastOfCell;  // the newest place there, which leads to older ones
+    Array<std::uint32_t> older;
+    constexpr std::uint32_t kNone = 0xffffffffU;
+    lastOfCell.reserve(surface.positions.size());
+    out->place.resize(surface.positions.size());
+    const auto findIn = [&](const glm::i64vec3& c, const Vec3& p) {
+      const auto it = lastOfCell.find(cellKey(c));
+      std::uint32_t found = kNone;
+      if (it != lastOfCell.end())
+        for (std::uint32_t k = it->second; k != kNone; k = older[k])
+          if (glm::distance(surface.positions[out->vertex[k]], p) <= grain) found = std::min(found, k);
+      return found;
+    };
+    for (std::size_t v = 0; v < surface.positions.size(); ++v) {
+      const Vec3& p = surface.positions[v];
+      const glm::dvec3 scaled = glm::dvec3(p) / cell;
+      const glm::i64vec3 home(glm::floor(scaled));
+      std::uint32_t place = findIn(home, p);
+      const glm::dvec3 within = scaled - glm::dvec3(home);
+      const double border = 1.0 / 64;
+      for (int axis = 0; axis < 8 && place == kNone; ++axis) {  // the neighbors whose border is near
+        if (axis == 0) continue;
+        glm::i64vec3 other = home;
+        bool isNear = true;
+        for (int k = 0; k < 3; ++k)
+          if (axis >> k & 1) {
+            if (within[k] <= border)
+              --other[k];
+            else if (within[k] >= 1 - border)
+              ++other[k];
+            else
+              isNear = false;
+          }
+        if (isNear) place = findIn(other, p);
+      }
+      if (place == kNone) {
+        place = static_cast<std::uint32_t>(out->vertex.size());
+        out->vertex.push_back(static_cast<std::uint32_t>(v));
+        const auto [it, isNew] = lastOfCell.emplace(cellKey(home), place);
+        older.push_back(isNew ? kNone : std::exchange(it->second, place));
+      }
+      out->place[v] = place;
+    }
+    return std::shared_ptr<const Welded>(out);
+  });
+}
+
+Array<TriangleEdge> edgesByPlace(const Surface& surface, const Welded& welded) {
+  Array<TriangleEdge> edges;
+  edges.reserve(surface.faceCount() * 3);
+  for (std::size_t f = 0; f < surface.faceCount(); ++f)
+    for (std::uint32_t k = 0; k < 3; ++k) {
+      const std::uint64_t a = welded.place[surface.triangles[f][static_cast<int>(k)]];
+      const std::uint64_t b = welded.place[surface.triangles[f][static_cast<int>((k + 1) % 3)]];
+      if (a != b) edges.push_back({std::min(a, b) << 32 | std::max(a, b), static_cast<std::uint32_t>(f), k});
+    }
+  tbb::parallel_sort(edges.begin(), edges.end(), [](const TriangleEdge& a, const TriangleEdge& b) {
+    return std::tie(a.places, a.triangle, a.corner) < std::tie(b.places, b.triangle, b.corner);
+  });
+  return edges;
+}
+
+std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) {
+  const auto welded = weldedOf(s);
+  const Array<TriangleEdge> edges = edgesByPlace(s, *welded);
+  std::vector<std::pair<Vec3, Vec3>> out;
+  for (std::size_t i = 0; i < edges.size();) {
+    std::size_t end = i + 1;
+    while (end < edges.size() && edges[end].places == edges[i].places) ++end;
+    const UVec3 t = s.triangles[edges[i].triangle];
+    const auto corner = static_cast<int>(edges[i].corner);
+    if (end == i + 1) out.push_back({s.positions[t[corner]], s.positions[t[(corner + 1) % 3]]});
+    i = end;
+  }
+  return out;
+}
+
+std::size_t openEdgeCount(const Surface& s) { return openEdges(s).size(); }
+
+}  // namespace arvesk
