@@ -80,6 +80,19 @@ class NumbersEditor : public ParamEditor {
               [this, i](double v, int gesture) { change(static_cast<std::size_t>(i), v, gesture); });
     }
     setFocusProxy(m_fields.front());
+    if (spec.type == ParamType::Range) {  // one value first; the second opens on demand
+      m_open = new QToolButton(this);
+      m_open->setText(tr("to…"));
+      m_open->setObjectName(text(spec.id) + QStringLiteral(".open"));
+      m_open->setAccessibleName(tr("%1: two values").arg(text(spec.label)));
+      m_open->setToolTip(tr("Draws between two values"));
+      grid->addWidget(m_open, 0, 1, Qt::AlignLeft);
+      m_fields[1]->hide();
+      connect(m_open, &QToolButton::clicked, this, [this] {
+        openRange(true);
+        m_fields[1]->setFocus();
+      });
+    }
     if (m_isBand) {
       m_symmetric = new QToolButton(this);
       m_symmetric->setText(tr("symmetric"));
@@ -96,11 +109,18 @@ class NumbersEditor : public ParamEditor {
   void show(const ParamValue& value) override {
     m_values = std::get<std::vector<double>>(value);
     for (std::size_t i = 0; i < m_fields.size(); ++i) m_fields[i]->showValue(m_values[i]);
+    if (m_open && m_values[0] != m_values[1]) openRange(true);
   }
 
  private:
+  void openRange(bool isOpen) {
+    m_open->setVisible(!isOpen);
+    m_fields[1]->setVisible(isOpen);
+  }
+
   void change(std::size_t at, double v, int gesture) {
     m_values[at] = v;
+    if (m_open && m_fields[1]->isHidden()) m_values[1] = v;
     if (m_isBand) {  // the four numbers stay in order: one pushes the others
       for (std::size_t i = at; i-- > 0;) m_values[i] = std::min(m_values[i], v);
       for (std::size_t i = at + 1; i < m_values.size(); ++i) m_values[i] = std::max(m_values[i], v);
@@ -119,6 +139,7 @@ class NumbersEditor : public ParamEditor {
   std::vector<NumberField*> m_fields;
   std::vector<double> m_values;
   QToolButton* m_symmetric = nullptr;
+  QToolButton* m_open = nullptr;  // of a range that is one value
 };
 
 class ToggleEditor : public ParamEditor {
@@ -241,7 +262,7 @@ class ListEditor : public ParamEditor {
     const std::size_t numbers = std::get<std::vector<double>>(value).size();
     const auto count = static_cast<int>(numbers / (m_type == ParamType::Curve     ? 2
                                                    : m_type == ParamType::Strokes ? kNumbersPerDab
-                                                                                  : 1));
+                                                                                  : kNumbersPerFace));
     m_label->setText(m_type == ParamType::Curve ? tr("%1 points, on the chart").arg(count)
                      : m_type == ParamType::Strokes
                          ? (count == 0 ? tr("Paint in Site with the left button; Ctrl takes away.")

@@ -66,16 +66,17 @@ void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceO
     input.light.hasSky = false;
     input.light.background = background;
     input.layers.push_back({std::make_shared<const Points>(std::move(one))});
+    input.grounds.push_back(frontArrowOf(shown->surface->bounds()));
     const auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return {};
     auto view = std::make_shared<EvalView>();
     view->scene = *scene;
-    return [this, view] {
+    return [this, view, box = shown->surface->bounds()] {
       if (!m_view) {
         Camera looking;
         looking.eye = {0.8F, 0.55F, 1};
         looking.fieldOfViewDeg = 32;
-        m_camera = cameraFitting(view->scene->bounds(), looking);
+        m_camera = cameraFitting(box, looking);
       }
       m_view = view;
       request();
@@ -144,7 +145,7 @@ void PropPicture::mouseReleaseEvent(QMouseEvent* event) {
                                     static_cast<float>(event->position().y() / height()),
                                     static_cast<float>(width()) / static_cast<float>(height()));
   const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
-  if (!hit.isHit()) return;
+  if (!hit.isHit() || m_view->scene->instance(hit.instance).layer == kGround) return;  // beside it, or on its arrow
   const Surface& s = m_view->scene->shape(m_view->scene->instance(hit.instance).shape);
   Vec3 normal = s.normalAt(hit.face, hit.weights);
   if (glm::dot(normal, d) > 0) normal = -normal;  // a leaf clicked from below

@@ -63,17 +63,23 @@ inline Quat turnOf(const Vec3& turnDeg) {
   return about(turnDeg.z, {0, 0, 1}) * about(turnDeg.y, {0, 1, 0}) * about(turnDeg.x, {1, 0, 0});
 }
 
-/// Turn whose Y axis is `up` and whose Z axis looks as far as possible along `ahead`; where that says nothing, along +Z
-/// (or +X) and `isParallel` is set.
+/// Turn whose Y axis is `up` and whose Z axis looks as far as possible along `ahead`; where that says nothing, it looks
+/// north (or east) and `isParallel` is set.
 inline Quat turnFacing(const Vec3& up, const Vec3& ahead, bool& isParallel) {
   Vec3 flat = ahead - up * glm::dot(up, ahead);
   isParallel = glm::length(flat) < 1e-4F;
   if (isParallel) {
-    const Vec3 other = std::abs(up.z) < 0.9F ? Vec3(0, 0, 1) : Vec3(1, 0, 0);
+    const Vec3 other = std::abs(up.z) < 0.9F ? Vec3(0, 0, -1) : Vec3(1, 0, 0);
     flat = other - up * glm::dot(up, other);
   }
   flat = glm::normalize(flat);
   return glm::normalize(glm::quat_cast(Mat3(glm::cross(up, flat), up, flat)));
+}
+
+/// Turn whose Y axis is `up` and whose front is at `heading` (radians, clockwise) about it: the compass, leaned as a
+/// whole by the shortest way from upright. Headings that are uniform stay so on every wall.
+inline Quat turnAbout(const Vec3& up, float heading) {
+  return glm::normalize(shortestTurn(kUp, up) * glm::angleAxis(kPi - heading, kUp));
 }
 
 struct Box3 {

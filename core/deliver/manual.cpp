@@ -342,7 +342,7 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
 
   PictureInput input;
   input.light.sunHeightDeg = 42;
-  input.light.sunHeadingDeg = 200;
+  input.light.sunHeadingDeg = 340;
   input.light.hazeDistance = 400;
   struct Discs {
     PointsPtr points;

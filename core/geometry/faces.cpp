@@ -158,6 +158,11 @@ std::uint64_t keyOfFace(const Surface& s, const Faces& faces, std::size_t face) 
 
 FaceMiddle middleOf(const Surface& s, const Faces& faces, std::size_t face) {
   FaceMiddle out;
+  if (const auto triangles = faces.of(face); triangles.size() == 1) {
+    const std::uint32_t t = triangles.front();
+    constexpr Vec2 kMiddle(1.0F / 3, 1.0F / 3);
+    return {s.positionAt(t, kMiddle), s.faceNormal(t), s.faceArea(t), t, kMiddle};
+  }
   Vec3 normal(0);
   Vec3 sum(0);
   for (const std::uint32_t t : faces.of(face)) {

@@ -36,6 +36,9 @@ class HeightMask final : public BandMask {
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = (at.position[i].y - m_base) * m_perMeter;
     return true;
   }
+  bool isZeroIn(const Box3& box) const override {
+    return isZeroBetween((box.min.y - m_base) * m_perMeter, (box.max.y - m_base) * m_perMeter);
+  }
 
  private:
   float m_base = 0;
@@ -94,8 +97,15 @@ class BlendMask final : public Mask {
     counter.add(this, sizeof(*this));
     for (const MaskPtr& m : m_masks) m->countBytes(counter);
   }
+  bool isZeroIn(const Box3& box) const override {
+    if (m_mode != BlendMode::Multiply || !m_finish.keepsZero()) return false;
+    for (std::size_t m = 0; m < m_masks.size(); ++m)
+      if (m_weights[m] == 1 && m_masks[m]->isZeroIn(box)) return true;
+    return false;
+  }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
+    if (m_mode == BlendMode::Multiply && n > 256) return product(at, begin, end, out);
     Array<float> part(n);
     float total = 0;
     for (std::size_t m = 0; m < m_masks.size(); ++m) {
@@ -112,6 +122,44 @@ class BlendMask final : public Mask {
   }
 
  private:
+  /// The same product, factor by factor in order; a place where it is 0 already is not asked again. Those that look
+  /// things up come last in asking, and have their turn in multiplying.
+  void product(const Points& at, std::size_t begin, std::size_t end, float* out) const {
+    const std::size_t n = end - begin;
+    std::vector<Array<float>> factors(m_masks.size());
+    Array<std::uint32_t> open(n);  // places that may still count
+    for (std::size_t i = 0; i < n; ++i) open[i] = static_cast<std::uint32_t>(begin + i);
+    Points some;  // those of `at`, once they are few
+    const Points* asked = &at;
+    std::size_t first = begin;
+    for (const bool isSearchingNow : {false, true})
+      for (std::size_t m = 0; m < m_masks.size(); ++m) {
+        if (m_masks[m]->isSearching() != isSearchingNow) continue;
+        Array<float> part(open.size());
+        m_masks[m]->values(*asked, first, first + open.size(), part.data());
+        factors[m].assign(n, 1.0F);
+        std::size_t left = 0;
+        for (std::size_t k = 0; k < open.size(); ++k) {
+          const float factor = 1 - m_weights[m] + m_weights[m] * part[k];
+          factors[m][open[k] - begin] = factor;
+          left += factor != 0;
+        }
+        if (left * 2 > open.size()) continue;  // gathering would cost more than it saves
+        Array<std::uint32_t> still;
+        still.reserve(left);
+        for (const std::uint32_t i : open)
+          if (factors[m][i - begin] != 0) still.push_back(i);
+        open = std::move(still);
+        some = gathered(at, open);
+        asked = &some;
+        first = 0;
+      }
+    for (std::size_t i = 0; i < n; ++i) {
+      float v = 1;
+      for (const Array<float>& f : factors) v *= f[i];
+      out[i] = m_finish.apply(std::clamp(v, 0.0F, 1.0F));
+    }
+  }
   float combine(bool isFirst, float so, float value, float w) const {
     switch (m_mode) {
       case BlendMode::Multiply: return (isFirst ? 1.0F : so) * (1 - w + w * value);

@@ -17,6 +17,8 @@ class Mask {
   virtual void values(const Points& at, std::size_t begin, std::size_t end, float* out) const = 0;
   /// What the band is laid over (degrees, m …), where there is such a quantity; false when there is none.
   virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
+  /// True only when the mask is 0 or less at every place of the box, so that nobody need be asked there.
+  virtual bool isZeroIn(const Box3&) const { return false; }
   /// Adds what it holds to look things up: trees, grids, images, surfaces, other masks.
   virtual void countBytes(ByteCounter& counter) const = 0;
   /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as
@@ -30,6 +32,8 @@ using MaskPtr = std::shared_ptr<const Mask>;
 struct MaskFinish {
   bool isInverted = false;
   Range output{0, 1};
+  /// What 0 becomes is 0 or less: then a measure that the band leaves out counts nothing.
+  bool keepsZero() const { return apply(0) <= 0; }
   float apply(float v) const { return output.from + (output.to - output.from) * (isInverted ? 1 - v : v); }
 };
 
@@ -43,6 +47,12 @@ class BandMask : public Mask {
   BandMask(Band band, MaskFinish finish) : m_band(band), m_finish(finish) {}
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const final;
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override = 0;
+
+ protected:
+  /// Does every measure between the two count nothing?
+  bool isZeroBetween(float least, float most) const {
+    return m_finish.keepsZero() && (most < m_band.fadeIn || least > m_band.fadeOut);
+  }
 
  private:
   Band m_band;

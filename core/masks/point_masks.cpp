@@ -44,7 +44,7 @@ class RandomMask final : public BandMask {
   RandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) : BandMask(band, finish), m_draw(draw), m_per(per) {}
   void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
-    const bool isBareGround = at.id.isConstant() && at.count > 1;
+    const bool isBareGround = at.id.isConstant();
     for (std::size_t i = begin; i < end; ++i) {
       std::uint64_t id = drawId(at, m_per, i);
       if (isBareGround) {

@@ -345,21 +345,31 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
       color = 0xff000000U | static_cast<std::uint32_t>(c.r) << 16 | static_cast<std::uint32_t>(c.g) << 8 |
               static_cast<std::uint32_t>(c.b);
     }
+    const auto isSeen = [&](int x, int y) {
+      if (x < 0 || y < 0 || x >= film.width || y >= film.height) return false;
+      // Points lie on the ground, so what is a little in front of them is the ground itself.
+      return film.distance[film.at(x, y)] >= distance * 0.985F - 0.05F;
+    };
+    // The front: a short line from the disc, as long as it looks across the picture.
+    const Vec3 f = points.orientation[d.index] * Vec3(0, 0, 1);
+    const Vec2 front(glm::dot(f, right), -glm::dot(f, up));
+    const float reach = pixelRadius * 2.4F * glm::length(front);
+    for (float along = 0; along < reach; along += 0.7F) {
+      const Vec2 at = Vec2(p.x, p.y) + glm::normalize(front) * along;
+      const int x = static_cast<int>(at.x);
+      const int y = static_cast<int>(at.y);
+      if (isSeen(x, y)) developed[film.at(x, y)] = color;
+    }
     const int r = static_cast<int>(pixelRadius) + 1;
     for (int dy = -r; dy <= r; ++dy)
       for (int dx = -r; dx <= r; ++dx) {
         const int x = static_cast<int>(p.x) + dx;
         const int y = static_cast<int>(p.y) + dy;
-        if (x < 0 || y < 0 || x >= film.width || y >= film.height) continue;
         const Vec2 q(static_cast<float>(dx), static_cast<float>(dy));
         const float along = glm::dot(q, axis) / facing;
         const float across = q.x * axis.y - q.y * axis.x;
         const float radius = std::sqrt(along * along + across * across);
-        if (radius > pixelRadius) continue;
-        const std::size_t at = film.at(x, y);
-        // Points lie on the ground, so what is a little in front of them is the ground itself.
-        if (film.distance[at] < distance * 0.985F - 0.05F) continue;
-        developed[at] = color;
+        if (radius <= pixelRadius && isSeen(x, y)) developed[film.at(x, y)] = color;
       }
   }
 }
@@ -396,21 +406,49 @@ Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixel
   return out.commit();
 }
 
+SurfacePtr frontArrowOf(const Box3& box) {
+  const float length = 0.22F * std::max({box.extent().x, box.extent().z, 0.35F * box.extent().y, 0.01F});
+  const float y = box.min.y + 0.002F * box.extent().y;
+  const Vec3 tail(0, y, box.max.z + 0.25F * length);
+  Surface s;
+  s.name = "front";
+  const auto corner = [&](float across, float along) {
+    s.positions.edit().push_back(tail + length * Vec3(across, 0, along));
+  };
+  corner(-0.12F, 0);
+  corner(-0.12F, 0.55F);
+  corner(0.12F, 0.55F);
+  corner(0.12F, 0);
+  corner(-0.38F, 0.5F);
+  corner(0, 1);
+  corner(0.38F, 0.5F);
+  s.triangles = {UVec3(0, 1, 2), UVec3(0, 2, 3), UVec3(4, 5, 6)};
+  computeSmoothNormals(s);
+  Material ink;
+  ink.baseColor = {0.02F, 0.09F, 0.14F, 1};
+  ink.isTwoSided = true;
+  s.materials = {ink};
+  return std::make_shared<const Surface>(std::move(s));
+}
+
 Array<std::uint32_t> renderThumbnail(const PropPtr& prop, int width, int height, const Vec3& backgroundSrgb,
                                      const Task& task) {
   PictureInput input;
-  input.grounds = {prop->surface};
+  const Box3 box = prop->surface->bounds();
+  const SurfacePtr arrow = frontArrowOf(box);
+  input.grounds = {prop->surface, arrow};
   input.light.hasSky = false;
   input.light.background = backgroundSrgb;
-  input.light.sunHeadingDeg = 60;
+  input.light.sunHeadingDeg = 120;
   input.light.sunHeightDeg = 45;
   const auto scene = PictureScene::build(std::move(input), task);
   if (!scene) return {};
   Camera camera;
   camera.eye = Vec3(0.75F, 0.5F, 1);
   camera.fieldOfViewDeg = 28;
-  Box3 box = prop->surface->bounds();
-  camera = cameraFitting(box, camera);
+  Box3 seen = box;
+  seen.add(arrow->bounds());
+  camera = cameraFitting(seen, camera);
   return renderPicture(**scene, camera, width, height, 12, task);
 }
 

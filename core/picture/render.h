@@ -23,7 +23,10 @@ Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& came
 /// Writes 8-bit PNG.
 Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixels, int width, int height);
 
-/// A small picture of a prop on a plain background.
+/// A flat arrow before the front (+Z) of what fills the box, at its foot.
+SurfacePtr frontArrowOf(const Box3& box);
+
+/// A small picture of a prop on a plain background, with an arrow before its front.
 Array<std::uint32_t> renderThumbnail(const PropPtr& prop, int width, int height, const Vec3& backgroundSrgb,
                                      const Task& task);
 

@@ -79,8 +79,7 @@ RTCRay rayOf(const Vec3& origin, const Vec3& direction, float reach) {
 
 Vec3 PictureLight::sunDirection() const {
   const float height = radians(sunHeightDeg);
-  const float heading = radians(sunHeadingDeg);
-  return {std::cos(height) * std::sin(heading), std::sin(height), std::cos(height) * std::cos(heading)};
+  return std::cos(height) * headingVector(radians(sunHeadingDeg)) + std::sin(height) * kUp;
 }
 
 namespace {

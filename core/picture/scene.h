@@ -9,7 +9,7 @@
 namespace arvesk {
 
 struct PictureLight {
-  float sunHeadingDeg = 140;  // 0° is +Z, 90° is +X
+  float sunHeadingDeg = 40;  // a compass: 0° north (−Z), 90° east (+X)
   float sunHeightDeg = 38;
   float hazeDistance = 600;              // m
   bool hasSky = true;                    // else a plain background, for thumbnails

@@ -114,8 +114,8 @@ struct PlanSettings {
   std::uint64_t seed = 1;
   double draftShare = 0.25;  // of what nodes that make points place in final
   bool hasWater = false;
-  double waterLevel = 0;       // m
-  double sunHeadingDeg = 140;  // from +Z (north is −Z), clockwise from above
+  double waterLevel = 0;      // m
+  double sunHeadingDeg = 40;  // a compass: 0° north (−Z), 90° east (+X), clockwise from above
   double sunHeightDeg = 38;
   double hazeDistance = 600;  // m at which haze covers about two thirds
   std::vector<CameraEntry> cameras;

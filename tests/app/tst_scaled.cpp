@@ -42,7 +42,6 @@ class TestScaled : public test::WindowTest {
   void aClickMeetsWhatIsUnderIt() {
     QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() > 0, 30'000);
     int tried = 0;
-    int right = 0;  // a click has whole pixels of the layout, so that it may pass what is thin
     for (const PictureLayer& layer : w().service().latest()->shown) {
       const Points& p = *layer.points;
       for (std::size_t i = 0; i < p.count && tried < 12; i += 1 + p.count / 7) {
@@ -52,18 +51,22 @@ class TestScaled : public test::WindowTest {
         const auto at = site().project(middle);
         if (!at || !site().rect().adjusted(4, 60, -4, -4).contains(at->toPoint())) continue;
         // What the scene itself says a ray through that very pixel meets.
-        const Vec3 toward = glm::normalize(middle - site().camera().eye);
+        const QPoint pixel = at->toPoint();
+        const auto share = [](int part, int whole) { return static_cast<float>(part) / static_cast<float>(whole); };
+        const Vec3 toward = site().camera().direction(share(pixel.x(), site().width()),
+                                                      share(pixel.y(), site().height()),
+                                                      share(site().width(), site().height()));
         const auto& scene = *w().service().latest()->scene;
         const PictureRayHit hit = scene.first(site().camera().eye, toward);
         if (!hit.isHit() || scene.instance(hit.instance).layer == kGround) continue;
         const PictureInstance& met = scene.instance(hit.instance);
         const PictureLayer& of = scene.input().layers[met.layer];
-        QTest::mouseClick(&site(), Qt::LeftButton, {}, at->toPoint());
+        QTest::mouseClick(&site(), Qt::LeftButton, {}, pixel);
         ++tried;
-        right += site().selected() == SiteSelection{{of.source, IdSet{of.points->id[met.point]}}};
+        QVERIFY(site().selected() == (SiteSelection{{of.source, IdSet{of.points->id[met.point]}}}));
       }
     }
-    QVERIFY2(tried >= 5 && 4 * right >= 3 * tried, qPrintable(QStringLiteral("%1 of %2").arg(right).arg(tried)));
+    QVERIFY2(tried >= 5, qPrintable(QString::number(tried)));
     // And on the Plan.
     plan().select({});
     const QString uid = QString::fromStdString(document().nodes.back().uid);

@@ -33,8 +33,6 @@ struct Params {
   float amount = 100;
 };
 
-float stepped(float value, float step) { return step > 0 ? std::round(value / step) * step : value; }
-
 /// Uniform over all turns (Shoemake, "Uniform random rotations", Graphics Gems III, 1992).
 Quat anyTurn(float a, float b, float c) {
   const float r1 = std::sqrt(1 - a);
@@ -61,8 +59,10 @@ class Turner {
     const std::uint64_t id = m_points.id[i];
     if (m_p.mode == Mode::AnyWay) return anyTurn(m_any[0].unit(id), m_any[1].unit(id), m_any[2].unit(id));
     Quat turn = m_p.mode == Mode::Keep ? m_points.orientation[i] : aligned(i, id, isParallel);
+    // Clockwise from above, as headings are.
     turn = turn *
-           glm::angleAxis(radians(stepped(m_spin.between(id, m_p.spinDeg.from, m_p.spinDeg.to), m_p.spinStepDeg)), kUp);
+           glm::angleAxis(
+               -radians(steppedBetween(m_spin.unit(id), m_p.spinDeg.from, m_p.spinDeg.to, m_p.spinStepDeg, 360)), kUp);
     turn = turn * glm::angleAxis(radians(m_tiltX.between(id, m_p.tiltXDeg.from, m_p.tiltXDeg.to)), Vec3(1, 0, 0));
     turn = turn * glm::angleAxis(radians(m_tiltZ.between(id, m_p.tiltZDeg.from, m_p.tiltZDeg.to)), Vec3(0, 0, 1));
     if (m_flip.unit(id) < m_p.flipShare / 100) {
@@ -83,8 +83,8 @@ class Turner {
     switch (m_p.heading) {
       case Heading::Keep: return turnFacing(up, m_points.orientation[i] * Vec3(0, 0, 1), isParallel);
       case Heading::Random:
-        return turnFacing(up, compass(stepped(360 * m_heading.unit(id), m_p.spinStepDeg)), isParallel);
-      case Heading::Fixed: return turnFacing(up, compass(m_p.headingDeg), isParallel);
+        return turnAbout(up, radians(steppedBetween(m_heading.unit(id), 0, 360, m_p.spinStepDeg, 360)));
+      case Heading::Fixed: return turnFacing(up, headingVector(radians(m_p.headingDeg)), isParallel);
       case Heading::Downhill: {
         const Vec3 n = directionOr(m_points.groundNormal[i], kUp);
         return turnFacing(up, Vec3(n.x, 0, n.z), isParallel);
@@ -100,9 +100,6 @@ class Turner {
     const auto nearest = m_goals->nearest(m_points.position[i]);
     return nearest ? m_goals->position(*nearest) : m_points.position[i];
   }
-
-  /// 0° looks along +Z, 90° along +X.
-  static Vec3 compass(float deg) { return {std::sin(radians(deg)), 0, std::cos(radians(deg))}; }
 
   const Points& m_points;
   const Params& m_p;
@@ -147,7 +144,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (ctx.task.isCancelled()) return Failure(cancelled());
   if (parallel > 0 && p.heading != Heading::Random)
     ctx.warn(fmt::format(
-        "{} points have no heading of their own (it is parallel to their up, or the ground is level); they face +Z",
+        "{} points have no heading of their own (it is parallel to their up, or the ground is level); they look north",
         parallel.load()));
   Points out = points;
   out.orientation = std::move(turns);
@@ -180,8 +177,12 @@ const NodeKind& orient() {
         "Sets how points stand: up leans from world up, or a direction, toward the ground's normal; the heading is "
         "kept, random, fixed, downhill, or toward or away from the nearest joined point or a place; then spin about "
         "the own up, tilt about own X and Z, and a half turn for a share. "
-        "Replaces the turn the points had unless it is set to work on top of it. Where the heading is parallel to up "
-        "the point faces +Z.");
+        "Replaces the turn the points had unless it is set to work on top of it. A heading is a compass: 0° north "
+        "(−Z), "
+        "90° east (+X), clockwise from above; the prop's front, its own +Z, looks there. On a wall a chosen heading "
+        "looks "
+        "along the wall, as near to it as the wall allows; where it is parallel to up the point looks north. A random "
+        "heading is uniform about the point's own up, on walls too.");
     k.glyph = "orient";
     k.synonyms = {"rotate", "align", "normal", "heading", "turn", "spin", "tilt"};
     k.inputs = {pointsInput(),
@@ -204,7 +205,7 @@ const NodeKind& orient() {
             .usual(0, 100, 1)
             .shown("mode", {"align"}),
         param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"),
-              ARVESK_TEXT("node", "Where the own Z axis looks."),
+              ARVESK_TEXT("node", "Where the front, the own +Z, looks."),
               {{"keep", ARVESK_TEXT("node", "Kept")},
                {"random", ARVESK_TEXT("node", "Random")},
                {"fixed", ARVESK_TEXT("node", "Fixed")},
@@ -222,14 +223,15 @@ const NodeKind& orient() {
             .usual(-100, 100, 0.5)
             .shown("aim_at", {"place"}),
         angles(param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"),
-                     ARVESK_TEXT("node", "0° looks along +Z, 90° along +X.")))
+                     ARVESK_TEXT("node", "0° is north (−Z), 90° east (+X), clockwise from above.")))
             .shown("heading", {"fixed"}),
         angles(param("spin", &Params::spinDeg, ARVESK_TEXT("node", "Spin"),
-                     ARVESK_TEXT("node", "Turn about the own up, drawn per point.")))
+                     ARVESK_TEXT("node", "Turn about the own up, clockwise from above, drawn per point.")))
             .shown("mode", {"align", "keep"}),
         angles(param("step", &Params::spinStepDeg, ARVESK_TEXT("node", "Steps"),
                      ARVESK_TEXT("node",
-                                 "Random heading and spin go in steps of this; 90° for quarter turns, 0° for none.")))
+                                 "Random heading and spin go in steps of this, each equally likely; 90° for quarter "
+                                 "turns, 0° for none.")))
             .hard(0, 360)
             .shown("mode", {"align", "keep"}),
         angles(param("tilt_x", &Params::tiltXDeg, ARVESK_TEXT("node", "Tilt about X"),

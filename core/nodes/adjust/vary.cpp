@@ -19,7 +19,7 @@ struct Params {
   Range turnZDeg{0, 0};
   float turnStepDeg = 0;
   SizeBy sizeBy = SizeBy::Uniform;
-  Range size{0.8F, 1.2F};
+  Range size{1, 1};
   Range sizeX{1, 1};
   Range sizeY{1, 1};
   Range sizeZ{1, 1};
@@ -31,13 +31,12 @@ struct Params {
   float amount = 100;
 };
 
-float stepped(float v, float step) { return step > 0 ? std::round(v / step) * step : v; }
-
 class Variation {
  public:
   Variation(const EvalContext& ctx, const Params& p) : m_ctx(ctx), m_p(p) {}
-  float number(const char* purpose, std::uint64_t id, const Range& range) const {
-    return range.from == range.to ? range.from : m_ctx.draw(purpose).between(id, range.from, range.to);
+  float number(const char* purpose, std::uint64_t id, const Range& range, float step = 0, float period = 0) const {
+    return range.from == range.to ? range.from
+                                  : steppedBetween(m_ctx.draw(purpose).unit(id), range.from, range.to, step, period);
   }
 
   Vec3 move(std::uint64_t id, float effect, const Quat& own, const Vec3& normal) const {
@@ -53,18 +52,18 @@ class Variation {
 
   Quat turn(std::uint64_t id, float effect) const {
     const auto about = [&](const char* purpose, const Range& range, const Vec3& axis) {
-      return glm::angleAxis(radians(effect * stepped(number(purpose, id, range), m_p.turnStepDeg)), axis);
+      return glm::angleAxis(radians(effect * number(purpose, id, range, m_p.turnStepDeg, 360)), axis);
     };
-    return about("turn-y", m_p.turnYDeg, {0, 1, 0}) * about("turn-x", m_p.turnXDeg, {1, 0, 0}) *
+    // About up as headings go: clockwise from above.
+    return about("turn-y", m_p.turnYDeg, {0, -1, 0}) * about("turn-x", m_p.turnXDeg, {1, 0, 0}) *
            about("turn-z", m_p.turnZDeg, {0, 0, 1});
   }
 
   Vec3 size(std::uint64_t id, float effect) const {
-    Vec3 s(stepped(number("size", id, m_p.size), m_p.sizeStep));
+    Vec3 s(number("size", id, m_p.size, m_p.sizeStep));
     if (m_p.sizeBy == SizeBy::PerAxis)
-      s = {stepped(number("size-x", id, m_p.sizeX), m_p.sizeStep),
-           stepped(number("size-y", id, m_p.sizeY), m_p.sizeStep),
-           stepped(number("size-z", id, m_p.sizeZ), m_p.sizeStep)};
+      s = {number("size-x", id, m_p.sizeX, m_p.sizeStep), number("size-y", id, m_p.sizeY, m_p.sizeStep),
+           number("size-z", id, m_p.sizeZ, m_p.sizeStep)};
     return glm::max(Vec3(1) + (s - Vec3(1)) * effect, Vec3(1e-4F));
   }
 
@@ -122,7 +121,7 @@ std::string sentence(const Params& p) {
   if (moves(p.moveX) || moves(p.moveY) || moves(p.moveZ)) text += " · moved";
   if (moves(p.turnXDeg) || moves(p.turnYDeg) || moves(p.turnZDeg)) text += " · turned";
   if (moves(p.hueDeg) || moves(p.saturation) || moves(p.value)) text += " · tinted";
-  return text;
+  return text == "Vary" ? "Vary · nothing yet" : text;
 }
 
 }  // namespace
@@ -135,7 +134,8 @@ const NodeKind& vary() {
     k.label = ARVESK_TEXT("node", "Vary");
     k.help = ARVESK_TEXT(
         "node",
-        "Random differences per point: moves along own axes, world axes or the ground, turns in the own frame, "
+        "Nothing happens until something is asked. Random differences per point: moves along own axes, world axes or "
+        "the ground, turns in the own frame, "
         "multiplies size, and tints. Ranges draw uniformly and a point's draws never change when others come or go. "
         "Moving leaves the ground record as it was; put Set down after it.");
     k.glyph = "vary";
@@ -162,13 +162,14 @@ const NodeKind& vary() {
               ARVESK_TEXT("node", "One factor for all axes, or one for each."),
               {{"uniform", ARVESK_TEXT("node", "Uniform")}, {"per-axis", ARVESK_TEXT("node", "Per axis")}}),
         factor(param("size_step", &Params::sizeStep, ARVESK_TEXT("node", "Size steps"),
-                     ARVESK_TEXT("node", "Sizes go in steps of this; 0 for none.")))
+                     ARVESK_TEXT("node", "Sizes go in steps of this, each equally likely; 0 for none.")))
             .hard(0, 100),
         angles(param("turn_x", &Params::turnXDeg, ARVESK_TEXT("node", "Turn X"), ARVESK_TEXT("node", "About own X."))),
-        angles(param("turn_y", &Params::turnYDeg, ARVESK_TEXT("node", "Turn Y"), ARVESK_TEXT("node", "About own up."))),
+        angles(param("turn_y", &Params::turnYDeg, ARVESK_TEXT("node", "Turn Y"),
+                     ARVESK_TEXT("node", "About own up, clockwise from above."))),
         angles(param("turn_z", &Params::turnZDeg, ARVESK_TEXT("node", "Turn Z"), ARVESK_TEXT("node", "About own Z."))),
         angles(param("turn_step", &Params::turnStepDeg, ARVESK_TEXT("node", "Turn steps"),
-                     ARVESK_TEXT("node", "Turns go in steps of this; 0° for none.")))
+                     ARVESK_TEXT("node", "Turns go in steps of this, each equally likely; 0° for none.")))
             .hard(0, 360),
         param("frame", &Params::frame, ARVESK_TEXT("node", "Moves along"),
               ARVESK_TEXT("node", "Which axes the moves below follow."),

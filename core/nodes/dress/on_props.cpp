@@ -29,13 +29,26 @@ struct Params : DraftShare, FaceRule {
   float footprint = 0.05F;
 };
 
-/// In world meters a placement of twice the size holds the finer of these sets: sizes are classed by eighths of an
-/// octave, always to the larger spacing, so that no two points of a placement are closer than asked and none much
-/// farther.
-constexpr float kClassesPerOctave = 8;
-int sizeClassOf(const Vec3& size) {
-  const float mean = std::cbrt(std::max(std::abs(size.x * size.y * size.z), 1e-12F));
-  return static_cast<int>(std::floor(std::log2(mean) * kClassesPerOctave));
+/// In world meters a placement of twice the size holds the finer of these sets. Sizes are classed, each axis by itself,
+/// and always to the smaller one, so that no two points of a placement are closer than asked: by eighths of an octave
+/// where all axes are alike, by quarters where they are not (there are more of them then).
+struct SizeClass {
+  std::array<std::int16_t, 3> of{0, 0, 0};
+  bool isEven = true;
+  auto operator<=>(const SizeClass&) const = default;
+  Vec3 size() const {
+    const float perOctave = isEven ? 8 : 4;
+    return {std::exp2(of[0] / perOctave), std::exp2(of[1] / perOctave), std::exp2(of[2] / perOctave)};
+  }
+};
+SizeClass sizeClassOf(const Vec3& size) {
+  const Vec3 s = glm::max(glm::abs(size), Vec3(1e-6F));
+  SizeClass out;
+  out.isEven = std::abs(s.x - s.y) < 1e-4F * s.x && std::abs(s.x - s.z) < 1e-4F * s.x;
+  for (int axis = 0; axis < 3; ++axis)  // a hair of slack: a size that is a class's own is in it
+    out.of[static_cast<std::size_t>(axis)] = static_cast<std::int16_t>(
+        std::floor(std::log2(s[axis]) * (out.isEven ? 8 : 4) + 1e-4F));
+  return out;
 }
 
 struct Parts {
@@ -53,12 +66,12 @@ class Sampler {
   struct Key {
     const Prop* prop;
     int variant;
-    int sizeClass;
+    SizeClass sizeClass;
     auto operator<=>(const Key&) const = default;
   };
   Key keyOf(const Prop* prop, std::uint64_t id, const Vec3& size) const {
-    if (m_p.at != At::Even) return {prop, 0, 0};
-    return {prop, m_variant.chosen(id), m_p.spacingIn == SpacingIn::World ? sizeClassOf(size) : 0};
+    if (m_p.at != At::Even) return {prop, 0, {}};
+    return {prop, m_variant.chosen(id), m_p.spacingIn == SpacingIn::World ? sizeClassOf(size) : SizeClass()};
   }
 
   PropSampleList make(const Key& key, std::vector<std::string>& names, Kit& parts,
@@ -66,13 +79,10 @@ class Sampler {
     const Prop& prop = *key.prop;
     if (m_p.at == At::Mounts) return mounts(prop, names);
     if (m_p.at == At::Parts) return namedParts(prop, names, parts, partOfName);
-    const float scale = m_p.spacingIn == SpacingIn::World
-                            ? std::exp2(static_cast<float>(key.sizeClass) / kClassesPerOctave)
-                            : 1.0F;
     const SampleOf of = m_p.at == At::Faces      ? SampleOf::Faces
                         : m_p.at == At::Vertices ? SampleOf::Vertices
                                                  : SampleOf::Even;
-    return samplesOf(m_ctx, *prop.surface, of, m_p, m_p.spacing / scale,
+    return samplesOf(m_ctx, *prop.surface, of, m_p, m_p.spacing, key.sizeClass.size(),
                      hashOf(hashText(prop.uid), static_cast<std::uint64_t>(key.variant)));
   }
 
@@ -206,10 +216,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (ctx.task.isCancelled()) return Failure(cancelled());
     // An even set of a large prop at a small spacing is what explodes: told before it is made.
     if (p.at == At::Even) {
+      const Vec3 size = key.sizeClass.size();
       const double area = areaTableOf(*key.prop->surface)->total *
-                          (p.spacingIn == SpacingIn::World
-                               ? std::exp2(2.0 * key.sizeClass / static_cast<double>(kClassesPerOctave))
-                               : 1.0);
+                          std::pow(static_cast<double>(std::max({size.x, size.y, size.z})), 2.0);
       if (auto ok = guardPoints(ctx, area / (0.9 * static_cast<double>(p.spacing) * static_cast<double>(p.spacing)),
                                 "Raise the spacing");
           !ok)
@@ -260,11 +269,12 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
         const std::uint64_t child = ctx.idOf(points.id[i], sample.code);
         if (!draft.holds(child)) continue;
         position[c] = at + turn * (size * sample.place);
-        // Under uneven sizes a normal goes by the inverse; a mount keeps its own turn.
+        // Under uneven and mirrored sizes a normal goes by the inverse, and the front where the mesh's own goes.
         const Vec3 bent = isEven ? sample.normal : directionOr(sample.normal / size, sample.normal);
         normal[c] = turn * bent;
-        orientation[c] = glm::normalize(turn *
-                                        (isEven ? sample.turn : shortestTurn(sample.normal, bent) * sample.turn));
+        bool isParallel = false;
+        orientation[c] = glm::normalize(
+            turn * (isEven ? sample.turn : turnFacing(bent, size * (sample.turn * Vec3(0, 0, 1)), isParallel)));
         uv[c] = sample.uv;
         id[c] = child;
         if (!name.empty()) name[c] = sample.name;

@@ -9,7 +9,7 @@
 namespace arvesk::nodes {
 
 PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, const FaceRule& rule, float spacing,
-                         std::uint64_t key) {
+                         const Vec3& size, std::uint64_t key) {
   PropSampleList out;
   const auto add = [&](const Vec3& place, const Vec3& normal, std::uint32_t face, Vec2 weights, std::uint64_t code) {
     out.push_back({place, shortestTurn(kUp, normal), normal, s.uvAt(face, weights), code, 0, face, weights});
@@ -44,14 +44,18 @@ PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, 
     }
     return out;
   }
-  const auto areas = areaTableOf(s);
+  Surface sized = s;
+  if (size != Vec3(1))
+    for (Vec3& p : sized.positions.edit()) p *= size;
+  const auto areas = areaTableOf(sized);
   if (!(areas->total > 0)) return out;
   const Sown sown = sowEven(
-      ctx.task, s, areas->area, spacing, spacing, false,
+      ctx.task, sized, areas->area, spacing, spacing, false,
       [&](const Sown&, Array<float>& spacings) { std::fill(spacings.begin(), spacings.end(), spacing); },
       hashOf(ctx.nodeUid, key), ctx.draw("place"));
   for (std::size_t i = 0; i < sown.size(); ++i)
-    add(sown.position[i], s.normalAt(sown.face[i], sown.weights[i]), sown.face[i], sown.weights[i], sown.id[i]);
+    add(s.positionAt(sown.face[i], sown.weights[i]), s.normalAt(sown.face[i], sown.weights[i]), sown.face[i],
+        sown.weights[i], sown.id[i]);
   return out;
 }
 

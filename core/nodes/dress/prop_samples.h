@@ -21,9 +21,9 @@ using PropSampleList = std::vector<PropSample>;
 
 enum class SampleOf { Faces, Vertices, Even };
 
-/// One sample per face, per vertex place, or spread evenly `spacing` m apart. `variant` draws
-/// another even set.
+/// One sample per face, per vertex place, or spread evenly `spacing` m apart on the mesh at `size` (factors per axis,
+/// above 0). Places are those of the mesh at size 1. `key` draws another even set.
 PropSampleList samplesOf(const EvalContext& ctx, const Surface& surface, SampleOf of, const FaceRule& rule,
-                         float spacing, std::uint64_t key);
+                         float spacing, const Vec3& size, std::uint64_t key);
 
 }  // namespace arvesk::nodes

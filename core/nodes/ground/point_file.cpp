@@ -194,7 +194,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
                      static_cast<float>(turns[2][i]));
       if (const float length = glm::length(raw); length > 1e-6F && std::isfinite(length)) turn = raw / length;
     } else if (!headings.empty()) {
-      turn = glm::angleAxis(radians(static_cast<float>(headings[0][i])), kUp);
+      turn = turnAbout(kUp, radians(static_cast<float>(headings[0][i])));
     }
     orientation[i] = glm::normalize(whole * axes * turn * glm::conjugate(axes));
     size[i] = sizes.empty() ? Vec3(1) : sizes.size() == 1 ? Vec3(static_cast<float>(sizes[0][i])) : vec(sizes, i);
@@ -248,7 +248,9 @@ const NodeKind& pointFile() {
         param("turn_columns", &Params::turn, ARVESK_TEXT("node", "Turn from"),
               ARVESK_TEXT("node", "Four columns of a quaternion, x y z w; not there: no turn.")),
         param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"),
-              ARVESK_TEXT("node", "One column of degrees about up, when there is no quaternion.")),
+              ARVESK_TEXT(
+                  "node",
+                  "One column of compass headings, degrees: 0 north (−Z), 90 east (+X); when there is no quaternion.")),
         param("size_columns", &Params::sizes, ARVESK_TEXT("node", "Size from"),
               ARVESK_TEXT("node", "One or three columns of factors; not there: 1.")),
         param("normal", &Params::normal, ARVESK_TEXT("node", "Normal"),

@@ -6,6 +6,8 @@
 #include <tbb/parallel_sort.h>
 
 #include <algorithm>
+#include <atomic>
+#include <utility>
 
 namespace arvesk {
 namespace {
@@ -246,8 +248,10 @@ constexpr std::size_t kFacesPerGroup = 4096;
 /// How many candidates each face has, and how many come before each group of faces; one more at the end.
 class Starts {
  public:
-  Starts(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw)
+  Starts(const Task& task, const Surface& surface, const Array<float>& areas, double density, Draw draw,
+         const IsBarren& isBarren = {})
       : m_count(areas.size()) {
+    std::atomic<std::size_t> barren{0};
     const std::size_t groups = (areas.size() + kFacesPerGroup - 1) / kFacesPerGroup;
     m_start.assign(groups + 1, 0);
     parallelPieces(task, areas.size(), kFacesPerGroup, [&](std::size_t begin, std::size_t end) {
@@ -255,12 +259,21 @@ class Starts {
       m_start[begin / kFacesPerGroup + 1] = countCandidates(areas.data() + begin, keys,
                                                             static_cast<std::uint32_t>(begin), end - begin, density,
                                                             draw, m_count.data() + begin);
+      if (!isBarren) return;
+      std::size_t gone = 0;
+      for (std::size_t f = begin; f < end; ++f)
+        if (m_count[f] > 0 && isBarren(static_cast<std::uint32_t>(f), m_count[f])) gone += std::exchange(m_count[f], 0);
+      m_start[begin / kFacesPerGroup + 1] -= gone;
+      barren += gone;
     });
+    m_barren = barren;
     if (task.isCancelled()) m_start.assign(groups + 1, 0);
     for (std::size_t g = 0; g < groups; ++g) m_start[g + 1] += m_start[g];
   }
 
   std::size_t total() const { return m_start.back(); }
+  /// Candidates of barren faces, which are not among the total.
+  std::size_t barren() const { return m_barren; }
 
   /// Calls visit(i, face, ordinal) for the candidates begin…end of all, at most kPiece of them.
   template <typename Visit>
@@ -291,6 +304,7 @@ class Starts {
  private:
   Array<std::uint32_t> m_count;
   std::vector<std::size_t> m_start;
+  std::size_t m_barren = 0;
 };
 
 void resize(Sown& s, std::size_t count) {
@@ -358,11 +372,12 @@ Points sowFreePoints(const Task& task, const Surface& surface, const Array<float
 }
 
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density,
-                  std::uint64_t nodeUid, Draw draw, const KeepsCandidates& keeps, std::size_t& candidates) {
-  const Starts start(task, surface, areas, density, draw);
-  candidates = start.total();
-  std::vector<Sown> pieces((candidates + kPiece - 1) / kPiece);
-  parallelPieces(task, candidates, kPiece, [&](std::size_t begin, std::size_t end) {
+                  std::uint64_t nodeUid, Draw draw, const KeepsCandidates& keeps, const IsBarren& isBarren,
+                  std::size_t& candidates) {
+  const Starts start(task, surface, areas, density, draw, isBarren);
+  candidates = start.total() + start.barren();
+  std::vector<Sown> pieces((start.total() + kPiece - 1) / kPiece);
+  parallelPieces(task, start.total(), kPiece, [&](std::size_t begin, std::size_t end) {
     Sown all;
     resize(all, end - begin);
     fill(surface, start, nodeUid, draw, begin, end, all, 0);

@@ -29,8 +29,12 @@ Points sowFreePoints(const Task& task, const Surface& surface, const Array<float
 /// The same, with "where" applied piece by piece, so that millions of candidates that do not stay take no memory.
 /// `keeps` gets the candidates of some faces and says which stay; `candidates` becomes the number of all.
 using KeepsCandidates = std::function<Array<std::uint8_t>(const Sown& candidates)>;
+/// `isBarren` is asked first, of whole faces with the number of their candidates: where it says that none would stay,
+/// none is made.
+using IsBarren = std::function<bool(std::uint32_t face, std::uint32_t count)>;
 Sown sowFreeWhere(const Task& task, const Surface& surface, const Array<float>& areas, double density,
-                  std::uint64_t nodeUid, Draw draw, const KeepsCandidates& keeps, std::size_t& candidates);
+                  std::uint64_t nodeUid, Draw draw, const KeepsCandidates& keeps, const IsBarren& isBarren,
+                  std::size_t& candidates);
 
 /// The density at which ordinal `code` of `face` appears; orders candidates so that an exact total nests.
 double appearsAt(const Surface& surface, std::uint32_t face, std::uint64_t code, const Array<float>& areas, Draw draw);

@@ -128,10 +128,23 @@ Result<Points> freeByDensity(const EvalContext& ctx, const Surface& surface, con
       out[asked[k]] = rank.unit(places.id[k]) < std::clamp(chance[k], 0.0F, 1.0F);
     return out;
   };
+  const IsBarren isBarren = [&](std::uint32_t face, std::uint32_t count) {
+    const UVec3 t = surface.triangles[face];
+    Box3 box;
+    for (const std::uint32_t v : {t.x, t.y, t.z}) box.add(surface.positions[v]);
+    const Vec3 rounding = 1e-6F * glm::max(glm::abs(box.min), glm::abs(box.max));
+    if (!where->isZeroIn({box.min - rounding, box.max + rounding})) return false;
+    if (draft.isWhole()) return true;
+    std::size_t inDraft = 0;  // they count as candidates all the same
+    for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, surface.faceKey(face), k));
+    given += inDraft;
+    return true;
+  };
   std::size_t candidates = 0;
-  Sown sown = sowFreeWhere(ctx.task, surface, areas, density, ctx.nodeUid, draw, keeps, candidates);
+  Sown sown = sowFreeWhere(ctx.task, surface, areas, density, ctx.nodeUid, draw, keeps, where ? isBarren : IsBarren(),
+                           candidates);
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  *ctx.candidates = given;
+  *ctx.candidates = draft.isWhole() ? candidates : given.load();
   return pointsFrom(ctx.task, surface, std::move(sown), p.footprint);
 }
 
