@@ -12,6 +12,7 @@ void addExport(CLI::App& app, int& status) {
     std::string gltf = "instances";
     std::string usd = "inside";
     std::vector<std::string> attributes;
+    bool isWithoutMissing = false;
   };
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj");
@@ -26,6 +27,8 @@ void addExport(CLI::App& app, int& status) {
       ->capture_default_str();
   sub->add_option("--attributes", options->attributes, "Attributes of the points to write, or \"*\" for all")
       ->delimiter(',');
+  sub->add_flag("--without-missing", options->isWithoutMissing,
+                "Leave out placements whose prop could not be read, instead of writing nothing");
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
       auto session = evaluatePlan(*options);
@@ -38,6 +41,7 @@ void addExport(CLI::App& app, int& status) {
                                               : GltfWay::Instances;
       how.usdPrototypes = options->usd == "files" ? UsdPrototypes::Files : UsdPrototypes::Inside;
       how.attributes = options->attributes;
+      how.isWithoutMissing = options->isWithoutMissing;
       const auto report = exportLayers(*layers, options->to, how, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);

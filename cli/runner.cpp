@@ -11,7 +11,7 @@ namespace arvesk::cli {
 
 void CommonOptions::addTo(CLI::App& app) {
   app.add_option("plan", plan, "The plan (.arvesk)")->required();
-  app.add_option("--set", sets, "Set a parameter: 'node title or uid.parameter=value'");
+  app.add_option("--set", sets, "Set a parameter or a dial: 'node title or uid.parameter=value', 'dial=value'");
   app.add_option("--seed", seed, "The plan seed");
   app.add_option("--quality", quality, "draft or final")
       ->check(CLI::IsMember({"draft", "final"}))

@@ -194,6 +194,9 @@ void BenchView::rebuild() {
       });
       connect(editor, &ParamEditor::followed, this,
               [this, id](const QString& formula) { m_model->follow(m_uid, id, formula); });
+      connect(editor, &ParamEditor::partFollowed, this, [this, id](int part, const QString& formula) {
+        m_model->follow(m_uid, id + "." + std::to_string(part), formula);
+      });
       editor->setContextMenuPolicy(Qt::CustomContextMenu);
       connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
         QMenu menu(this);
@@ -424,6 +427,10 @@ void BenchView::refresh() {
       row.editor->show(followed.find(m_uid.toStdString())->value(row.spec));
       const auto formula = node->follows.find(row.spec.id);
       row.editor->showFormula(formula == node->follows.end() ? QString() : text(formula->second));
+      for (std::size_t part = 0; part < 4; ++part) {
+        const auto own = node->follows.find(row.spec.id + "." + std::to_string(part));
+        row.editor->showPartFormula(part, own == node->follows.end() ? QString() : text(own->second));
+      }
     }
   }
   showResults(m_view);

@@ -76,6 +76,9 @@ class NumbersEditor : public ParamEditor {
         grid->addWidget(field, 0, i);
       }
       m_fields.push_back(field);
+      field->setCanFollow(true);
+      connect(field, &NumberField::followed, this,
+              [this, i](const QString& formula) { Q_EMIT partFollowed(i, formula); });
       connect(field, &NumberField::edited, this,
               [this, i](double v, int gesture) { change(static_cast<std::size_t>(i), v, gesture); });
     }
@@ -110,6 +113,9 @@ class NumbersEditor : public ParamEditor {
     m_values = std::get<std::vector<double>>(value);
     for (std::size_t i = 0; i < m_fields.size(); ++i) m_fields[i]->showValue(m_values[i]);
     if (m_open && m_values[0] != m_values[1]) openRange(true);
+  }
+  void showPartFormula(std::size_t part, const QString& formula) override {
+    if (part < m_fields.size()) m_fields[part]->showFormula(formula);
   }
 
  private:

@@ -15,6 +15,8 @@ class ParamEditor : public QWidget {
  public:
   using QWidget::QWidget;
   virtual void show(const ParamValue& value) = 0;
+  /// Shows what one of several numbers follows; empty when it follows nothing.
+  virtual void showPartFormula(std::size_t, const QString&) {}
   /// Shows what the value follows; empty when it follows nothing.
   virtual void showFormula(const QString& formula) { Q_UNUSED(formula) }
   /// Wide controls take a whole row of the Bench.
@@ -23,6 +25,8 @@ class ParamEditor : public QWidget {
  Q_SIGNALS:
   void edited(const ParamValue& value, int gesture);
   void followed(const QString& formula);
+  /// One of the numbers of a range, band or vector.
+  void partFollowed(int part, const QString& formula);
 };
 
 /// `plan` gives the kit for lists of props; `folder` is where relative file names start.

@@ -237,7 +237,7 @@ void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& 
   if (m_view && isOne) {
     const auto it = std::find_if(m_view->props.begin(), m_view->props.end(),
                                  [&](const PropPtr& p) { return p->uid == entry->uid; });
-    if (it != m_view->props.end()) {
+    if (it != m_view->props.end() && !(*it)->isMissing) {
       mounts = (*it)->mounts.size();
       const Vec3 size = (*it)->surface->bounds().extent();
       const QLocale locale;
@@ -280,7 +280,7 @@ void KitSettings::showWarnings() {
     if (!entry) continue;
     const QString of = m_uids.size() > 1 ? text(entry->name) + QStringLiteral(": ") : QString();
     for (const Problem& p : m_view->evaluation.propProblems)
-      if (p.where == entry->file || p.where == entry->name) {
+      if (p.where == entry->name || p.where == entry->name + " (" + entry->file + ")") {
         const bool isMissing = p.code == ProblemCode::FileMissing;
         addRow(
             of + text(p.message), true, isMissing ? tr("Find it…") : QString(), [this] { Q_EMIT replaceWanted(); },

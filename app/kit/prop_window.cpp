@@ -258,7 +258,7 @@ void PropWindow::refresh() {
   }
   const auto it = std::find_if(view->props.begin(), view->props.end(),
                                [&](const PropPtr& p) { return p->uid == m_uid; });
-  if (it == view->props.end()) return;
+  if (it == view->props.end() || (*it)->isMissing) return;
   m_prop = *it;
   setWindowTitle(text(m_prop->name));
   const QString was = m_shows->currentData().toString();

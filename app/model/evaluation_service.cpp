@@ -186,7 +186,7 @@ void EvaluationService::drawThumbnails(const EvalViewPtr& view) {
   m_thumbnailWorker.ask([this, view](const Task& task) -> Worker::Answer {
     constexpr int kPixels = 176;  // for 88 px at twice the density
     for (const PropPtr& prop : view->props) {
-      if (m_drawn[prop->uid] == prop) continue;
+      if (prop->isMissing || m_drawn[prop->uid] == prop) continue;
       const Array<std::uint32_t> pixels = renderThumbnail(prop, kPixels, kPixels, Vec3(0.925F, 0.910F, 0.870F), task);
       if (pixels.empty() || task.isCancelled()) return {};
       m_drawn[prop->uid] = prop;
@@ -203,6 +203,7 @@ void EvaluationService::drawThumbnails(const EvalViewPtr& view) {
 
 void EvaluationService::checkProps(EvalView& view, const Task& task) {
   for (const PropPtr& prop : view.props) {
+    if (prop->isMissing) continue;
     auto& [checked, warnings] = m_checked[prop->uid];
     if (const PropEntry* entry = view.plan->findProp(prop->uid); entry && checked != prop) {
       std::vector<Problem> ignored;

@@ -1,6 +1,7 @@
 #include "app/model/plan_model.h"
 
 #include "core/formats/plan_file.h"
+#include "core/plan/dials.h"
 
 #include <QUndoCommand>
 
@@ -153,7 +154,18 @@ void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamVa
       [&](Plan& plan) {
         Node& changed = *plan.find(uid.toStdString());
         changed.params[paramId] = std::move(value);
-        changed.follows.erase(paramId);
+        std::erase_if(changed.follows, [&](const auto& followed) {
+          const auto [param, part] = followedPart(followed.first);
+          if (param != paramId) return false;
+          // Of several numbers only the one that was changed is let go.
+          const auto* numbers = std::get_if<std::vector<double>>(&changed.params[paramId]);
+          if (!part || !numbers || *part >= numbers->size()) return true;
+          const auto is = [&](Quality quality) {
+            const auto now = dialValue(plan, followed.second, quality);
+            return now && std::abs(*now - (*numbers)[*part]) <= 1e-6 * std::max(1.0, std::abs(*now));
+          };
+          return !is(Quality::Draft) && !is(Quality::Final);
+        });
       },
       mergeKey);
 }

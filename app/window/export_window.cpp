@@ -56,6 +56,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
       m_usd(new QComboBox(this)),
       m_attributes(new QCheckBox(tr("Attributes of the points"), this)),
       m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)),
+      m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
       m_progress(new QProgressBar(this)),
       m_message(new QLabel(this)),
       m_report(new QTreeWidget(this)),
@@ -82,6 +83,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
   m_attributes->setObjectName(QStringLiteral("export_attributes"));
   m_attributes->setChecked(true);
   m_covers->setObjectName(QStringLiteral("export_covers"));
+  m_withoutMissing->setObjectName(QStringLiteral("export_without_missing"));
   m_start->setObjectName(QStringLiteral("export_start"));
   m_cancel->setObjectName(QStringLiteral("export_cancel"));
   m_message->setObjectName(QStringLiteral("export_message"));
@@ -137,6 +139,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
   grid->addWidget(m_usd, row++, 0, 1, 3);
   grid->addWidget(m_attributes, row++, 0, 1, 3);
   grid->addWidget(m_covers, row++, 0, 1, 3);
+  grid->addWidget(m_withoutMissing, row++, 0, 1, 3);
   grid->addWidget(m_progress, row++, 0, 1, 3);
   grid->addWidget(m_message, row++, 0, 1, 3);
   grid->addWidget(m_report, row, 0, 1, 3);
@@ -202,6 +205,7 @@ void ExportWindow::start() {
   how.gltfWay = static_cast<GltfWay>(m_gltf->currentIndex());
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (m_attributes->isChecked()) how.attributes = {"*"};
+  how.isWithoutMissing = m_withoutMissing->isChecked();
   m_worker.ask([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(),
                 plan = m_plan](const Task& task) -> Worker::Answer {
     Evaluator evaluator(m_files);

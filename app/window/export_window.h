@@ -40,6 +40,7 @@ class ExportWindow : public QDialog {
   QComboBox* m_usd;
   QCheckBox* m_attributes;
   QCheckBox* m_covers;
+  QCheckBox* m_withoutMissing;
   QLabel* m_help = nullptr;
   QProgressBar* m_progress;
   QLabel* m_message;

@@ -21,11 +21,45 @@ mu::Parser newParser() {
   return parser;
 }
 
+/// As muParser writes it: "=" compares, "and" and "or" join. `placeOf` says where each character stood.
+std::string translated(const std::string& text, std::vector<std::size_t>& placeOf) {
+  std::string out;
+  const auto isWordAt = [&](std::size_t i) {
+    return i < text.size() && (std::isalnum(static_cast<unsigned char>(text[i])) || text[i] == '_');
+  };
+  const auto put = [&](std::string_view piece, std::size_t at) {
+    out += piece;
+    placeOf.insert(placeOf.end(), piece.size(), at);
+  };
+  for (std::size_t i = 0; i < text.size();) {
+    const auto word = [&](std::string_view w) {
+      return text.compare(i, w.size(), w) == 0 && !isWordAt(i + w.size()) && (i == 0 || !isWordAt(i - 1));
+    };
+    if (word("and")) {
+      put("&&", i);
+      i += 3;
+    } else if (word("or")) {
+      put("||", i);
+      i += 2;
+    } else if (text[i] == '=' && (i == 0 || std::string_view("<>=!").find(text[i - 1]) == std::string_view::npos) &&
+               (i + 1 == text.size() || text[i + 1] != '=')) {
+      put("==", i);
+      ++i;
+    } else {
+      put(text.substr(i, 1), i);
+      ++i;
+    }
+  }
+  placeOf.push_back(text.size());
+  return out;
+}
+
 }  // namespace
 
 Result<Formula> Formula::compile(const std::string& text) {
   Formula f;
-  f.m_text = text;
+  std::vector<std::size_t> placeOf;
+  f.m_text = translated(text, placeOf);
   const auto faulty = [&](const mu::Parser::exception_type& e) {
     const std::string token = e.GetToken();
     std::string what;
@@ -41,21 +75,18 @@ Result<Formula> Formula::compile(const std::string& text) {
       case mu::ecUNEXPECTED_VAR: what = fmt::format("an operator is missing before \"{}\"", token); break;
       default: what = e.GetMsg();
     }
-    return fail(ProblemCode::BadParameter, fmt::format("{} (at place {})", what, e.GetPos() + 1),
-                "Numbers, names, + - * / ^, brackets, a < b, a > b, and functions such as min(a, b)");
+    return fail(
+        ProblemCode::BadParameter,
+        fmt::format("{} (at place {})", what,
+                    placeOf[std::min(static_cast<std::size_t>(std::max(e.GetPos(), 0)), placeOf.size() - 1)] + 1),
+        "Numbers, names, + - * / ^, brackets, a < b, a = b, and, or, and functions such as min(a, b)");
   };
   if (text.find_first_not_of(" \t") == std::string::npos)
     return fail(ProblemCode::BadParameter, "the expression is empty", "Type one, such as slope < 20");
   if (text.size() > 4000) return fail(ProblemCode::BadParameter, "the expression is longer than 4000 characters");
-  // muParser would take a lone = as an order to write into what is only read.
-  for (std::size_t i = 0; i < text.size(); ++i)
-    if (text[i] == '=' && (i == 0 || std::string_view("<>=!").find(text[i - 1]) == std::string_view::npos) &&
-        (i + 1 == text.size() || text[i + 1] != '='))
-      return fail(ProblemCode::BadParameter, fmt::format("\"=\" cannot stand here (at place {})", i + 1),
-                  "To compare, write ==, <= or >=");
   try {
     mu::Parser parser = newParser();
-    parser.SetExpr(text);
+    parser.SetExpr(f.m_text);
     for (const auto& [name, variable] : parser.GetUsedVar()) f.m_names.push_back(name);
     // With all names known, a full parse finds what is left to find.
     std::vector<double> values(f.m_names.size(), 1.0);

@@ -1,12 +1,33 @@
-// Name patterns with * (any text) and ? (any one character).
+// Name patterns, one grammar everywhere: entries separated by ";", * for any text and ? for any one character; in
+// double quotes everything is meant as it stands.
 #pragma once
 
+#include <string>
 #include <string_view>
+#include <vector>
 
 namespace arvesk {
 
+class Patterns {
+ public:
+  Patterns() = default;
+  explicit Patterns(std::string_view text);
+  /// One that fits is enough.
+  bool match(std::string_view name) const;
+  bool isEmpty() const { return m_entries.empty(); }
+  /// The entries that fit none of `names`, as they were typed.
+  std::vector<std::string> unmatched(const std::vector<std::string>& names) const;
+
+ private:
+  struct Entry {
+    std::string text;
+    bool isLiteral = false;
+    bool fits(std::string_view name) const;
+  };
+  std::vector<Entry> m_entries;
+};
+
 bool matches(std::string_view pattern, std::string_view text);
-/// Several patterns, separated by spaces or commas; one that matches is enough.
-bool matchesAny(std::string_view patterns, std::string_view text);
+inline bool matchesAny(std::string_view patterns, std::string_view text) { return Patterns(patterns).match(text); }
 
 }  // namespace arvesk

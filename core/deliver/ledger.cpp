@@ -34,22 +34,22 @@ std::string lowered(std::string s) {
   return s;
 }
 
-/// The clauses between the words "and".
-std::vector<std::string> partsOf(const std::string& filter) {
+/// What stands between the words " and " or " or ".
+std::vector<std::string> partsOf(const std::string& filter, const std::string& word) {
   std::vector<std::string> out;
   std::string rest = filter;
   for (;;) {
-    const std::size_t at = lowered(rest).find(" and ");
+    const std::size_t at = lowered(rest).find(word);
     out.emplace_back(trimmed(std::string_view(rest).substr(0, at)));
     if (at == std::string::npos) return out;
-    rest = rest.substr(at + 5);
+    rest = rest.substr(at + word.size());
   }
 }
 
 Clause clauseOf(const std::string& text) {
-  constexpr std::pair<const char*, Compare> kSigns[] = {{"!=", Compare::NotEqual},  {"<=", Compare::LessEqual},
-                                                        {">=", Compare::MoreEqual}, {"=", Compare::Equal},
-                                                        {"<", Compare::Less},       {">", Compare::More}};
+  constexpr std::pair<const char*, Compare> kSigns[] = {
+      {"!=", Compare::NotEqual}, {"<=", Compare::LessEqual}, {">=", Compare::MoreEqual}, {"==", Compare::Equal},
+      {"=", Compare::Equal},     {"<", Compare::Less},       {">", Compare::More}};
   Clause c;
   for (const auto& [sign, compare] : kSigns) {
     const std::size_t at = text.find(sign);
@@ -162,8 +162,24 @@ Array<double> Ledger::numbers(int column, const Task& task) const {
 }
 
 Result<Array<std::uint32_t>> Ledger::filtered(const std::string& filter, const Task& task) const {
+  // "and" binds more closely than "or", as in formulas.
+  Array<std::uint8_t> isIn;
+  isIn.assign(m_rowCount, 0);
+  for (const std::string& either : partsOf(filter, " or ")) {
+    const auto keeps = heldBy(either, task);
+    if (!keeps) return Failure(keeps.error());
+    for (std::size_t i = 0; i < m_rowCount; ++i) isIn[i] |= (*keeps)[i];
+  }
+  if (task.isCancelled()) return Failure(cancelled());
+  Array<std::uint32_t> rows;
+  for (std::size_t i = 0; i < m_rowCount; ++i)
+    if (isIn[i]) rows.push_back(static_cast<std::uint32_t>(i));
+  return rows;
+}
+
+Result<Array<std::uint8_t>> Ledger::heldBy(const std::string& filter, const Task& task) const {
   std::vector<Clause> clauses;
-  for (const std::string& part : partsOf(filter)) {
+  for (const std::string& part : partsOf(filter, " and ")) {
     if (part.empty()) continue;
     Clause c = clauseOf(part);
     if (!c.name.empty() || part != c.word) {
@@ -212,11 +228,7 @@ Result<Array<std::uint32_t>> Ledger::filtered(const std::string& filter, const T
       }
     });
   }
-  if (task.isCancelled()) return Failure(cancelled());
-  Array<std::uint32_t> rows;
-  for (std::size_t i = 0; i < m_rowCount; ++i)
-    if (keeps[i]) rows.push_back(static_cast<std::uint32_t>(i));
-  return rows;
+  return keeps;
 }
 
 Array<std::uint32_t> Ledger::sorted(Array<std::uint32_t> rows, int column, bool isFalling, const Task& task) const {

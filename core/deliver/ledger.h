@@ -41,15 +41,17 @@ class Ledger {
   std::size_t rowOf(std::size_t part, std::size_t index) const { return m_starts[part] + index; }
   const std::vector<Part>& parts() const { return m_parts; }
 
-  /// Rows that fit `filter`, rising. A filter is words and comparisons joined by "and": `slope > 30 and prop =
-  /// marram*`; comparisons are = != < <= > >=, texts go by pattern (* and ?); a lone word is looked for in every text
-  /// and id. Empty: all rows.
+  /// Rows that fit `filter`, rising. A filter is words and comparisons joined by "and" and "or", as in formulas: `slope
+  /// > 30 and prop = marram*`; comparisons are = != < <= > >=, texts go by pattern (* and ?); a lone word is looked for
+  /// in every text and id. Empty: all rows.
   Result<Array<std::uint32_t>> filtered(const std::string& filter, const Task& task) const;
   /// `rows` by one column; equal ones keep their order.
   Array<std::uint32_t> sorted(Array<std::uint32_t> rows, int column, bool isFalling, const Task& task) const;
   Result<void> writeCsv(const std::string& path, const Array<std::uint32_t>& rows, const Task& task) const;
 
  private:
+  /// Which rows hold all of what `filter` joins by "and".
+  Result<Array<std::uint8_t>> heldBy(const std::string& filter, const Task& task) const;
   /// Numbers of one column for all rows.
   Array<double> numbers(int column, const Task& task) const;
 

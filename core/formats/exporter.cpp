@@ -97,6 +97,16 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const 
     for (std::size_t k = 0; k < byProp.size(); ++k) {
       if (byProp[k].empty()) continue;
       const PropPtr& prop = p.kit->entries[k].prop;
+      if (prop->isMissing) {
+        const std::string what = fmt::format("{}: {} placements need {}, whose file could not be read", layer.name,
+                                             byProp[k].size(), prop->name);
+        if (!options.isWithoutMissing)
+          return fail(ProblemCode::FileMissing, what, "Mend it in the Kit, or choose to export without what is missing",
+                      path);
+        warn(report, what + "; they were left out", "Mend it in the Kit and export again");
+        report.perLayer[layer.name] -= byProp[k].size();
+        continue;
+      }
       report.placements += byProp[k].size();
       report.perProp[prop->name] += byProp[k].size();
       report.triangles += byProp[k].size() * prop->surface->faceCount();

@@ -32,6 +32,7 @@ struct ExportOptions {
   UsdPrototypes usdPrototypes = UsdPrototypes::Inside;
   std::vector<std::string> attributes;      // of the points, written where the format can; "*" is all
   std::size_t mostTriangles = 100'000'000;  // of real geometry
+  bool isWithoutMissing = false;  // placements whose prop could not be read are left out; else nothing is written
 };
 
 struct ExportReport {

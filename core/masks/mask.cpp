@@ -97,6 +97,9 @@ class BlendMask final : public Mask {
     counter.add(this, sizeof(*this));
     for (const MaskPtr& m : m_masks) m->countBytes(counter);
   }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+    for (const MaskPtr& m : m_masks) m->addNames(numbers, texts);
+  }
   bool isZeroIn(const Box3& box) const override {
     if (m_mode != BlendMode::Multiply || !m_finish.keepsZero()) return false;
     for (std::size_t m = 0; m < m_masks.size(); ++m)

@@ -8,6 +8,8 @@
 #include "core/geometry/points.h"
 #include "core/geometry/surface.h"
 
+#include <set>
+
 namespace arvesk {
 
 class Mask {
@@ -19,6 +21,11 @@ class Mask {
   virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
   /// True only when the mask is 0 or less at every place of the box, so that nobody need be asked there.
   virtual bool isZeroIn(const Box3&) const { return false; }
+  /// Adds the names of what it reads of points beyond their place and ground: numbers and texts.
+  virtual void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const {
+    (void)numbers;
+    (void)texts;
+  }
   /// Adds what it holds to look things up: trees, grids, images, surfaces, other masks.
   virtual void countBytes(ByteCounter& counter) const = 0;
   /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as

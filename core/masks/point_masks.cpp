@@ -11,6 +11,7 @@ class NumberMask final : public BandMask {
   NumberMask(std::string name, float fallback, Band band, MaskFinish finish)
       : BandMask(band, finish), m_name(std::move(name)), m_fallback(fallback) {}
   void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>&) const override { numbers.insert(m_name); }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     if (!readNumbers(at, m_name, begin, end, out)) std::fill(out, out + (end - begin), m_fallback);
     return true;
@@ -24,18 +25,19 @@ class NumberMask final : public BandMask {
 class TextMask final : public Mask {
  public:
   TextMask(std::string name, std::string patterns, MaskFinish finish)
-      : m_name(std::move(name)), m_patterns(std::move(patterns)), m_finish(finish) {}
+      : m_name(std::move(name)), m_patterns(patterns), m_finish(finish) {}
   void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
+  void addNames(std::set<std::string>&, std::set<std::string>& texts) const override { texts.insert(m_name); }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) {
       const auto text = readText(at, m_name, i);
-      out[i - begin] = m_finish.apply(text && matchesAny(m_patterns, *text) ? 1.0F : 0.0F);
+      out[i - begin] = m_finish.apply(text && m_patterns.match(*text) ? 1.0F : 0.0F);
     }
   }
 
  private:
   std::string m_name;
-  std::string m_patterns;
+  Patterns m_patterns;
   MaskFinish m_finish;
 };
 
@@ -73,6 +75,12 @@ class FormulaMask final : public Mask {
     counter.add(this, sizeof(*this));
     for (const MaskPtr& m : m_masks)
       if (m) m->countBytes(counter);
+  }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+    for (const std::string& name : m_formula.names())
+      if (!maskNamed(name)) numbers.insert(name);
+    for (const MaskPtr& m : m_masks)
+      if (m) m->addNames(numbers, texts);
   }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
@@ -114,6 +122,9 @@ class CurveMask final : public Mask {
   void countBytes(ByteCounter& counter) const override {
     counter.add(this, sizeof(*this));
     m_mask->countBytes(counter);
+  }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+    m_mask->addNames(numbers, texts);
   }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     m_mask->values(at, begin, end, out);

@@ -66,6 +66,20 @@ Histogram makeHistogram(std::string label, const char* suffix, float from, float
   return h;
 }
 
+std::string listOf(const std::vector<std::string>& names) {
+  constexpr std::size_t kMost = 12;
+  std::string out;
+  for (std::size_t i = 0; i < std::min(names.size(), kMost); ++i) out += (i > 0 ? "; " : "") + names[i];
+  return names.size() > kMost ? fmt::format("{} and {} more", out, names.size() - kMost) : out;
+}
+
+void EvalContext::warnUnmatched(const Patterns& patterns, const std::vector<std::string>& names,
+                                const char* what) const {
+  for (const std::string& entry : patterns.unmatched(names))
+    warn(fmt::format("no {} is called \"{}\"", what, entry),
+         names.empty() ? fmt::format("There is no {} with a name", what) : "There are: " + listOf(names));
+}
+
 Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice) {
   if (estimate <= static_cast<double>(ctx.limits.points)) return {};
   return fail(ProblemCode::TooMany,

@@ -1,6 +1,7 @@
 // What a node may know besides inputs and parameters: seeds, quality, limits, files, props. No globals, no clock.
 #pragma once
 
+#include "core/base/pattern.h"
 #include "core/base/random.h"
 #include "core/base/table.h"
 #include "core/base/task.h"
@@ -76,10 +77,15 @@ struct EvalContext {
     if (warnings)
       warnings->push_back({ProblemCode::BadParameter, Severity::Warning, {}, std::move(message), std::move(advice)});
   }
+  /// Warns of each entry of `patterns` that fits none of `names`, and lists what there is; `what` is "part", "prop" …
+  void warnUnmatched(const Patterns& patterns, const std::vector<std::string>& names, const char* what) const;
   void measured(Histogram h) const {
     if (histogram) *histogram = std::move(h);
   }
 };
+
+/// Names for people: "a; b; c and 9 more".
+std::string listOf(const std::vector<std::string>& names);
 
 /// Fails with the number that would be made and what to change when it is above the limit.
 Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice);

@@ -1,6 +1,7 @@
 #include "core/plan/dials.h"
 
 #include "core/base/formula.h"
+#include "core/base/number_text.h"
 
 #include <fmt/format.h>
 
@@ -22,28 +23,78 @@ Result<double> dialValue(const Plan& plan, const std::string& formula, Quality q
   return compiled->evaluate(row);
 }
 
+FollowedPart followedPart(const std::string& key) {
+  const std::size_t dot = key.rfind('.');
+  if (dot == std::string::npos) return {key, {}};
+  const auto number = numberIn<unsigned>(std::string_view(key).substr(dot + 1));
+  return number ? FollowedPart{key.substr(0, dot), *number} : FollowedPart{key, {}};
+}
+
+namespace {
+
+/// Puts a dial's value where it is followed; what is wrong with it, or nothing.
+std::string put(const ParamSpec& spec, std::optional<unsigned> part, double value, ParamValue& into) {
+  switch (spec.type) {
+    case ParamType::Integer: value = std::round(value); [[fallthrough]];
+    case ParamType::Number: into = value; return part ? fmt::format("{} has one number only", spec.label) : "";
+    case ParamType::Toggle: into = value != 0; return "";
+    case ParamType::Choice: {
+      const double k = std::round(value);
+      if (k < 1 || k > static_cast<double>(spec.options.size()))
+        return fmt::format("{} is {:g}, its choices are 1 to {}", spec.label, value, spec.options.size());
+      into = spec.options[static_cast<std::size_t>(k) - 1].id;
+      return "";
+    }
+    case ParamType::Vector:
+    case ParamType::Range:
+    case ParamType::Band: {
+      auto& numbers = std::get<std::vector<double>>(into);
+      if (!part) {
+        std::fill(numbers.begin(), numbers.end(), value);  // a single value
+        return "";
+      }
+      if (*part >= numbers.size()) return fmt::format("{} has {} numbers", spec.label, numbers.size());
+      numbers[*part] = value;
+      return "";
+    }
+    default: return fmt::format("{} is no number", spec.label);
+  }
+}
+
+}  // namespace
+
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality) {
   std::map<std::string, Problem> problems;
   for (Node& node : plan.nodes) {
     const NodeKind* kind = findNodeKind(node.kind);
     if (!kind) continue;
-    for (const auto& [param, formula] : node.follows) {
+    for (const auto& [key, formula] : node.follows) {
+      const auto [param, part] = followedPart(key);
       const ParamSpec* spec = kind->findParam(param);
-      if (!spec || (spec->type != ParamType::Number && spec->type != ParamType::Integer)) continue;
-      auto value = dialValue(plan, formula, quality);
-      if (!value) {
-        Problem p = value.error();
-        p.message = fmt::format("{} follows \"{}\": {}", spec->label, formula, p.message);
-        problems[node.uid] = std::move(p);
+      const auto tell = [&](std::string message, std::string advice) {
+        problems[node.uid] = problem(ProblemCode::BadParameter, std::move(message), std::move(advice));
+      };
+      if (!spec) {
+        tell(fmt::format("\"{}\" follows \"{}\", but there is no such parameter", key, formula), "Take it out");
         continue;
       }
-      if (spec->type == ParamType::Integer) value = std::round(*value);
-      if (std::string fault = faultOf(*spec, *value); !fault.empty())
-        problems[node.uid] = problem(ProblemCode::BadParameter, fmt::format("{} (from \"{}\")", fault, formula),
-                                     "Change the dial or the formula");
-      else
-        node.params[param] = *value;
+      const auto value = dialValue(plan, formula, quality);
+      if (!value) {
+        tell(fmt::format("{} follows \"{}\": {}", spec->label, formula, value.error().message), value.error().advice);
+        continue;
+      }
+      ParamValue now = node.value(*spec);
+      std::string fault = std::isfinite(*value) ? put(*spec, part, *value, now)
+                                                : fmt::format("{} is no number", spec->label);
+      if (fault.empty()) node.params[param] = std::move(now);
+      if (!fault.empty()) tell(fmt::format("{} (from \"{}\")", fault, formula), "Change the dial or the formula");
     }
+    // Whole values are judged when all of their parts are there: a band's numbers must not fall.
+    for (const auto& [key, formula] : node.follows)
+      if (const ParamSpec* spec = kind->findParam(followedPart(key).param); spec && !problems.contains(node.uid))
+        if (std::string fault = faultOf(*spec, node.value(*spec)); !fault.empty())
+          problems[node.uid] = problem(ProblemCode::BadParameter, fmt::format("{} (from \"{}\")", fault, formula),
+                                       "Change the dial or the formula");
   }
   return problems;
 }

@@ -11,6 +11,13 @@ namespace arvesk {
 /// parameter's range.
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
 
+/// What a key of Node::follows means: a parameter, or one of the numbers of a range, band or vector ("size.0").
+struct FollowedPart {
+  std::string param;
+  std::optional<unsigned> part;
+};
+FollowedPart followedPart(const std::string& key);
+
 /// What is wrong with `name` for a dial of `plan`, or empty: names are letters, digits and _, each used once.
 std::string faultOfDialName(const Plan& plan, const std::string& name, const std::string& ownUid);
 

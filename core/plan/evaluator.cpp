@@ -3,6 +3,7 @@
 #include "core/base/border.h"
 #include "core/plan/dials.h"
 #include "core/plan/prop_making.h"
+#include "core/props/quantities.h"
 
 #include <fmt/format.h>
 
@@ -366,6 +367,7 @@ struct Evaluator::Run {
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
     report.state = NodeState::Done;
     const Value* main = kind.inputs.empty() ? nullptr : inputs.first(kind.inputs.front().id);
+    warnOfNames(kind, inputs, report);
     ByteCounter counter;  // what it adds to what came in
     for (const auto& [id, links] : inputs.links)
       for (const Inputs::Link& link : links) countBytes(link.value, counter);
@@ -411,6 +413,37 @@ struct Evaluator::Run {
     }
   }
 
+  /// Masks ask points for numbers and texts by name; one that they do not carry is told where the mask is used.
+  static void warnOfNames(const NodeKind& kind, const Inputs& inputs, NodeReport& report) {
+    const PointsPtr points = kind.inputs.empty() ? nullptr : inputs.points(kind.inputs.front().id);
+    if (points && points->count == 0) return;
+    const Points candidates;  // where points are made, they carry nothing yet
+    const Points& asked = points ? *points : candidates;
+    for (const InputSpec& spec : kind.inputs) {
+      const MaskPtr mask = spec.type == ValueType::Mask && kind.family != Family::Mask ? inputs.mask(spec.id) : nullptr;
+      if (!mask) continue;
+      std::set<std::string> numbers;
+      std::set<std::string> texts;
+      mask->addNames(numbers, texts);
+      const auto tell = [&](const char* sort, const std::string& name, const std::vector<std::string>& known) {
+        report.problems.push_back(
+            {ProblemCode::BadParameter,
+             Severity::Warning,
+             {},
+             fmt::format("{} asks for the {} \"{}\", which {} not carry", spec.label, sort, name,
+                         points ? "these points do" : "candidates do"),
+             known.empty() ? fmt::format("They carry no {}", sort) : "They carry: " + listOf(known)});
+      };
+      for (const std::string& name : numbers)
+        if (!readNumbers(asked, name, 0, 0, nullptr)) tell("number", name, numberNames(asked));
+      for (const std::string& name : texts) {
+        const std::vector<std::string> known = textNames(asked);
+        if (std::find(known.begin(), known.end(), name) == known.end() && !(name == "prop" && asked.kit))
+          tell("text", name, known);
+      }
+    }
+  }
+
   void loadProps() {
     for (const PropEntry& entry : plan.props) {
       if (request.task.isCancelled()) return;
@@ -424,8 +457,21 @@ struct Evaluator::Run {
       if (prop)
         result.props.push_back(std::move(*prop));
       else
-        result.propProblems.push_back(prop.error());
+        missing(entry, std::move(prop.error()));
     }
+  }
+
+  /// Stands for a prop that could not be read, so that nothing else takes its place.
+  void missing(const PropEntry& entry, Problem problem) {
+    if (problem.code == ProblemCode::Cancelled) return;
+    const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>());
+    prop->footprint = static_cast<float>(entry.footprint);
+    prop->weight = static_cast<float>(entry.weight);
+    prop->tags = tagsOf(entry.tags);
+    prop->isMissing = true;
+    result.props.push_back(prop);
+    problem.where = problem.where.empty() ? entry.name : fmt::format("{} ({})", entry.name, problem.where);
+    result.propProblems.push_back(std::move(problem));
   }
 
   Result<PropPtr> loadProp(const PropEntry& entry, const Result<std::uint64_t>& content, const Key& key) {

@@ -1,8 +1,11 @@
 #include "core/plan/set_param.h"
 
 #include "core/base/number_text.h"
+#include "core/plan/dials.h"
 
 #include <fmt/format.h>
+
+#include <algorithm>
 
 namespace arvesk {
 namespace {
@@ -62,9 +65,30 @@ Result<ParamValue> parseParam(const ParamSpec& spec, const std::string& text) {
   return value;
 }
 
+namespace {
+
+Result<void> setDial(Plan& plan, const std::string& name, const std::string& value) {
+  const auto dial = std::find_if(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
+  if (dial == plan.dials.end()) {
+    std::vector<std::string> names;
+    for (const Dial& d : plan.dials) names.push_back(d.name);
+    return fail(ProblemCode::BadParameter, fmt::format("the plan has no dial \"{}\"", name),
+                names.empty() ? "To set a parameter, write 'Marram.spacing=0.6'" : "Its dials are: " + listOf(names));
+  }
+  const auto number = numberIn(value);
+  if (!number)
+    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a number for the dial {}", value, name));
+  dial->draft = dial->final = *number;
+  return {};
+}
+
+}  // namespace
+
 Result<void> setParamByText(Plan& plan, const std::string& text) {
   const std::size_t equals = text.find('=');
-  const std::size_t dot = text.rfind('.', equals);
+  const std::size_t dot = equals == std::string::npos ? std::string::npos : text.rfind('.', equals);
+  if (equals != std::string::npos && (dot == std::string::npos || dot > equals))
+    return setDial(plan, text.substr(0, equals), text.substr(equals + 1));
   if (equals == std::string::npos || dot == std::string::npos)
     return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not of the form node.parameter=value", text),
                 "For example 'Marram.spacing=0.6'");
@@ -98,6 +122,11 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   if (!spec)
     return fail(ProblemCode::BadParameter, fmt::format("{} has no parameter \"{}\"", node.title, param),
                 "arvesk-run nodes lists them");
+  for (const auto& [key, formula] : node.follows)
+    if (followedPart(key).param == param)
+      return fail(ProblemCode::BadParameter,
+                  fmt::format("{} of {} follows \"{}\" and cannot be set by itself", spec->label, node.title, formula),
+                  "Set the dial: 'dial=value'");
   auto parsed = parseParam(*spec, value);
   if (!parsed) return Failure(parsed.error());
   node.params[param] = std::move(*parsed);

@@ -5,8 +5,8 @@
 
 namespace arvesk {
 
-/// `text` is "node title or uid.parameter=value"; numbers of vectors, ranges and bands are separated by commas. "seed"
-/// and "skip" work on every node.
+/// `text` is "node title or uid.parameter=value", or "dial=value" for both qualities of a dial; numbers of vectors,
+/// ranges and bands are separated by commas. "seed" and "skip" work on every node.
 Result<void> setParamByText(Plan& plan, const std::string& text);
 
 /// A value of the declared type from text; fails with what the declaration allows.

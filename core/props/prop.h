@@ -27,6 +27,7 @@ struct Prop {
   std::vector<std::string> tags;
   std::vector<SceneNode> mounts;  // m, in the space of the surface: the file's nodes, then those set by hand
   MassingRule massing;
+  bool isMissing = false;  // its file could not be read: it keeps its place in kits, so that no other takes its points
 };
 
 using PropPtr = std::shared_ptr<const Prop>;

@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include <set>
+
 #include <algorithm>
 
 namespace arvesk::nodes {
@@ -29,17 +31,29 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   for (const PropChoice& choice : p.props) {
     const auto it = find(choice.prop);
     if (it == ctx.props->end())
-      ctx.warn(fmt::format("the prop \"{}\" is not in the kit or could not be read", choice.prop),
+      ctx.warn(fmt::format("the prop \"{}\" is not in the Kit", choice.prop),
                "Add it in the Kit, or take it off the list");
     else if (choice.isOn)
       kit->entries.push_back({*it, static_cast<float>(choice.weight)});
   }
+  std::vector<std::string> names;
+  std::set<std::string> tags;
+  for (const PropPtr& prop : *ctx.props) {
+    names.push_back(prop->name);
+    tags.insert(prop->tags.begin(), prop->tags.end());
+  }
+  ctx.warnUnmatched(Patterns(p.pattern), names, "prop");
+  ctx.warnUnmatched(Patterns(p.tags), {tags.begin(), tags.end()}, "tag");
   for (const PropPtr& prop : *ctx.props) {
     const bool isListed = std::any_of(p.props.begin(), p.props.end(),
                                       [&](const PropChoice& c) { return c.prop == prop->uid; });
     if (!isListed && (matchesAny(p.pattern, prop->name) || hasTag(p.tags, prop->tags)))
       kit->entries.push_back({prop, prop->weight});
   }
+  for (const KitEntry& e : kit->entries)
+    if (e.prop->isMissing)
+      ctx.warn(fmt::format("the file of {} could not be read; its points stay empty", e.prop->name),
+               "Mend it in the Kit, or take it off the list");
   if (kit->entries.empty())
     return fail(ProblemCode::MissingInput, "no prop is chosen",
                 "Choose props on the Bench, or a name pattern that fits some");
@@ -73,8 +87,10 @@ const NodeKind& chooseProps() {
         param("props", &Params::props, ARVESK_TEXT("node", "Props"),
               ARVESK_TEXT("node", "Props chosen by hand; a weight of 2 comes up twice as often as 1.")),
         param("pattern", &Params::pattern, ARVESK_TEXT("node", "Names"),
-              ARVESK_TEXT("node",
-                          "Also all props whose name fits, with * and ? as wildcards; they weigh what the Kit says.")),
+              ARVESK_TEXT(
+                  "node",
+                  "Also all props whose name fits, with * and ? as wildcards, separated by semicolons; they weigh what "
+                  "the Kit says.")),
         param("tags", &Params::tags, ARVESK_TEXT("node", "Tags"),
               ARVESK_TEXT("node", "Also all props with one of these tags.")),
     };

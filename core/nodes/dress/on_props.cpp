@@ -86,6 +86,9 @@ class Sampler {
                      hashOf(hashText(prop.uid), static_cast<std::uint64_t>(key.variant)));
   }
 
+  std::vector<std::string> offered() const { return {m_offered.begin(), m_offered.end()}; }
+  const Patterns& patterns() const { return m_patterns; }
+
  private:
   static std::uint32_t placeOf(std::vector<std::string>& names, const std::string& name) {
     const auto it = std::find(names.begin(), names.end(), name);
@@ -99,7 +102,8 @@ class Sampler {
     std::map<std::string, int> used;
     for (const SceneNode& m : prop.mounts) {
       const int n = ++used[m.name];
-      if (!matchesAny(m_p.names, m.name)) continue;
+      m_offered.insert(m.name);
+      if (!m_patterns.match(m.name)) continue;
       out.push_back({m.position, m.turn, m.turn * kUp, Vec2(0), hashOf(hashText(m.name), static_cast<std::uint64_t>(n)),
                      placeOf(names, m.name)});
     }
@@ -116,7 +120,8 @@ class Sampler {
     for (std::size_t f = 0; f < s.faceCount(); ++f)
       faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
     for (std::size_t k = 0; k < faces.size(); ++k) {
-      if (faces[k].empty() || !matchesAny(m_p.names, partNames[k])) continue;
+      m_offered.insert(partNames[k]);
+      if (faces[k].empty() || !m_patterns.match(partNames[k])) continue;
       Surface part = cutTo(s, faces[k]);
       part.nodes.clear();
       part.parts.assign(1, partNames[k]);
@@ -136,6 +141,8 @@ class Sampler {
   const EvalContext& m_ctx;
   const Params& m_p;
   Rendezvous m_variant;  // one more takes only its share
+  Patterns m_patterns{m_p.names};
+  mutable std::set<std::string> m_offered;  // names of mount points or parts that were looked at
 };
 
 /// The numbers and colors of the props' meshes, as they lie at each sample; props that lack one give 0.
@@ -318,9 +325,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
         p.at == At::Parts ? "part" : "mount",
         TextColumn{std::make_shared<const std::vector<std::string>>(names), Column<std::uint32_t>(std::move(name))});
   }
-  if (count == 0 && !parentOf.empty() && p.at == At::Mounts)
-    ctx.warn(fmt::format("no mount point of these props is called \"{}\"", p.names),
-             "Set mount points in the Kit, or mend the names");
+  if (!parentOf.empty() && (p.at == At::Mounts || p.at == At::Parts))
+    ctx.warnUnmatched(sampler.patterns(), sampler.offered(),
+                      p.at == At::Mounts ? "mount point of these props" : "part of these props");
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
@@ -381,7 +388,7 @@ const NodeKind& onProps() {
             .usual(1, 16, 1)
             .shown("at", {"even"}),
         param("names", &Params::names, ARVESK_TEXT("node", "Names"),
-              ARVESK_TEXT("node", "Of mount points or parts, with * and ? as wildcards, separated by spaces."))
+              ARVESK_TEXT("node", "Of mount points or parts, with * and ? as wildcards, separated by semicolons."))
             .shown("at", {"mounts", "parts"}),
         param("size", &Params::size, ARVESK_TEXT("node", "Size"),
               ARVESK_TEXT("node", "Starts at 1, or is the placement's."),

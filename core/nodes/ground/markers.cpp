@@ -42,18 +42,21 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   std::vector<std::uint8_t> isUnder(nodes.size(), p.under.empty());
   bool hasParent = p.under.empty();
   Array<std::uint32_t> taken;
+  const Patterns wanted(p.names);
+  std::vector<std::string> under;  // names among which the pattern looks
   for (std::size_t i = 0; i < nodes.size(); ++i) {
     const auto parent = static_cast<std::size_t>(std::max(nodes[i].parent, 0));
     if (nodes[i].parent >= 0 && !p.under.empty()) isUnder[i] = isUnder[parent] || nodes[parent].name == p.under;
     hasParent = hasParent || nodes[i].name == p.under;
-    if (isUnder[i] && matchesAny(p.names, nodes[i].name)) taken.push_back(static_cast<std::uint32_t>(i));
+    if (isUnder[i]) under.push_back(nodes[i].name);
+    if (isUnder[i] && wanted.match(nodes[i].name)) taken.push_back(static_cast<std::uint32_t>(i));
   }
   if (!hasParent)
     return fail(ProblemCode::BadParameter, fmt::format("no node is called \"{}\"", p.under),
                 "Use a name from the layout file, or leave the parent empty");
-  if (taken.empty())
-    ctx.warn(fmt::format("none of the file's {} nodes is called \"{}\"", nodes.size(), p.names),
-             fmt::format("The first ones are: {}, {}", nodes.front().name, nodes.back().name));
+  std::sort(under.begin(), under.end());
+  under.erase(std::unique(under.begin(), under.end()), under.end());
+  ctx.warnUnmatched(wanted, under, "node");
 
   const Quat axes = p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0);
   const Quat turn = turnOf(p);
@@ -125,7 +128,7 @@ const NodeKind& markers() {
                               "of their base."),
                   "mesh"),
         param("names", &Params::names, ARVESK_TEXT("node", "Names"),
-              ARVESK_TEXT("node", "Names of nodes to take, with * and ? as wildcards, separated by spaces.")),
+              ARVESK_TEXT("node", "Names of nodes to take, with * and ? as wildcards, separated by semicolons.")),
         param("under", &Params::under, ARVESK_TEXT("node", "Under"),
               ARVESK_TEXT("node", "Only nodes below the node of this name; empty takes all.")),
         param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),

@@ -16,17 +16,19 @@ struct Params : Placed {
   std::string parts;
 };
 
-Result<Surface> keepParts(const Surface& s, const std::string& pattern) {
+Result<Surface> keepParts(const EvalContext& ctx, const Surface& s, const std::string& pattern) {
+  const Patterns patterns(pattern);
   Array<std::uint32_t> kept;
   for (std::size_t f = 0; f < s.faceCount(); ++f) {
     const std::size_t part = s.faceParts.empty() ? 0 : s.faceParts[f];
-    if (part < s.parts.size() && matchesAny(pattern, s.parts[part])) kept.push_back(static_cast<std::uint32_t>(f));
+    if (part < s.parts.size() && patterns.match(s.parts[part])) kept.push_back(static_cast<std::uint32_t>(f));
   }
-  if (!kept.empty()) return cutTo(s, kept);
-  std::string names;
-  for (const std::string& name : s.parts) names += (names.empty() ? "" : ", ") + name;
+  if (!kept.empty()) {
+    ctx.warnUnmatched(patterns, s.parts, "part");
+    return cutTo(s, kept);
+  }
   return fail(ProblemCode::BadParameter, fmt::format("no part is called \"{}\"", pattern),
-              fmt::format("The file has: {}", names));
+              fmt::format("The file has: {}", listOf(s.parts)));
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
@@ -36,7 +38,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
   Surface s = **file;
   if (!p.parts.empty()) {
-    auto kept = keepParts(s, p.parts);
+    auto kept = keepParts(ctx, s, p.parts);
     if (!kept) return Failure(kept.error());
     s = std::move(*kept);
   }
@@ -75,8 +77,9 @@ const NodeKind& meshFile() {
         param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
               ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
         param("parts", &Params::parts, ARVESK_TEXT("node", "Parts"),
-              ARVESK_TEXT("node",
-                          "Names of parts to take, with * and ? as wildcards, separated by spaces; empty takes all.")),
+              ARVESK_TEXT(
+                  "node",
+                  "Names of parts to take, with * and ? as wildcards, separated by semicolons; empty takes all.")),
     };
     addPlacedParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -57,10 +57,20 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       for (std::size_t f = begin; f < end; ++f) isPart[f] = value[f - begin] >= p.limit;
     });
   } else if (p.by == By::Name) {
+    const Patterns patterns(p.patterns);
+    std::vector<std::uint8_t> isPartNamed;
+    std::vector<std::uint8_t> isMaterialNamed;
+    std::vector<std::string> names = s.parts;
+    for (const std::string& part : s.parts) isPartNamed.push_back(patterns.match(part));
+    for (const Material& m : s.materials) {
+      isMaterialNamed.push_back(patterns.match(m.name));
+      names.push_back(m.name);
+    }
+    ctx.warnUnmatched(patterns, names, "part or material");
     for (std::size_t f = 0; f < faces->count(); ++f) {
       const std::uint32_t t = faces->of(f).front();
-      const bool byPart = !s.parts.empty() && matchesAny(p.patterns, s.parts[s.faceParts.empty() ? 0 : s.faceParts[t]]);
-      isPart[f] = byPart || (!s.materials.empty() && matchesAny(p.patterns, s.materialOf(t).name));
+      isPart[f] = (!isPartNamed.empty() && isPartNamed[s.faceParts.empty() ? 0 : s.faceParts[t]]) ||
+                  (!isMaterialNamed.empty() && isMaterialNamed[s.faceMaterials.empty() ? 0 : s.faceMaterials[t]]);
     }
   } else {
     std::unordered_set<std::uint64_t> picked(p.faces.keys.begin(), p.faces.keys.end());
@@ -122,7 +132,7 @@ const NodeKind& partOfSurface() {
             .usual(0, 1, 0.01)
             .shown("by", {"mask"}),
         param("patterns", &Params::patterns, ARVESK_TEXT("node", "Names"),
-              ARVESK_TEXT("node", "Patterns with * and ?, separated by spaces or commas."))
+              ARVESK_TEXT("node", "Names with * and ? as wildcards, separated by semicolons."))
             .shown("by", {"name"}),
         param("faces", &Params::faces, ARVESK_TEXT("node", "Faces"),
               ARVESK_TEXT("node", "Click or drag over faces in Site while this node is selected; Ctrl takes away."))

@@ -67,7 +67,7 @@ const NodeKind& attribute() {
               ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop."))
             .shown("sort", {"text"}),
         param("patterns", &Params::patterns, ARVESK_TEXT("node", "Matches"),
-              ARVESK_TEXT("node", "Patterns with * (any text) and ? (one character), separated by spaces or commas."))
+              ARVESK_TEXT("node", "Patterns with * (any text) and ? (one character), separated by semicolons."))
             .shown("sort", {"text"}),
     };
     addFinishParams<Params>(k.params);

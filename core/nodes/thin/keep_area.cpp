@@ -40,15 +40,19 @@ struct Area {
 };
 
 /// What the points would be without their patch: the chosen attributes come whole from the patch that holds each.
-void copyFromPatches(Points& points, const Area& area, const std::vector<std::optional<Holder>>& holders,
-                     const std::string& patterns) {
+void copyFromPatches(const EvalContext& ctx, Points& points, const Area& area,
+                     const std::vector<std::optional<Holder>>& holders, const Patterns& patterns) {
   Array<std::uint64_t> patch(points.count);
   for (std::size_t i = 0; i < points.count; ++i) patch[i] = holders[i] ? holders[i]->id : 0;
   points.attributes.insert_or_assign("patch", Column<std::uint64_t>(std::move(patch)));
   std::set<std::string> names;
+  std::set<std::string> carried;
   for (const PointsPtr& set : area.sets)
-    for (const auto& [name, column] : set->attributes)
-      if (matchesAny(patterns, name)) names.insert(name);
+    for (const auto& [name, column] : set->attributes) {
+      carried.insert(name);
+      if (patterns.match(name)) names.insert(name);
+    }
+  ctx.warnUnmatched(patterns, {carried.begin(), carried.end()}, "attribute of the patches");
   for (const std::string& name : names) {
     // Joined end to end, the sets' columns are looked up by the holder's place among all.
     std::vector<Attributes> one;
@@ -95,7 +99,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (ctx.task.isCancelled()) return Failure(cancelled());
   if (!KeepsInside || !area.patches) return keptAndLeft(ctx, points, keeps);
   Points out = points;
-  copyFromPatches(out, area, holders, p.copies);
+  copyFromPatches(ctx, out, area, holders, Patterns(p.copies));
   return keptAndLeft(ctx, out, keeps);
 }
 
@@ -193,7 +197,7 @@ NodeKind makeKeepIn() {
   k.params.push_back(param("copies", &Params::copies, ARVESK_TEXT("node", "Copies"),
                            ARVESK_TEXT("node",
                                        "Names of the patch's attributes that its points get: patterns with * and ?, "
-                                       "separated by spaces or commas.")));
+                                       "separated by semicolons.")));
   k = define<Params>(std::move(k), &evaluate<true>, &sentence<true>);
   explains<Params>(k, &explain);
   return k;

@@ -7,6 +7,8 @@
 
 #include <fmt/format.h>
 
+#include <set>
+
 namespace arvesk::nodes {
 namespace {
 
@@ -80,11 +82,15 @@ Result<Array<std::uint8_t>> shares(const EvalContext& ctx, const Points& points,
     }
     return out;
   }
-  const std::vector<std::string> patterns = parts(p.patterns, ';');
+  std::vector<Patterns> patterns;
+  for (const std::string& part : parts(p.patterns, '|')) patterns.emplace_back(part);
+  std::set<std::string> texts;
+  for (std::size_t i = 0; i < points.count; ++i) texts.insert(readText(points, p.textName, i).value_or(std::string()));
+  for (const Patterns& part : patterns) ctx.warnUnmatched(part, {texts.begin(), texts.end()}, "text");
   for (std::size_t i = 0; i < points.count; ++i) {
     const std::string text = readText(points, p.textName, i).value_or(std::string());
     std::size_t k = 0;
-    while (k + 1 < count && !(k < patterns.size() && matchesAny(patterns[k], text))) ++k;
+    while (k + 1 < count && !(k < patterns.size() && patterns[k].match(text))) ++k;
     out[i] = static_cast<std::uint8_t>(k);
   }
   return out;
@@ -120,7 +126,8 @@ const NodeKind& shareOut() {
     k.label = ARVESK_TEXT("node", "Share out");
     k.help = ARVESK_TEXT(
         "node",
-        "Sends each point to exactly one of 2 to 8 outputs: by weights (by lot, for the point alone or for all of its "
+        "Sends each point to exactly one of 2 to 8 outputs: by weights (at random, for the point alone or for all of "
+        "its "
         "parent's or patch's points together; a larger weight only draws points to its own output), by ranges of a "
         "number, or by patterns of a text. What fits no pattern goes to the last one.");
     k.glyph = "share-out";
@@ -150,7 +157,7 @@ const NodeKind& shareOut() {
               ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop."))
             .shown("by", {"text"}),
         param("patterns", &Params::patterns, ARVESK_TEXT("node", "Patterns"),
-              ARVESK_TEXT("node", "One for each output, with ; between; several in one with spaces or commas."))
+              ARVESK_TEXT("node", "One for each output, with | between; several in one with semicolons."))
             .shown("by", {"text"}),
     };
     for (std::size_t i = 0; i < kMost; ++i)

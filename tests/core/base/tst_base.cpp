@@ -97,8 +97,18 @@ class TestBase : public QObject {
                                                  << "aabab" << true;
     QTest::newRow("question mark is one character") << "post_?"
                                                     << "post_12" << false;
-    QTest::newRow("one of several") << "kelp, post_?"
+    QTest::newRow("one of several") << "kelp; post_?"
                                     << "post_1" << true;
+    QTest::newRow("names may have spaces and commas") << " sea kale ;rock, large"
+                                                      << "rock, large" << true;
+    QTest::newRow("spaces do not part entries") << "sea kale"
+                                                << "sea" << false;
+    QTest::newRow("in quotes a semicolon is itself") << "\"a;b\"; c"
+                                                     << "a;b" << true;
+    QTest::newRow("in quotes a star is itself") << "\"a*\""
+                                                << "ab" << false;
+    QTest::newRow("empty entries fit nothing") << " ; ;"
+                                               << "" << false;
     QTest::newRow("empty pattern fits nothing") << ""
                                                 << "x" << false;
     QTest::newRow("whole name, not a part") << "oulder"

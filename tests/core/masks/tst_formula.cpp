@@ -103,7 +103,7 @@ class TestFormula : public QObject {
   void faultsSayWhere_data() {
     QTest::addColumn<QString>("text");
     for (const char* text : {"", "a +", "(a", "a)", "a b", "min(a", "min()", "1..2", "a ? b", "foo(a)", "a @ b",
-                             "\"words\"", "a = 3", "((((((((((a", "+*", ","})
+                             "\"words\"", "a = = 3", "((((((((((a", "+*", ","})
       QTest::newRow(*text ? text : "nothing") << QString::fromLatin1(text);
   }
   void faultsSayWhere() {

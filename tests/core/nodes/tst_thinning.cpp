@@ -90,7 +90,7 @@ class TestThinning : public QObject {
     const ParamMap params{
         {"shape", shape.toStdString()}, {"raggedness", ragged}, {"margin", margin}, {"from_above", fromAbove}};
     ParamMap copying = params;
-    copying["copies"] = std::string("kind, weight");
+    copying["copies"] = std::string("kind; weight");
     const auto in = bench.run("keep-in", keepInputs(points, {a, b}), copying);
     const auto out = bench.run("keep-out", keepInputs(points, {a, b}), params);
     QVERIFY(ids(*first(*in)) == ids(*second(*out)));
@@ -248,7 +248,7 @@ class TestThinning : public QObject {
     const auto byText = bench.run("share-out", test::inputs({{"points", named}}),
                                   {{"by", std::string("text")},
                                    {"text_name", std::string("kind")},
-                                   {"patterns", std::string("*/1 */2; */1?")},
+                                   {"patterns", std::string("*/1; */2 | */1?")},
                                    {"count", 3.0}});
     QCOMPARE(std::get<PointsPtr>((*byText)[0])->count, std::size_t{2});
     QCOMPARE(std::get<PointsPtr>((*byText)[1])->count, std::size_t{10});

@@ -310,7 +310,7 @@ class TestIdentity : public QObject {
     };
     std::size_t common = 0;
     const Points few = sown("roof");
-    QVERIFY(!differenceOfCommon(few, sown("roof,wall"), common));
+    QVERIFY(!differenceOfCommon(few, sown("roof; wall"), common));
     QCOMPARE(common, few.count);
   }
 
