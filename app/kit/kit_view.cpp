@@ -157,7 +157,7 @@ void KitView::rebuild() {
     QStringList notes{text(prop.file)};
     if (m_view) {
       for (const Problem& p : m_view->evaluation.propProblems)
-        if (p.where == prop.file || p.where == prop.name) {
+        if (p.where == prop.name || p.where == prop.name + " (" + prop.file + ")") {
           mark = QStringLiteral("! ");
           notes.push_back(text(p.message));
         }

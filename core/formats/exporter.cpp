@@ -1,6 +1,7 @@
 #include "core/formats/exporter.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <filesystem>
@@ -116,6 +117,11 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const 
   }
   report.files.push_back(path);
   if (auto done = write(job); !done) return Failure(done.error());
+  if (!report.approximateColors.empty())
+    warn(report,
+         fmt::format("the colors of points on textured props are said by one factor each: {}",
+                     fmt::join(report.approximateColors, ", ")),
+         "Texture them in gray, or give them vertex colors, for exact colors");
   for (const std::string& file : report.files) {
     std::error_code error;
     if (const auto size = std::filesystem::file_size(file, error); !error) report.bytes += size;

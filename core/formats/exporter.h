@@ -7,6 +7,7 @@
 #include "core/props/prop.h"
 
 #include <map>
+#include <set>
 
 namespace arvesk {
 
@@ -44,6 +45,7 @@ struct ExportReport {
   std::map<std::string, std::size_t> perLayer;  // by title
   std::vector<std::string> files;               // what was written, the chosen path first
   std::size_t bytes = 0;                        // of all of them
+  std::set<std::string> approximateColors;      // props whose textures take a color by one factor
   std::vector<Problem> warnings;
 };
 

@@ -3,6 +3,7 @@
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 #include "core/props/baked.h"
+#include "core/props/coloring.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -67,6 +68,15 @@ class GltfBuffer {
   }
 };
 
+/// What glTF calls an attribute that is not its own: "_WEAR".
+std::string attributeName(const std::string& name) {
+  std::string out = "_";
+  for (const char c : name)
+    out += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c)))
+                                                       : '_';
+  return out;
+}
+
 /// A prop's arrays in the shape that glTF wants: the triangles of each material together.
 struct MeshArrays {
   SurfacePtr surface;
@@ -110,11 +120,7 @@ class GltfWriter {
     for (const auto& [key, column] : s.vertexAttributes) {
       const auto* numbers = std::get_if<Column<float>>(&column);
       if (!numbers || numbers->isConstant()) continue;
-      std::string own = "_" + key;
-      for (char& c : own)
-        c = std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::toupper(static_cast<unsigned char>(c)))
-                                                        : '_';
-      attributes[own] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
+      attributes[attributeName(key)] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
     }
     if (!s.colors.empty()) attributes["COLOR_0"] = buffer.addArray(s.colors, kFloat, "VEC4", kVertices);
     json primitives = json::array();
@@ -250,8 +256,10 @@ class GltfWriter {
   json m_textures = json::array();
   json m_images = json::array();
   std::map<const void*, int> m_textureOf;
+  std::map<std::string, int> m_materialOf;  // by all that it says
 
  public:
+  /// Equal materials are one, however many props bring them.
   int addMaterial(const Material& m) {
     json pbr{{"baseColorFactor", {m.baseColor.r, m.baseColor.g, m.baseColor.b, m.baseColor.a}},
              {"roughnessFactor", m.roughness},
@@ -266,8 +274,10 @@ class GltfWriter {
       material["alphaMode"] = "MASK";
       material["alphaCutoff"] = m.cutBelow;
     }
-    m_materials.push_back(std::move(material));
-    return static_cast<int>(m_materials.size()) - 1;
+    const auto [it, isNew] = m_materialOf.emplace(material.dump(-1, ' ', false, json::error_handler_t::replace),
+                                                  static_cast<int>(m_materials.size()));
+    if (isNew) m_materials.push_back(std::move(material));
+    return it->second;
   }
 };
 
@@ -275,15 +285,12 @@ using exporters::Group;
 using exporters::Job;
 
 /// Values of the chosen attributes as accessors, by the names that glTF gives to what is not its own.
-void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::string>& names, json& attributes) {
+void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::string>& names, json& attributes,
+                   json& texts) {
   for (const std::string& name : names) {
     const auto it = g.layer->points->attributes.find(name);
     if (it == g.layer->points->attributes.end()) continue;
-    std::string key = "_";
-    for (const char c : name)
-      key += std::isalnum(static_cast<unsigned char>(c))
-                 ? static_cast<char>(std::toupper(static_cast<unsigned char>(c)))
-                 : '_';
+    const std::string key = attributeName(name);
     if (std::holds_alternative<Column<float>>(it->second))
       attributes[key] = writer.buffer.addPerPoint<float>(g, kFloat, "SCALAR", [name](const Points& p, std::uint32_t i) {
         return std::get<Column<float>>(p.attributes.at(name))[i];
@@ -292,6 +299,12 @@ void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::st
       attributes[key] = writer.buffer.addPerPoint<Vec3>(g, kFloat, "VEC3", [name](const Points& p, std::uint32_t i) {
         return std::get<Column<Vec3>>(p.attributes.at(name))[i];
       });
+    if (const auto* words = std::get_if<TextColumn>(&it->second)) {  // by number; the list stands in the node's extras
+      attributes[key] = writer.buffer.addPerPoint<std::uint32_t>(
+          g, kUint, "SCALAR",
+          [name](const Points& p, std::uint32_t i) { return std::get<TextColumn>(p.attributes.at(name)).index[i]; });
+      texts[key] = *words->names;
+    }
     if (std::holds_alternative<Column<std::uint64_t>>(it->second))
       attributes[key] = writer.buffer.addPerPoint<glm::uvec2>(
           g, kUint, "VEC2", [name](const Points& p, std::uint32_t i) {
@@ -327,15 +340,47 @@ void writeInstances(GltfWriter& writer, const Job& job, std::map<const ExportLay
     attributes["_ID"] = writer.buffer.addPerPoint<glm::uvec2>(g, kUint, "VEC2", [](const Points& p, std::uint32_t i) {
       return glm::uvec2(static_cast<std::uint32_t>(p.id[i]), static_cast<std::uint32_t>(p.id[i] >> 32));
     });
-    addAttributes(writer, g, job.options.attributes, attributes);
-    children[g.layer].push_back(
-        writer.addNode({{"name", g.name},
-                        {"mesh", meshes.at(g.prop.get())},
-                        {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}}));
+    if (!PointColors(*g.layer->points).isPlain()) {
+      const Vec3 mean = meanColorOf(*g.prop->surface);
+      attributes["_COLOR_FACTOR"] = writer.buffer.addPerPoint<Vec3>(
+          g, kFloat, "VEC3", [mean](const Points& p, std::uint32_t i) { return PointColors(p).factor(i, mean); });
+    }
+    json texts = json::object();
+    addAttributes(writer, g, job.options.attributes, attributes, texts);
+    json node{{"name", g.name},
+              {"mesh", meshes.at(g.prop.get())},
+              {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}};
+    if (!texts.empty()) node["extras"] = {{"texts", texts}};
+    children[g.layer].push_back(writer.addNode(std::move(node)));
   }
   if (job.groups.empty()) return;
   writer.root["extensionsUsed"] = json::array({"EXT_mesh_gpu_instancing"});
   writer.root["extensionsRequired"] = json::array({"EXT_mesh_gpu_instancing"});
+}
+
+/// A placement's color and chosen attributes, as they follow the id in a node's extras.
+std::string extrasOf(const Group& g, const PointColors& colors, const Vec3& mean, const std::vector<std::string>& names,
+                     std::uint32_t i) {
+  std::string out;
+  if (!colors.isPlain()) {
+    const Vec3 f = colors.factor(i, mean);
+    out += fmt::format(",\"color_factor\":[{},{},{}]", f.x, f.y, f.z);
+  }
+  for (const std::string& name : names) {
+    const auto it = g.layer->points->attributes.find(name);
+    if (it == g.layer->points->attributes.end()) continue;
+    json value;
+    if (const auto* number = std::get_if<Column<float>>(&it->second)) value = (*number)[i];
+    if (const auto* words = std::get_if<TextColumn>(&it->second)) value = words->at(i);
+    if (const auto* ids = std::get_if<Column<std::uint64_t>>(&it->second)) value = std::to_string((*ids)[i]);
+    if (const auto* vector = std::get_if<Column<Vec3>>(&it->second)) {
+      const Vec3 v = (*vector)[i];
+      value = {v.x, v.y, v.z};
+    }
+    out += fmt::format(",{}:{}", json(name).dump(-1, ' ', false, json::error_handler_t::replace),
+                       value.dump(-1, ' ', false, json::error_handler_t::replace));
+  }
+  return out;
 }
 
 void writeNodes(GltfWriter& writer, const Job& job) {
@@ -353,6 +398,8 @@ void writeNodes(GltfWriter& writer, const Job& job) {
       std::size_t number = 0;
       const std::string name = json(g.name).dump(-1, ' ', false, json::error_handler_t::replace);
       const int mesh = meshes.at(g.prop.get());
+      const PointColors colors(p);
+      const Vec3 mean = meanColorOf(*g.prop->surface);
       for (const std::uint32_t i : g.points) {
         const Quat q = glm::normalize(p.orientation[i]);
         const Vec3 at = p.position[i];
@@ -360,9 +407,9 @@ void writeNodes(GltfWriter& writer, const Job& job) {
         out(
             fmt::format("{{\"name\":{} "
                         "{}\",\"mesh\":{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],"
-                        "\"extras\":{{\"id\":\"{}\"}}}}",
+                        "\"extras\":{{\"id\":\"{}\"{}}}}}",
                         name.substr(0, name.size() - 1), ++number, mesh, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y,
-                        s.z, p.id[i]));
+                        s.z, p.id[i], extrasOf(g, colors, mean, job.options.attributes, i)));
       }
     }
     std::size_t first = 0;
@@ -385,7 +432,6 @@ void writeNodes(GltfWriter& writer, const Job& job) {
 /// Real geometry: vertices made while writing, one accessor each for place, normal, uv and color.
 Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const ExportLayer*, json>& children) {
   if (auto ok = exporters::guardGeometry(job); !ok) return Failure(ok.error());
-  std::map<const Prop*, std::vector<int>> materials;
   for (const Group& g : job.groups) {
     const Surface& s = *g.prop->surface;
     const std::size_t perCopy = s.positions.size();
@@ -394,9 +440,17 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
       return fail(ProblemCode::TooMany,
                   fmt::format("{} would have {} vertices, a mesh holds 4,294,967,280 at most", g.name, count),
                   "Export instances", job.path);
-    auto& of = materials[g.prop.get()];
-    if (of.empty())
-      for (const Material& m : s.materials) of.push_back(writer.addMaterial(m));
+    // Colored copies: their color is in the vertices, and materials without a texture are white below it.
+    const bool isColored = !PointColors(*g.layer->points).isPlain();
+    std::vector<std::uint8_t> isUsed(std::max<std::size_t>(1, s.materials.size()), s.faceMaterials.empty());
+    for (const std::uint16_t m : s.faceMaterials) isUsed[m] = 1;
+    std::vector<int> of;
+    for (std::size_t m = 0; m < s.materials.size(); ++m) {
+      Material material = s.materials[m];
+      if (isColored && !material.textureFile) material.baseColor = Vec4(1, 1, 1, material.baseColor.a);
+      if (isColored && material.textureFile) job.report.approximateColors.insert(g.prop->name);
+      of.push_back(isUsed[m] ? writer.addMaterial(material) : -1);
+    }
     // Every copy of a vertex, in blocks.
     const auto perVertex = [&writer, &g, count](const char* type, std::size_t bytes, auto make) {
       using T = decltype(make(Vec3(), Quat(), Vec3(), std::size_t{}));
@@ -436,10 +490,41 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
       attributes["TEXCOORD_0"] = perVertex(
           "VEC2", sizeof(Vec2),
           [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
-    if (!s.colors.empty())
+    for (const auto& [key, column] : s.vertexAttributes)
+      if (const auto* numbers = std::get_if<Column<float>>(&column); numbers && !numbers->isConstant())
+        attributes[attributeName(key)] = perVertex(
+            "SCALAR", sizeof(float),
+            [numbers = *numbers](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return numbers[v]; });
+    if (isColored) {
+      const Vec3 mean = meanColorOf(s);
+      auto base = std::make_shared<Array<Vec3>>(materialColors(s));
+      auto isTextured = std::make_shared<std::vector<std::uint8_t>>(perCopy, 0);
+      for (std::size_t f = 0; f < s.faceCount(); ++f)
+        if (s.materialOf(f).textureFile)
+          for (int k = 0; k < 3; ++k) (*isTextured)[s.triangles[f][k]] = 1;
+      const int view = writer.buffer.addView(
+          count * sizeof(Vec4), 34962, [&g, surface, base, isTextured, mean](SafeFile& f) {
+            const PointColors colors(*g.layer->points);
+            std::vector<Vec4> block;
+            for (const std::uint32_t i : g.points) {
+              for (std::size_t v = 0; v < surface->positions.size(); ++v) {
+                const Vec4 own = surface->colors.empty() ? Vec4(1) : surface->colors[v];
+                const Vec3 c = (*isTextured)[v] ? Vec3(own) * colors.factor(i, mean)
+                                                : colors.apply((*base)[v] * Vec3(own), i, mean);
+                block.emplace_back(glm::clamp(c, Vec3(0), Vec3(1)), own.a);
+              }
+              if (block.size() < 65536) continue;
+              f.write(block.data(), block.size() * sizeof(Vec4));
+              block.clear();
+            }
+            f.write(block.data(), block.size() * sizeof(Vec4));
+          });
+      attributes["COLOR_0"] = writer.buffer.addAccessor(view, kFloat, "VEC4", count);
+    } else if (!s.colors.empty()) {
       attributes["COLOR_0"] = perVertex(
           "VEC4", sizeof(Vec4),
           [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
+    }
     json primitives = json::array();
     for (std::size_t m = 0; m < std::max<std::size_t>(1, s.materials.size()); ++m) {
       auto faces = std::make_shared<Array<std::uint32_t>>();

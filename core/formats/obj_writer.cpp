@@ -3,6 +3,7 @@
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
 #include "core/props/baked.h"
+#include "core/props/coloring.h"
 
 #include <fmt/format.h>
 
@@ -32,11 +33,20 @@ class ObjFile {
   }
 
   /// One copy of a mesh; false after a cancel.
-  bool copy(const Surface& s, const Vec3& at, const Quat& q, const Vec3& size) {
-    for (const Vec3& p : s.positions) {
-      const Vec3 w = at + q * (size * p);
-      fmt::format_to(std::back_inserter(m_block), "v {} {} {}\n", w.x, w.y, w.z);
+  /// `colorOf`: sRGB of a vertex behind its place, as most readers know it; empty where the prop is as it was made.
+  bool copy(const Surface& s, const Vec3& at, const Quat& q, const Vec3& size,
+            const std::function<Vec3(std::size_t)>& colorOf = {}) {
+    for (std::size_t v = 0; v < s.positions.size(); ++v) {
+      const Vec3 w = at + q * (size * s.positions[v]);
+      if (!colorOf) {
+        fmt::format_to(std::back_inserter(m_block), "v {} {} {}\n", w.x, w.y, w.z);
+        continue;
+      }
+      const Vec3 c = glm::clamp(colorOf(v), Vec3(0), Vec3(1));
+      fmt::format_to(std::back_inserter(m_block), "v {} {} {} {:.4f} {:.4f} {:.4f}\n", w.x, w.y, w.z,
+                     srgbFromLinear(c.x), srgbFromLinear(c.y), srgbFromLinear(c.z));
     }
+    m_isColored = static_cast<bool>(colorOf);
     for (const Vec2& uv : s.uvs) fmt::format_to(std::back_inserter(m_block), "vt {} {}\n", uv.x, 1 - uv.y);
     for (const Vec3& n : s.normals) {
       const Vec3 w = placedNormal(n, q, size);
@@ -45,7 +55,7 @@ class ObjFile {
     const bool isMirrored = isMirroring(size);
     std::string current;
     for (std::size_t f = 0; f < s.faceCount(); ++f) {
-      const std::string& material = materialOf(s.materialOf(f));
+      const std::string& material = materialOf(s.materialOf(f), m_isColored);
       if (material != current) {
         current = material;
         m_block += "usemtl " + current + "\n";
@@ -84,8 +94,12 @@ class ObjFile {
     return !m_job.task.isCancelled();
   }
 
-  const std::string& materialOf(const Material& m) {
-    std::string& name = m_names[&m];
+  /// Below vertex colors a material without a texture is white.
+  const std::string& materialOf(const Material& given, bool isWhite) {
+    Material m = given;
+    isWhite = isWhite && !m.textureFile;
+    if (isWhite) m.baseColor = Vec4(1, 1, 1, m.baseColor.a);
+    std::string& name = m_names[{&given, isWhite}];
     if (!name.empty()) return name;
     name = word(exporters::uniqueName(m_used, word(m.name.empty() ? "material" : m.name)));
     const auto srgb = [](float v) { return v <= 0.0031308F ? 12.92F * v : 1.055F * std::pow(v, 1 / 2.4F) - 0.055F; };
@@ -110,7 +124,8 @@ class ObjFile {
   std::string m_mtlPath;
   std::string m_block;
   std::string m_mtl;
-  std::map<const Material*, std::string> m_names;
+  std::map<std::pair<const Material*, bool>, std::string> m_names;
+  bool m_isColored = false;
   std::map<std::string, int> m_used;
   Problem m_error;
   std::size_t m_vertex = 1;
@@ -127,8 +142,18 @@ Result<void> exporters::obj(Job& job) {
   for (const Group& g : job.groups) {
     const Points& p = *g.layer->points;
     bool goesOn = file.beginObject(g.name);
-    for (std::size_t k = 0; k < g.points.size() && goesOn; ++k)
-      goesOn = file.copy(*g.prop->surface, p.position[g.points[k]], p.orientation[g.points[k]], p.size[g.points[k]]);
+    const Surface& s = *g.prop->surface;
+    const PointColors colors(p);
+    const Vec3 mean = meanColorOf(s);
+    const Array<Vec3> base = colors.isPlain() ? Array<Vec3>() : materialColors(s);
+    for (std::size_t k = 0; k < g.points.size() && goesOn; ++k) {
+      const std::uint32_t i = g.points[k];
+      const auto colorOf = [&](std::size_t v) {
+        return colors.apply(base[v] * (s.colors.empty() ? Vec3(1) : Vec3(s.colors[v])), i, mean);
+      };
+      goesOn = file.copy(s, p.position[i], p.orientation[i], p.size[i],
+                         colors.isPlain() ? std::function<Vec3(std::size_t)>() : colorOf);
+    }
     if (!goesOn) return Failure(cancelled());
     job.task.report(static_cast<float>(++done) / static_cast<float>(job.groups.size()));
   }

@@ -1,9 +1,12 @@
 // Placements as rows: CSV for people and scripts, binary PLY for programs that take points.
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
+#include "core/props/coloring.h"
 #include "core/props/quantities.h"
 
 #include <fmt/format.h>
+
+#include <set>
 
 #include <cstring>
 
@@ -45,6 +48,19 @@ std::string propNameOf(const Points& p, std::size_t i) {
   return p.prop[i] == kNoProp ? std::string() : p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->name;
 }
 
+bool hasColors(const exporters::Job& job) {
+  return std::any_of(job.layers.begin(), job.layers.end(),
+                     [](const ExportLayer* l) { return l->points && !PointColors(*l->points).isPlain(); });
+}
+
+/// The mean color of what stands there, linear light.
+Vec3 colorOf(const Points& p, std::size_t i) {
+  const Vec3 mean = p.prop[i] == kNoProp
+                        ? Vec3(0.6F)
+                        : meanColorOf(*p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->surface);
+  return glm::clamp(PointColors(p).apply(mean, i, mean), Vec3(0), Vec3(1));
+}
+
 template <typename T>
 T valueOf(const Points& p, const std::string& name, std::size_t i) {
   const auto* column = columnOf<Column<T>>(p.attributes, name);
@@ -56,10 +72,23 @@ T valueOf(const Points& p, const std::string& name, std::size_t i) {
 Result<void> exporters::csv(Job& job) {
   SafeFile file(job.path);
   const std::vector<Extra> extras = extrasOf(job);
+  const bool isColored = hasColors(job);
   std::string head = "id,prop,output,x,y,z,qx,qy,qz,qw,scale_x,scale_y,scale_z";
-  for (const Extra& e : extras)
-    head += e.sort == Extra::Sort::Vector ? fmt::format(",{0}_x,{0}_y,{0}_z", csvField(e.name))
-                                          : "," + csvField(e.name);
+  if (isColored) head += ",red,green,blue";
+  std::set<std::string> taken{"id", "prop", "output",  "x",       "y",       "z",   "qx",    "qy",
+                              "qz", "qw",   "scale_x", "scale_y", "scale_z", "red", "green", "blue"};
+  for (const Extra& e : extras) {
+    // Columns are told apart: an attribute that is called as one of the table's own gets a number.
+    const auto column = [&](const std::string& wanted) {
+      std::string name = wanted;
+      for (int n = 2; !taken.insert(name).second; ++n) name = fmt::format("{}_{}", wanted, n);
+      head += "," + csvField(name);
+    };
+    if (e.sort == Extra::Sort::Vector)
+      for (const char* axis : {"_x", "_y", "_z"}) column(e.name + axis);
+    else
+      column(e.name);
+  }
   std::string block = head + "\n";
   const auto out = [&] { return std::back_inserter(block); };
   std::size_t done = 0;
@@ -77,6 +106,10 @@ Result<void> exporters::csv(Job& job) {
       fmt::format_to(out(), "{},{},{},{},{},{},{},{},{},{},{},{},{}", p.id[i],
                      p.prop[i] == kNoProp ? std::string() : props[static_cast<std::size_t>(p.prop[i])], title, at.x,
                      at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z);
+      if (isColored) {
+        const Vec3 c = colorOf(p, i);
+        fmt::format_to(out(), ",{:.4f},{:.4f},{:.4f}", srgbFromLinear(c.x), srgbFromLinear(c.y), srgbFromLinear(c.z));
+      }
       for (const Extra& e : extras) {
         switch (e.sort) {
           case Extra::Sort::Number: fmt::format_to(out(), ",{}", valueOf<float>(p, e.name, i)); break;
@@ -153,6 +186,9 @@ Result<void> exporters::ply(Job& job) {
     property("float", name);
   for (const char* name : {"id_low", "id_high"}) property("uint", name);
   for (const char* name : {"prop", "output"}) property("int", name);
+  const bool isColored = hasColors(job);
+  if (isColored)
+    for (const char* name : {"red", "green", "blue"}) property("uchar", name);
   for (const Extra& e : extras) {
     if (e.sort == Extra::Sort::Number) property("float", e.name);
     if (e.sort == Extra::Sort::Vector)
@@ -183,6 +219,11 @@ Result<void> exporters::ply(Job& job) {
       putId(p.id[i]);
       put(p.prop[i] == kNoProp ? -1 : propNumber.at(propNameOf(p, i)));
       put(layerNumber);
+      if (isColored) {
+        const Vec3 c = colorOf(p, i);
+        for (int axis = 0; axis < 3; ++axis)
+          put(static_cast<std::uint8_t>(std::lround(255 * std::clamp(srgbFromLinear(c[axis]), 0.0F, 1.0F))));
+      }
       for (const Extra& e : extras) {
         if (e.sort == Extra::Sort::Number) put(valueOf<float>(p, e.name, i));
         if (e.sort == Extra::Sort::Vector) put(valueOf<Vec3>(p, e.name, i));

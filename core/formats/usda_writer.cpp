@@ -2,6 +2,7 @@
 // Meters, Y up (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
+#include "core/props/coloring.h"
 
 #include <fmt/format.h>
 
@@ -241,7 +242,7 @@ Result<void> writeMesh(UsdaFile& file, const Surface& s, const std::string& name
 void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std::size_t count,
                      const std::function<const Points&(std::size_t)>& points,
                      const std::function<std::uint32_t(std::size_t)>& index) {
-  std::set<std::string> used;
+  std::set<std::string> used{"displayColor"};
   for (const std::string& name : names) {
     std::size_t sort = std::variant_npos;
     for (std::size_t i = 0; i < count && sort == std::variant_npos; ++i)
@@ -331,6 +332,16 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
   file.list("        int64[] ids", all.size(), [&](std::size_t i, std::string& out) {
     add(out, "{}", static_cast<std::int64_t>(points(i).id[all[i].point]));
   });
+  if (std::any_of(groups.begin(), groups.end(),
+                  [](const exporters::Group* g) { return !PointColors(*g->layer->points).isPlain(); }))
+    file.list(
+        "        color3f[] primvars:displayColor", all.size(),
+        [&](std::size_t i, std::string& out) {
+          const Vec3 mean = meanColorOf(*all[i].group->prop->surface);
+          const Vec3 c = PointColors(points(i)).apply(mean, all[i].point, mean);
+          add(out, "({}, {}, {})", c.x, c.y, c.z);
+        },
+        "vertex");
   writeAttributes(file, job.options.attributes, all.size(), points, [&](std::size_t i) { return all[i].point; });
   file.text("        def Scope \"Prototypes\"\n        {\n");
   for (std::size_t k = 0; k < groups.size(); ++k) {

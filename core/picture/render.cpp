@@ -1,5 +1,7 @@
 #include "core/picture/render.h"
 
+#include "core/props/coloring.h"
+
 #include "core/base/hash.h"
 #include "core/formats/safe_file.h"
 #include "core/masks/noise.h"
@@ -47,18 +49,6 @@ Vec3 around(const Vec3& axis, float u, float v) {  // cosine-weighted about an a
   return glm::normalize(side * (r * std::cos(a)) + other * (r * std::sin(a)) + axis * std::sqrt(std::max(0.0F, 1 - u)));
 }
 
-/// Hue turn, more or less saturation and value, in a way that keeps linear light positive.
-Vec3 tinted(Vec3 c, const Vec3& tint) {
-  if (tint.x != 0) {  // a turn about the gray axis (Rodrigues)
-    const Vec3 k(0.57735F);
-    const float a = tint.x * 2 * kPi;
-    c = c * std::cos(a) + glm::cross(k, c) * std::sin(a) + k * glm::dot(k, c) * (1 - std::cos(a));
-  }
-  const float gray = glm::dot(c, Vec3(0.2126F, 0.7152F, 0.0722F));
-  c = glm::mix(Vec3(gray), c, 1 + tint.y) * (1 + tint.z);
-  return glm::max(c, Vec3(0));
-}
-
 struct Surfel {
   Vec3 position;
   Vec3 normal;  // toward the viewer
@@ -73,10 +63,7 @@ class Shader {
  public:
   Shader(const PictureScene& scene, bool isCoarse)
       : m_scene(scene), m_light(scene.input().light), m_sun(m_light.sunDirection()), m_isCoarse(isCoarse) {
-    for (const PictureLayer& layer : scene.input().layers) {
-      const auto it = layer.points->attributes.find("tint");
-      m_tints.push_back(it == layer.points->attributes.end() ? nullptr : std::get_if<Column<Vec3>>(&it->second));
-    }
+    for (const PictureLayer& layer : scene.input().layers) m_colors.emplace_back(*layer.points);
   }
 
   Surfel surfel(const Vec3& origin, const Vec3& direction, const PictureRayHit& hit) const {
@@ -97,7 +84,8 @@ class Shader {
     if (m.texture && !s.uvs.empty()) c *= Vec3(m.texture->sampledLinear(s.uvAt(hit.face, hit.weights)));
     out.isGround = in.layer == kGround;
     out.isGhost = !out.isGround && m_scene.input().layers[in.layer].isGhost;
-    if (!out.isGround && m_tints[in.layer]) c = tinted(c, (*m_tints[in.layer])[in.point]);
+    if (!out.isGround && !m_colors[in.layer].isPlain())
+      c = m_colors[in.layer].apply(c, in.point, m_scene.meanColor(in.shape));
     out.color = c;
     out.isTwoSided = m.isTwoSided;
     return out;
@@ -196,7 +184,7 @@ class Shader {
   const PictureLight& m_light;
   Vec3 m_sun;
   bool m_isCoarse;
-  std::vector<const Column<Vec3>*> m_tints;
+  std::vector<PointColors> m_colors;
 };
 
 struct PixelWork {

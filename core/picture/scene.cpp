@@ -1,5 +1,7 @@
 #include "core/picture/scene.h"
 
+#include "core/props/coloring.h"
+
 #include <embree3/rtcore.h>
 
 #include <cstring>
@@ -184,12 +186,13 @@ class Shapes {
  public:
   explicit Shapes(TracedScene& traced) : m_traced(traced) {}
   /// Where it is in the scene; kGround when rays cannot meet it.
-  std::uint32_t indexOf(const SurfacePtr& surface) {
+  std::uint32_t indexOf(const SurfacePtr& surface, bool isPlaced) {
     const auto [it, isNew] = m_known.emplace(surface.get(), kGround);
     if (isNew)
       if (const auto index = SurfaceIndex::of(*surface)) {
         it->second = static_cast<std::uint32_t>(m_traced.shapes.size());
         m_traced.shapes.push_back(surface);
+        m_traced.meanColors.push_back(isPlaced ? meanColorOf(*surface) : Vec3(0.5F));
         m_traced.indices.push_back(*index);
       }
     return it->second;
@@ -205,7 +208,7 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
   auto traced = std::make_shared<TracedScene>();
   Shapes known(*traced);
   for (std::size_t g = 0; g < in.grounds.size(); ++g) {
-    const std::uint32_t shape = known.indexOf(in.grounds[g]);
+    const std::uint32_t shape = known.indexOf(in.grounds[g], false);
     if (shape == kGround) continue;
     traced->instances.push_back({Mat3(1), Vec3(0), shape, kGround, static_cast<std::uint32_t>(g)});
     traced->bounds.add(in.grounds[g]->bounds());
@@ -217,7 +220,8 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
     for (const KitEntry& e : p.kit->entries)
       shapes.push_back(known.indexOf(in.isMassing              ? massingWithFootprint(*e.prop)
                                      : e.prop->massing.isShown ? massingOf(*e.prop)
-                                                               : e.prop->surface));
+                                                               : e.prop->surface,
+                                     true));
     const std::optional<Middles> middles = in.exploded > 0 ? std::optional<Middles>(p) : std::nullopt;
     for (std::size_t i = 0; i < p.count; ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return nullptr;

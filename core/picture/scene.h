@@ -64,6 +64,7 @@ struct TracedScene {
 
   Array<PictureInstance> instances;
   std::vector<SurfacePtr> shapes;
+  std::vector<Vec3> meanColors;                              // of the shapes that are placed; linear light
   std::vector<std::shared_ptr<const SurfaceIndex>> indices;  // of the shapes
   RTCSceneTy* scene = nullptr;
   std::uint64_t triangles = 0;
@@ -84,6 +85,7 @@ class PictureScene {
   const PictureInput& input() const { return m_input; }
   const PictureInstance& instance(std::uint32_t i) const { return m_traced->instances[i]; }
   const Surface& shape(std::uint32_t i) const { return *m_traced->shapes[i]; }
+  const Vec3& meanColor(std::uint32_t shape) const { return m_traced->meanColors[shape]; }
   std::size_t placementCount() const { return m_traced->instances.size() - m_input.grounds.size(); }
   std::uint64_t triangleCount() const { return m_traced->triangles; }
   Box3 bounds() const { return m_traced->bounds; }

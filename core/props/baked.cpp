@@ -1,18 +1,28 @@
 #include "core/props/baked.h"
 
+#include "core/props/coloring.h"
+
 #include <fmt/format.h>
 
 namespace arvesk {
 
 void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const Quat& turn, const Vec3& size,
-                  std::uint16_t materialBase, std::uint16_t part) {
+                  std::uint16_t materialBase, std::uint16_t part, const std::function<Vec3(Vec3)>& colorOf) {
   const auto base = static_cast<std::uint32_t>(to.positions.size());
   const std::size_t n = from.positions.size();
+  const Array<Vec3> materialColor = colorOf ? materialColors(from) : Array<Vec3>();
   for (std::size_t v = 0; v < n; ++v) {
     to.positions.edit().push_back(position + turn * (size * from.positions[v]));
     to.normals.edit().push_back(from.normals.empty() ? kUp : placedNormal(from.normals[v], turn, size));
     to.uvs.edit().push_back(from.uvs.empty() ? Vec2(0) : from.uvs[v]);
-    to.colors.edit().push_back(from.colors.empty() ? Vec4(1) : from.colors[v]);
+    const Vec4 own = from.colors.empty() ? Vec4(1) : from.colors[v];
+    if (!colorOf) {
+      to.colors.edit().push_back(own);
+      continue;
+    }
+    // Vertex colors multiply the material's: what is wanted, over what is there.
+    const Vec3 there = glm::max(materialColor[v], Vec3(1e-3F));
+    to.colors.edit().push_back(Vec4(glm::min(colorOf(there * Vec3(own)) / there, Vec3(16)), own.a));
   }
   const bool isMirrored = isMirroring(size);
   for (std::size_t f = 0; f < from.faceCount(); ++f) {
@@ -53,13 +63,19 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     if (!isPerPlacement) out.parts.push_back(e.prop->name);
   }
   out.triangles.edit().reserve(triangles);
+  const PointColors colors(points);
+  std::vector<Vec3> means;
+  if (!colors.isPlain())
+    for (const auto& e : props) means.push_back(meanColorOf(*e.prop->surface));
   for (std::size_t i = 0; i < points.count; ++i) {
     if (points.prop[i] == kNoProp) continue;
     if (i % 1024 == 0 && task.isCancelled()) return Failure(cancelled());
     const auto k = static_cast<std::size_t>(points.prop[i]);
     if (isPerPlacement) out.parts.push_back(fmt::format("{} {}", props[k].prop->name, ++made[k]));
-    appendPlaced(out, *props[k].prop->surface, points.position[i], points.orientation[i], points.size[i],
-                 materialBase[k], static_cast<std::uint16_t>(isPerPlacement ? out.parts.size() - 1 : k));
+    appendPlaced(
+        out, *props[k].prop->surface, points.position[i], points.orientation[i], points.size[i], materialBase[k],
+        static_cast<std::uint16_t>(isPerPlacement ? out.parts.size() - 1 : k),
+        colors.isPlain() ? std::function<Vec3(Vec3)>() : [&](const Vec3& c) { return colors.apply(c, i, means[k]); });
   }
   return out;
 }

@@ -5,6 +5,8 @@
 #include "core/geometry/points.h"
 #include "core/props/prop.h"
 
+#include <functional>
+
 namespace arvesk {
 
 /// A normal of a copy: by the inverse of its size, then turned; right for uneven and negative sizes.
@@ -15,11 +17,11 @@ inline Vec3 placedNormal(const Vec3& normal, const Quat& turn, const Vec3& size)
 /// Are the faces of a copy to be turned round?
 inline bool isMirroring(const Vec3& size) { return size.x * size.y * size.z < 0; }
 
-/// Appends `from`, sized, turned and moved, to `to`. Materials are shared by `materialBase`, the place of from's first
-/// material in to's list. Uneven and negative sizes are right: normals go by the inverse, faces of mirrored copies are
-/// turned round.
+/// Appends `from`, sized, turned and moved, to `to`. `colorOf` makes its colors (linear light) those of one placement.
+/// Materials are shared by `materialBase`, the place of from's first material in to's list. Uneven and negative sizes
+/// are right: normals go by the inverse, faces of mirrored copies are turned round.
 void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const Quat& turn, const Vec3& size,
-                  std::uint16_t materialBase, std::uint16_t part);
+                  std::uint16_t materialBase, std::uint16_t part, const std::function<Vec3(Vec3)>& colorOf = {});
 
 /// All placements in one surface; with `isPerPlacement` each is a part of its own with a name that no other has.
 /// Fails above `mostTriangles` with the number there would be.
