@@ -40,7 +40,7 @@ const std::vector<Hard> kHard = {
     {"points-of-surface", "cell", Goes::Along},  // the cells lie elsewhere
     {"points-of-surface", "cell_turn", Goes::Along},
     {"points-of-surface", "face_angle", Goes::Anew},  // what is one face, or is not
-    {"sow-on-surface", "spacing", Goes::Anew},  // Even: who keeps clear of whom is found anew (declared)
+    {"sow-on-surface", "spacing", Goes::Anew},        // Even: who keeps clear of whom is found anew (declared)
     {"sow-on-surface", "spacings", Goes::Anew},
     {"clumps", "radius", Goes::Anew},  // with a separation: who is near whom changes everywhere
     {"clumps", "count", Goes::Anew},
