@@ -5,6 +5,7 @@ namespace arvesk {
 RenderService::RenderService(QObject* parent) : QObject(parent) {}
 
 void RenderService::request(RenderRequest request) {
+  request.number = ++m_asked;
   m_worker.ask([this, request = std::move(request)](const Task& task) -> Worker::Answer {
     draw(request, task);
     return {};
@@ -29,6 +30,7 @@ void RenderService::publish(const RenderRequest& request, const Film& film) {
   frame.image = QImage(film.width, film.height, QImage::Format_RGB32);
   frame.samples = film.samples;
   frame.camera = request.camera;
+  frame.request = request.number;
   auto* pixels = reinterpret_cast<std::uint32_t*>(frame.image.bits());
   film.develop(pixels);
   const EvalView& view = *request.view;

@@ -13,6 +13,7 @@ struct RenderRequest {
   int height = 0;
   bool drawsPoints = false;  // all points as discs, in place of props
   int samples = 16;          // when the picture counts as clean
+  std::uint64_t number = 0;  // given by request()
 };
 
 struct Frame {
@@ -20,6 +21,7 @@ struct Frame {
   std::shared_ptr<const Film> film;  // depth for overlays
   int samples = 0;                   // 0 while coarse
   Camera camera;
+  std::uint64_t request = 0;  // which request it answers
 };
 
 class RenderService : public QObject {
@@ -29,6 +31,8 @@ class RenderService : public QObject {
   explicit RenderService(QObject* parent = nullptr);
   void request(RenderRequest request);
   const Frame& latest() const { return m_latest; }
+  /// Samples of the picture of what was asked for last; 0 while an earlier one is shown.
+  int samples() const { return m_latest.request == m_asked ? m_latest.samples : 0; }
 
  Q_SIGNALS:
   void frameReady();
@@ -38,6 +42,7 @@ class RenderService : public QObject {
   void publish(const RenderRequest& request, const Film& film);
 
   Frame m_latest;
+  std::uint64_t m_asked = 0;
   Worker m_worker;
 };
 

@@ -81,6 +81,7 @@ SiteView::SiteView(QWidget* parent)
   m_colorBox->setAccessibleName(tr("Color of the points"));
   m_colorBox->setToolTip(tr("What colors the points"));
   m_colorBox->setFocusPolicy(Qt::ClickFocus);
+  m_colorBox->setSizeAdjustPolicy(QComboBox::AdjustToContents);  // its numbers come with the results
   m_colorBox->hide();
   modes->addWidget(m_colorBox);
   m_explodedLabel->setProperty("role", QStringLiteral("quiet"));

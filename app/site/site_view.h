@@ -37,11 +37,8 @@ class SiteView : public QWidget {
   const Camera& camera() const { return m_camera; }
   void setCamera(const Camera& camera);
   void fitAll();
-  /// Samples of the picture that is shown; 0 while it is still the one of another camera.
-  int samplesShown() const {
-    const Camera& shown = m_renderer.latest().camera;
-    return shown.eye == m_camera.eye && shown.target == m_camera.target ? m_renderer.latest().samples : 0;
-  }
+  /// Samples of the picture that is shown; 0 while it is still one of another camera, view or mode.
+  int samplesShown() const { return m_renderer.samples(); }
   bool hasPicture() const { return !m_renderer.latest().image.isNull(); }
   CoverView& cover() { return *m_cover; }
   WhyPanel& whyPanel() { return *m_why; }

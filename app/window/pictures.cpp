@@ -42,9 +42,15 @@ class Photographer {
   bool wants(const char* name) const { return m_only.isEmpty() || m_only == QLatin1String(name); }
   /// Waits for the results and a clean picture in Site, then saves the window.
   void take(MainWindow& window, const char* name, int samples = 16) {
-    waitUntil([&] { return !window.service().isBusy() && window.service().latest(); }, 60'000);
-    settle(200);
-    waitUntil([&] { return window.site().samplesShown() >= samples; }, 60'000);
+    // Results bring new pictures and pictures new results (a mode asks for its own): both are to be at rest.
+    QDeadlineTimer deadline(120'000);
+    int calm = 0;
+    while (calm < 10 && !deadline.hasExpired()) {
+      settle(30);
+      const bool isCalm = !window.service().isBusy() && window.service().latest() &&
+                          window.site().samplesShown() >= samples;
+      calm = isCalm ? calm + 1 : 0;
+    }
     save(window, name);
   }
   void settleResults(MainWindow& window) {

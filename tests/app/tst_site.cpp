@@ -339,8 +339,12 @@ class TestSite : public test::WindowTest {
   void pointsAreColoredByWhatTheyCarry() {
     open("demo/examples/one-slope.arvesk");
     QTest::mouseClick(site().findChild<QToolButton*>(QStringLiteral("mode_points")), Qt::LeftButton);
+    QCOMPARE(site().samplesShown(), 0);  // what is still seen are the props, and nobody takes that for the points
     auto* box = site().findChild<QComboBox*>(QStringLiteral("color_by"));
     QTRY_VERIFY(box->isVisible() && box->findData(QStringLiteral("slope")) > 0);
+    QTRY_VERIFY(box->width() >= box->minimumSizeHint().width() &&
+                box->width() >= box->fontMetrics().horizontalAdvance(box->currentText()) + 24);
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 30'000);
     box->setFocus();
     while (box->currentData().toString() != QStringLiteral("slope")) QTest::keyClick(box, Qt::Key_Down);
     QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->colorTitle == "slope", 20'000);
