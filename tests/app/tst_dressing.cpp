@@ -165,7 +165,7 @@ class TestDressingUi : public test::WindowTest {
 
     // The kit moves away: all is missing; one is shown where it is, the others beside it are found by themselves.
     QVERIFY(QDir().rename(folder() + QStringLiteral("/kit"), folder() + QStringLiteral("/moved")));
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->evaluation.propProblems.size() == before, 20'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->evaluation.propProblems.size() == before, 120'000);
     clickProp("Boulder A");
     QVERIFY(control<QPushButton>("fix_missing"));
     kit().replaceFile(prop("Boulder A").uid, folder() + QStringLiteral("/moved/boulder-a.glb"));
