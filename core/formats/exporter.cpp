@@ -29,6 +29,37 @@ Result<void> write(exporters::Job& job) {
               "Use .glb, .gltf, .usda, .csv, .ply or .obj", job.path);
 }
 
+/// The layers as all writers are to see them: placements whose prop is missing are left out where that is wanted, else
+/// nothing is written.
+Result<std::vector<ExportLayer>> writable(const std::vector<ExportLayer>& layers, const ExportOptions& options,
+                                          const std::string& path, ExportReport& report) {
+  std::vector<ExportLayer> out = layers;
+  for (ExportLayer& layer : out) {
+    if (!layer.points || !layer.points->kit) continue;
+    const Points& p = *layer.points;
+    std::vector<std::size_t> lost(p.kit->entries.size());
+    Array<std::uint32_t> kept;
+    for (std::size_t i = 0; i < p.count; ++i) {
+      const bool isLost = p.prop[i] != kNoProp && p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->isMissing;
+      if (isLost)
+        ++lost[static_cast<std::size_t>(p.prop[i])];
+      else
+        kept.push_back(static_cast<std::uint32_t>(i));
+    }
+    for (std::size_t k = 0; k < lost.size(); ++k) {
+      if (lost[k] == 0) continue;
+      const std::string what = fmt::format("{}: {} placements need {}, whose file could not be read", layer.name,
+                                           lost[k], p.kit->entries[k].prop->name);
+      if (!options.isWithoutMissing)
+        return fail(ProblemCode::FileMissing, what, "Mend it in the Kit, or choose to export without what is missing",
+                    path);
+      warn(report, what + "; they were left out", "Mend it in the Kit and export again");
+    }
+    if (kept.size() < p.count) layer.points = std::make_shared<const Points>(gathered(p, kept));
+  }
+  return out;
+}
+
 }  // namespace
 
 const std::vector<ExportFormat>& exportFormats() {
@@ -49,6 +80,18 @@ std::string exporters::uniqueName(std::map<std::string, int>& used, const std::s
   }
 }
 
+std::string exporters::uniqueColumn(std::set<std::string>& taken, const std::string& wanted) {
+  std::string name = wanted;
+  for (int n = 2; !taken.insert(name).second; ++n) name = fmt::format("{}_{}", wanted, n);
+  return name;
+}
+
+Vec3 exporters::heldColor(ExportReport& report, const Vec3& color) {
+  const Vec3 held = glm::clamp(color, Vec3(0), Vec3(1));
+  if (glm::any(glm::greaterThan(color - held, Vec3(1e-4F)))) report.isBrightnessCut = true;
+  return held;
+}
+
 Result<std::uint64_t> exporters::guardGeometry(const Job& job) {
   std::uint64_t triangles = 0;
   for (const Group& g : job.groups) triangles += g.points.size() * g.prop->surface->faceCount();
@@ -60,9 +103,12 @@ Result<std::uint64_t> exporters::guardGeometry(const Job& job) {
   return triangles;
 }
 
-Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path,
+Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const std::string& path,
                                   const ExportOptions& options, const Task& task) {
   ExportReport report;
+  const auto checked = writable(given, options, path, report);
+  if (!checked) return Failure(checked.error());
+  const std::vector<ExportLayer>& layers = *checked;
   ExportOptions how = options;
   if (std::find(how.attributes.begin(), how.attributes.end(), "*") != how.attributes.end()) {
     std::set<std::string> all;
@@ -98,16 +144,6 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const 
     for (std::size_t k = 0; k < byProp.size(); ++k) {
       if (byProp[k].empty()) continue;
       const PropPtr& prop = p.kit->entries[k].prop;
-      if (prop->isMissing) {
-        const std::string what = fmt::format("{}: {} placements need {}, whose file could not be read", layer.name,
-                                             byProp[k].size(), prop->name);
-        if (!options.isWithoutMissing)
-          return fail(ProblemCode::FileMissing, what, "Mend it in the Kit, or choose to export without what is missing",
-                      path);
-        warn(report, what + "; they were left out", "Mend it in the Kit and export again");
-        report.perLayer[layer.name] -= byProp[k].size();
-        continue;
-      }
       report.placements += byProp[k].size();
       report.perProp[prop->name] += byProp[k].size();
       report.triangles += byProp[k].size() * prop->surface->faceCount();
@@ -122,6 +158,9 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const 
          fmt::format("the colors of points on textured props are said by one factor each: {}",
                      fmt::join(report.approximateColors, ", ")),
          "Texture them in gray, or give them vertex colors, for exact colors");
+  if (report.isBrightnessCut)
+    warn(report, "some colors are brighter than white, which is all that this file holds; they were cut",
+         "Lower Brightness in Vary, or export instances as glTF or USD, which hold them");
   for (const std::string& file : report.files) {
     std::error_code error;
     if (const auto size = std::filesystem::file_size(file, error); !error) report.bytes += size;

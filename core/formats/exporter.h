@@ -46,6 +46,7 @@ struct ExportReport {
   std::vector<std::string> files;               // what was written, the chosen path first
   std::size_t bytes = 0;                        // of all of them
   std::set<std::string> approximateColors;      // props whose textures take a color by one factor
+  bool isBrightnessCut = false;                 // a color was brighter than the format holds
   std::vector<Problem> warnings;
 };
 
@@ -101,6 +102,10 @@ Result<void> glbOf(const std::vector<SceneItem>& items, const std::string& path)
 Result<std::uint64_t> guardGeometry(const Job& job);
 /// A name that is not in `used` yet, and is from now on.
 std::string uniqueName(std::map<std::string, int>& used, const std::string& wanted);
+/// A name for a column or attribute that none of `taken` has: "wear", "wear_2".
+std::string uniqueColumn(std::set<std::string>& taken, const std::string& wanted);
+/// A color where a format holds 0 to 1 only; the report tells when one was brighter.
+Vec3 heldColor(ExportReport& report, const Vec3& color);
 }  // namespace exporters
 
 }  // namespace arvesk

@@ -287,10 +287,11 @@ using exporters::Job;
 /// Values of the chosen attributes as accessors, by the names that glTF gives to what is not its own.
 void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::string>& names, json& attributes,
                    json& texts) {
+  std::set<std::string> taken{"_ID", "_COLOR_FACTOR"};
   for (const std::string& name : names) {
     const auto it = g.layer->points->attributes.find(name);
     if (it == g.layer->points->attributes.end()) continue;
-    const std::string key = attributeName(name);
+    const std::string key = exporters::uniqueColumn(taken, attributeName(name));
     if (std::holds_alternative<Column<float>>(it->second))
       attributes[key] = writer.buffer.addPerPoint<float>(g, kFloat, "SCALAR", [name](const Points& p, std::uint32_t i) {
         return std::get<Column<float>>(p.attributes.at(name))[i];
@@ -362,6 +363,7 @@ void writeInstances(GltfWriter& writer, const Job& job, std::map<const ExportLay
 std::string extrasOf(const Group& g, const PointColors& colors, const Vec3& mean, const std::vector<std::string>& names,
                      std::uint32_t i) {
   std::string out;
+  std::set<std::string> taken{"id", "color_factor"};
   if (!colors.isPlain()) {
     const Vec3 f = colors.factor(i, mean);
     out += fmt::format(",\"color_factor\":[{},{},{}]", f.x, f.y, f.z);
@@ -377,7 +379,8 @@ std::string extrasOf(const Group& g, const PointColors& colors, const Vec3& mean
       const Vec3 v = (*vector)[i];
       value = {v.x, v.y, v.z};
     }
-    out += fmt::format(",{}:{}", json(name).dump(-1, ' ', false, json::error_handler_t::replace),
+    out += fmt::format(",{}:{}",
+                       json(exporters::uniqueColumn(taken, name)).dump(-1, ' ', false, json::error_handler_t::replace),
                        value.dump(-1, ' ', false, json::error_handler_t::replace));
   }
   return out;
@@ -503,7 +506,7 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
         if (s.materialOf(f).textureFile)
           for (int k = 0; k < 3; ++k) (*isTextured)[s.triangles[f][k]] = 1;
       const int view = writer.buffer.addView(
-          count * sizeof(Vec4), 34962, [&g, surface, base, isTextured, mean](SafeFile& f) {
+          count * sizeof(Vec4), 34962, [&g, &report = job.report, surface, base, isTextured, mean](SafeFile& f) {
             const PointColors colors(*g.layer->points);
             std::vector<Vec4> block;
             for (const std::uint32_t i : g.points) {
@@ -511,7 +514,7 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
                 const Vec4 own = surface->colors.empty() ? Vec4(1) : surface->colors[v];
                 const Vec3 c = (*isTextured)[v] ? Vec3(own) * colors.factor(i, mean)
                                                 : colors.apply((*base)[v] * Vec3(own), i, mean);
-                block.emplace_back(glm::clamp(c, Vec3(0), Vec3(1)), own.a);
+                block.emplace_back(exporters::heldColor(report, c), own.a);
               }
               if (block.size() < 65536) continue;
               f.write(block.data(), block.size() * sizeof(Vec4));

@@ -42,7 +42,7 @@ class ObjFile {
         fmt::format_to(std::back_inserter(m_block), "v {} {} {}\n", w.x, w.y, w.z);
         continue;
       }
-      const Vec3 c = glm::clamp(colorOf(v), Vec3(0), Vec3(1));
+      const Vec3 c = exporters::heldColor(m_job.report, colorOf(v));
       fmt::format_to(std::back_inserter(m_block), "v {} {} {} {:.4f} {:.4f} {:.4f}\n", w.x, w.y, w.z,
                      srgbFromLinear(c.x), srgbFromLinear(c.y), srgbFromLinear(c.z));
     }

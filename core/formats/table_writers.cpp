@@ -54,11 +54,11 @@ bool hasColors(const exporters::Job& job) {
 }
 
 /// The mean color of what stands there, linear light.
-Vec3 colorOf(const Points& p, std::size_t i) {
+Vec3 colorOf(exporters::Job& job, const Points& p, std::size_t i) {
   const Vec3 mean = p.prop[i] == kNoProp
                         ? Vec3(0.6F)
                         : meanColorOf(*p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->surface);
-  return glm::clamp(PointColors(p).apply(mean, i, mean), Vec3(0), Vec3(1));
+  return exporters::heldColor(job.report, PointColors(p).apply(mean, i, mean));
 }
 
 template <typename T>
@@ -75,14 +75,13 @@ Result<void> exporters::csv(Job& job) {
   const bool isColored = hasColors(job);
   std::string head = "id,prop,output,x,y,z,qx,qy,qz,qw,scale_x,scale_y,scale_z";
   if (isColored) head += ",red,green,blue";
-  std::set<std::string> taken{"id", "prop", "output",  "x",       "y",       "z",   "qx",    "qy",
-                              "qz", "qw",   "scale_x", "scale_y", "scale_z", "red", "green", "blue"};
+  std::set<std::string> taken{"id", "prop", "output", "x",       "y",       "z",      "qx",
+                              "qy", "qz",   "qw",     "scale_x", "scale_y", "scale_z"};
+  if (isColored) taken.insert({"red", "green", "blue"});
   for (const Extra& e : extras) {
     // Columns are told apart: an attribute that is called as one of the table's own gets a number.
     const auto column = [&](const std::string& wanted) {
-      std::string name = wanted;
-      for (int n = 2; !taken.insert(name).second; ++n) name = fmt::format("{}_{}", wanted, n);
-      head += "," + csvField(name);
+      head += "," + csvField(exporters::uniqueColumn(taken, wanted));
     };
     if (e.sort == Extra::Sort::Vector)
       for (const char* axis : {"_x", "_y", "_z"}) column(e.name + axis);
@@ -107,7 +106,7 @@ Result<void> exporters::csv(Job& job) {
                      p.prop[i] == kNoProp ? std::string() : props[static_cast<std::size_t>(p.prop[i])], title, at.x,
                      at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y, s.z);
       if (isColored) {
-        const Vec3 c = colorOf(p, i);
+        const Vec3 c = colorOf(job, p, i);
         fmt::format_to(out(), ",{:.4f},{:.4f},{:.4f}", srgbFromLinear(c.x), srgbFromLinear(c.y), srgbFromLinear(c.z));
       }
       for (const Extra& e : extras) {
@@ -176,10 +175,11 @@ Result<void> exporters::ply(Job& job) {
     for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
   std::string head = "ply\nformat binary_little_endian 1.0\ncomment Arvesk points, meters, Y up\n" + comments +
                      fmt::format("element vertex {}\n", count);
+  std::set<std::string> taken;
   const auto property = [&](const char* type, const std::string& name) {
     std::string word = name;
     std::replace(word.begin(), word.end(), ' ', '_');
-    head += fmt::format("property {} {}\n", type, word);
+    head += fmt::format("property {} {}\n", type, exporters::uniqueColumn(taken, word));
   };
   for (const char* name :
        {"x", "y", "z", "nx", "ny", "nz", "qx", "qy", "qz", "qw", "scale_x", "scale_y", "scale_z", "footprint"})
@@ -220,7 +220,7 @@ Result<void> exporters::ply(Job& job) {
       put(p.prop[i] == kNoProp ? -1 : propNumber.at(propNameOf(p, i)));
       put(layerNumber);
       if (isColored) {
-        const Vec3 c = colorOf(p, i);
+        const Vec3 c = colorOf(job, p, i);
         for (int axis = 0; axis < 3; ++axis)
           put(static_cast<std::uint8_t>(std::lround(255 * std::clamp(srgbFromLinear(c[axis]), 0.0F, 1.0F))));
       }

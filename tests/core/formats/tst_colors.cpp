@@ -182,6 +182,55 @@ class TestColors : public QObject {
     QCOMPARE(seenIn(*back), m_colored.counts);
   }
 
+  void whatIsBrighterThanAFileHoldsIsSaid() {
+    Points bright = *m_colored.points;
+    bright.attributes.insert_or_assign(kTint, Column<Vec3>(Vec3(0, 0, 3)));  // four times as bright
+    for (const char* name : {"b.glb", "b.obj", "b.csv", "b.ply"})
+      for (const bool isBright : {false, true}) {
+        ExportOptions options;
+        options.gltfWay = GltfWay::Mesh;
+        const PointsPtr points = isBright ? std::make_shared<const Points>(bright) : m_colored.points;
+        const auto report = exportLayers({{"Boxes", points, nullptr}},
+                                         m_dir.filePath(QLatin1String(name)).toStdString(), options, {});
+        QVERIFY(report);
+        QCOMPARE(std::any_of(report->warnings.begin(), report->warnings.end(),
+                             [](const Problem& p) { return p.message.find("brighter") != std::string::npos; }),
+                 isBright);
+      }
+  }
+
+  void noAttributeTakesThePlaceOfAnother() {
+    // Called as what the formats say themselves, and two that differ only in a sign.
+    Points p = *m_colored.points;
+    for (const char* name : {"id", "color-factor", "a-b", "a_b", "x", "red"})
+      p.attributes.insert_or_assign(name, Column<float>(7));
+    m_colored.points = std::make_shared<const Points>(std::move(p));
+    const auto distinct = [](QStringList names) { return names.removeDuplicates() == 0; };
+    const QJsonObject gltf = jsonOf(written("u.gltf", GltfWay::Instances, {"*"}));
+    for (const auto& value : gltf["nodes"].toArray()) {
+      const QJsonObject attributes =
+          value.toObject()["extensions"].toObject()["EXT_mesh_gpu_instancing"].toObject()["attributes"].toObject();
+      if (attributes.isEmpty()) continue;
+      const auto typeOf = [&](const char* name) {
+        return gltf["accessors"].toArray()[attributes[QLatin1String(name)].toInt(-1)].toObject()["type"].toString();
+      };
+      QCOMPARE(typeOf("_ID"), QStringLiteral("VEC2"));
+      QCOMPARE(typeOf("_COLOR_FACTOR"), QStringLiteral("VEC3"));
+      for (const char* name : {"_ID_2", "_COLOR_FACTOR_2", "_A_B", "_A_B_2"})
+        QCOMPARE(typeOf(name), QStringLiteral("SCALAR"));
+    }
+    const QString nodes = QString::fromUtf8(bytesOf(written("un.gltf", GltfWay::Nodes, {"*"})));
+    QVERIFY(nodes.contains(QStringLiteral("\"id_2\":7")));
+    const QByteArray ply = bytesOf(written("u.ply", GltfWay::Instances, {"*"}));
+    QStringList properties;
+    for (const QByteArray& line : ply.left(ply.indexOf("end_header")).split('\n'))
+      if (line.startsWith("property")) properties << QString::fromLatin1(line.split(' ').last());
+    QVERIFY(properties.contains(QStringLiteral("x_2")) && distinct(properties));
+    const QByteArray csv = bytesOf(written("u.csv", GltfWay::Instances, {"*"}));
+    QVERIFY(distinct(QString::fromUtf8(csv.left(csv.indexOf('\n'))).split(QLatin1Char(','))));
+    m_colored = colored();
+  }
+
   void bakingKeepsTheColors() {
     const auto surface = baked(*m_colored.points, false, 10'000'000, {});
     QVERIFY(surface);

@@ -228,6 +228,14 @@ class TestNames : public QObject {
     QVERIFY(report);
     QCOMPARE(report->placements + missing, less->count);
     QVERIFY(hasWarning(report->warnings, plan.props[1].name, "Kit"));
+    // Tables need no mesh, but what the report leaves out is not in their rows either.
+    const QString table = folder.filePath(QStringLiteral("out.csv"));
+    QVERIFY(exportLayers(*layers, table.toStdString(), without, {}));
+    QFile rows(table);
+    QVERIFY(rows.open(QIODevice::ReadOnly));
+    const QByteArray text = rows.readAll();
+    QCOMPARE(static_cast<std::size_t>(text.count('\n')) - 1, less->count - missing);
+    QVERIFY(!text.contains(QByteArray::fromStdString("," + plan.props[1].name + ",")));
     // The rest of the program stands it: pictures, growth on it, baking.
     std::vector<PointsPtr> bare;
     QVERIFY(PictureScene::build(pictureInputOf(plan, e, {}, bare), {}));
