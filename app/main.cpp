@@ -1,10 +1,10 @@
 // arvesk [PLAN]: the application. "--pictures FOLDER" makes the pictures of the documentation and ends.
+#include "app/window/application.h"
 #include "app/window/main_window.h"
 #include "app/window/pictures.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 
-#include <QApplication>
 #include <QCommandLineParser>
 #include <QFileInfo>
 #include <QLocale>
@@ -12,7 +12,7 @@
 #include <clocale>
 
 int main(int argc, char** argv) {
-  QApplication app(argc, argv);
+  arvesk::Application app(argc, argv);
   // Words are English, and so are numbers, on the screen and in the files of libraries that ask the C library: 1.5 is
   // never 15.
   QLocale::setDefault(QLocale(QLocale::English, QLocale::UnitedStates));

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
+
 namespace arvesk::cli {
 
 void addExport(CLI::App& app, int& status) {
@@ -13,6 +15,7 @@ void addExport(CLI::App& app, int& status) {
     std::string usd = "inside";
     std::vector<std::string> attributes;
     bool isWithoutMissing = false;
+    bool isVerified = false;
   };
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj");
@@ -29,6 +32,8 @@ void addExport(CLI::App& app, int& status) {
       ->delimiter(',');
   sub->add_flag("--without-missing", options->isWithoutMissing,
                 "Leave out placements whose prop could not be read, instead of writing nothing");
+  sub->add_flag("--verify", options->isVerified,
+                "Read the file back and compare counts, names, bounds and colors with what was asked");
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
       auto session = evaluatePlan(*options);
@@ -42,6 +47,8 @@ void addExport(CLI::App& app, int& status) {
       how.usdPrototypes = options->usd == "files" ? UsdPrototypes::Files : UsdPrototypes::Inside;
       how.attributes = options->attributes;
       how.isWithoutMissing = options->isWithoutMissing;
+      how.isVerified = options->isVerified;
+      how.planName = std::filesystem::path(options->plan).stem().string();
       const auto report = exportLayers(*layers, options->to, how, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
@@ -49,6 +56,11 @@ void addExport(CLI::App& app, int& status) {
                  report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(),
                  report->files.size() == 1 ? "" : "s");
       for (const Problem& p : report->warnings) printProblem(p);
+      if (!report->verifySeconds) return kDone;
+      for (const std::string& fault : report->faults)
+        printProblem({ProblemCode::FileUnreadable, Severity::Error, options->to, "read back: " + fault, {}});
+      if (!report->faults.empty()) return kProblem;
+      fmt::print("read back in {:.1f} s: counts, names, bounds and colors agree\n", *report->verifySeconds);
       return kDone;
     });
   });

@@ -10,6 +10,7 @@
 #include <QLineEdit>
 #include <QLocale>
 #include <QMenu>
+#include <QPushButton>
 #include <QScrollArea>
 #include <QStyle>
 #include <QToolButton>
@@ -95,6 +96,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_model(model),
       m_scroll(new QScrollArea(this)),
       m_problems(new QLabel(this)),
+      m_remedy(new QPushButton(tr("Set down last"), this)),
       m_summary(new QLabel(this)),
       m_distribution(new DistributionView(this)) {
   setObjectName(QStringLiteral("bench"));
@@ -103,8 +105,12 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   m_scroll->setMinimumWidth(330);
   m_problems->setWordWrap(true);
   m_problems->setObjectName(QStringLiteral("problems"));
+  m_remedy->setObjectName(QStringLiteral("remedy"));
+  m_remedy->hide();
+  connect(m_remedy, &QPushButton::clicked, this, &BenchView::remedy);
   auto* right = new QVBoxLayout;
   right->addWidget(m_problems);
+  right->addWidget(m_remedy, 0, Qt::AlignLeft);
   m_summary->setObjectName(QStringLiteral("summary"));
   m_summary->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   right->addWidget(m_summary, 1);
@@ -437,24 +443,48 @@ void BenchView::refresh() {
   Q_EMIT headingChanged();
 }
 
+/// Of several inputs only those whose points were moved get one.
+void BenchView::remedy() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  if (!kind || kind->inputs.empty() || !m_view) return;
+  std::vector<Link> moved;
+  const auto links = node->inputs.find(kind->inputs.front().id);
+  if (links == node->inputs.end()) return;
+  for (const Link& link : links->second) {
+    const Node* before = m_model->plan().find(link.node);
+    const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;
+    const auto values = m_view->evaluation.values.find(link.node);
+    const int output = beforeKind ? beforeKind->outputIndex(link.output) : -1;
+    if (output < 0 || values == m_view->evaluation.values.end()) continue;
+    const auto* points = std::get_if<PointsPtr>(&values->second.at(static_cast<std::size_t>(output)));
+    if (points && *points && !(*points)->wasMoved.isConstant()) moved.push_back(link);
+  }
+  m_model->setDownLast(m_uid, moved);
+}
+
 void BenchView::showResults(const EvalViewPtr& view) {
   m_view = view;
   const Node* node = m_model->plan().find(m_uid.toStdString());
   std::shared_ptr<const Histogram> histogram;
   QString problems;
+  bool hasRemedy = false;
   if (node && view) {
     const auto report = view->evaluation.reports.find(node->uid);
     if (report != view->evaluation.reports.end()) {
       histogram = report->second.histogram;
-      for (const Problem& p : report->second.problems)
+      for (const Problem& p : report->second.problems) {
+        hasRemedy = hasRemedy || p.remedy == Remedy::SetDownLast;
         problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) +
                     text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
+      }
     }
     if (const auto mask = view->maskHistograms.find(node->uid); mask != view->maskHistograms.end())
       histogram = mask->second;
   }
   m_problems->setText(problems);
   m_problems->setVisible(!problems.isEmpty());
+  m_remedy->setVisible(hasRemedy);
   const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) &&
                         view->evaluation.reports.at(node->uid).state == NodeState::Failed;
   const Theme& t = Theme::current();

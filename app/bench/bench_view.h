@@ -9,6 +9,7 @@
 
 class QGridLayout;
 class QLabel;
+class QPushButton;
 class QScrollArea;
 
 namespace arvesk {
@@ -30,6 +31,7 @@ class BenchView : public QWidget {
   void headingChanged();
 
  private:
+  void remedy();
   struct Row {
     ParamSpec spec;
     QWidget* label;
@@ -55,7 +57,8 @@ class BenchView : public QWidget {
   std::vector<std::string> m_dialUids;
   QScrollArea* m_scroll;
   QLabel* m_problems;
-  QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
+  QPushButton* m_remedy;  // what the program can do about one of them
+  QLabel* m_summary;      // of the plan's outputs, when no node is on the Bench
   DistributionView* m_distribution;
   std::vector<Row> m_rows;
   std::vector<std::function<void()>> m_refreshers;

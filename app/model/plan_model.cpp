@@ -213,6 +213,59 @@ QString PlanModel::insertNode(const NodeKind& kind, const Link& from, const QStr
   return QString::fromStdString(node.uid);
 }
 
+namespace {
+
+/// Of the chain that ends with `uid`: the last node that puts its points onto a ground, and the link to that.
+std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
+  for (std::set<std::string> seen; seen.insert(uid).second;) {
+    const Node* node = plan.find(uid);
+    const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+    if (!kind) break;
+    const auto linkAt = [&](const std::string& id) -> const Link* {
+      const auto it = node->inputs.find(id);
+      if (it == node->inputs.end()) return nullptr;
+      const auto first = std::find_if(it->second.begin(), it->second.end(), [](const Link& l) { return !l.isEmpty(); });
+      return first == it->second.end() ? nullptr : &*first;
+    };
+    for (const InputSpec& spec : kind->inputs)
+      if (const Link* link = spec.type == ValueType::Surface ? linkAt(spec.id) : nullptr) return {node, *link};
+    const Link* before = mainInput(*kind) ? linkAt(mainInput(*kind)->id) : nullptr;
+    if (!before) break;
+    uid = before->node;
+  }
+  return {};
+}
+
+}  // namespace
+
+void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
+  const NodeKind* kind = findNodeKind("set-down");
+  const Node* end = m_plan->find(to.toStdString());
+  const NodeKind* endKind = end ? findNodeKind(end->kind) : nullptr;
+  if (!endKind || !mainInput(*endKind)) return;
+  edit(tr("Set down last"), [&](Plan& plan) {
+    for (const Link& from : links) {
+      const Node* before = plan.find(from.node);
+      if (!before) continue;
+      Node node = nodeOf(plan, *kind, before->x, before->y + kStep);
+      node.inputs[mainInput(*kind)->id] = {linkTo(from.node, from.output)};
+      const auto [maker, ground] = groundAbove(plan, from.node);
+      if (maker) node.inputs["ground"] = {linkTo(ground.node, ground.output)};
+      if (maker && maker->kind == kind->id) {
+        node.params = maker->params;
+        node.follows = maker->follows;
+      }
+      for (Link& link : plan.find(end->uid)->inputs[mainInput(*endKind)->id])
+        if (link == from) {
+          link.node = node.uid;
+          link.output = kind->outputs.front().id;
+        }
+      moveDown(plan, node.uid, node.x, before->y + 1, kStep);
+      plan.nodes.push_back(node);
+    }
+  });
+}
+
 QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   const Node* before = m_plan->find(uid.toStdString());
   const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;

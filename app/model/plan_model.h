@@ -38,6 +38,9 @@ class PlanModel : public QObject {
   QString addNode(const NodeKind& kind, double x, double y);
   /// Puts a new node into a ribbon: from's output → node → to's input. Cards below move down to make room.
   QString insertNode(const NodeKind& kind, const Link& from, const QString& to, const std::string& inputId);
+  /// Puts a Set down into each of `links`, which come to `to`'s main input: like the last one before it, or onto the
+  /// ground that its points were made on.
+  void setDownLast(const QString& to, const std::vector<Link>& links);
   /// Adds a node after `uid`: connected to its first output, before what used it, below its card.
   QString addAfter(const NodeKind& kind, const QString& uid);
   /// Adds a node and joins its first output to an input of `uid`.

@@ -16,6 +16,7 @@
 namespace arvesk {
 
 /// Where all workers tell what went wrong, for the window's message line.
+/// The interface's own failures come this way too.
 class WorkerFailures : public QObject {
   Q_OBJECT
 

@@ -46,10 +46,10 @@ Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const s
 
 }  // namespace
 
-ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<DiskFileService> files, QWidget* parent)
+ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent)
     : QDialog(parent),
       m_plan(std::move(plan)),
-      m_folder(folder),
+      m_file(file),
       m_files(std::move(files)),
       m_path(new QLineEdit(this)),
       m_gltf(new QComboBox(this)),
@@ -57,6 +57,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
       m_attributes(new QCheckBox(tr("Attributes of the points"), this)),
       m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)),
       m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
+      m_verify(new QCheckBox(tr("Read back what was written and compare"), this)),
       m_progress(new QProgressBar(this)),
       m_message(new QLabel(this)),
       m_report(new QTreeWidget(this)),
@@ -70,7 +71,9 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
   m_path->setAccessibleName(tr("File to write"));
   const QString remembered = Settings().exportPath();
   m_path->setText(remembered.isEmpty()
-                      ? QDir(folder.isEmpty() ? QDir::homePath() : folder).filePath(QStringLiteral("placements.glb"))
+                      ? QDir(file.isEmpty() ? QDir::homePath() : QFileInfo(file).absolutePath())
+                            .filePath((file.isEmpty() ? tr("placements") : QFileInfo(file).completeBaseName()) +
+                                      QStringLiteral(".glb"))
                       : remembered);
   auto* choose = new QPushButton(tr("Choose…"), this);
   m_gltf->setObjectName(QStringLiteral("export_gltf"));
@@ -84,6 +87,9 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
   m_attributes->setChecked(true);
   m_covers->setObjectName(QStringLiteral("export_covers"));
   m_withoutMissing->setObjectName(QStringLiteral("export_without_missing"));
+  m_verify->setObjectName(QStringLiteral("export_verify"));
+  m_verify->setChecked(true);
+  m_verify->setToolTip(tr("Counts, names, bounds and colors"));
   m_start->setObjectName(QStringLiteral("export_start"));
   m_cancel->setObjectName(QStringLiteral("export_cancel"));
   m_message->setObjectName(QStringLiteral("export_message"));
@@ -140,6 +146,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<
   grid->addWidget(m_attributes, row++, 0, 1, 3);
   grid->addWidget(m_covers, row++, 0, 1, 3);
   grid->addWidget(m_withoutMissing, row++, 0, 1, 3);
+  grid->addWidget(m_verify, row++, 0, 1, 3);
   grid->addWidget(m_progress, row++, 0, 1, 3);
   grid->addWidget(m_message, row++, 0, 1, 3);
   grid->addWidget(m_report, row, 0, 1, 3);
@@ -206,6 +213,8 @@ void ExportWindow::start() {
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (m_attributes->isChecked()) how.attributes = {"*"};
   how.isWithoutMissing = m_withoutMissing->isChecked();
+  how.isVerified = m_verify->isChecked();
+  how.planName = QFileInfo(m_file).completeBaseName().toStdString();
   m_worker.ask([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(),
                 plan = m_plan](const Task& task) -> Worker::Answer {
     Evaluator evaluator(m_files);
@@ -250,6 +259,20 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
                               QFileInfo(m_path->text()).fileName(),
                               locale.formattedDataSize(static_cast<qint64>(report->bytes))));
   m_report->clear();
+  if (report->verifySeconds) {
+    const bool isRight = report->faults.empty();
+    auto* top = new QTreeWidgetItem(
+        m_report, {isRight ? tr("Read back: counts, names, bounds and colors agree")
+                           : QStringLiteral("! ") + tr("Read back: the file is not what was asked for"),
+                   tr("%1 s").arg(locale.toString(*report->verifySeconds, 'f', 1))});
+    top->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
+    if (!isRight) top->setForeground(0, Theme::current().trouble);
+    for (const std::string& fault : report->faults) {
+      auto* item = new QTreeWidgetItem(top, {text(fault), QString()});
+      item->setToolTip(0, text(fault));
+    }
+    top->setExpanded(true);
+  }
   const auto group = [&](const QString& name, const auto& counts) {
     auto* top = new QTreeWidgetItem(m_report, {name, QString()});
     for (const auto& [key, count] : counts) {

@@ -23,7 +23,8 @@ class ExportWindow : public QDialog {
   Q_OBJECT
 
  public:
-  ExportWindow(PlanPtr plan, const QString& folder, std::shared_ptr<DiskFileService> files, QWidget* parent = nullptr);
+  /// `file` is the plan's own, empty before it was saved.
+  ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent = nullptr);
   bool isBusy() const { return m_worker.isBusy(); }
 
  private:
@@ -32,7 +33,7 @@ class ExportWindow : public QDialog {
   void finish(const Result<ExportReport>& report);
 
   PlanPtr m_plan;
-  QString m_folder;
+  QString m_file;
   std::shared_ptr<DiskFileService> m_files;  // the window's: what it worked out already is not made again
   QLineEdit* m_path;
   std::vector<QCheckBox*> m_outputs;
@@ -41,6 +42,7 @@ class ExportWindow : public QDialog {
   QCheckBox* m_attributes;
   QCheckBox* m_covers;
   QCheckBox* m_withoutMissing;
+  QCheckBox* m_verify;
   QLabel* m_help = nullptr;
   QProgressBar* m_progress;
   QLabel* m_message;

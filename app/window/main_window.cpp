@@ -705,8 +705,7 @@ void MainWindow::openManual() {
 }
 
 void MainWindow::openExport() {
-  auto* window = new ExportWindow(m_model.snapshot(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(),
-                                  m_service.files(), this);
+  auto* window = new ExportWindow(m_model.snapshot(), m_file, m_service.files(), this);
   window->show();
 }
 

@@ -259,8 +259,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   }
   if (photographer.wants("export")) {
     Settings().setExportPath(QStringLiteral("tern-cove.glb"));  // no path of the machine that makes the picture
-    auto* dialog = new ExportWindow(window.model().snapshot(), QFileInfo(plan).absolutePath(), window.service().files(),
-                                    &window);
+    auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(), &window);
     dialog->show();
     photographer.settle(200);
     photographer.save(*dialog, "export");

@@ -31,12 +31,16 @@ enum class ProblemCode {
 
 enum class Severity { Note, Warning, Error };
 
+/// What the program itself can do about a problem, at a click.
+enum class Remedy { None, SetDownLast };
+
 struct Problem {
   ProblemCode code = ProblemCode::Internal;
   Severity severity = Severity::Error;
   std::string where;    // node title, file name or parameter
   std::string message;  // what is wrong, with actual and wanted value
   std::string advice;   // what to do; may be empty
+  Remedy remedy = Remedy::None;
 
   bool operator==(const Problem&) const = default;
 };

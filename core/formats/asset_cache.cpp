@@ -9,7 +9,7 @@
 namespace arvesk {
 namespace {
 
-constexpr std::uint64_t kMagic = 0x3130434b53565241ULL;  // "ARVSKC01"
+constexpr std::uint64_t kMagic = 0x3230434b53565241ULL;  // "ARVSKC02"
 
 class Writer {
  public:
@@ -122,6 +122,7 @@ void write(Writer& w, const Surface& s) {
     w.number(n.position);
     w.number(n.turn);
     w.number(n.size);
+    w.number<std::uint8_t>(n.isSheared);
   }
   w.number<std::uint8_t>(s.hasOwnNormals);
   w.number<std::uint8_t>(s.isMirrored);
@@ -177,6 +178,7 @@ Surface readSurface(Reader& r) {
     node.position = r.number<Vec3>();
     node.turn = r.number<Quat>();
     node.size = r.number<Vec3>();
+    node.isSheared = r.number<std::uint8_t>() != 0;
     s.nodes.push_back(std::move(node));
   }
   s.hasOwnNormals = r.number<std::uint8_t>() != 0;

@@ -1,9 +1,13 @@
 #include "core/formats/exporter.h"
 
+#include "core/formats/expected.h"
+#include "core/props/coloring.h"
+
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <chrono>
 #include <filesystem>
 #include <set>
 
@@ -58,6 +62,31 @@ Result<std::vector<ExportLayer>> writable(const std::vector<ExportLayer>& layers
     if (kept.size() < p.count) layer.points = std::make_shared<const Points>(gathered(p, kept));
   }
   return out;
+}
+
+/// What points and props carry and the format has no place for.
+void tellDropped(exporters::Job& job) {
+  const bool isObj = job.path.ends_with(".obj");
+  const bool isReal = isObj || ((job.path.ends_with(".glb") || job.path.ends_with(".gltf")) &&
+                                job.options.gltfWay == GltfWay::Mesh);
+  std::set<std::string> ofPoints;
+  std::set<std::string> ofVertices;
+  const auto lookAt = [&](const Surface& s) {
+    for (const auto& [name, column] : s.vertexAttributes) ofVertices.insert(name);
+  };
+  for (const exporters::Group& g : job.groups) {
+    for (const std::string& name : job.options.attributes)
+      if (name != kTint && name != kOwnColor && name != kOwnColorShare && g.layer->points->attributes.contains(name))
+        ofPoints.insert(name);
+    lookAt(*g.prop->surface);
+  }
+  for (const exporters::Solid& solid : job.solids) lookAt(*solid.surface);
+  if (isReal && !ofPoints.empty())
+    warn(job.report, fmt::format("real geometry has no place for attributes of points: {}", fmt::join(ofPoints, ", ")),
+         "Export instances, nodes or a table for them");
+  if (isObj && !ofVertices.empty())
+    warn(job.report, fmt::format("OBJ has no place for numbers at vertices: {}", fmt::join(ofVertices, ", ")),
+         "Export glTF or USD for them");
 }
 
 }  // namespace
@@ -117,17 +146,25 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
         for (const auto& [name, column] : layer.points->attributes) all.insert(name);
     how.attributes.assign(all.begin(), all.end());
   }
-  exporters::Job job{{}, {}, {}, path, how, task, report};
+  exporters::Job job{{}, {}, {}, {}, path, how, task, report};
   std::map<std::string, int> names;
   for (const ExportLayer& layer : layers) {
     job.layers.push_back(&layer);
     if (layer.surface) {
-      job.surfaces.emplace_back(&layer, exporters::uniqueName(names, layer.name));
+      const std::string& title = job.titles[&layer] = exporters::uniqueName(names, layer.name);
+      if (layer.surface->arePartsObjects && layer.surface->parts.size() > 1)
+        for (Surface& part : partsOf(*layer.surface)) {
+          std::string name = exporters::uniqueName(names, part.name);
+          job.solids.push_back({&layer, std::make_shared<const Surface>(std::move(part)), std::move(name), {}});
+        }
+      else
+        job.solids.push_back({&layer, layer.surface, title, {}});
       report.triangles += layer.surface->faceCount();
       ++report.surfaces;
       continue;
     }
     const Points& p = *layer.points;
+    job.titles[&layer] = exporters::uniqueName(names, layer.name);
     std::vector<Array<std::uint32_t>> byProp(p.kit ? p.kit->entries.size() : 0);
     std::size_t bare = 0;
     for (std::size_t i = 0; i < p.count; ++i) {
@@ -148,11 +185,12 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
       report.perProp[prop->name] += byProp[k].size();
       report.triangles += byProp[k].size() * prop->surface->faceCount();
       job.groups.push_back(
-          {&layer, prop, std::move(byProp[k]), exporters::uniqueName(names, layer.name + " " + prop->name)});
+          {&layer, prop, std::move(byProp[k]), exporters::uniqueName(names, layer.name + " " + prop->name), {}});
     }
   }
   report.files.push_back(path);
   if (auto done = write(job); !done) return Failure(done.error());
+  tellDropped(job);
   if (!report.approximateColors.empty())
     warn(report,
          fmt::format("the colors of points on textured props are said by one factor each: {}",
@@ -161,6 +199,14 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
   if (report.isBrightnessCut)
     warn(report, "some colors are brighter than white, which is all that this file holds; they were cut",
          "Lower Brightness in Vary, or export instances as glTF or USD, which hold them");
+  if (options.isVerified) {
+    const auto start = std::chrono::steady_clock::now();
+    const auto found = readback::read(path, {task.stop, {}});
+    if (!found && found.error().code == ProblemCode::Cancelled) return Failure(found.error());
+    report.faults = found ? readback::differences(readback::expectedOf(job), *found)
+                          : std::vector<std::string>{found.error().message};
+    report.verifySeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+  }
   for (const std::string& file : report.files) {
     std::error_code error;
     if (const auto size = std::filesystem::file_size(file, error); !error) report.bytes += size;

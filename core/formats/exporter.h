@@ -33,6 +33,8 @@ struct ExportOptions {
   UsdPrototypes usdPrototypes = UsdPrototypes::Inside;
   std::vector<std::string> attributes;      // of the points, written where the format can; "*" is all
   std::size_t mostTriangles = 100'000'000;  // of real geometry
+  std::string planName;                     // names the root of USD; empty: the file's own name does
+  bool isVerified = false;                  // read back and compared with what was asked
   bool isWithoutMissing = false;  // placements whose prop could not be read are left out; else nothing is written
 };
 
@@ -48,6 +50,8 @@ struct ExportReport {
   std::set<std::string> approximateColors;      // props whose textures take a color by one factor
   bool isBrightnessCut = false;                 // a color was brighter than the format holds
   std::vector<Problem> warnings;
+  std::optional<double> verifySeconds;  // how long reading back took; nothing where that was not asked
+  std::vector<std::string> faults;      // what the file says otherwise than was asked, read back
 };
 
 /// Format by the path's ending: .glb .gltf .usda .csv .ply .obj. Cancelling leaves the old file as it was.
@@ -67,14 +71,24 @@ struct Group {
   const ExportLayer* layer;
   PropPtr prop;
   Array<std::uint32_t> points;
-  std::string name;  // unique over the whole file
+  std::string name;     // unique over the whole file
+  std::string written;  // by its writer: what it is called there
+};
+
+/// A surface that is written as one object.
+struct Solid {
+  const ExportLayer* layer;
+  SurfacePtr surface;
+  std::string name;     // unique over the whole file
+  std::string written;  // by its writer
 };
 
 /// All there is to write, and what is told about it afterwards.
 struct Job {
   std::vector<Group> groups;
-  std::vector<std::pair<const ExportLayer*, std::string>> surfaces;  // with a unique name
+  std::vector<Solid> solids;
   std::vector<const ExportLayer*> layers;
+  std::map<const ExportLayer*, std::string> titles;  // unique over the whole file
   std::string path;
   const ExportOptions& options;
   const Task& task;

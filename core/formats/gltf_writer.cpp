@@ -128,7 +128,8 @@ class GltfWriter {
       if (arrays->indices[m].empty()) continue;
       json primitive{{"attributes", attributes},
                      {"indices", buffer.addArray(arrays->indices[m], kUint, "SCALAR", kIndices)}};
-      if (m < s.materials.size()) primitive["material"] = addMaterial(s.materials[m]);
+      // What has no material is shown in ours; glTF's own would be white.
+      primitive["material"] = addMaterial(m < s.materials.size() ? s.materials[m] : Material());
       primitives.push_back(std::move(primitive));
     }
     json mesh{{"name", name}, {"primitives", primitives}};
@@ -325,9 +326,10 @@ std::map<const Prop*, int> addMeshes(GltfWriter& writer, const Job& job) {
   return meshes;
 }
 
-void writeInstances(GltfWriter& writer, const Job& job, std::map<const ExportLayer*, json>& children) {
+void writeInstances(GltfWriter& writer, Job& job, std::map<const ExportLayer*, json>& children) {
   const std::map<const Prop*, int> meshes = addMeshes(writer, job);
-  for (const Group& g : job.groups) {
+  for (Group& g : job.groups) {
+    g.written = g.name;
     json attributes;
     attributes["TRANSLATION"] = writer.buffer.addPerPoint<Vec3>(
         g, kFloat, "VEC3", [](const Points& p, std::uint32_t i) { return p.position[i]; });
@@ -386,10 +388,13 @@ std::string extrasOf(const Group& g, const PointColors& colors, const Vec3& mean
   return out;
 }
 
-void writeNodes(GltfWriter& writer, const Job& job) {
+void writeNodes(GltfWriter& writer, Job& job) {
   const std::map<const Prop*, int> meshes = addMeshes(writer, job);
   std::size_t placements = 0;
-  for (const Group& g : job.groups) placements += g.points.size();
+  for (Group& g : job.groups) {
+    g.written = g.name;
+    placements += g.points.size();
+  }
   // First all placements, then a node per output that holds a run of them: both made while writing.
   std::vector<const ExportLayer*> layers;
   for (const Group& g : job.groups)
@@ -398,7 +403,6 @@ void writeNodes(GltfWriter& writer, const Job& job) {
   writer.streamed.write = [&job, meshes, layers](const std::function<void(const std::string&)>& out) {
     for (const Group& g : job.groups) {
       const Points& p = *g.layer->points;
-      std::size_t number = 0;
       const std::string name = json(g.name).dump(-1, ' ', false, json::error_handler_t::replace);
       const int mesh = meshes.at(g.prop.get());
       const PointColors colors(p);
@@ -411,14 +415,14 @@ void writeNodes(GltfWriter& writer, const Job& job) {
             fmt::format("{{\"name\":{} "
                         "{}\",\"mesh\":{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],"
                         "\"extras\":{{\"id\":\"{}\"{}}}}}",
-                        name.substr(0, name.size() - 1), ++number, mesh, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y,
+                        name.substr(0, name.size() - 1), p.id[i], mesh, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y,
                         s.z, p.id[i], extrasOf(g, colors, mean, job.options.attributes, i)));
       }
     }
     std::size_t first = 0;
     for (const ExportLayer* layer : layers) {
       std::string node = fmt::format("{{\"name\":{},\"children\":[",
-                                     json(layer->name).dump(-1, ' ', false, json::error_handler_t::replace));
+                                     json(job.titles.at(layer)).dump(-1, ' ', false, json::error_handler_t::replace));
       std::size_t count = 0;
       for (const Group& g : job.groups)
         if (g.layer == layer) count += g.points.size();
@@ -433,9 +437,10 @@ void writeNodes(GltfWriter& writer, const Job& job) {
 }
 
 /// Real geometry: vertices made while writing, one accessor each for place, normal, uv and color.
-Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const ExportLayer*, json>& children) {
+Result<void> writeGeometry(GltfWriter& writer, Job& job, std::map<const ExportLayer*, json>& children) {
   if (auto ok = exporters::guardGeometry(job); !ok) return Failure(ok.error());
-  for (const Group& g : job.groups) {
+  for (Group& g : job.groups) {
+    g.written = g.name;
     const Surface& s = *g.prop->surface;
     const std::size_t perCopy = s.positions.size();
     const std::size_t count = perCopy * g.points.size();
@@ -448,8 +453,8 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
     std::vector<std::uint8_t> isUsed(std::max<std::size_t>(1, s.materials.size()), s.faceMaterials.empty());
     for (const std::uint16_t m : s.faceMaterials) isUsed[m] = 1;
     std::vector<int> of;
-    for (std::size_t m = 0; m < s.materials.size(); ++m) {
-      Material material = s.materials[m];
+    for (std::size_t m = 0; m < isUsed.size(); ++m) {
+      Material material = m < s.materials.size() ? s.materials[m] : Material();
       if (isColored && !material.textureFile) material.baseColor = Vec4(1, 1, 1, material.baseColor.a);
       if (isColored && material.textureFile) job.report.approximateColors.insert(g.prop->name);
       of.push_back(isUsed[m] ? writer.addMaterial(material) : -1);
@@ -554,7 +559,7 @@ Result<void> writeGeometry(GltfWriter& writer, const Job& job, std::map<const Ex
           });
       json primitive{{"attributes", attributes},
                      {"indices", writer.buffer.addAccessor(view, kUint, "SCALAR", indices)}};
-      if (m < of.size()) primitive["material"] = of[m];
+      primitive["material"] = of[m];
       primitives.push_back(std::move(primitive));
     }
     children[g.layer].push_back(
@@ -581,11 +586,17 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
     for (const Group& g : job.groups) placements += g.points.size();
     for (std::size_t i = placements; i < writer.streamed.count; ++i) scene.push_back(static_cast<int>(i));
   }
+  for (exporters::Solid& solid : job.solids) {
+    solid.written = solid.name;
+    const int node = writer.addNode({{"name", solid.name}, {"mesh", writer.addMesh(solid.surface, solid.name)}});
+    if (solid.name == job.titles.at(solid.layer))
+      scene.push_back(node);
+    else
+      children[solid.layer].push_back(node);  // one of many
+  }
   for (const ExportLayer* layer : job.layers)
     if (children.contains(layer))
-      scene.push_back(writer.addNode({{"name", layer->name}, {"children", children[layer]}}));
-  for (const auto& [layer, name] : job.surfaces)
-    scene.push_back(writer.addNode({{"name", name}, {"mesh", writer.addMesh(layer->surface, name)}}));
+      scene.push_back(writer.addNode({{"name", job.titles.at(layer)}, {"children", children[layer]}}));
   if (!isBinary)
     job.report.files.push_back(
         (std::filesystem::path(job.path).parent_path() / (std::filesystem::path(job.path).stem().string() + ".bin"))

@@ -120,6 +120,7 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
       warnings.push_back(repaired("some normals were not directions; all were computed from the faces"));
     computeSmoothNormals(s);
   }
+  splitByMaterial(s);
   nameInUtf8(s);
   addNodesOfParts(s);
   if (s.parts.empty()) s.parts.push_back(s.name);

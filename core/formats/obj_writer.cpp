@@ -27,9 +27,11 @@ class ObjFile {
     m_block = fmt::format("# Arvesk, meters, Y up\nmtllib {}\n", target.stem().string() + ".mtl");
   }
 
-  bool beginObject(const std::string& name) {
-    m_block += fmt::format("o {}\n", word(name));
-    return flush();
+  /// What it is called there: OBJ knows no spaces.
+  std::string beginObject(const std::string& name) {
+    std::string own = exporters::uniqueColumn(m_objects, word(name));
+    m_block += fmt::format("o {}\n", own);
+    return own;
   }
 
   /// One copy of a mesh; false after a cancel.
@@ -99,7 +101,8 @@ class ObjFile {
     Material m = given;
     isWhite = isWhite && !m.textureFile;
     if (isWhite) m.baseColor = Vec4(1, 1, 1, m.baseColor.a);
-    std::string& name = m_names[{&given, isWhite}];
+    std::string& name = m_names[fmt::format("{}\n{} {} {} {}\n{} {}", m.name, m.baseColor.r, m.baseColor.g,
+                                            m.baseColor.b, m.baseColor.a, fmt::ptr(m.textureFile.get()), m.cutBelow)];
     if (!name.empty()) return name;
     name = word(exporters::uniqueName(m_used, word(m.name.empty() ? "material" : m.name)));
     const auto srgb = [](float v) { return v <= 0.0031308F ? 12.92F * v : 1.055F * std::pow(v, 1 / 2.4F) - 0.055F; };
@@ -124,9 +127,10 @@ class ObjFile {
   std::string m_mtlPath;
   std::string m_block;
   std::string m_mtl;
-  std::map<std::pair<const Material*, bool>, std::string> m_names;
+  std::map<std::string, std::string> m_names;  // by all that is written of a material
   bool m_isColored = false;
   std::map<std::string, int> m_used;
+  std::set<std::string> m_objects;
   Problem m_error;
   std::size_t m_vertex = 1;
   std::size_t m_uv = 1;
@@ -139,27 +143,35 @@ Result<void> exporters::obj(Job& job) {
   if (auto ok = guardGeometry(job); !ok) return Failure(ok.error());
   ObjFile file(job);
   std::size_t done = 0;
-  for (const Group& g : job.groups) {
+  for (Group& g : job.groups) {
     const Points& p = *g.layer->points;
-    bool goesOn = file.beginObject(g.name);
+    g.written = file.beginObject(g.name);
+    bool goesOn = true;
     const Surface& s = *g.prop->surface;
     const PointColors colors(p);
     const Vec3 mean = meanColorOf(s);
-    const Array<Vec3> base = colors.isPlain() ? Array<Vec3>() : materialColors(s);
+    const bool isColored = !colors.isPlain() || !s.colors.empty();
+    const Array<Vec3> base = isColored ? materialColors(s) : Array<Vec3>();
     for (std::size_t k = 0; k < g.points.size() && goesOn; ++k) {
       const std::uint32_t i = g.points[k];
       const auto colorOf = [&](std::size_t v) {
         return colors.apply(base[v] * (s.colors.empty() ? Vec3(1) : Vec3(s.colors[v])), i, mean);
       };
       goesOn = file.copy(s, p.position[i], p.orientation[i], p.size[i],
-                         colors.isPlain() ? std::function<Vec3(std::size_t)>() : colorOf);
+                         isColored ? colorOf : std::function<Vec3(std::size_t)>());
     }
     if (!goesOn) return Failure(cancelled());
     job.task.report(static_cast<float>(++done) / static_cast<float>(job.groups.size()));
   }
-  for (const auto& [layer, name] : job.surfaces)
-    if (!file.beginObject(name) || !file.copy(*layer->surface, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)))
+  for (Solid& solid : job.solids) {
+    solid.written = file.beginObject(solid.name);
+    const Surface& s = *solid.surface;
+    const Array<Vec3> base = s.colors.empty() ? Array<Vec3>() : materialColors(s);
+    const auto colorOf = [&](std::size_t v) { return base[v] * Vec3(s.colors[v]); };
+    if (!file.copy(s, Vec3(0), Quat(1, 0, 0, 0), Vec3(1),
+                   s.colors.empty() ? std::function<Vec3(std::size_t)>() : colorOf))
       return Failure(cancelled());
+  }
   return file.commit();
 }
 

@@ -131,11 +131,11 @@ Result<void> exporters::csv(Job& job) {
     }
     job.task.report(static_cast<float>(++done) / static_cast<float>(job.layers.size()));
   }
-  if (!job.surfaces.empty())
+  if (!job.solids.empty())
     job.report.warnings.push_back({ProblemCode::WrongInput,
                                    Severity::Warning,
                                    {},
-                                   fmt::format("{} surfaces are not in the table", job.surfaces.size()),
+                                   fmt::format("{} surfaces are not in the table", job.report.surfaces),
                                    "Export those as glTF, USD or OBJ"});
   file.write(block);
   if (job.task.isCancelled()) return Failure(cancelled());
@@ -241,11 +241,11 @@ Result<void> exporters::ply(Job& job) {
     ++layerNumber;
     job.task.report(static_cast<float>(layerNumber) / static_cast<float>(job.layers.size()));
   }
-  if (!job.surfaces.empty())
+  if (!job.solids.empty())
     job.report.warnings.push_back({ProblemCode::WrongInput,
                                    Severity::Warning,
                                    {},
-                                   fmt::format("{} surfaces are not among the points", job.surfaces.size()),
+                                   fmt::format("{} surfaces are not among the points", job.report.surfaces),
                                    "Export those as glTF, USD or OBJ"});
   file.write(block);
   if (job.task.isCancelled()) return Failure(cancelled());

@@ -2,6 +2,7 @@
 // Meters, Y up (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
 #include "core/formats/exporter.h"
 #include "core/formats/safe_file.h"
+#include "core/props/baked.h"
 #include "core/props/coloring.h"
 
 #include <fmt/format.h>
@@ -18,9 +19,7 @@ std::string primName(std::set<std::string>& used, const std::string& text) {
   std::string name;
   for (const char c : text) name += isDigit(c) || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ? c : '_';
   if (name.empty() || isDigit(name.front())) name = fmt::format("_{}", name);
-  const std::string base = name;
-  for (int n = 2; !used.insert(name).second; ++n) name = fmt::format("{}_{}", base, n);
-  return name;
+  return exporters::uniqueColumn(used, name);
 }
 
 class UsdaFile {
@@ -58,16 +57,6 @@ class UsdaFile {
 template <typename... Args>
 void add(std::string& out, fmt::format_string<Args...> format, Args&&... args) {
   fmt::format_to(std::back_inserter(out), format, std::forward<Args>(args)...);
-}
-
-/// The box of a prop's own box as it stands: not smaller than the placement's.
-Box3 placedBox(const Box3& own, const Points& p, std::uint32_t i) {
-  const Mat3 turn = glm::mat3_cast(p.orientation[i]);
-  const Vec3 center = p.position[i] + turn * (p.size[i] * own.center());
-  const Vec3 half = 0.5F * glm::abs(p.size[i]) * own.extent();
-  Vec3 reach(0);
-  for (int axis = 0; axis < 3; ++axis) reach += glm::abs(turn[axis]) * half[axis];
-  return {center - reach, center + reach};
 }
 
 void addExtent(UsdaFile& file, const std::string& pad, const Box3& box) {
@@ -287,8 +276,10 @@ struct Prototypes {
   std::set<std::string> names;
 };
 
-Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group*>& groups, const std::string& name,
-                        const std::string& title, exporters::Job& job, Prototypes& props, Materials& materials) {
+/// `path` is that of the instancer's prim, `name` its last part.
+Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& groups, const std::string& path,
+                        const std::string& name, const std::string& title, exporters::Job& job, Prototypes& props,
+                        Materials& materials) {
   struct Placement {
     const exporters::Group* group;
     std::uint32_t point;
@@ -299,19 +290,21 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
   std::vector<std::string> prototypes;
   for (std::size_t k = 0; k < groups.size(); ++k) {
     prototypes.push_back(primName(used, groups[k]->prop->name));
+    groups[k]->written = path + "/Prototypes/" + prototypes.back();
     for (const std::uint32_t i : groups[k]->points) all.push_back({groups[k], i, static_cast<std::uint32_t>(k)});
   }
   const auto points = [&](std::size_t i) -> const Points& { return *all[i].group->layer->points; };
   std::string targets;
   for (const std::string& p : prototypes)
-    targets += fmt::format("{}</World/{}/Prototypes/{}>", targets.empty() ? "" : ", ", name, p);
+    targets += fmt::format("{}<{}/Prototypes/{}>", targets.empty() ? "" : ", ", path, p);
   file.text(fmt::format(
       "    def PointInstancer \"{}\" (\n        displayName = \"{}\"\n    )\n    {{\n        rel prototypes = [{}]\n",
       name, quoted(title), targets));
   Box3 box;
   for (const exporters::Group* group : groups) {
     const Box3 own = group->prop->surface->bounds();  // asked once: it is behind a lock
-    for (const std::uint32_t i : group->points) box.add(placedBox(own, *group->layer->points, i));
+    const Points& p = *group->layer->points;
+    for (const std::uint32_t i : group->points) box.add(placedBox(own, p.position[i], p.orientation[i], p.size[i]));
   }
   addExtent(file, "        ", box);
   file.list("        int[] protoIndices", all.size(),
@@ -347,8 +340,7 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
   for (std::size_t k = 0; k < groups.size(); ++k) {
     const Prop& prop = *groups[k]->prop;
     if (props.way == UsdPrototypes::Inside) {
-      if (auto ok = writeMesh(file, *prop.surface, prototypes[k],
-                              fmt::format("/World/{}/Prototypes/{}", name, prototypes[k]), "            ", prop.tags,
+      if (auto ok = writeMesh(file, *prop.surface, prototypes[k], groups[k]->written, "            ", prop.tags,
                               materials);
           !ok)
         return ok;
@@ -359,13 +351,13 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<const exporters::Group
       own = primName(props.names, prop.name) + ".usda";
       std::error_code error;
       std::filesystem::create_directories(props.folder, error);
-      const std::string path = props.folder + "/" + own;
-      UsdaFile propFile(path, job.task);
+      const std::string beside = props.folder + "/" + own;
+      UsdaFile propFile(beside, job.task);
       propFile.text("#usda 1.0\n(\n    defaultPrim = \"prop\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n");
       Materials inFolder(props.folder, "./", job.report);
       if (auto ok = writeMesh(propFile, *prop.surface, "prop", "/prop", "", prop.tags, inFolder); !ok) return ok;
       if (auto ok = propFile.commit(); !ok) return ok;
-      job.report.files.push_back(path);
+      job.report.files.push_back(beside);
     }
     file.text(
         fmt::format("            def Mesh \"{}\" (\n                prepend references = @{}{}@\n            )\n       "
@@ -386,21 +378,44 @@ Result<void> exporters::usda(Job& job) {
   Prototypes props{job.options.usdPrototypes, folder, relative, {}, {}};
   Materials materials(folder, relative, job.report);
   UsdaFile file(job.path, job.task);
+  std::set<std::string> none;
+  const std::string root = primName(none, job.options.planName.empty() ? target.stem().string() : job.options.planName);
   file.text(
-      "#usda 1.0\n(\n    defaultPrim = \"World\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform "
-      "\"World\"\n{\n");
+      fmt::format("#usda 1.0\n(\n    defaultPrim = \"{0}\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform "
+                  "\"{0}\"\n{{\n",
+                  root));
   std::set<std::string> used;
+  std::map<const ExportLayer*, std::string> prims;
+  for (const ExportLayer* layer : job.layers) prims[layer] = primName(used, job.titles.at(layer));
   for (const ExportLayer* layer : job.layers) {
-    std::vector<const Group*> groups;
-    for (const Group& g : job.groups)
+    std::vector<Group*> groups;
+    for (Group& g : job.groups)
       if (g.layer == layer) groups.push_back(&g);
     if (groups.empty()) continue;
-    if (auto ok = writeLayer(file, groups, primName(used, layer->name), layer->name, job, props, materials); !ok)
+    const std::string& name = prims.at(layer);
+    if (auto ok = writeLayer(file, groups, "/" + root + "/" + name, name, layer->name, job, props, materials); !ok)
       return ok;
   }
-  for (const auto& [layer, name] : job.surfaces) {
-    const std::string prim = primName(used, name);
-    if (auto ok = writeMesh(file, *layer->surface, prim, "/World/" + prim, "    ", {}, materials); !ok) return ok;
+  for (const ExportLayer* layer : job.layers) {
+    std::vector<Solid*> solids;
+    for (Solid& solid : job.solids)
+      if (solid.layer == layer) solids.push_back(&solid);
+    if (solids.empty()) continue;
+    std::string parent = "/" + root;
+    const bool isOne = solids.front()->name == job.titles.at(layer);
+    if (!isOne) {  // many objects, under one prim
+      parent += "/" + prims.at(layer);
+      file.text(fmt::format("    def Xform \"{}\"\n    {{\n", prims.at(layer)));
+    }
+    std::set<std::string> within;
+    for (Solid* solid : solids) {
+      const std::string name = isOne ? prims.at(layer) : primName(within, solid->name);
+      solid->written = parent + "/" + name;
+      if (auto ok = writeMesh(file, *solid->surface, name, solid->written, isOne ? "    " : "        ", {}, materials);
+          !ok)
+        return ok;
+    }
+    if (!isOne) file.text("    }\n");
   }
   file.text("}\n");
   return file.commit();

@@ -24,8 +24,9 @@ struct Points {
   Column<Vec3> groundNormal{kUp};              // ground record: normal, face and uv where last set down
   Column<std::uint32_t> groundFace{kNoFace};
   Column<Vec2> groundUv{Vec2(0)};
-  Column<std::uint64_t> id;        // unique within the points
-  Column<float> draftLevel{0.0F};  // see isInDraft
+  Column<std::uint8_t> wasMoved{0};  // along the ground since that record was made: see withMoves
+  Column<std::uint64_t> id;          // unique within the points
+  Column<float> draftLevel{0.0F};    // see isInDraft
   Attributes attributes;
   std::shared_ptr<const Kit> kit;      // null until dressed
   Column<std::int32_t> prop{kNoProp};  // index into the kit
@@ -51,6 +52,11 @@ Points gathered(const Points& points, const Array<std::uint32_t>& indices);
 
 /// The points for which `keeps` is true and, in second place, the others; order and ids stay.
 std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uint8_t>& keeps);
+
+/// Marks the points of `after` that do not stand where their ground record was made any more: those that a node moved
+/// along the ground by more than 5 cm and kept the record of. A jitter of boards is less, and up and down does not
+/// count: who sinks or lifts something means it.
+PointsPtr withMoves(const Points& before, PointsPtr after);
 
 /// Checks the invariants: array lengths, finite positions, unique ids. For tests and assertions.
 std::optional<std::string> findFault(const Points& points);

@@ -8,6 +8,7 @@
 #include <array>
 #include <cstring>
 #include <map>
+#include <numeric>
 #include <unordered_map>
 
 namespace arvesk {
@@ -136,8 +137,11 @@ SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& w
                     static_cast<float>(lengthOf(m[2])));
   node.turn = Quat(
       glm::normalize(glm::quat_cast(glm::dmat3(m[0] / lengthOf(m[0]), m[1] / lengthOf(m[1]), m[2] / lengthOf(m[2])))));
+  const glm::dmat3 axes(m[0] / lengthOf(m[0]), m[1] / lengthOf(m[1]), m[2] / lengthOf(m[2]));
+  node.isSheared = std::max({std::abs(glm::dot(axes[0], axes[1])), std::abs(glm::dot(axes[1], axes[2])),
+                             std::abs(glm::dot(axes[2], axes[0]))}) > 1e-3;  // a twentieth of a degree
   if (!std::isfinite(node.turn.w) || !isFinite(node.position) || !isFinite(node.size))
-    node = {node.name, parent, Vec3(0), Quat(1, 0, 0, 0), Vec3(1)};
+    node = {node.name, parent, Vec3(0), Quat(1, 0, 0, 0), Vec3(1), false};
   return node;
 }
 
@@ -211,36 +215,100 @@ Surface withCreases(const Surface& s, float creaseDeg) {
   return out;
 }
 
-Surface cutTo(const Surface& s, const Array<std::uint32_t>& faces) {
-  Surface out;
-  out.name = s.name;
-  out.materials = s.materials;
-  out.parts = s.parts;
-  out.nodes = s.nodes;
-  out.hasOwnNormals = s.hasOwnNormals;
-  out.isMirrored = s.isMirrored;
-  out.isShown = s.isShown;
-  out.faceMaterials = gatheredFrom(s.faceMaterials, faces);
-  out.faceParts = gatheredFrom(s.faceParts, faces);
-  Array<UVec3> triangles(faces.size());
-  Array<std::uint64_t> keys(faces.size());
+void splitByMaterial(Surface& s) {
+  if (s.faceMaterials.empty()) return;
+  constexpr std::uint32_t kNone = 0xffffffffU;
+  std::vector<std::uint32_t> materialOf(s.positions.size(), kNone);
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> added;  // vertex and material → its copy
   Array<std::uint32_t> from;
-  std::vector<std::uint32_t> place(s.positions.size(), kNoVertex);
-  for (std::size_t i = 0; i < faces.size(); ++i) {
-    const std::uint32_t f = faces[i];
+  Array<UVec3> triangles(s.triangles.begin(), s.triangles.end());
+  for (std::size_t f = 0; f < triangles.size(); ++f)
     for (int k = 0; k < 3; ++k) {
-      std::uint32_t& at = place[s.triangles[f][k]];
-      if (at == kNoVertex) {
-        at = static_cast<std::uint32_t>(from.size());
-        from.push_back(s.triangles[f][k]);
-      }
-      triangles[i][k] = at;
+      std::uint32_t& v = triangles[f][k];
+      const std::uint32_t material = s.faceMaterials[f];
+      if (materialOf[v] == kNone) materialOf[v] = material;
+      if (materialOf[v] == material) continue;
+      const auto [it, isNew] = added.emplace(std::pair{v, material},
+                                             static_cast<std::uint32_t>(s.positions.size() + from.size()));
+      if (isNew) from.push_back(v);
+      v = it->second;
     }
-    keys[i] = s.faceKey(f);
+  if (from.empty()) return;
+  Array<std::uint32_t> all(s.positions.size());
+  std::iota(all.begin(), all.end(), 0U);
+  all.insert(all.end(), from.begin(), from.end());
+  const bool hasKeys = !s.vertexKeys.empty();
+  takeVertices(s, Surface(s), all);
+  if (!hasKeys) s.vertexKeys = {};
+  s.triangles = std::move(triangles);
+}
+
+namespace {
+
+/// Cuts several sets of faces off one surface; what marks the vertices is made once and cleaned where it was used.
+class Cutter {
+ public:
+  explicit Cutter(const Surface& s) : m_s(s), m_place(s.positions.size(), kNoVertex) {}
+
+  /// Triangles, vertices and their keys; of the rest what is there for each face.
+  Surface cut(const Array<std::uint32_t>& faces) {
+    Surface out;
+    out.hasOwnNormals = m_s.hasOwnNormals;
+    out.isMirrored = m_s.isMirrored;
+    out.isShown = m_s.isShown;
+    out.materials = m_s.materials;
+    out.faceMaterials = gatheredFrom(m_s.faceMaterials, faces);
+    Array<UVec3> triangles(faces.size());
+    Array<std::uint64_t> keys(faces.size());
+    Array<std::uint32_t> from;
+    for (std::size_t i = 0; i < faces.size(); ++i) {
+      const std::uint32_t f = faces[i];
+      for (int k = 0; k < 3; ++k) {
+        std::uint32_t& at = m_place[m_s.triangles[f][k]];
+        if (at == kNoVertex) {
+          at = static_cast<std::uint32_t>(from.size());
+          from.push_back(m_s.triangles[f][k]);
+        }
+        triangles[i][k] = at;
+      }
+      keys[i] = m_s.faceKey(f);
+    }
+    out.triangles = std::move(triangles);
+    out.faceKeys = std::move(keys);
+    takeVertices(out, m_s, from);
+    for (const std::uint32_t v : from) m_place[v] = kNoVertex;
+    return out;
   }
-  out.triangles = std::move(triangles);
-  out.faceKeys = std::move(keys);
-  takeVertices(out, s, from);
+
+ private:
+  const Surface& m_s;
+  std::vector<std::uint32_t> m_place;
+};
+
+}  // namespace
+
+Surface cutTo(const Surface& s, const Array<std::uint32_t>& faces) {
+  Surface out = Cutter(s).cut(faces);
+  out.name = s.name;
+  out.parts = s.parts;
+  out.arePartsObjects = s.arePartsObjects;
+  out.nodes = s.nodes;
+  out.faceParts = gatheredFrom(s.faceParts, faces);
+  return out;
+}
+
+std::vector<Surface> partsOf(const Surface& s) {
+  std::vector<Array<std::uint32_t>> faces(std::max<std::size_t>(1, s.parts.size()));
+  for (std::size_t f = 0; f < s.faceCount(); ++f)
+    faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
+  Cutter cutter(s);
+  std::vector<Surface> out;
+  for (std::size_t k = 0; k < faces.size(); ++k) {
+    if (faces[k].empty()) continue;
+    out.push_back(cutter.cut(faces[k]));
+    out.back().name = s.parts.empty() ? s.name : s.parts[k];
+    out.back().parts.assign(1, out.back().name);
+  }
   return out;
 }
 

@@ -29,7 +29,8 @@ struct SceneNode {
   std::int32_t parent = -1;  // index into the list, which holds parents before children
   Vec3 position{0};          // m, in the space of the vertices
   Quat turn{1, 0, 0, 0};
-  Vec3 size{1};  // factors; below 0 where the node is mirrored. Shear is left out
+  Vec3 size{1};            // factors; below 0 where the node is mirrored
+  bool isSheared = false;  // in its file; place, turn and size cannot say it
 };
 
 /// Splits a transform into place, turn and size.
@@ -50,6 +51,7 @@ struct Surface {
   SharedArray<std::uint64_t> vertexKeys;
   std::vector<Material> materials;
   std::vector<std::string> parts;  // names of objects in the file
+  bool arePartsObjects = false;    // exported as an object each
   std::vector<SceneNode> nodes;    // of the file, parents first
   Attributes vertexAttributes;
   bool hasOwnNormals = true;  // false when the reader had to compute them
@@ -114,8 +116,15 @@ struct GridShape {
 };
 GridShape gridShapeOf(const Surface& surface);
 
+/// Gives each material vertices of its own, so that a vertex has one color.
+void splitByMaterial(Surface& surface);
+
 /// Some faces of a surface, with the vertices they use.
 Surface cutTo(const Surface& surface, const Array<std::uint32_t>& faces);
+
+/// Each part that has faces as a surface of its own, in order; its name is the part's. In time that grows with the
+/// faces, however many parts there are.
+std::vector<Surface> partsOf(const Surface& surface);
 
 /// Scale, turn and move of a whole surface, its nodes with it.
 Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size);

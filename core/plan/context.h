@@ -73,9 +73,10 @@ struct EvalContext {
     return hashOf(nodeUid, code, codes...);
   }
   Draw draw(std::string_view purpose) const { return {planSeed, nodeSeed, nodeUid, purpose}; }
-  void warn(std::string message, std::string advice = {}) const {
+  void warn(std::string message, std::string advice = {}, Remedy remedy = Remedy::None) const {
     if (warnings)
-      warnings->push_back({ProblemCode::BadParameter, Severity::Warning, {}, std::move(message), std::move(advice)});
+      warnings->push_back(
+          {ProblemCode::BadParameter, Severity::Warning, {}, std::move(message), std::move(advice), remedy});
   }
   /// Warns of each entry of `patterns` that fits none of `names`, and lists what there is; `what` is "part", "prop" …
   void warnUnmatched(const Patterns& patterns, const std::vector<std::string>& names, const char* what) const;

@@ -373,8 +373,11 @@ struct Evaluator::Run {
       for (const Inputs::Link& link : links) countBytes(link.value, counter);
     const std::size_t before = counter.bytes();
     report.given = candidateCount > 0 ? candidateCount : (main ? countOf(*main) : 0);
+    const auto* given = main ? std::get_if<PointsPtr>(main) : nullptr;
     for (Value& value : *outputs) {
       report.passed.push_back(countOf(value));
+      if (auto* points = std::get_if<PointsPtr>(&value); points && *points && given && *given)
+        *points = withMoves(**given, *points);
       if (auto* points = std::get_if<PointsPtr>(&value); points && isThinned(node.uid))
         *points = draftOf(*points, share);
       countBytes(value, counter);

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <set>
+
 namespace arvesk {
 
 void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const Quat& turn, const Vec3& size,
@@ -35,6 +37,29 @@ void appendPlaced(Surface& to, const Surface& from, const Vec3& position, const 
   }
 }
 
+namespace {
+
+/// The numbers at the vertices of the props, copy by copy; a prop that lacks one gives 0.
+void takeVertexAttributes(Surface& out, const Points& points) {
+  std::set<std::string> names;
+  for (const KitEntry& e : points.kit->entries)
+    for (const auto& [name, column] : e.prop->surface->vertexAttributes)
+      if (std::holds_alternative<Column<float>>(column)) names.insert(name);
+  for (const std::string& name : names) {
+    Array<float> all;
+    all.reserve(out.positions.size());
+    for (std::size_t i = 0; i < points.count; ++i) {
+      if (points.prop[i] == kNoProp) continue;
+      const Surface& s = *points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface;
+      const auto* own = columnOf<Column<float>>(s.vertexAttributes, name);
+      for (std::size_t v = 0; v < s.positions.size(); ++v) all.push_back(own ? (*own)[v] : 0.0F);
+    }
+    out.vertexAttributes.insert_or_assign(name, Column<float>(std::move(all)));
+  }
+}
+
+}  // namespace
+
 Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mostTriangles, const Task& task) {
   Surface out;
   if (!points.kit) return out;
@@ -53,7 +78,6 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     return fail(ProblemCode::TooMany, fmt::format("would make {} objects, a surface holds 65,535 at most", placed),
                 "Bake to one mesh, or thin the points");
   std::vector<std::uint16_t> materialBase;
-  std::vector<std::size_t> made(props.size());
   for (const KitEntry& e : props) {
     if (out.materials.size() + e.prop->surface->materials.size() > 65000)
       return fail(ProblemCode::TooMany, "would have more than 65,000 materials", "Bake fewer props at once");
@@ -71,12 +95,14 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     if (points.prop[i] == kNoProp) continue;
     if (i % 1024 == 0 && task.isCancelled()) return Failure(cancelled());
     const auto k = static_cast<std::size_t>(points.prop[i]);
-    if (isPerPlacement) out.parts.push_back(fmt::format("{} {}", props[k].prop->name, ++made[k]));
+    if (isPerPlacement) out.parts.push_back(fmt::format("{} {}", props[k].prop->name, points.id[i]));
     appendPlaced(
         out, *props[k].prop->surface, points.position[i], points.orientation[i], points.size[i], materialBase[k],
         static_cast<std::uint16_t>(isPerPlacement ? out.parts.size() - 1 : k),
         colors.isPlain() ? std::function<Vec3(Vec3)>() : [&](const Vec3& c) { return colors.apply(c, i, means[k]); });
   }
+  out.arePartsObjects = isPerPlacement;
+  takeVertexAttributes(out, points);
   return out;
 }
 

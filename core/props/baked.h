@@ -14,6 +14,16 @@ inline Vec3 placedNormal(const Vec3& normal, const Quat& turn, const Vec3& size)
   return directionOr(
       turn * directionOr(Vec3(1) / glm::max(glm::abs(size), Vec3(1e-9F)) * glm::sign(size) * normal, kUp), kUp);
 }
+/// The box of a mesh's own box as it stands: not smaller than the copy's.
+inline Box3 placedBox(const Box3& own, const Vec3& position, const Quat& turn, const Vec3& size) {
+  if (own.isEmpty()) return own;
+  const Mat3 axes = glm::mat3_cast(turn);
+  const Vec3 center = position + axes * (size * own.center());
+  const Vec3 half = 0.5F * glm::abs(size) * own.extent();
+  Vec3 reach(0);
+  for (int axis = 0; axis < 3; ++axis) reach += glm::abs(axes[axis]) * half[axis];
+  return {center - reach, center + reach};
+}
 /// Are the faces of a copy to be turned round?
 inline bool isMirroring(const Vec3& size) { return size.x * size.y * size.z < 0; }
 

@@ -35,7 +35,7 @@ class PointColors {
 /// Mean color by area of a mesh, linear light: materials, textures (at the middles of faces) and vertex colors.
 Vec3 meanColorOf(const Surface& surface);
 
-/// The material's color at each vertex, without vertex colors; of a vertex that several materials share, the first's.
+/// The material's color at each vertex, without vertex colors. Vertices have one material (splitByMaterial).
 Array<Vec3> materialColors(const Surface& surface);
 
 }  // namespace arvesk

@@ -1,7 +1,9 @@
 // The application as an artist uses it: from an empty plan to an export, by mouse and keys alone.
+#include "app/window/application.h"
 #include "app/window/export_window.h"
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
+#include "tests/support/plans.h"
 
 #include <QCheckBox>
 #include <QDockWidget>
@@ -339,6 +341,53 @@ class TestWindow : public test::WindowTest {
     QVERIFY(document().nodes == nodes);
   }
 
+  void whatASlotThrowsIsToldAndTheProgramGoesOn() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    QPushButton thrower(QStringLiteral("throw"), &w());
+    thrower.show();
+    connect(&thrower, &QPushButton::clicked, &w(), [] { throw std::bad_alloc(); });
+    QTest::mouseClick(&thrower, Qt::LeftButton);
+    QVERIFY(w().findChild<QLabel*>(QStringLiteral("message"))->text().contains(QStringLiteral("memory")));
+    clickCard("Stones");
+    QCOMPARE(plan().selection(), QStringList{quid("Stones")});
+  }
+
+  // The warning of points that were moved aside comes with the click that mends it, for the inputs that need it only.
+  void setDownLastAtAClick() {
+    Plan made = test::planOf({test::node("Ball", "shape", {{"form", std::string("ball")}, {"radius", 4.0}}),
+                              test::node("Sow", "sow-on-surface", {{"density", 2.0}}, {{"surface", "Ball.surface"}}),
+                              test::node("Down", "set-down", {{"way", std::string("nearest-place")}},
+                                         {{"points", "Sow.points"}, {"ground", "Ball.surface"}}),
+                              test::node("Shift", "shift-by-noise", {{"strength", std::vector<double>{1, 0, 1}}},
+                                         {{"points", "Down.points"}}),
+                              test::node("All", "output", {}, {{"points", "Down.points|Shift.points"}})});
+    for (std::size_t i = 0; i < made.nodes.size(); ++i) made.nodes[i].y = 100 * static_cast<double>(i);
+    const QString file = m_dir.filePath(QStringLiteral("moved.arvesk"));
+    QVERIFY(savePlan(made, file.toStdString()));
+    QVERIFY(w().openFile(file));
+    waitForResults();
+    clickCard("Sow");
+    auto* button = w().findChild<QPushButton*>(QStringLiteral("remedy"));
+    QVERIFY(!button->isVisible());
+    clickCard("All");
+    QVERIFY(w().findChild<QLabel*>(QStringLiteral("problems"))->text().contains(QStringLiteral("moved aside")));
+    QTest::mouseClick(button, Qt::LeftButton);
+    QCOMPARE(document().nodes.size(), made.nodes.size() + 1);
+    const Node& added = document().nodes.back();
+    QCOMPARE(added.kind, std::string("set-down"));
+    QVERIFY(added.params == made.find("Down")->params);
+    QCOMPARE(added.inputs.at("ground").front().node, std::string("Ball"));
+    const auto& links = document().find("All")->inputs.at("points");
+    QCOMPARE(links[0].node, std::string("Down"));
+    QCOMPARE(links[1].node, added.uid);
+    waitForResults();
+    QVERIFY(!w().findChild<QLabel*>(QStringLiteral("problems"))->text().contains(QStringLiteral("moved aside")));
+    QVERIFY(!button->isVisible());
+    trigger("edit_undo");
+    QCOMPARE(document().nodes.size(), made.nodes.size());
+  }
+
   void draftAndFinal() {
     QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
     waitForResults();
@@ -363,5 +412,10 @@ class TestWindow : public test::WindowTest {
   }
 };
 
-QTEST_MAIN(TestWindow)
+int main(int argc, char** argv) {
+  Application app(argc, argv);  // the product's own, with its border
+  TestWindow test;
+  QTEST_SET_MAIN_SOURCE_PATH
+  return QTest::qExec(&test, argc, argv);
+}
 #include "tst_window.moc"

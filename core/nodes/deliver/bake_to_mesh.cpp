@@ -40,7 +40,8 @@ const NodeKind& bakeToMesh() {
     k.label = ARVESK_TEXT("node", "Bake to mesh");
     k.help = ARVESK_TEXT("node",
                          "Makes real geometry of placements: one mesh with a part per prop, or one object per "
-                         "placement with a name of its own. The result is a surface: to place on, to take the part of, "
+                         "placement, named by its prop and id, which every export writes as such. The result is a "
+                         "surface: to place on, to take the part of, "
                          "to deliver. Guarded by a limit of triangles.");
     k.glyph = "bake";
     k.showsTriangles = true;

@@ -113,26 +113,21 @@ class Sampler {
   PropSampleList namedParts(const Prop& prop, std::vector<std::string>& names, Kit& parts,
                             std::vector<std::int32_t>& partOfName) const {
     PropSampleList out;
-    const Surface& s = *prop.surface;
-    const std::vector<std::string> partNames = s.parts.empty() ? std::vector<std::string>{prop.name}
-                                                               : s.parts;  // a file may name nothing
-    std::vector<Array<std::uint32_t>> faces(partNames.size());
-    for (std::size_t f = 0; f < s.faceCount(); ++f)
-      faces[s.faceParts.empty() ? 0 : s.faceParts[f]].push_back(static_cast<std::uint32_t>(f));
-    for (std::size_t k = 0; k < faces.size(); ++k) {
-      m_offered.insert(partNames[k]);
-      if (faces[k].empty() || !m_patterns.match(partNames[k])) continue;
-      Surface part = cutTo(s, faces[k]);
-      part.nodes.clear();
-      part.parts.assign(1, partNames[k]);
-      part.faceParts.clear();
-      names.push_back(partNames[k]);
+    std::map<std::string, std::uint64_t> used;
+    for (const Surface& part : partsOf(*prop.surface)) {
+      const std::string name = part.name.empty() ? prop.name : part.name;  // a file may name nothing
+      const std::uint64_t n = used[name]++;                                // or two parts alike
+      m_offered.insert(name);
+      if (!m_patterns.match(name)) continue;
+      // A piece turns and sizes about its own middle.
+      const Vec3 home = part.bounds().center();
+      const std::string whole = n == 0 ? prop.name + "/" + name : fmt::format("{}/{} {}", prop.name, name, n + 1);
+      names.push_back(name);
       partOfName.push_back(static_cast<std::int32_t>(parts.entries.size()));
-      parts.entries.push_back({makeProp(prop.uid + "/" + partNames[k], prop.name + " " + partNames[k],
-                                        std::make_shared<const Surface>(std::move(part))),
+      parts.entries.push_back({makeProp(fmt::format("{}/{}/{}", prop.uid, n, name), whole,
+                                        std::make_shared<const Surface>(transformed(part, -home, Quat(1, 0, 0, 0), 1))),
                                1});
-      out.push_back({Vec3(0), Quat(1, 0, 0, 0), kUp, Vec2(0),
-                     hashOf(hashText(partNames[k]), static_cast<std::uint64_t>(k)),
+      out.push_back({home, Quat(1, 0, 0, 0), kUp, Vec2(0), hashOf(hashText(name), n),
                      static_cast<std::uint32_t>(names.size() - 1)});
     }
     return out;
@@ -276,12 +271,14 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
         const std::uint64_t child = ctx.idOf(points.id[i], sample.code);
         if (!draft.holds(child)) continue;
         position[c] = at + turn * (size * sample.place);
-        // Under uneven and mirrored sizes a normal goes by the inverse, and the front where the mesh's own goes.
-        const Vec3 bent = isEven ? sample.normal : directionOr(sample.normal / size, sample.normal);
+        // Under uneven and mirrored sizes a normal goes by the inverse, and the front where the mesh's own goes. Pieces
+        // have their owner's turn and size: that says it all.
+        const bool isCarried = isEven || p.at == At::Parts;
+        const Vec3 bent = isCarried ? sample.normal : directionOr(sample.normal / size, sample.normal);
         normal[c] = turn * bent;
         bool isParallel = false;
         orientation[c] = glm::normalize(
-            turn * (isEven ? sample.turn : turnFacing(bent, size * (sample.turn * Vec3(0, 0, 1)), isParallel)));
+            turn * (isCarried ? sample.turn : turnFacing(bent, size * (sample.turn * Vec3(0, 0, 1)), isParallel)));
         uv[c] = sample.uv;
         id[c] = child;
         if (!name.empty()) name[c] = sample.name;
@@ -315,8 +312,12 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       Array<std::int32_t> prop(count);
       for (std::size_t c = 0; c < count; ++c) prop[c] = partOfName[name[c]];
       Array<float> footprint(count);
-      for (std::size_t c = 0; c < count; ++c)
+      Array<Vec3> home(count);
+      for (std::size_t c = 0; c < count; ++c) {
         footprint[c] = parts->entries[static_cast<std::size_t>(prop[c])].prop->footprint;
+        home[c] = from[c].second->place;
+      }
+      out.attributes.insert_or_assign("home", Column<Vec3>(std::move(home)));
       out.kit = parts;
       out.prop = std::move(prop);
       out.footprint = std::move(footprint);
@@ -354,7 +355,8 @@ const NodeKind& onProps() {
         "node",
         "Points on every placement of the joined props (of all when none are joined): at their mount points; over "
         "their real mesh, never the massing, evenly, per face or per vertex; or one per named part, dressed with that "
-        "part. Each prop is sampled once and every placement carries its samples along, so they move, turn and size "
+        "piece, which is named owner/part, turns about its own middle and keeps its home: its place in the owner. Each "
+        "prop is sampled once and every placement carries its samples along, so they move, turn and size "
         "with it; up is the mesh's normal as it stands in the world. "
         "Several variants keep neighbors from growing the same. Spacing in world meters holds whatever the placement's "
         "size (sizes are classed by eighths of an octave, so it may be up to 9 % wider). Points carry parent, mount or "

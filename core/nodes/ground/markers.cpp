@@ -57,6 +57,11 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   std::sort(under.begin(), under.end());
   under.erase(std::unique(under.begin(), under.end()), under.end());
   ctx.warnUnmatched(wanted, under, "node");
+  const auto isSheared = [&](std::uint32_t k) { return nodes[k].isSheared; };
+  if (const auto sheared = std::count_if(taken.begin(), taken.end(), isSheared); sheared > 0)
+    ctx.warn(fmt::format("{} markers are sheared in the file, first {}; a point has place, turn and size, no shear",
+                         sheared, nodes[*std::find_if(taken.begin(), taken.end(), isSheared)].name),
+             "Do not size unevenly above turned nodes in the layout");
 
   const Quat axes = p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0);
   const Quat turn = turnOf(p);

@@ -89,6 +89,7 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
     for (std::size_t v = 0; v < s.positions.size(); ++v) vertexKeys.push_back(mergedKey(link.slotUid, s.vertexKey(v)));
     out.materials.insert(out.materials.end(), s.materials.begin(), s.materials.end());
     out.parts.insert(out.parts.end(), s.parts.begin(), s.parts.end());
+    out.arePartsObjects = out.arePartsObjects || s.arePartsObjects;
     attributes.push_back({&(*given)->vertexAttributes, s.positions.size()});
   }
   out.vertexAttributes = concatenated(attributes);

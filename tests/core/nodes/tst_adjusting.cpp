@@ -4,7 +4,7 @@
 #include "core/formats/exporter.h"
 #include "core/geometry/welding.h"
 #include "core/spatial/surface_index.h"
-#include "tests/support/support.h"
+#include "tests/support/plans.h"
 
 #include <QFile>
 #include <set>
@@ -53,6 +53,40 @@ class TestAdjusting : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
+  // Points that were moved along the ground after it was found for them say so at the end; setting them down mends it.
+  void whatWasMovedAsideIsToldAtTheOutput() {
+    const auto movedIn = [](const std::string& last, const ParamMap& params, bool isSetDown) {
+      std::vector<Node> nodes{
+          test::node("ground", "shape", {{"form", std::string("ball")}, {"radius", 4.0}}),
+          test::node("sow", "sow-on-surface", {{"density", 2.0}}, {{"surface", "ground.surface"}}),
+          test::node("moved", last, params, {{"points", "sow.points"}}),
+          test::node("down", "set-down", {{"way", std::string("nearest-place")}},
+                     {{"points", "moved.points"}, {"ground", "ground.surface"}}),
+          test::node("out", "output", {}, {{"points", isSetDown ? "down.points" : "moved.points"}})};
+      const Plan plan = test::planOf(nodes);
+      Evaluator evaluator(std::make_shared<DiskFileService>("."));
+      const Evaluation e = evaluator.evaluate(plan, {});
+      const PointsPtr p = e.firstOf<PointsPtr>("out");
+      if (!p || p->count < 100) return -1;
+      int moved = 0;
+      for (std::size_t i = 0; i < p->count; ++i) moved += p->wasMoved[i];
+      const auto& problems = e.reports.at("out").problems;
+      const bool isTold = std::any_of(problems.begin(), problems.end(),
+                                      [](const Problem& x) { return x.remedy == Remedy::SetDownLast; });
+      if (isTold != (moved > 0)) return -2;
+      return moved;
+    };
+    QVERIFY(movedIn("shift-by-noise", {{"strength", std::vector<double>{1, 0, 1}}}, false) > 50);
+    QCOMPARE(movedIn("shift-by-noise", {{"strength", std::vector<double>{1, 0, 1}}}, true), 0);
+    QVERIFY(movedIn("move-as-one", {{"place", std::vector<double>{3, 0, 0}}}, false) > 50);
+    QVERIFY(movedIn("vary", {{"frame", std::string("ground")}, {"move_x", std::vector<double>{1, 1}}}, false) > 50);
+    // Sinking and lifting along the normal, turning and sizing are no moves aside.
+    QCOMPARE(movedIn("vary", {{"frame", std::string("ground")}, {"move_y", std::vector<double>{-0.3, 0.3}}}, false), 0);
+    QCOMPARE(movedIn("vary", {{"size", std::vector<double>{0.5, 2}}, {"turn_y", std::vector<double>{0, 90}}}, false),
+             0);
+    QCOMPARE(movedIn("orient", {{"lean", 100.0}}, false), 0);
+  }
+
   void quadsCountAsFacesAndTheirLongEdgeGivesTheHeading() {
     test::Bench bench;
     const SurfacePtr deck = quads(3, 5, 1.5F, 0.8F);

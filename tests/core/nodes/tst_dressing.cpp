@@ -469,14 +469,33 @@ class TestDressing : public QObject {
     }
     auto kit = std::make_shared<Kit>();
     kit->entries.push_back({makeProp("door", "door", std::make_shared<const Surface>(two)), 1});
-    const PointsPtr doors = dressedBy(tumbled(scattered(0.2)), {}, nullptr, kit);
+    const PointsPtr doors = bench.points(
+        "vary", test::inputs({{"points", dressedBy(tumbled(scattered(0.2)), {}, nullptr, kit)}}),
+        {{"size_by", std::string("per-axis")},
+         {"size_x", std::vector<double>{-2, -0.5}},
+         {"size_y", std::vector<double>{0.5, 3}}});
     const PointsPtr knobs = bench.points("on-props", test::inputs({{"points", doors}}),
                                          {{"at", std::string("parts")}, {"names", std::string("knob")}});
     QCOMPARE(knobs->count, doors->count);
-    QCOMPARE(propName(*knobs, 0), std::string("door knob"));
-    QCOMPARE(knobs->kit->entries[0].prop->surface->faceCount(), other.faceCount());
-    for (std::size_t i = 0; i < knobs->count; ++i)
-      QVERIFY(glm::distance(knobs->position[i], doors->position[i]) < 1e-5F && knobs->size[i] == doors->size[i]);
+    QCOMPARE(propName(*knobs, 0), std::string("door/knob"));
+    const Surface& piece = *knobs->kit->entries[0].prop->surface;
+    QCOMPARE(piece.faceCount(), other.faceCount());
+    // The pivot is the piece's own middle, where masks and sizes take hold of it, and its home is where it was.
+    QVERIFY(glm::length(piece.bounds().center()) < 1e-6F);
+    const auto& home = *columnOf<Column<Vec3>>(knobs->attributes, "home");
+    for (std::size_t i = 0; i < knobs->count; ++i) {
+      QVERIFY(glm::distance(home[i], other.bounds().center()) < 1e-5F);
+      QVERIFY(knobs->size[i] == doors->size[i]);
+      // Every vertex of it stands where the whole has it, also mirrored and uneven.
+      for (std::size_t c = 0; c < piece.faceCount() * 3; ++c) {
+        const auto corner = static_cast<int>(c % 3);
+        const Vec3 own = piece.positions[piece.triangles[c / 3][corner]];
+        const Vec3 there = knobs->position[i] + knobs->orientation[i] * (knobs->size[i] * own);
+        const Vec3 made = other.positions[other.triangles[c / 3][corner]];
+        const Vec3 whole = doors->position[i] + doors->orientation[i] * (doors->size[i] * made);
+        QVERIFY(glm::distance(there, whole) < 1e-4F);
+      }
+    }
   }
 };
 
