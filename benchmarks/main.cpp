@@ -1,10 +1,10 @@
 // Runs each pair back to back, five times, and prints the ratio of the medians.
 #include "benchmarks/bench.h"
 
+#include "core/base/noise.h"
 #include "core/base/random.h"
 #include "core/base/task.h"
 #include "core/geometry/shapes.h"
-#include "core/masks/noise.h"
 
 #include <cstdio>
 #include <map>

@@ -1,6 +1,6 @@
 // Noise: 4 M values of the gradient noise in its vectorized form, against a scalar loop of the same function; bit-equal
 // answers.
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 
 #include "benchmarks/bench.h"
 

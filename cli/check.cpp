@@ -1,5 +1,8 @@
 // arvesk-run check: faults of plans and assets.
 #include "cli/runner.h"
+#include "core/base/pattern.h"
+#include "core/plan/prop_check.h"
+#include "core/plan/prop_making.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -14,6 +17,68 @@ struct Checked {
   std::vector<Problem> problems;
 };
 
+/// What the file says and this version does not know, with the name that was probably meant.
+void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
+  const auto tell = [&](const std::string& where, const char* what, const std::string& name,
+                        const std::vector<std::string>& known) {
+    const std::string nearest = nearestName(name, known);
+    problems.push_back({ProblemCode::BadParameter, Severity::Warning, where,
+                        fmt::format("there is no {} \"{}\"", what, name),
+                        nearest.empty() ? "It is kept in the file and does nothing"
+                                        : fmt::format("Is \"{}\" meant? As it is, it does nothing", nearest)});
+  };
+  const auto keysOf = [](const std::string& object) {
+    return object.empty() ? nlohmann::json::object() : nlohmann::json::parse(object);
+  };
+  for (const Node& node : plan.nodes) {
+    const NodeKind* kind = findNodeKind(node.kind);
+    if (!kind) continue;
+    std::vector<std::string> params;
+    for (const ParamSpec& spec : kind->params) params.push_back(spec.id);
+    std::vector<std::string> inputs;
+    for (const InputSpec& spec : kind->inputs) inputs.push_back(spec.id);
+    const nlohmann::json unknown = keysOf(node.unknown);
+    for (const auto& [key, value] : unknown.items())
+      if (key == "params")
+        for (const auto& [param, ignored] : value.items()) tell(node.title, "parameter", param, params);
+      else
+        tell(node.title, "key", key, {"uid", "kind", "version", "title", "params", "inputs", "follows", "seed"});
+    for (const auto& [input, links] : node.inputs)
+      if (!kind->findInput(input)) tell(node.title, "input", input, inputs);
+  }
+  for (const PropEntry& prop : plan.props) {
+    const nlohmann::json unknown = keysOf(prop.unknown);
+    for (const auto& [key, value] : unknown.items())
+      tell(prop.name, "setting of a prop", key,
+           {"file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight", "tags",
+            "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+  }
+}
+
+/// Without the full stop, which toLine() sets.
+std::string plainOf(std::string message) {
+  if (message.ends_with('.')) message.pop_back();
+  return message;
+}
+
+/// What is odd about the props, as the Kit says it.
+void tellOfProps(const Plan& plan, FileService& files, std::vector<Problem>& problems) {
+  for (const PropEntry& entry : plan.props) {
+    std::vector<Problem> repairs;
+    const auto file = files.surface(entry.file, {}, repairs);
+    for (Problem& p : repairs)
+      if (p.severity != Severity::Note) {
+        p.where = entry.name;
+        problems.push_back(std::move(p));
+      }
+    const auto prop = file ? makePlanProp(entry, **file) : Result<PropPtr>(Failure(file.error()));
+    if (!prop) continue;  // told by the evaluation
+    for (const PropWarning& w : warningsOf(entry, **file, **prop))
+      problems.push_back({ProblemCode::WrongInput, Severity::Warning, entry.name, plainOf(w.message), w.fix});
+  }
+}
+
+/// The document, and what a draft of it says: what fails, names that match nothing, files and props that are missing.
 Checked checkPlanFile(const std::string& path) {
   Checked out;
   const auto plan = loadPlan(path);
@@ -22,9 +87,21 @@ Checked checkPlanFile(const std::string& path) {
     return out;
   }
   out.problems = checkPlan(*plan);
-  DiskFileService files(std::filesystem::path(path).parent_path().string());
-  for (const PropEntry& prop : plan->props)
-    if (const auto key = files.contentKey(prop.file); !key) out.problems.push_back(key.error());
+  tellUnknown(*plan, out.problems);
+  const auto files = std::make_shared<DiskFileService>(std::filesystem::path(path).parent_path().string());
+  EvalRequest request;
+  request.quality = Quality::Draft;
+  const Evaluation evaluation = Evaluator(files).evaluate(*plan, request);
+  const auto add = [&](const Problem& p) {
+    const bool isKnown = std::any_of(out.problems.begin(), out.problems.end(), [&](const Problem& other) {
+      return other.where == p.where && other.message == p.message;
+    });
+    if (!isKnown && p.severity != Severity::Note && p.code != ProblemCode::Waiting) out.problems.push_back(p);
+  };
+  for (const Problem& p : evaluation.propProblems) add(p);
+  for (const Node& node : plan->nodes)
+    for (const Problem& p : evaluation.reports.at(node.uid).problems) add(p);
+  tellOfProps(*plan, *files, out.problems);
   out.facts = {{"nodes", plan->nodes.size()}, {"props", plan->props.size()}};
   return out;
 }
@@ -48,6 +125,11 @@ Checked checkAsset(const std::string& path) {
     return out;
   }
   const Surface& s = **surface;
+  PropEntry plain;
+  plain.name = std::filesystem::path(path).filename().string();
+  if (const auto prop = makePlanProp(plain, s))
+    for (const PropWarning& w : warningsOf(plain, s, **prop))
+      out.problems.push_back({ProblemCode::WrongInput, Severity::Warning, plain.name, plainOf(w.message), {}});
   const Box3 box = s.bounds();
   out.facts = {{"parts", s.parts},
                {"triangles", s.faceCount()},

@@ -28,7 +28,7 @@ void addExport(CLI::App& app, int& status) {
   sub->add_option("--usd-props", options->usd, "USD prototypes inside the file, or in files beside it")
       ->check(CLI::IsMember({"inside", "files"}))
       ->capture_default_str();
-  sub->add_option("--attributes", options->attributes, "Attributes of the points to write, or \"*\" for all")
+  sub->add_option("--attributes", options->attributes, "Attributes of the points to write, as patterns: * is all")
       ->delimiter(',');
   sub->add_flag("--without-missing", options->isWithoutMissing,
                 "Leave out placements whose prop could not be read, instead of writing nothing");

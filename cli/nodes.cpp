@@ -1,7 +1,7 @@
 // arvesk-run nodes: what nodes there are, and their manual, from the declarations.
 #include "cli/runner.h"
+#include "core/base/safe_file.h"
 #include "core/deliver/manual.h"
-#include "core/formats/safe_file.h"
 #include "core/picture/render.h"
 
 #include <fmt/format.h>

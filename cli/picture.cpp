@@ -36,8 +36,9 @@ void addPicture(CLI::App& app, int& status) {
       std::vector<PointsPtr> bare;
       const auto scene = PictureScene::build(pictureInputOf(session->plan, session->evaluation, {}, bare), {});
       if (!scene) return Failure(scene.error());
-      const Camera camera = cameraOf(session->plan, options->camera, (*scene)->bounds());
-      const auto pixels = renderPicture(**scene, camera, width, height, options->samples,
+      const auto camera = cameraOf(session->plan, options->camera, (*scene)->bounds());
+      if (!camera) return Failure(camera.error());
+      const auto pixels = renderPicture(**scene, *camera, width, height, options->samples,
                                         progressTask(*options, "picture"));
       if (auto ok = writePng(options->to, pixels, width, height); !ok) return Failure(ok.error());
       return kDone;

@@ -427,7 +427,7 @@ void BenchView::refresh() {
     followed.dials = m_model->plan().dials;
     followDials(followed, m_view ? m_view->quality : Quality::Draft);
     for (const Row& row : m_rows) {
-      const bool isVisible = isShown(*findNodeKind(node->kind), row.spec, node->params);
+      const bool isVisible = isShown(*findNodeKind(node->kind), row.spec, followed.nodes.front().params);
       row.label->setVisible(isVisible);
       row.editor->setVisible(isVisible);
       row.editor->show(followed.find(m_uid.toStdString())->value(row.spec));

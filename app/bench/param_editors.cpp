@@ -3,6 +3,7 @@
 #include "app/bench/number_field.h"
 #include "app/window/theme.h"
 
+#include <QAction>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
@@ -10,6 +11,7 @@
 #include <QFileInfo>
 #include <QGridLayout>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
@@ -148,20 +150,81 @@ class NumbersEditor : public ParamEditor {
   QToolButton* m_open = nullptr;  // of a range that is one value
 };
 
-class ToggleEditor : public ParamEditor {
+/// A control that takes no typing, with a line for the formula that it follows in its place: "=" or its menu opens it,
+/// emptying it lets go.
+class FollowingEditor : public ParamEditor {
  public:
-  ToggleEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_box(new QCheckBox(tr("on"), this)) {
+  FollowingEditor(const ParamSpec& spec, QWidget* control, const QString& meaning, QWidget* parent)
+      : ParamEditor(parent), m_control(control), m_line(new QLineEdit(this)), m_meaning(meaning) {
+    control->setParent(this);
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(m_box);
-    m_box->setObjectName(text(spec.id));
-    m_box->setAccessibleName(text(spec.label));
-    setFocusProxy(m_box);
-    connect(m_box, &QCheckBox::clicked, this, [this](bool isOn) { Q_EMIT edited(isOn, ++g_gesture); });
+    row->addWidget(control);
+    row->addWidget(m_line);
+    m_line->hide();
+    m_line->setObjectName(text(spec.id) + QStringLiteral(".formula"));
+    m_line->setAccessibleName(tr("%1 follows").arg(text(spec.label)));
+    m_line->setPlaceholderText(tr("a dial's name, or a formula"));
+    control->setObjectName(text(spec.id));
+    control->setAccessibleName(text(spec.label));
+    control->setContextMenuPolicy(Qt::ActionsContextMenu);
+    auto* open = new QAction(tr("Follow a dial…"), control);
+    open->setObjectName(text(spec.id) + QStringLiteral(".follow"));
+    control->addAction(open);
+    connect(open, &QAction::triggered, this, &FollowingEditor::openLine);
+    control->installEventFilter(this);
+    setFocusProxy(control);
+    connect(m_line, &QLineEdit::editingFinished, this, [this] {
+      QString words = m_line->text().trimmed();
+      if (words.startsWith(QLatin1Char('='))) words = words.mid(1).trimmed();
+      if (m_line->isModified() && words != m_formula) Q_EMIT followed(words);
+      m_line->setModified(false);
+      if (words.isEmpty()) showFormula({});
+    });
   }
+  void showFormula(const QString& formula) override {
+    m_formula = formula;
+    const bool isFollowing = !formula.isEmpty();
+    if (!isFollowing && m_line->hasFocus() && m_line->isModified()) return;  // is being typed
+    m_line->setText(formula);
+    m_line->setToolTip(tr("%1. Empty it to let go.").arg(m_meaning));
+    m_line->setVisible(isFollowing);
+    m_control->setVisible(!isFollowing);
+    setFocusProxy(isFollowing ? m_line : m_control);
+  }
+
+ protected:
+  bool eventFilter(QObject* watched, QEvent* event) override {
+    if (event->type() != QEvent::KeyPress || static_cast<QKeyEvent*>(event)->text() != QStringLiteral("="))
+      return ParamEditor::eventFilter(watched, event);
+    openLine();
+    return true;
+  }
+
+ private:
+  void openLine() {
+    m_control->hide();
+    m_line->show();
+    m_line->setFocus();
+    m_line->setModified(true);  // leaving it empty closes it again
+  }
+
+  QWidget* m_control;
+  QLineEdit* m_line;
+  QString m_meaning;
+  QString m_formula;
+};
+
+class ToggleEditor : public FollowingEditor {
+ public:
+  ToggleEditor(const ParamSpec& spec, QWidget* parent) : ToggleEditor(spec, new QCheckBox(tr("on")), parent) {}
   void show(const ParamValue& value) override { m_box->setChecked(std::get<bool>(value)); }
 
  private:
+  ToggleEditor(const ParamSpec& spec, QCheckBox* box, QWidget* parent)
+      : FollowingEditor(spec, box, tr("0 is off, anything else is on"), parent), m_box(box) {
+    connect(m_box, &QCheckBox::clicked, this, [this](bool isOn) { Q_EMIT edited(isOn, ++g_gesture); });
+  }
   QCheckBox* m_box;
 };
 
@@ -177,21 +240,9 @@ class QuietCombo : public QComboBox {
   }
 };
 
-class ChoiceEditor : public ParamEditor {
+class ChoiceEditor : public FollowingEditor {
  public:
-  ChoiceEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_combo(new QuietCombo(this)) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(m_combo);
-    m_combo->setObjectName(text(spec.id));
-    m_combo->setAccessibleName(text(spec.label));
-    m_combo->setFocusPolicy(Qt::StrongFocus);
-    m_combo->setMinimumContentsLength(6);
-    for (const Option& o : spec.options) m_combo->addItem(tr(o.label.c_str()), text(o.id));
-    setFocusProxy(m_combo);
-    connect(m_combo, &QComboBox::activated, this,
-            [this](int i) { Q_EMIT edited(m_combo->itemData(i).toString().toStdString(), ++g_gesture); });
-  }
+  ChoiceEditor(const ParamSpec& spec, QWidget* parent) : ChoiceEditor(spec, new QuietCombo, parent) {}
   void show(const ParamValue& value) override {
     m_combo->setCurrentIndex(m_combo->findData(text(std::get<std::string>(value))));
   }
@@ -204,6 +255,20 @@ class ChoiceEditor : public ParamEditor {
   }
 
  private:
+  ChoiceEditor(const ParamSpec& spec, QComboBox* combo, QWidget* parent)
+      : FollowingEditor(spec, combo, meaningOf(spec), parent), m_combo(combo) {
+    m_combo->setFocusPolicy(Qt::StrongFocus);
+    m_combo->setMinimumContentsLength(6);
+    for (const Option& o : spec.options) m_combo->addItem(tr(o.label.c_str()), text(o.id));
+    connect(m_combo, &QComboBox::activated, this,
+            [this](int i) { Q_EMIT edited(m_combo->itemData(i).toString().toStdString(), ++g_gesture); });
+  }
+  /// "1 is Even, 2 is Free".
+  static QString meaningOf(const ParamSpec& spec) {
+    QStringList words;
+    for (const Option& o : spec.options) words << tr("%1 is %2").arg(words.size() + 1).arg(tr(o.label.c_str()));
+    return words.join(QStringLiteral(", "));
+  }
   QComboBox* m_combo;
 };
 

@@ -120,8 +120,9 @@ class Builder {
       }
       const bool counts = kind && !kind->outputs.empty() && kind->outputs.front().type == ValueType::Points &&
                           r->state == NodeState::Done;
-      const bool filters = counts && (kind->family == Family::Thin || kind->family == Family::Scatter ||
-                                      (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
+      const bool filters = counts && !kind->inputs.empty() &&
+                           (kind->family == Family::Thin || kind->family == Family::Scatter ||
+                            (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
       if (filters && !c.isSkipped) {
         c.hasYield = true;
         c.kept = r->given > 0 ? std::min(1.0, static_cast<double>(r->passed.front()) / static_cast<double>(r->given))
@@ -133,6 +134,8 @@ class Builder {
       } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
         if (kind->isLayer && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");
+      } else if (counts && kind->inputs.empty() && !c.isSkipped) {  // nothing came in that a share could be told of
+        c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
       } else if (kind && kind->showsTriangles && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }

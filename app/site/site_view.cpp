@@ -221,7 +221,7 @@ void SiteView::showResults(const EvalViewPtr& view) {
   }
   if (isNewPlan) {
     m_isFirstView = false;
-    m_camera = cameraOf(*view->plan, {}, view->scene->bounds());
+    m_camera = *cameraOf(*view->plan, {}, view->scene->bounds());  // without a name there is always one
   }
   requestFrame();
 }

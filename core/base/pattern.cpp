@@ -1,5 +1,8 @@
 #include "core/base/pattern.h"
 
+#include <algorithm>
+#include <numeric>
+
 namespace arvesk {
 
 bool matches(std::string_view pattern, std::string_view text) {
@@ -56,6 +59,31 @@ bool Patterns::match(std::string_view name) const {
   for (const Entry& entry : m_entries)
     if (entry.fits(name)) return true;
   return false;
+}
+
+std::string nearestName(std::string_view wanted, const std::vector<std::string>& names) {
+  std::string best;
+  std::size_t fewest = std::max<std::size_t>(1, wanted.size() / 3) + 1;
+  for (const std::string& name : names) {
+    std::vector<std::size_t> last;
+    std::vector<std::size_t> above(name.size() + 1);
+    std::vector<std::size_t> row(name.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= wanted.size(); ++i) {
+      last = above;
+      above = row;
+      row[0] = i;
+      for (std::size_t k = 1; k <= name.size(); ++k) {
+        row[k] = std::min({above[k] + 1, row[k - 1] + 1, above[k - 1] + (wanted[i - 1] == name[k - 1] ? 0 : 1)});
+        if (i > 1 && k > 1 && wanted[i - 1] == name[k - 2] && wanted[i - 2] == name[k - 1])
+          row[k] = std::min(row[k], last[k - 2] + 1);
+      }
+    }
+    if (row.back() >= fewest) continue;
+    fewest = row.back();
+    best = name;
+  }
+  return best;
 }
 
 std::vector<std::string> Patterns::unmatched(const std::vector<std::string>& names) const {

@@ -27,6 +27,11 @@ class Patterns {
   std::vector<Entry> m_entries;
 };
 
+/// The one of `names` that is most like a misspelled `wanted`: fewest letters put in, taken out, changed or swapped
+/// (Damerau, "A technique for computer detection and correction of spelling errors", 1964), a third of them at most.
+/// Empty: none is.
+std::string nearestName(std::string_view wanted, const std::vector<std::string>& names);
+
 bool matches(std::string_view pattern, std::string_view text);
 inline bool matchesAny(std::string_view patterns, std::string_view text) { return Patterns(patterns).match(text); }
 

@@ -111,11 +111,17 @@ PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation) {
   return totals;
 }
 
-Camera cameraOf(const Plan& plan, const std::string& name, const Box3& bounds) {
+Result<Camera> cameraOf(const Plan& plan, const std::string& name, const Box3& bounds) {
   const auto& cameras = plan.settings.cameras;
   const auto it = std::find_if(cameras.begin(), cameras.end(), [&](const CameraEntry& c) { return c.name == name; });
-  if (it != cameras.end()) return {it->eye, it->target, it->fieldOfViewDeg};
-  if (!cameras.empty()) return {cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg};
+  if (it != cameras.end()) return Camera{it->eye, it->target, it->fieldOfViewDeg};
+  if (!name.empty()) {
+    std::vector<std::string> names;
+    for (const CameraEntry& c : cameras) names.push_back(c.name);
+    return fail(ProblemCode::BadParameter, fmt::format("the plan has no camera \"{}\"", name),
+                names.empty() ? "Save one in Site" : "There are: " + listOf(names));
+  }
+  if (!cameras.empty()) return Camera{cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg};
   Camera looking;
   looking.eye = {1, 0.7F, 1};
   return cameraFitting(bounds, looking);

@@ -2,7 +2,7 @@
 
 #include "core/base/number_text.h"
 #include "core/base/pattern.h"
-#include "core/formats/safe_file.h"
+#include "core/base/safe_file.h"
 #include "core/props/quantities.h"
 
 #include <fmt/format.h>

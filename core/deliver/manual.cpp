@@ -1,7 +1,7 @@
 #include "core/deliver/manual.h"
 
 #include "core/geometry/shapes.h"
-#include "core/masks/noise.h"
+#include "core/masks/noise_mask.h"
 #include "core/picture/render.h"
 #include "core/props/quantities.h"
 

@@ -1,6 +1,6 @@
 #include "core/deliver/map_picture.h"
 
-#include "core/formats/safe_file.h"
+#include "core/base/safe_file.h"
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>

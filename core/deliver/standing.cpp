@@ -1,6 +1,6 @@
 #include "core/deliver/standing.h"
 
-#include "core/props/prop.h"
+#include "core/geometry/prop.h"
 #include "core/spatial/ground.h"
 
 #include <algorithm>

@@ -1,6 +1,6 @@
 #include "core/formats/asset_cache.h"
 
-#include "core/formats/safe_file.h"
+#include "core/base/safe_file.h"
 
 #include <xxhash.h>
 

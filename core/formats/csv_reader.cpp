@@ -1,7 +1,7 @@
 #include "core/formats/csv_reader.h"
 
+#include "core/base/safe_file.h"
 #include "core/base/utf8.h"
-#include "core/formats/safe_file.h"
 
 #include <fmt/format.h>
 

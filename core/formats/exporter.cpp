@@ -1,5 +1,6 @@
 #include "core/formats/exporter.h"
 
+#include "core/base/pattern.h"
 #include "core/formats/expected.h"
 #include "core/props/coloring.h"
 
@@ -139,22 +140,28 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
   if (!checked) return Failure(checked.error());
   const std::vector<ExportLayer>& layers = *checked;
   ExportOptions how = options;
-  if (std::find(how.attributes.begin(), how.attributes.end(), "*") != how.attributes.end()) {
-    std::set<std::string> all;
-    for (const ExportLayer& layer : layers)
-      if (layer.points)
-        for (const auto& [name, column] : layer.points->attributes) all.insert(name);
-    how.attributes.assign(all.begin(), all.end());
-  }
+  std::set<std::string> carried;
+  for (const ExportLayer& layer : layers)
+    if (layer.points)
+      for (const auto& [name, column] : layer.points->attributes) carried.insert(name);
+  const std::vector<std::string> names(carried.begin(), carried.end());
+  const Patterns wanted(fmt::format("{}", fmt::join(options.attributes, ";")));
+  how.attributes.clear();
+  std::copy_if(names.begin(), names.end(), std::back_inserter(how.attributes),
+               [&](const std::string& name) { return wanted.match(name); });
+  for (const std::string& entry : wanted.unmatched(names))
+    if (entry != "*")  // all of none is none
+      warn(report, fmt::format("no point carries an attribute called \"{}\"", entry),
+           names.empty() ? "They carry none" : fmt::format("They carry: {}", fmt::join(names, "; ")));
   exporters::Job job{{}, {}, {}, {}, path, how, task, report};
-  std::map<std::string, int> names;
+  std::map<std::string, int> used;
   for (const ExportLayer& layer : layers) {
     job.layers.push_back(&layer);
     if (layer.surface) {
-      const std::string& title = job.titles[&layer] = exporters::uniqueName(names, layer.name);
+      const std::string& title = job.titles[&layer] = exporters::uniqueName(used, layer.name);
       if (layer.surface->arePartsObjects && layer.surface->parts.size() > 1)
         for (Surface& part : partsOf(*layer.surface)) {
-          std::string name = exporters::uniqueName(names, part.name);
+          std::string name = exporters::uniqueName(used, part.name);
           job.solids.push_back({&layer, std::make_shared<const Surface>(std::move(part)), std::move(name), {}});
         }
       else
@@ -164,7 +171,7 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
       continue;
     }
     const Points& p = *layer.points;
-    job.titles[&layer] = exporters::uniqueName(names, layer.name);
+    job.titles[&layer] = exporters::uniqueName(used, layer.name);
     std::vector<Array<std::uint32_t>> byProp(p.kit ? p.kit->entries.size() : 0);
     std::size_t bare = 0;
     for (std::size_t i = 0; i < p.count; ++i) {
@@ -177,7 +184,8 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
     report.perLayer[layer.name] += p.count - bare;
     if (bare > 0)
       warn(report, fmt::format("{}: {} points have no prop", layer.name, bare),
-           "Put Dress before the Output; only CSV and PLY write such points");
+           std::string(p.kit ? "The card of their Dress says why it gave them none" : "Put Dress before the Output") +
+               "; only CSV and PLY write such points");
     for (std::size_t k = 0; k < byProp.size(); ++k) {
       if (byProp[k].empty()) continue;
       const PropPtr& prop = p.kit->entries[k].prop;
@@ -185,7 +193,7 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
       report.perProp[prop->name] += byProp[k].size();
       report.triangles += byProp[k].size() * prop->surface->faceCount();
       job.groups.push_back(
-          {&layer, prop, std::move(byProp[k]), exporters::uniqueName(names, layer.name + " " + prop->name), {}});
+          {&layer, prop, std::move(byProp[k]), exporters::uniqueName(used, layer.name + " " + prop->name), {}});
     }
   }
   report.files.push_back(path);

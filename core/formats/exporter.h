@@ -4,7 +4,7 @@
 
 #include "core/base/task.h"
 #include "core/geometry/points.h"
-#include "core/props/prop.h"
+#include "core/geometry/prop.h"
 
 #include <map>
 #include <set>
@@ -31,7 +31,7 @@ enum class UsdPrototypes {
 struct ExportOptions {
   GltfWay gltfWay = GltfWay::Instances;
   UsdPrototypes usdPrototypes = UsdPrototypes::Inside;
-  std::vector<std::string> attributes;      // of the points, written where the format can; "*" is all
+  std::vector<std::string> attributes;      // of the points, as patterns; written where the format can
   std::size_t mostTriangles = 100'000'000;  // of real geometry
   std::string planName;                     // names the root of USD; empty: the file's own name does
   bool isVerified = false;                  // read back and compared with what was asked

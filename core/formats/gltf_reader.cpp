@@ -1,7 +1,7 @@
 // glTF 2.0 by tinygltf, without its image loader, and with our own checks of every accessor and reference, which it
 // does not do.
+#include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
-#include "core/formats/safe_file.h"
 #include "core/formats/tinygltf.h"
 
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in
 // the order in which the buffer views (or the list of nodes) name them, so no second copy of them is held.
+#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
-#include "core/formats/safe_file.h"
 #include "core/props/baked.h"
 #include "core/props/coloring.h"
 

@@ -2,8 +2,8 @@
 #include "core/base/utf8.h"
 
 #include "core/base/hash.h"
+#include "core/base/safe_file.h"
 #include "core/formats/import_helper.h"
-#include "core/formats/safe_file.h"
 
 #include <fmt/format.h>
 #include <unistd.h>

@@ -1,6 +1,6 @@
 // OBJ by tinyobjloader, with our own check of every index.
+#include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
-#include "core/formats/safe_file.h"
 
 #include <fmt/format.h>
 #include <tiny_obj_loader.h>

@@ -1,7 +1,7 @@
 // OBJ as real geometry, for old pipelines: an object per output and prop, materials in an .mtl beside. Written as it is
 // made.
+#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
-#include "core/formats/safe_file.h"
 #include "core/props/baked.h"
 #include "core/props/coloring.h"
 

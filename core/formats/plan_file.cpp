@@ -1,6 +1,6 @@
 #include "core/formats/plan_file.h"
 
-#include "core/formats/safe_file.h"
+#include "core/base/safe_file.h"
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>

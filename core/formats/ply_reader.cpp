@@ -1,7 +1,7 @@
 // PLY, our own: other readers crash or hang on damaged files. ASCII and binary of both byte orders (Turk, "The PLY
 // polygon file format", 1994).
+#include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
-#include "core/formats/safe_file.h"
 
 #include <fmt/format.h>
 

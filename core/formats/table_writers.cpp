@@ -1,6 +1,6 @@
 // Placements as rows: CSV for people and scripts, binary PLY for programs that take points.
+#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
-#include "core/formats/safe_file.h"
 #include "core/props/coloring.h"
 #include "core/props/quantities.h"
 

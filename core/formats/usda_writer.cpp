@@ -1,7 +1,7 @@
 // USD as text: one PointInstancer per layer, prototypes with their geometry inside or by reference to files beside.
 // Meters, Y up (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
+#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
-#include "core/formats/safe_file.h"
 #include "core/props/baked.h"
 #include "core/props/coloring.h"
 

@@ -76,7 +76,7 @@ SurfacePtr flattened(const Surface& surface) {
 class DistanceMask final : public BandMask {
  public:
   DistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far, Band band,
-               MaskFinish finish)
+               MaskFinish finish, const Task& task)
       : BandMask(band, finish),
         m_rule(rule),
         m_far(far),
@@ -91,7 +91,7 @@ class DistanceMask final : public BandMask {
         if (rule.isToFootprints) radii.push_back(p->effectiveFootprint(i));
       }
     }
-    m_tree = std::make_unique<PointTree>(std::move(positions), std::move(radii));
+    m_tree = std::make_unique<PointTree>(std::move(positions), std::move(radii), Array<std::uint64_t>(), task);
     if (surface && surface->faceCount() > 0) {
       m_surface = rule.isToOpenEdges ? edgesAsSurface(*surface, rule.isFromAbove)
                   : rule.isFromAbove ? flattened(*surface)
@@ -213,8 +213,8 @@ class CrowdingMask final : public BandMask {
 class OpennessMask final : public BandMask {
  public:
   OpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach,
-               bool isAboutNormal, Band band, MaskFinish finish)
-      : BandMask(band, finish), m_occluders(ground, placements), m_reach(reach), m_isAboutNormal(isAboutNormal) {
+               bool isAboutNormal, Band band, MaskFinish finish, const Task& task)
+      : BandMask(band, finish), m_occluders(ground, placements, task), m_reach(reach), m_isAboutNormal(isAboutNormal) {
     // A disk lifted onto the half ball has the cosine's weight (Malley's method).
     for (const Vec2& p : sunflower(rays))
       m_directions.push_back({p.x, std::sqrt(std::max(0.0F, 1 - glm::dot(p, p))), p.y});
@@ -287,8 +287,8 @@ MaskPtr makeFacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band 
   return std::make_shared<FacingMask>(std::move(ground), direction, isTwoSided, band, finish);
 }
 MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far,
-                         Band band, MaskFinish finish) {
-  return std::make_shared<DistanceMask>(points, surface, rule, far, band, finish);
+                         Band band, MaskFinish finish, const Task& task) {
+  return std::make_shared<DistanceMask>(points, surface, rule, far, band, finish, task);
 }
 MaskPtr makeRegionMask(Region region, MaskFinish finish) { return std::make_shared<RegionMask>(region, finish); }
 MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band,
@@ -296,8 +296,8 @@ MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, boo
   return std::make_shared<CrowdingMask>(points, radius, isFromAbove, band, finish);
 }
 MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach,
-                         bool isAboutNormal, Band band, MaskFinish finish) {
-  return std::make_shared<OpennessMask>(ground, placements, rays, reach, isAboutNormal, band, finish);
+                         bool isAboutNormal, Band band, MaskFinish finish, const Task& task) {
+  return std::make_shared<OpennessMask>(ground, placements, rays, reach, isAboutNormal, band, finish, task);
 }
 MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish) {
   return std::make_shared<HollowsMask>(std::move(ground), radius, samples, band, finish);

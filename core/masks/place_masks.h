@@ -16,7 +16,7 @@ struct DistanceRule {
 };
 /// Distance in m to the nearest of `points` and to `surface`, whichever is nearer; `far` when neither is there.
 MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far,
-                         Band band, MaskFinish finish);
+                         Band band, MaskFinish finish, const Task& task = {});
 
 enum class RegionShape { Ball, Box, HalfSpace };
 struct Region {
@@ -37,7 +37,7 @@ MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, boo
 /// directions from a golden-angle spiral (Swinbank and Purser, "Fibonacci grids", 2006), the same for every place, so
 /// that nothing depends on order.
 MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach,
-                         bool isAboutNormal, Band band, MaskFinish finish);
+                         bool isAboutNormal, Band band, MaskFinish finish, const Task& task = {});
 
 /// Mean height of the ground within `radius` m minus the place's own, along its normal, over the radius: above 0
 /// hollow, below 0 ridge. Heights come from rays along the normal, through `samples` places of a disk; places without

@@ -3,8 +3,8 @@
 #include "core/props/coloring.h"
 
 #include "core/base/hash.h"
-#include "core/formats/safe_file.h"
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
+#include "core/base/safe_file.h"
 
 #include <fmt/format.h>
 #include <png.h>

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "core/geometry/points.h"
+#include "core/geometry/prop.h"
 #include "core/masks/mask.h"
-#include "core/props/prop.h"
 #include "core/spatial/surface_index.h"
 
 namespace arvesk {

@@ -1,6 +1,7 @@
 #include "core/plan/set_param.h"
 
 #include "core/base/number_text.h"
+#include "core/base/pattern.h"
 #include "core/plan/dials.h"
 
 #include <fmt/format.h>
@@ -67,6 +68,12 @@ Result<ParamValue> parseParam(const ParamSpec& spec, const std::string& text) {
 
 namespace {
 
+/// "Is … meant?", else what helps otherwise.
+std::string meant(const std::string& word, const std::vector<std::string>& names, const std::string& otherwise) {
+  const std::string nearest = nearestName(word, names);
+  return nearest.empty() ? otherwise : fmt::format("Is \"{}\" meant?", nearest);
+}
+
 Result<void> setDial(Plan& plan, const std::string& name, const std::string& value) {
   const auto dial = std::find_if(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
   if (dial == plan.dials.end()) {
@@ -98,11 +105,13 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   std::vector<Node*> found;
   for (Node& node : plan.nodes)
     if (node.uid == name || node.title == name) found.push_back(&node);
+  std::vector<std::string> titles;
+  for (const Node& node : plan.nodes) titles.push_back(node.title);
   if (found.size() != 1)
     return fail(ProblemCode::BadParameter,
                 found.empty() ? fmt::format("no node has the title or uid \"{}\"", name)
                               : fmt::format("{} nodes have the title \"{}\"", found.size(), name),
-                found.empty() ? "Titles are as on the cards" : "Use the uid");
+                !found.empty() ? "Use the uid" : meant(name, titles, "Titles are as on the cards"));
   Node& node = *found.front();
   if (param == "seed") {
     const auto number = numberIn(value);
@@ -119,9 +128,12 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   }
   const NodeKind* kind = findNodeKind(node.kind);
   const ParamSpec* spec = kind ? kind->findParam(param) : nullptr;
-  if (!spec)
+  if (!spec) {
+    std::vector<std::string> params{"seed", "skip"};
+    for (const ParamSpec& s : kind ? kind->params : std::vector<ParamSpec>()) params.push_back(s.id);
     return fail(ProblemCode::BadParameter, fmt::format("{} has no parameter \"{}\"", node.title, param),
-                "arvesk-run nodes lists them");
+                meant(param, params, "It has: " + listOf(params)));
+  }
   for (const auto& [key, formula] : node.follows)
     if (followedPart(key).param == param)
       return fail(ProblemCode::BadParameter,

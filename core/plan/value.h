@@ -1,8 +1,8 @@
 // What travels between nodes: immutable, shared.
 #pragma once
 
+#include "core/geometry/prop.h"
 #include "core/masks/mask.h"
-#include "core/props/prop.h"
 
 #include <optional>
 #include <variant>

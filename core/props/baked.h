@@ -3,7 +3,7 @@
 
 #include "core/base/task.h"
 #include "core/geometry/points.h"
-#include "core/props/prop.h"
+#include "core/geometry/prop.h"
 
 #include <functional>
 

@@ -1,5 +1,5 @@
+#include "core/geometry/prop.h"
 #include "core/geometry/shapes.h"
-#include "core/props/prop.h"
 
 #include <meshoptimizer.h>
 

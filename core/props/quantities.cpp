@@ -1,6 +1,6 @@
 #include "core/props/quantities.h"
 
-#include "core/props/prop.h"
+#include "core/geometry/prop.h"
 
 #include <algorithm>
 #include <array>

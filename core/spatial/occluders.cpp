@@ -1,7 +1,7 @@
 #include "core/spatial/occluders.h"
 
+#include "core/geometry/prop.h"
 #include "core/geometry/shapes.h"
-#include "core/props/prop.h"
 
 #include <embree3/rtcore.h>
 
@@ -24,7 +24,7 @@ void attachInstance(RTCSceneTy* scene, RTCSceneTy* what, const Quat& turn, const
 
 }  // namespace
 
-Occluders::Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& placements) {
+Occluders::Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, const Task& task) {
   m_scene = rtcNewScene(embreeDevice());
   if (ground) {
     if (const auto index = SurfaceIndex::of(*ground)) {
@@ -34,11 +34,16 @@ Occluders::Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& pla
     }
   }
   for (const PointsPtr& points : placements)
-    if (points) add(*points);
+    if (points) add(*points, task);
+  if (task.isCancelled()) return;
+  Task copy = task;
+  rtcSetSceneProgressMonitorFunction(
+      m_scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
   rtcCommitScene(m_scene);
+  rtcSetSceneProgressMonitorFunction(m_scene, nullptr, nullptr);
 }
 
-void Occluders::add(const Points& points) {
+void Occluders::add(const Points& points, const Task& task) {
   std::vector<const SurfaceIndex*> ofProp;
   const auto share = [&](const SurfacePtr& surface) -> const SurfaceIndex* {
     const auto index = surface->triangles.empty() ? nullptr : SurfaceIndex::of(*surface).value_or(nullptr);
@@ -53,6 +58,7 @@ void Occluders::add(const Points& points) {
   else
     ofProp.push_back(share(std::make_shared<const Surface>(makeBall(1, 16))));
   for (std::size_t i = 0; i < points.count; ++i) {
+    if (i % 1024 == 0 && task.isCancelled()) return;
     const std::int32_t prop = isDressed ? points.prop[i] : 0;
     if (prop == kNoProp || !ofProp[static_cast<std::size_t>(prop)]) continue;
     const float radius = points.effectiveFootprint(i);

@@ -9,7 +9,8 @@ namespace arvesk {
 class Occluders {
  public:
   /// `ground` may be null; `placements` that carry no kit count as balls of their footprint standing on their place.
-  Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& placements);
+  /// After a cancel it may not be asked.
+  Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, const Task& task = {});
   ~Occluders();
   Occluders(const Occluders&) = delete;
   Occluders& operator=(const Occluders&) = delete;
@@ -20,7 +21,7 @@ class Occluders {
   void countBytes(ByteCounter& counter) const;
 
  private:
-  void add(const Points& placements);
+  void add(const Points& placements, const Task& task);
 
   RTCSceneTy* m_scene = nullptr;
   std::size_t m_instanceCount = 0;

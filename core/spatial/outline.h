@@ -1,7 +1,7 @@
 // The outline of a patch or clump: a disk or box about a point, made ragged by noise so that no circle or square shows.
 #pragma once
 
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 
 namespace arvesk {
 

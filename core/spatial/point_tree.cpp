@@ -7,10 +7,18 @@
 namespace arvesk {
 namespace {
 
+/// Thrown out of nanoflann, which cannot be asked to stop.
+struct BuildCancelled {};
+
 struct Cloud {
   const Array<Vec3>& positions;
+  const Task* builder = nullptr;  // while the tree is made
+  mutable std::size_t asked = 0;
   std::size_t kdtree_get_point_count() const { return positions.size(); }
-  float kdtree_get_pt(std::size_t i, std::size_t axis) const { return positions[i][static_cast<int>(axis)]; }
+  float kdtree_get_pt(std::size_t i, std::size_t axis) const {
+    if (builder && (++asked & 0xffffU) == 0 && builder->isCancelled()) throw BuildCancelled();
+    return positions[i][static_cast<int>(axis)];
+  }
   template <typename Box>
   bool kdtree_get_bbox(Box&) const {
     return false;
@@ -79,17 +87,21 @@ struct NearestPoint {
 struct PointTree::Tree {
   Cloud cloud;
   KdTree tree;
-  explicit Tree(const Array<Vec3>& positions)
-      : cloud{positions}, tree(3, cloud, nanoflann::KDTreeSingleIndexAdaptorParams(12)) {
+  Tree(const Array<Vec3>& positions, const Task& task)
+      : cloud{positions, &task}, tree(3, cloud, nanoflann::KDTreeSingleIndexAdaptorParams(12)) {
     tree.buildIndex();
+    cloud.builder = nullptr;
   }
 };
 
-PointTree::PointTree(Array<Vec3> positions, Array<float> radii, Array<std::uint64_t> ids)
+PointTree::PointTree(Array<Vec3> positions, Array<float> radii, Array<std::uint64_t> ids, const Task& task)
     : m_positions(std::move(positions)), m_radii(std::move(radii)), m_ids(std::move(ids)) {
   ARVESK_ASSERT(m_radii.empty() || m_radii.size() == m_positions.size(), "one radius per point");
   for (const float r : m_radii) m_largest = std::max(m_largest, r);
-  if (!m_positions.empty()) m_tree = std::make_unique<Tree>(m_positions);
+  if (m_positions.empty() || task.isCancelled()) return;
+  try {
+    m_tree = std::make_unique<Tree>(m_positions, task);
+  } catch (const BuildCancelled&) {}
 }
 
 PointTree::~PointTree() = default;

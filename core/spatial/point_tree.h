@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/base/array.h"
+#include "core/base/task.h"
 #include "core/base/vec.h"
 
 #include <memory>
@@ -13,7 +14,8 @@ class PointTree {
  public:
   /// `radii`: empty for distances to the points themselves, else one per point (m) for distances to disks or balls
   /// about them.
-  PointTree(Array<Vec3> positions, Array<float> radii, Array<std::uint64_t> ids = {});
+  /// After a cancel it finds nothing.
+  PointTree(Array<Vec3> positions, Array<float> radii, Array<std::uint64_t> ids = {}, const Task& task = {});
   ~PointTree();
   PointTree(const PointTree&) = delete;
   PointTree& operator=(const PointTree&) = delete;

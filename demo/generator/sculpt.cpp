@@ -1,6 +1,6 @@
 #include "demo/generator/sculpt.h"
 
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 
 #include <array>
 #include <map>

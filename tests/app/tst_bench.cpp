@@ -225,6 +225,50 @@ class TestBench : public QObject {
     QVERIFY(worked > 0 || !hasPlain);
   }
 
+  // "=" on a choice or a switch opens a line for a dial; emptying the line lets go, and the control is back.
+  void choicesAndSwitchesFollowDials() {
+    PlanModel model;
+    Plan plan;
+    plan.dials.push_back({"d", "kind", 2, 1, {}});
+    Node node;
+    node.uid = node.title = "n";
+    node.kind = "output";
+    plan.nodes.push_back(node);
+    node.uid = node.title = "s";
+    node.kind = "sow-on-surface";
+    plan.nodes.push_back(node);
+    model.reset(plan);
+    BenchView bench(&model);
+    bench.resize(900, 300);
+    bench.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&bench));
+    const auto follow = [&](const char* uid, const char* name, const QString& words) {
+      bench.showNode(QLatin1String(uid));
+      auto* control = bench.findChild<QWidget*>(QLatin1String(name));
+      auto* line = bench.findChild<QLineEdit*>(QLatin1String(name) + QStringLiteral(".formula"));
+      QWidget* at = line->isVisible() ? line : control;
+      at->setFocus();
+      if (at == control) QTest::keyClick(control, Qt::Key_Equal);
+      if (!line->isVisible() || control->isVisible()) return QString(QStringLiteral("no line"));
+      line->selectAll();
+      QTest::keyClick(line, Qt::Key_Delete);
+      QTest::keyClicks(line, words);
+      QTest::keyClick(line, Qt::Key_Return);
+      const auto& follows = model.plan().find(uid)->follows;
+      const auto it = follows.find(name);
+      return it == follows.end() ? QString() : QString::fromStdString(it->second);
+    };
+    QCOMPARE(follow("s", "way", QStringLiteral("kind")), QStringLiteral("kind"));
+    auto* way = bench.findChild<QComboBox*>(QStringLiteral("way"));
+    QCOMPARE(way->currentData().toString(), QStringLiteral("even"));  // 2, in draft
+    QVERIFY(bench.findChild<QWidget*>(QStringLiteral("spacing"))->isVisible());
+    QVERIFY(way->isHidden());
+    QCOMPARE(follow("s", "way", QString()), QString());
+    QVERIFY(way->isVisible());
+    QCOMPARE(follow("n", "visible", QStringLiteral("= kind - 2")), QStringLiteral("kind - 2"));
+    QVERIFY(!bench.findChild<QCheckBox*>(QStringLiteral("visible"))->isChecked());
+  }
+
   void handlesMoveTheBandInOrder() {
     DistributionView view;
     view.resize(460, 220);

@@ -119,6 +119,15 @@ class TestCli : public QObject {
     QCOMPARE(static_cast<uchar>(head[23]), uchar{80});
   }
 
+  void aCameraThatIsNotThereIsNoOther() {
+    QTemporaryDir dir;
+    const Ran r = run({"picture", test::sourcePath("demo/examples/one-slope.arvesk"), "--to",
+                       dir.filePath(QStringLiteral("none.png")), "--camera", "Nowhere", "--quality", "draft"});
+    QCOMPARE(r.status, 1);
+    QVERIFY2(r.err.contains(QStringLiteral("no camera \"Nowhere\"")), qPrintable(r.err));
+    QVERIFY(!QFile::exists(dir.filePath(QStringLiteral("none.png"))));
+  }
+
   void checkTellsFactsAndFaults() {
     const Ran mesh = run({"check", test::sourcePath("demo/tern-cove/kit/boulder-a.glb"), "--json"});
     QCOMPARE(mesh.status, 0);
@@ -134,6 +143,27 @@ class TestCli : public QObject {
     QCOMPARE(plan.status, 1);
     QVERIFY(plan.err.contains(QStringLiteral("error: V: Amount is 900 %, must be 0 to 200")));
     QVERIFY(plan.err.contains(QStringLiteral("comes from a node that is not there (gone)")));
+    // What would do nothing, fail or surprise is told with file and node.
+    QFile::copy(test::sourcePath("demo/tern-cove/kit/boulder-a.glb"), dir.filePath(QStringLiteral("rock.glb")));
+    QFile odd(dir.filePath(QStringLiteral("odd.arvesk")));
+    QVERIFY(odd.open(QIODevice::WriteOnly));
+    odd.write(
+        R"({"format":"arvesk-plan","props":[{"uid":"r","name":"rock","file":"rock.glb","common_height":90,"hight":2},
+      {"uid":"l","name":"lost","file":"lost.glb"}],"nodes":[
+      {"uid":"p","kind":"pattern","title":"Row","params":{"cuont":3}},
+      {"uid":"k","kind":"choose-props","title":"Kit","params":{"pattern":"roc; rock"}},
+      {"uid":"d","kind":"dress","title":"Dress","inputs":{"points":[{"node":"p","output":"points"}],"kti":[{"node":"k","output":"kit"}]}},
+      {"uid":"s","kind":"set-down","title":"Down","inputs":{"points":[{"node":"p","output":"points"}]}}]})");
+    odd.close();
+    const Ran surprises = run({"check", odd.fileName()});
+    QCOMPARE(surprises.status, 1);
+    for (const char* words : {"Row: there is no parameter \"cuont\". Is \"count\" meant",
+                              "Dress: there is no input \"kti\". Is \"kit\" meant", "Dress: Kit is not connected",
+                              "Down: Ground is not connected", "no prop is called \"roc\"", "lost"})
+      QVERIFY2(surprises.err.contains(QLatin1String(words)), qPrintable(surprises.err));
+    QVERIFY2(surprises.err.contains(QStringLiteral("rock: ")), qPrintable(surprises.err));  // 90 m high
+    for (const char* good : {"demo/tern-cove/tern-cove.arvesk", "demo/examples/growth.arvesk"})
+      QCOMPARE(run({"check", test::sourcePath(good)}).status, 0);
   }
 
   /// Names in an older encoding come through as the words that they are, in what is told and in what is exported.

@@ -1,6 +1,6 @@
 #include "tests/support/support.h"
 
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 
 #include <QDir>
 

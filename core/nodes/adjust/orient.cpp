@@ -128,7 +128,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                   "the heading looks for the nearest point, but no points are connected to Toward",
                   "Connect points to Toward, or aim at a place");
     goals = std::make_unique<PointTree>(toward->position.copied(toward->count), Array<float>(),
-                                        toward->id.copied(toward->count));
+                                        toward->id.copied(toward->count), ctx.task);
   }
   const Turner turner(ctx, points, p, ground.get(), goals.get());
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);

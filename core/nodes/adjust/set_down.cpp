@@ -80,9 +80,16 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.groundUv = std::move(uv);
   if (!points.wasMoved.isConstant()) out.wasMoved = std::move(moved);
   auto [kept, left] = split(out, keeps);
-  if (left->count > 0)
+  if (left->count > 0) {
+    constexpr std::size_t kAsked = 1000;
+    constexpr float kFar = 1e7F;
+    std::size_t further = 0;  // would a longer reach help?
+    for (std::size_t i = 0; i < std::min(left->count, kAsked); ++i)
+      further += groundHit(**index, left->position[i], p.way, direction, kFar).isHit();
     ctx.warn(fmt::format("{} points found no ground within {:g} m", left->count, p.reach),
-             "Raise the reach, or keep the misses");
+             further > 0 ? "Raise the reach, or keep the misses"
+                         : "They lie beside the ground, whatever the reach: widen the ground, or keep the misses");
+  }
   return Outputs{std::move(kept), std::move(left)};
 }
 

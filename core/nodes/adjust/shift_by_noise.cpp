@@ -1,5 +1,5 @@
 // Shift by noise: moves points along centered noise, so that rows and edges lose their straightness.
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 #include "core/nodes/adjust/effect.h"
 #include "core/nodes/registry.h"
 

@@ -1,4 +1,5 @@
 // Bake to mesh: placements as a surface, to place on or to export as real geometry.
+#include "core/nodes/deliver/merge.h"
 #include "core/nodes/registry.h"
 #include "core/props/baked.h"
 
@@ -21,9 +22,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   std::size_t bare = 0;
   for (std::size_t i = 0; i < points.count; ++i) bare += points.prop[i] == kNoProp;
   if (bare > 0)
-    ctx.warn(fmt::format("{} points have no prop and are not in the mesh", bare), "Put Dress before this node");
+    ctx.warn(fmt::format("{} points have no prop and are not in the mesh", bare), bareAdvice(points.kit != nullptr));
   if (surface->triangles.empty())
-    return fail(ProblemCode::WrongInput, "there is nothing to bake", "Put Dress before this node");
+    return fail(ProblemCode::WrongInput, "there is nothing to bake",
+                points.count == 0 ? "No point comes in" : bareAdvice(points.kit != nullptr));
   surface->isShown = p.isShown;
   return Outputs{std::make_shared<const Surface>(std::move(*surface))};
 }

@@ -41,7 +41,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (std::size_t i = 0; i < (*points)->count; ++i) bare += (*points)->prop[i] == kNoProp;
   if (bare > 0)
     ctx.warn(std::to_string(bare) + " points have no prop and are not exported as instances",
-             "Put Dress before this node");
+             bareAdvice((*points)->kit != nullptr));
   std::size_t moved = 0;
   if (!(*points)->wasMoved.isConstant())
     for (const std::uint8_t m : (*points)->wasMoved.values()) moved += m;

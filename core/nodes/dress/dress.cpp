@@ -1,13 +1,15 @@
 // Dress: gives each point a prop, by chance, in turn, in patches, or by what the point is.
 #include "core/base/formula.h"
+#include "core/base/noise.h"
 #include "core/base/pattern.h"
-#include "core/masks/noise.h"
 #include "core/nodes/dress/prop_rules.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/props/quantities.h"
 
 #include <fmt/format.h>
+
+#include <set>
 
 namespace arvesk::nodes {
 namespace {
@@ -64,21 +66,62 @@ class Chooser {
     parallelPieces(m_ctx.task, m_points.count, 4096,
                    [&](std::size_t begin, std::size_t end) { piece(begin, end, mask, out); });
     if (m_ctx.task.isCancelled()) return Failure(cancelled());
-    if (m_p.way != Way::Chance && m_p.way != Way::Cycle && m_p.way != Way::Patches) {
-      std::size_t bare = 0;
-      for (const std::int32_t k : out) bare += k == kNoProp;
-      if (bare > 0) m_ctx.warn(fmt::format("{} points got no prop: {}", bare, whyBare()));
-    }
+    tellBare(out, mask);
     return out;
   }
 
  private:
-  std::string whyBare() const {
+  /// How many got none, why, and what would give them one.
+  void tellBare(const Array<std::int32_t>& out, const Array<float>& mask) const {
+    Array<std::uint32_t> bare;
+    for (std::size_t i = 0; i < out.size(); ++i)
+      if (out[i] == kNoProp) bare.push_back(static_cast<std::uint32_t>(i));
+    if (bare.empty()) return;
+    const auto warn = [&](std::size_t count, const std::string& why, const std::string& advice) {
+      if (count > 0) m_ctx.warn(fmt::format("{} points got no prop: {}", count, why), advice);
+    };
     switch (m_p.way) {
-      case Way::Ranges: return "their mask value lies in no range";
-      case Way::Name: return fmt::format("their {} fits no rule and no prop", m_p.attribute);
-      default: return fmt::format("their number is not from 1 to {}", m_kit.entries.size());
+      case Way::Chance:
+      case Way::Cycle:
+      case Way::Patches:
+        warn(bare.size(), "no prop of the kit has a weight above 0", "Choose props, or raise a weight");
+        return;
+      case Way::Ranges: {
+        float least = 1;
+        float most = 0;
+        std::size_t outside = 0;
+        for (const std::uint32_t i : bare) {
+          const bool isInside = std::any_of(m_rules.begin(), m_rules.end(),
+                                            [&](const PropRule& r) { return holds(r, mask[i]); });
+          if (isInside) continue;
+          ++outside;
+          least = std::min(least, mask[i]);
+          most = std::max(most, mask[i]);
+        }
+        warn(outside, fmt::format("their mask values, {:.3g} to {:.3g}, lie in no range", least, most),
+             "Add a range for them, or widen one");
+        warn(bare.size() - outside, "no prop of their range is in the kit with a weight above 0",
+             "Add it to Choose props, raise its weight, or name another in the range");
+        return;
+      }
+      case Way::Name: {
+        std::set<std::string> names;
+        for (const std::uint32_t i : bare) names.insert(m_names->at(i));
+        warn(bare.size(),
+             fmt::format("their {} fits no rule and no prop: {}", m_p.attribute, listOf({names.begin(), names.end()})),
+             "Add a rule for it, or a prop of that name");
+        return;
+      }
+      case Way::Index:
+      case Way::Expression:
+        warn(bare.size(), fmt::format("their number is not from 1 to {}", m_kit.entries.size()),
+             "Mend the number, or add props to the kit");
+        return;
     }
+  }
+
+  static bool holds(const PropRule& rule, float value) {
+    return value >= rule.range.from && (value < rule.range.to || (rule.range.to >= 1 && value <= 1));
   }
 
   Result<void> prepare() {
@@ -147,9 +190,7 @@ class Chooser {
         for (std::size_t i = begin; i < end; ++i)
           out[i] = m_rendezvous.chosen(m_points.id[i], [&](std::size_t k) {
             for (std::size_t r = 0; r < m_rules.size(); ++r)
-              if (m_fits[r][k] && mask[i] >= m_rules[r].range.from &&
-                  (mask[i] < m_rules[r].range.to || (m_rules[r].range.to >= 1 && mask[i] <= 1)))
-                return true;
+              if (m_fits[r][k] && holds(m_rules[r], mask[i])) return true;
             return false;
           });
         return;

@@ -24,7 +24,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (points.empty() && !surface)
     ctx.warn("nothing to measure from is connected; every place counts as far", "Connect points or a surface");
   const DistanceRule rule{p.isFromAbove, p.to == To::Footprints, p.part == SurfacePart::OpenEdges};
-  return Outputs{makeDistanceMask(points, surface, rule, p.far, p.band, p)};
+  return Outputs{makeDistanceMask(points, surface, rule, p.far, p.band, p, ctx.task)};
 }
 
 std::string sentence(const Params& p) { return rangeWords(p.band, " m") + " away"; }

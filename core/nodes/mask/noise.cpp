@@ -1,5 +1,5 @@
 // Noise mask: irregular patches.
-#include "core/masks/noise.h"
+#include "core/masks/noise_mask.h"
 
 #include "core/nodes/mask/finish.h"
 #include "core/nodes/registry.h"

@@ -17,9 +17,9 @@ struct Params : MaskFinish {
   Band band{0.2F, 0.8F, 1, 1};
 };
 
-Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   return Outputs{makeOpennessMask(in.surface(), referredPoints(in, "placements"), p.rays, p.reach,
-                                  p.about == About::Normal, p.band, p)};
+                                  p.about == About::Normal, p.band, p, ctx.task)};
 }
 
 std::string sentence(const Params& p) { return fmt::format("sees {:g} of the sky", p.band.fullFrom); }

@@ -1,6 +1,6 @@
 // Memory: values own what they point into, copies start without derived data, nothing keeps itself alive, and the limit
 // is one: measured on the process, not on a counter.
-#include "core/props/prop.h"
+#include "core/geometry/prop.h"
 #include "core/spatial/surface_index.h"
 #include "tests/support/plans.h"
 

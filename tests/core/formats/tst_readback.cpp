@@ -1,9 +1,9 @@
 // What was handed over is read back: every format and way agrees with what was asked, and a file that was changed by a
 // single number does not. Objects, pieces and roots have names of their own.
+#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
 #include "core/formats/mesh_reader.h"
 #include "core/formats/readback.h"
-#include "core/formats/safe_file.h"
 #include "core/props/baked.h"
 #include "tests/support/support.h"
 
@@ -231,6 +231,17 @@ class TestReadback : public QObject {
     QVERIFY(text.contains("defaultPrim = \"North_shore__2nd\"") && text.contains("def Xform \"North_shore__2nd\""));
     const auto things = readback::read(at("r.usda").toStdString(), {});
     for (const auto& [name, thing] : *things) QVERIFY(name.starts_with("/North_shore__2nd/"));
+  }
+
+  void attributesAreChosenByPattern() {
+    ExportOptions how;
+    how.attributes = {"a*", "wnd"};
+    const auto report = exportLayers(m_all, at("a.csv").toStdString(), how, {});
+    QVERIFY(report && bytesOf(at("a.csv")).startsWith("id,prop,output,x,y,z,qx,qy,qz,qw,scale_x,scale_y,scale_z,"));
+    QVERIFY(bytesOf(at("a.csv")).left(200).contains(",age"));
+    QVERIFY(std::any_of(report->warnings.begin(), report->warnings.end(), [](const Problem& p) {
+      return p.message.find("\"wnd\"") != std::string::npos && p.advice.find("age") != std::string::npos;
+    }));
   }
 
   void whatAFormatCannotHoldIsTold() {

@@ -1,5 +1,5 @@
 // Masks against known answers; noise bit-equal in its vectorized and plain form.
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 #include "tests/support/support.h"
 
 using namespace arvesk;

@@ -29,6 +29,11 @@ PointsPtr everySecond(const Points& p) {
   return std::make_shared<const Points>(gathered(p, some));
 }
 
+bool takesPointByPoint(const NodeKind& kind) {
+  return !kind.inputs.empty() && kind.inputs.front().type == ValueType::Points && !kind.inputs.front().isMany &&
+         kind.outputs.front().type == ValueType::Points;
+}
+
 }  // namespace
 
 class TestContract : public EveryKind {
@@ -55,36 +60,42 @@ class TestContract : public EveryKind {
 
   void idsAreUniqueAndPointsWhole_data() { everyKind(); }
   void idsAreUniqueAndPointsWhole() {
-    test::Bench bench;
-    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
-    QVERIFY2(out, out ? "" : toLine(out.error()).c_str());
-    QCOMPARE(out->size(), kind().outputs.size());
-    for (const Value& v : *out)
-      if (const auto* points = std::get_if<PointsPtr>(&v)) {
-        const auto fault = findFault(**points);
-        QVERIFY2(!fault, fault ? fault->c_str() : "");
-      }
-    // Several outputs never hold the same point twice.
-    std::size_t sum = 0;
-    for (const Value& v : *out) sum += std::holds_alternative<PointsPtr>(v) ? countOf(v) : 0;
-    QCOMPARE(idsOf(*out).size(), sum);
+    std::size_t ran = 0;
+    for (const ParamMap& params : choicesOf(kind())) {
+      test::Bench bench;
+      const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), params);
+      if (!out) continue;  // a choice that wants what is not there: a file with ids, a text on the points
+      ++ran;
+      QCOMPARE(out->size(), kind().outputs.size());
+      for (const Value& v : *out)
+        if (const auto* points = std::get_if<PointsPtr>(&v)) {
+          const auto fault = findFault(**points);
+          QVERIFY2(!fault, fault ? fault->c_str() : "");
+        }
+      // Several outputs never hold the same point twice.
+      std::size_t sum = 0;
+      for (const Value& v : *out) sum += std::holds_alternative<PointsPtr>(v) ? countOf(v) : 0;
+      QCOMPARE(idsOf(*out).size(), sum);
+    }
+    QVERIFY2(ran * 2 > choicesOf(kind()).size(), qPrintable(QString::number(ran)));
   }
 
   void threadsDoNotMatter_data() { everyKind(); }
   void threadsDoNotMatter() {
-    std::vector<std::uint64_t> one;
-    std::vector<std::uint64_t> two;
     const Inputs in = inputsFor(kind(), pointsOnGround());
-    withThreads(1, [&] {
-      test::Bench bench;
-      one = fingerprint(*bench.run(kind().id, in, paramsFor(kind())));
-    });
-    withThreads(2, [&] {
-      test::Bench bench;
-      two = fingerprint(*bench.run(kind().id, in, paramsFor(kind())));
-    });
-    QVERIFY(!one.empty());
-    QVERIFY(one == two);
+    for (const ParamMap& params : choicesOf(kind())) {
+      const auto with = [&](int threads) {
+        std::vector<std::uint64_t> print;
+        withThreads(threads, [&] {
+          test::Bench bench;
+          if (const auto out = bench.run(kind().id, in, params)) print = fingerprint(*out);
+        });
+        return print;
+      };
+      const auto one = with(1);
+      QVERIFY(!one.empty() || params != paramsFor(kind()));
+      QVERIFY(one == with(2));
+    }
   }
 
   /// The cache goes by seeds only where a kind declares that it has one.
@@ -122,39 +133,102 @@ class TestContract : public EveryKind {
   void filtersAndAdjustmentsKeepIds_data() { everyKind(); }
   void filtersAndAdjustmentsKeepIds() {
     if (kind().family != Family::Thin && kind().family != Family::Adjust && kind().id != "dress") return;
-    test::Bench bench;
-    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
     std::set<std::uint64_t> before;
     for (std::size_t i = 0; i < pointsOnGround()->count; ++i) before.insert(pointsOnGround()->id[i]);
-    QVERIFY(idsOf(*out) == before);  // "left out" included, nothing is lost and nothing made
+    for (const ParamMap& params : choicesOf(kind())) {
+      test::Bench bench;
+      if (const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), params))
+        QVERIFY(idsOf(*out) == before);  // "left out" included, nothing is lost and nothing made
+    }
   }
 
   // Removing other points changes no point's own result, for kinds that look at one point at a time.
   void noPointDependsOnOthers_data() { everyKind(); }
   void noPointDependsOnOthers() {
-    const bool takesPoints = !kind().inputs.empty() && kind().inputs.front().type == ValueType::Points &&
-                             !kind().inputs.front().isMany;
-    if (!takesPoints || kind().reach(paramsFor(kind())).isAmongItsOwn ||
-        kind().outputs.front().type != ValueType::Points)
-      return;
-    test::Bench bench;
+    if (!takesPointByPoint(kind())) return;
     const PointsPtr all = pointsOnGround();
     const PointsPtr some = everySecond(*all);
-    const auto whole = bench.run(kind().id, inputsFor(kind(), all), paramsFor(kind()));
-    const auto part = bench.run(kind().id, inputsFor(kind(), some), paramsFor(kind()));
-    for (std::size_t o = 0; o < whole->size(); ++o) {
-      const Points& a = *std::get<PointsPtr>((*whole)[o]);
-      const Points& b = *std::get<PointsPtr>((*part)[o]);
-      const auto places = placesById(a);
-      QVERIFY(o > 0 || b.count > 0);
-      Array<std::uint32_t> same;
-      for (std::size_t i = 0; i < b.count; ++i) {
-        QVERIFY(places.contains(b.id[i]));
-        same.push_back(static_cast<std::uint32_t>(places.at(b.id[i])));
+    for (const ParamMap& params : choicesOf(kind())) {
+      if (kind().reach(params).isAmongItsOwn) continue;
+      test::Bench bench;
+      Inputs in = inputsFor(kind(), all);
+      const auto whole = bench.run(kind().id, in, params);
+      in.links[kind().inputs.front().id] = inputsFor(kind(), some).links[kind().inputs.front().id];
+      const auto part = bench.run(kind().id, in, params);
+      QCOMPARE(part.has_value(), whole.has_value());
+      if (!whole) continue;
+      for (std::size_t o = 0; o < whole->size(); ++o) {
+        const Points& a = *std::get<PointsPtr>((*whole)[o]);
+        const Points& b = *std::get<PointsPtr>((*part)[o]);
+        const auto places = placesById(a);
+        Array<std::uint32_t> same;
+        for (std::size_t i = 0; i < b.count; ++i) {
+          QVERIFY(places.contains(b.id[i]));
+          same.push_back(static_cast<std::uint32_t>(places.at(b.id[i])));
+        }
+        QVERIFY(fingerprint(std::make_shared<const Points>(gathered(a, same))) ==
+                fingerprint(std::make_shared<const Points>(b)));
       }
-      QVERIFY(fingerprint(std::make_shared<const Points>(gathered(a, same))) ==
-              fingerprint(std::make_shared<const Points>(b)));
     }
+  }
+
+  // Of kinds whose points look at each other: taking away all points in the west changes none beyond the declared
+  // reach, whatever the choice, and changes some at all, or the declaration asks for more than is needed.
+  void aDeclaredReachIsTrue_data() { everyKind(); }
+  void aDeclaredReachIsTrue() {
+    if (!takesPointByPoint(kind())) return;
+    constexpr float kWest = -12;
+    const PointsPtr all = pointsOnGround();
+    Array<std::uint32_t> east;
+    for (std::uint32_t i = 0; i < all->count; ++i)
+      if (all->position[i].x > kWest) east.push_back(i);
+    const PointsPtr rest = std::make_shared<const Points>(gathered(*all, east));
+    float widest = 0;
+    for (std::size_t i = 0; i < all->count; ++i) widest = std::max(widest, all->effectiveFootprint(i));
+    bool isAsked = false;
+    bool isChanged = false;
+    for (const ParamMap& params : choicesOf(kind())) {
+      const Reach reach = kind().reach(params);
+      if (!reach.isAmongItsOwn) continue;
+      const auto resultOf = [&](const PointsPtr& points) {
+        std::map<std::uint64_t, std::vector<std::uint64_t>> out;
+        test::Bench bench;
+        Inputs in = inputsFor(kind(), all);
+        in.links[kind().inputs.front().id] = inputsFor(kind(), points).links[kind().inputs.front().id];
+        const auto outputs = bench.run(kind().id, in, params);
+        for (std::size_t o = 0; outputs && o < outputs->size(); ++o)
+          if (const auto* p = std::get_if<PointsPtr>(&(*outputs)[o]))
+            for (std::uint32_t i = 0; i < (*p)->count; ++i) {
+              auto& print = out[(*p)->id[i]];
+              print = fingerprint(std::make_shared<const Points>(gathered(**p, {i})));
+              print.push_back(o);
+              if (kind().id == "order") print.push_back(i);  // what it makes is their order
+            }
+        return out;
+      };
+      const auto before = resultOf(all);
+      const auto after = resultOf(rest);
+      if (before.empty()) continue;
+      isAsked = true;
+      const bool isBounded = reach.of == Reach::Of::Meters && reach.isStrict;
+      const auto bound = static_cast<float>(reach.meters + reach.footprints * static_cast<double>(widest));
+      std::size_t beyond = 0;
+      for (const auto& [id, print] : after) {  // points that the node made, too
+        const auto same = before.find(id);
+        isChanged = isChanged || same == before.end() || same->second != print;
+      }
+      for (std::uint32_t i = 0; i < rest->count; ++i) {
+        const auto a = before.find(rest->id[i]);
+        const auto b = after.find(rest->id[i]);
+        const bool isSame = (a == before.end()) == (b == after.end()) && (a == before.end() || a->second == b->second);
+        isChanged = isChanged || !isSame;
+        if (!isBounded || rest->position[i].x < kWest + bound) continue;
+        ++beyond;
+        QVERIFY2(isSame, "a point beyond the reach of the edit changed");
+      }
+      QVERIFY2(!isBounded || bound > 20 || beyond > 100, qPrintable(QString::number(static_cast<double>(bound))));
+    }
+    QCOMPARE(isChanged, isAsked);
   }
 
   void raisingTheAmountOnlyAdds_data() { everyKind(); }
@@ -283,13 +357,17 @@ class TestContract : public EveryKind {
 
   void cancellingIsHonored_data() { everyKind(); }
   void cancellingIsHonored() {
-    test::Bench bench;
-    std::stop_source stop;
-    stop.request_stop();
-    bench.ctx.task.stop = stop.get_token();
-    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
-    // What is too quick to be cancelled may finish; what does not finish says that it was cancelled.
-    QVERIFY2(out || out.error().code == ProblemCode::Cancelled, out ? "" : toLine(out.error()).c_str());
+    const Inputs in = inputsFor(kind(), pointsOnGround());
+    for (const ParamMap& params : choicesOf(kind())) {
+      test::Bench bench;
+      if (!bench.run(kind().id, in, params)) continue;
+      std::stop_source stop;
+      stop.request_stop();
+      bench.ctx.task.stop = stop.get_token();
+      const auto out = bench.run(kind().id, in, params);
+      // What is too quick to be cancelled may finish; what does not finish says that it was cancelled.
+      QVERIFY2(out || out.error().code == ProblemCode::Cancelled, out ? "" : toLine(out.error()).c_str());
+    }
   }
 };
 

@@ -4,6 +4,8 @@
 #include "tests/support/kinds.h"
 
 #include <chrono>
+#include <condition_variable>
+#include <mutex>
 #include <set>
 #include <thread>
 
@@ -193,6 +195,46 @@ class TestEnds : public EveryKind {
       const auto out = bench.run(kind().id, in, paramsFor(kind()));
       if (!out) QVERIFY2(out.error().code == ProblemCode::Cancelled, toLine(out.error()).c_str());
     }
+  }
+
+  /// Of kinds that take a while: a cancel after a quarter of it ends them before three quarters. Shares of what the
+  /// same machine has just taken for the whole, and the best of three tries, since it may be busy.
+  void aCancelIsHeardInTime_data() { everyKind(); }
+  void aCancelIsHeardInTime() {
+    if (kind().id == "bake-to-mesh") return;  // its limit of triangles comes first
+    static const PointsPtr many = [] {
+      test::Bench bench;
+      return bench.points("sow-on-surface", test::inputs({{"surface", ground()}}), {{"density", 150.0}});
+    }();
+    const Inputs in = inputsFor(kind(), many);
+    ParamMap params = paramsFor(kind());
+    if (kind().id == "sow-on-surface") params = {{"way", std::string("even")}, {"spacing", 0.07}};
+    const auto timeOf = [&](double cancelAfter) {
+      test::Bench bench;
+      std::stop_source stop;
+      bench.ctx.task.stop = stop.get_token();
+      std::mutex mutex;
+      std::condition_variable_any wake;
+      std::jthread stopper([&](std::stop_token ended) {
+        if (cancelAfter <= 0) return;
+        std::unique_lock lock(mutex);
+        wake.wait_for(lock, ended, std::chrono::duration<double, std::milli>(cancelAfter), [] { return false; });
+        stop.request_stop();
+      });
+      const auto start = std::chrono::steady_clock::now();
+      (void)bench.run(kind().id, in, params);
+      return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+    };
+    (void)timeOf(0);  // what is made once for all runs: an index, a tree
+    double whole = 0;
+    double cut = 0;
+    for (int attempt = 0; attempt < 3; ++attempt) {
+      whole = timeOf(0);
+      if (whole < 60) return;
+      cut = timeOf(whole / 4);
+      if (cut < 0.75 * whole) return;
+    }
+    QFAIL(qPrintable(QStringLiteral("%1 of %2 ms, cancelled after a quarter").arg(cut).arg(whole)));
   }
 
   /// Whoever would make more points than allowed says how many and what to change, before it takes the memory.

@@ -220,21 +220,27 @@ class TestPlan : public QObject {
   void cancellingStopsSoon() {
     Plan plan = demo(kSlope);
     plan.find("sow")->params["density"] = 6000.0;  // some millions of points
+    const auto since = [](std::chrono::steady_clock::time_point start) {
+      return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+    };
+    const auto start = std::chrono::steady_clock::now();
+    QVERIFY(!Evaluator(filesOf(kSlope)).evaluate(plan, {}).isCancelled);
+    const double whole = since(start);
     Evaluator evaluator(filesOf(kSlope));
     std::stop_source stop;
     EvalRequest request;
     request.task.stop = stop.get_token();
     std::chrono::steady_clock::time_point asked;
     std::jthread canceller([&] {
-      std::this_thread::sleep_for(std::chrono::milliseconds(150));
+      std::this_thread::sleep_for(std::chrono::duration<double, std::milli>(whole / 10));
       asked = std::chrono::steady_clock::now();
       stop.request_stop();
     });
     const Evaluation e = evaluator.evaluate(plan, request);
-    const double late = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - asked).count();
+    const double late = since(asked);
     QVERIFY(e.isCancelled);
-    qInfo("stopped %.0f ms after the cancel",
-          late);  // the design asks for 100 ms; told, not asserted, since a test machine may be busy
+    // The design asks for 100 ms; a busy machine is slow in both, so the deadline is a share of the whole.
+    QVERIFY2(late < whole / 3, qPrintable(QStringLiteral("%1 of %2 ms after the cancel").arg(late).arg(whole)));
     QVERIFY(!e.values.contains("out"));
   }
 

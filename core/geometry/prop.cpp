@@ -1,4 +1,4 @@
-#include "core/props/prop.h"
+#include "core/geometry/prop.h"
 
 #include <algorithm>
 

@@ -1,4 +1,4 @@
-#include "core/formats/safe_file.h"
+#include "core/base/safe_file.h"
 
 #include <fmt/format.h>
 #include <unistd.h>

@@ -1,4 +1,4 @@
-#include "core/masks/noise.h"
+#include "core/base/noise.h"
 
 #include "core/base/clones.h"
 
@@ -83,32 +83,6 @@ float cellular(float x, float y, float z, std::uint32_t seed) {
   return std::min(1.0F, std::sqrt(best));
 }
 
-class NoiseMask final : public BandMask {
- public:
-  NoiseMask(NoiseSettings settings, Band band, MaskFinish finish) : BandMask(band, finish), m_settings(settings) {}
-  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
-  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
-    constexpr std::size_t kBatch = 512;
-    std::array<float, kBatch> x;
-    std::array<float, kBatch> y;
-    std::array<float, kBatch> z;
-    for (std::size_t from = begin; from < end; from += kBatch) {
-      const std::size_t n = std::min(kBatch, end - from);
-      for (std::size_t i = 0; i < n; ++i) {
-        const Vec3& p = at.position[from + i];
-        x[i] = p.x;
-        y[i] = p.y;
-        z[i] = p.z;
-      }
-      noiseValues(m_settings, x.data(), y.data(), z.data(), n, out + (from - begin));
-    }
-    return true;
-  }
-
- private:
-  NoiseSettings m_settings;
-};
-
 }  // namespace
 
 float gradientNoiseScalar(float x, float y, float z, std::uint32_t seed) { return oneValue(x, y, z, seed); }
@@ -160,10 +134,6 @@ void noiseValues(const NoiseSettings& s, const float* x, const float* y, const f
     const float spread = (s.form == NoiseForm::Plain ? 0.8F : 0.5F) * s.contrast / total;
     for (std::size_t i = 0; i < n; ++i) out[from + i] = std::clamp(0.5F + out[from + i] * spread, 0.0F, 1.0F);
   }
-}
-
-MaskPtr makeNoiseMask(NoiseSettings settings, Band band, MaskFinish finish) {
-  return std::make_shared<NoiseMask>(settings, band, finish);
 }
 
 }  // namespace arvesk

@@ -1,7 +1,8 @@
 // Gradient noise with hashed gradients, in batches that vectorize; results are bit-equal on every instruction set.
 #pragma once
 
-#include "core/masks/mask.h"
+#include "core/base/hash.h"
+#include "core/base/vec.h"
 
 namespace arvesk {
 
@@ -30,7 +31,5 @@ float gradientNoiseScalar(float x, float y, float z, std::uint32_t seed);
 
 /// One octave for a batch; bit-equal to gradientNoiseScalar.
 void gradientNoise(const float* x, const float* y, const float* z, std::size_t count, std::uint32_t seed, float* out);
-
-MaskPtr makeNoiseMask(NoiseSettings settings, Band band, MaskFinish finish);
 
 }  // namespace arvesk
