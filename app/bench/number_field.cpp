@@ -55,6 +55,7 @@ std::optional<double> parseQuantity(const QString& text, Unit unit) {
 QString formatQuantity(double value, Unit unit) {
   QString number = QString::number(value, 'g', 6);
   if (number.contains(QLatin1Char('e'))) number = QString::number(value, 'f', 0);
+  number.replace(QLatin1Char('-'), QChar(0x2212));  // the minus sign, as everywhere else
   return number + QString::fromUtf8(unitSuffix(unit));
 }
 

@@ -130,7 +130,7 @@ class Builder {
         c.yieldText = r->given == r->passed.front()
                           ? count(r->given)
                           : QStringLiteral("%1 → %2").arg(count(r->given), count(r->passed.front()));
-        height += 18;
+        height += 22;  // below the counts there is room for the outputs' dots
       } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
         if (kind->isLayer && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");

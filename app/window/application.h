@@ -10,7 +10,8 @@ class Application : public QApplication {
   Q_OBJECT
 
  public:
-  using QApplication::QApplication;
+  /// Names, locale and icon with it: what every program over this interface begins with.
+  Application(int& argc, char** argv);
   bool notify(QObject* receiver, QEvent* event) override;
 };
 

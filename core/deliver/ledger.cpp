@@ -96,8 +96,13 @@ Ledger::Ledger(std::vector<Part> parts) : m_parts(std::move(parts)) {
     for (const std::string& name : numberNames(*part.points))
       if (name != "height" && seen.insert(name).second) numbers.push_back(name);  // y says the same
   }
-  if (m_parts.size() > 1) m_columns.push_back({"layer", "", LedgerColumn::Sort::Text, 0});
-  for (const std::string& name : texts) m_columns.push_back({name, "", LedgerColumn::Sort::Text, 0});
+  // What each row is, then its numbers; the texts that only some rows carry stand behind them.
+  if (m_parts.size() > 1) m_columns.push_back({"output", "", LedgerColumn::Sort::Text, 0});
+  const auto prop = std::find(texts.begin(), texts.end(), "prop");
+  if (prop != texts.end()) {
+    m_columns.push_back({*prop, "", LedgerColumn::Sort::Text, 0});
+    texts.erase(prop);
+  }
   for (const std::string& name : numbers) {
     const bool isLength = name == "x" || name == "y" || name == "z" || name == "footprint" || name == "parent-distance";
     m_columns.push_back({name,
@@ -106,6 +111,7 @@ Ledger::Ledger(std::vector<Part> parts) : m_parts(std::move(parts)) {
                                            : "",
                          LedgerColumn::Sort::Number, name == "slope" ? 1 : 2});
   }
+  for (const std::string& name : texts) m_columns.push_back({name, "", LedgerColumn::Sort::Text, 0});
   m_columns.push_back({"id", "", LedgerColumn::Sort::Id, 0});
 }
 
@@ -134,8 +140,8 @@ std::string Ledger::text(std::size_t row, int column) const {
   const LedgerColumn& c = m_columns[static_cast<std::size_t>(column)];
   const Place at = placeOf(row);
   const Part& part = m_parts[at.part];
-  if (c.sort == LedgerColumn::Sort::Id) return fmt::format("{:016x}", part.points->id[at.index]);
-  if (c.name == "layer") return part.name;
+  if (c.sort == LedgerColumn::Sort::Id) return std::to_string(part.points->id[at.index]);  // as exports write it
+  if (c.name == "output") return part.name;
   return readText(*part.points, c.name, at.index).value_or(std::string());
 }
 

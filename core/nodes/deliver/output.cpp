@@ -1,4 +1,4 @@
-// Output: a named layer of the result; what Site shows and export writes.
+// Output: a named output of the plan; what Site shows and export writes.
 #include "core/nodes/deliver/merge.h"
 #include "core/nodes/ground/merge_surfaces.h"
 #include "core/nodes/registry.h"
@@ -67,14 +67,14 @@ const NodeKind& output() {
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Output");
     k.help = ARVESK_TEXT("node",
-                         "A named layer of the result: shown in Site and written by export, under the node's title. "
+                         "A named output of the plan: shown in Site and written by export, under the node's title. "
                          "Several inputs are put together as Merge does. Surfaces are delivered as meshes.");
     k.glyph = "output";
     k.synonyms = {"result", "layer", "export", "deliver"};
     k.inputs = {{"points",
                  ValueType::Points,
                  ARVESK_TEXT("node", "Points"),
-                 ARVESK_TEXT("node", "What belongs to this layer: points, or surfaces."),
+                 ARVESK_TEXT("node", "What belongs to this output: points, or surfaces."),
                  false,
                  true,
                  {ValueType::Surface},
@@ -82,9 +82,9 @@ const NodeKind& output() {
     k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed"), "points"}};
     k.params = {
         param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"),
-              ARVESK_TEXT("node", "Export writes this layer.")),
+              ARVESK_TEXT("node", "Export writes this output.")),
         param("visible", &Params::isVisible, ARVESK_TEXT("node", "Visible"),
-              ARVESK_TEXT("node", "Site shows this layer.")),
+              ARVESK_TEXT("node", "Site shows this output.")),
     };
     k.isLayer = true;
     return define<Params>(std::move(k), &evaluate, &sentence);

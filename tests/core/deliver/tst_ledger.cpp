@@ -42,9 +42,9 @@ class TestLedger : public QObject {
     QTest::newRow("all") << "";
     QTest::newRow("comparison") << "slope > 30";
     QTest::newRow("two") << "slope <= 20 and footprint >= 0.5";
-    QTest::newRow("attribute that one layer lacks") << "age < 40";
-    QTest::newRow("layer by pattern") << "layer = Ro*";
-    QTest::newRow("not that layer, any case") << "layer != rocks";
+    QTest::newRow("attribute that one output lacks") << "age < 40";
+    QTest::newRow("output by pattern") << "output = Ro*";
+    QTest::newRow("not that output, any case") << "output != rocks";
   }
   void filtersAgreeWithPlainLoops() {
     QFETCH(QString, filter);
@@ -62,8 +62,8 @@ class TestLedger : public QObject {
                         (filter.startsWith(QStringLiteral("slope <=")) && slope <= 20 &&
                          p.footprint[at.index] >= 0.5F) ||
                         (filter.startsWith(QStringLiteral("age")) && age && (*age)[at.index] < 40) ||
-                        (filter.startsWith(QStringLiteral("layer =")) && at.part == 0) ||
-                        (filter.startsWith(QStringLiteral("layer !=")) && at.part == 1);
+                        (filter.startsWith(QStringLiteral("output =")) && at.part == 0) ||
+                        (filter.startsWith(QStringLiteral("output !=")) && at.part == 1);
       if (fits) expected.insert(r);
     }
     QVERIFY(!expected.empty());
@@ -88,11 +88,16 @@ class TestLedger : public QObject {
         const Array<std::uint32_t> rows = ledger.sorted(*all, c, isFalling, {});
         QCOMPARE(std::set<std::uint32_t>(rows.begin(), rows.end()).size(), ledger.rowCount());
         const bool isNumber = ledger.columns()[static_cast<std::size_t>(c)].sort == LedgerColumn::Sort::Number;
+        const bool isId = ledger.columns()[static_cast<std::size_t>(c)].sort == LedgerColumn::Sort::Id;
         for (std::size_t i = 1; i < rows.size(); ++i) {
           if (isNumber) {
             const double a = ledger.number(rows[i - 1], c);
             const double b = ledger.number(rows[i], c);
             QVERIFY(std::isnan(b) || (!std::isnan(a) && (isFalling ? a >= b : a <= b)));
+          } else if (isId) {
+            const auto a = std::stoull(ledger.text(rows[i - 1], c));
+            const auto b = std::stoull(ledger.text(rows[i], c));
+            QVERIFY(isFalling ? a >= b : a <= b);
           } else {
             const std::string a = ledger.text(rows[i - 1], c);
             const std::string b = ledger.text(rows[i], c);
@@ -112,9 +117,9 @@ class TestLedger : public QObject {
     QVERIFY(file.open(QIODevice::ReadOnly));
     const QList<QByteArray> lines = file.readAll().trimmed().split('\n');
     QCOMPARE(lines.size(), 56);
-    QVERIFY(lines[0].startsWith("layer,prop,x,y,z,slope,size,footprint"));
+    QVERIFY(lines[0].startsWith("output,prop,x,y,z,slope,size,footprint"));
     QVERIFY(lines[1].startsWith("\"Rocks, all\","));
-    QVERIFY2(lines.last().contains(",,"), "what a layer lacks stays empty");
+    QVERIFY2(lines.last().contains(",,"), "what an output lacks stays empty");
     const int x = ledger.column("x");
     QVERIFY(
         within(lines[1].split(',')[1 + x].toDouble(), ledger.number((*rows)[0], x), 1e-6));  // the name holds a comma

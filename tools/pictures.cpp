@@ -1,12 +1,14 @@
-#include "app/window/pictures.h"
-
+// arvesk-pictures FOLDER PLAN [--only NAME]: opens the plan in the application's own window, goes through the main
+// views and saves a PNG of each, so that the documentation cannot show what the program does not.
 #include "app/kit/prop_window.h"
+#include "app/window/application.h"
 #include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
 #include "app/window/main_window.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 
+#include <QCommandLineParser>
 #include <QDeadlineTimer>
 #include <QDialog>
 #include <QDir>
@@ -40,6 +42,8 @@ class Photographer {
       : m_app(app), m_folder(std::move(folder)), m_only(std::move(only)) {}
 
   bool wants(const char* name) const { return m_only.isEmpty() || m_only == QLatin1String(name); }
+  /// By name: some are made only so.
+  bool isAskedFor(const char* name) const { return m_only == QLatin1String(name); }
   /// Waits for the results and a clean picture in Site, then saves the window.
   void take(MainWindow& window, const char* name, int samples = 16) {
     // Results bring new pictures and pictures new results (a mode asks for its own): both are to be at rest.
@@ -93,20 +97,14 @@ class Photographer {
   QString m_only;
 };
 
-}  // namespace
+void lookFromFirstCamera(MainWindow& window) {
+  const auto& first = window.model().plan().settings.cameras.front();
+  window.site().setCamera({first.eye, first.target, first.fieldOfViewDeg});
+  window.planView().reveal(QStringLiteral("cove"));
+}
 
-int makePictures(QApplication& app, const QString& plan, const QString& folder, const QString& only) {
-  QStandardPaths::setTestModeEnabled(true);
-  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope,
-                     QDir::tempPath() + QStringLiteral("/arvesk-pictures"));
-  QSettings().clear();
-  QDir().mkpath(folder);
-  Photographer photographer(app, folder, only);
-  MainWindow window;
-  window.resize(1280, 800);
-  window.show();
-  if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return 1;
-  waitUntil([&] { return window.service().latest() != nullptr; }, 60'000);
+/// Site in its modes.
+void takeSite(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("main")) {
     window.planView().select({QStringLiteral("steep-sand")});
     photographer.take(window, "main");
@@ -140,6 +138,37 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.take(window, "why");
     Q_EMIT window.site().whyPanel().closed();
   }
+  if (photographer.wants("in-site")) {
+    Q_EMIT window.planView().inSiteWanted(QStringLiteral("steep-sand"));
+    photographer.take(window, "in-site");
+    Q_EMIT window.planView().inSiteWanted(QString());
+  }
+  if (photographer.wants("mask")) {
+    window.planView().select({QStringLiteral("dry-drift")});
+    window.site().setMode(SiteMode::Mask);
+    photographer.take(window, "mask");
+    window.site().setMode(SiteMode::Dressed);
+  }
+  for (const char* name : {"jetty", "growth"}) {
+    if (!photographer.wants(name)) continue;
+    const bool isJetty = std::string_view(name) == "jetty";
+    window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacle-keep"));
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+    photographer.take(window, name);
+  }
+  if (photographer.isAskedFor("massing")) {
+    window.site().setMode(SiteMode::Massing);
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == "Jetty") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+    photographer.take(window, "massing");
+    window.site().setMode(SiteMode::Dressed);
+  }
+  lookFromFirstCamera(window);
+}
+
+/// What stands beside and below it.
+void takePanels(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("ledger")) {
     window.showBottom(MainWindow::Bottom::Ledger);
     photographer.settleResults(window);
@@ -175,18 +204,27 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.save(*manual, "manual");
     manual->close();
   }
-  if (photographer.wants("in-site")) {
-    Q_EMIT window.planView().inSiteWanted(QStringLiteral("steep-sand"));
-    photographer.take(window, "in-site");
-    Q_EMIT window.planView().inSiteWanted(QString());
+  if (photographer.wants("schedule")) {
+    window.planView().reveal(QStringLiteral("rocks"));
+    window.showBottom(MainWindow::Bottom::Schedule);
+    photographer.settleResults(window);
+    waitUntil([&] { return !window.schedule().isBusy(); }, 120'000);
+    auto* faults = window.schedule().findChild<QTableWidget*>(QStringLiteral("standing_faults"));
+    if (faults->rowCount() > 0) faults->selectRow(0);
+    photographer.take(window, "schedule");
+    window.showBottom(MainWindow::Bottom::Bench);
   }
-  if (photographer.wants("mask")) {
-    window.planView().select({QStringLiteral("dry-drift")});
-    window.site().setMode(SiteMode::Mask);
-    photographer.take(window, "mask");
-    window.site().setMode(SiteMode::Dressed);
+  lookFromFirstCamera(window);
+  if (photographer.wants("find")) {
+    window.planView().select({QStringLiteral("steep-sand")});
+    window.planView().openFindField();
+    photographer.take(window, "find");
+    window.planView().findField()->hide();
   }
-  if (photographer.wants("kit") || only == QStringLiteral("prop")) {
+}
+
+void takeKit(Photographer& photographer, MainWindow& window) {
+  if (photographer.wants("kit") || photographer.isAskedFor("prop")) {
     window.planView().select({QStringLiteral("marram-props")});
     window.showKit(true);
     waitUntil([&] { return window.service().thumbnails().size() >= window.model().plan().props.size(); }, 240'000);
@@ -194,7 +232,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     for (int i = 0; i < list->count(); ++i)
       if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("mooring-post")) list->setCurrentRow(i);
     if (photographer.wants("kit")) photographer.take(window, "kit");
-    if (only == QStringLiteral("prop")) {
+    if (photographer.isAskedFor("prop")) {
       for (int i = 0; i < list->count(); ++i)
         if (list->item(i)->data(Qt::UserRole).toString() == QStringLiteral("dinghy")) list->setCurrentRow(i);
       window.kit().findChild<QToolButton*>(QStringLiteral("mounts"))->click();
@@ -206,40 +244,16 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     }
     window.showKit(false);
   }
-  for (const char* name : {"jetty", "growth"}) {
-    if (!photographer.wants(name)) continue;
-    const bool isJetty = std::string_view(name) == "jetty";
-    window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacle-keep"));
-    for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
-    photographer.take(window, name);
-  }
-  if (only == QStringLiteral("massing")) {
-    window.site().setMode(SiteMode::Massing);
-    for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == "Jetty") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
-    photographer.take(window, "massing");
-    window.site().setMode(SiteMode::Dressed);
-  }
-  if (only == QStringLiteral("keys")) {
+}
+
+/// Windows of their own.
+void takeDialogs(Photographer& photographer, MainWindow& window, const QString& plan) {
+  if (photographer.isAskedFor("keys")) {
     window.findChild<QAction*>(QStringLiteral("help_keys"))->trigger();
     auto* keys = window.findChild<QDialog*>(QStringLiteral("key_window"));
     photographer.save(*keys, "keys");
     keys->close();
   }
-  if (photographer.wants("schedule")) {
-    window.planView().reveal(QStringLiteral("rocks"));
-    window.showBottom(MainWindow::Bottom::Schedule);
-    photographer.settleResults(window);
-    waitUntil([&] { return !window.schedule().isBusy(); }, 120'000);
-    auto* faults = window.schedule().findChild<QTableWidget*>(QStringLiteral("standing_faults"));
-    if (faults->rowCount() > 0) faults->selectRow(0);
-    photographer.take(window, "schedule");
-    window.showBottom(MainWindow::Bottom::Bench);
-  }
-  const auto& first = window.model().plan().settings.cameras.front();
-  window.site().setCamera({first.eye, first.target, first.fieldOfViewDeg});
-  window.planView().reveal(QStringLiteral("cove"));
   if (photographer.wants("sheet")) {
     window.planView().select({QStringLiteral("boulders")});
     for (const CameraEntry& c : window.model().plan().settings.cameras)
@@ -249,13 +263,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     waitUntil([&] { return sheet->pictureCount() >= 9; }, 180'000);
     photographer.save(*sheet, "sheet");
     sheet->close();
-    window.site().setCamera({first.eye, first.target, first.fieldOfViewDeg});
-  }
-  if (photographer.wants("find")) {
-    window.planView().select({QStringLiteral("steep-sand")});
-    window.planView().openFindField();
-    photographer.take(window, "find");
-    window.planView().findField()->hide();
+    lookFromFirstCamera(window);
   }
   if (photographer.wants("export")) {
     Settings().setExportPath(QStringLiteral("tern-cove.glb"));  // no path of the machine that makes the picture
@@ -265,10 +273,14 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.save(*dialog, "export");
     dialog->close();
   }
+}
+
+/// A region's handles, in the example that has one. False when it cannot be opened.
+bool takeRegion(Photographer& photographer, MainWindow& window, const QString& plan) {
   if (photographer.wants("region")) {
     const QString example = QFileInfo(plan).absoluteDir().absoluteFilePath(
         QStringLiteral("../examples/where-and-why.arvesk"));
-    if (!window.openFile(example)) return 1;
+    if (!window.openFile(example)) return false;
     photographer.settleResults(window);
     const auto& cameras = window.model().plan().settings.cameras;
     if (!cameras.empty())
@@ -278,12 +290,32 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     photographer.settleResults(window);
     photographer.take(window, "region");
     window.site().setMode(SiteMode::Dressed);
-    if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return 1;
+    if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return false;
     window.planView().reveal(QStringLiteral("cove"));
     const auto& own = window.model().plan().settings.cameras;
     if (!own.empty()) window.site().setCamera({own.front().eye, own.front().target, own.front().fieldOfViewDeg});
     photographer.settleResults(window);
   }
+  return true;
+}
+
+int makePictures(QApplication& app, const QString& plan, const QString& folder, const QString& only) {
+  QStandardPaths::setTestModeEnabled(true);
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope,
+                     QDir::tempPath() + QStringLiteral("/arvesk-pictures"));
+  QSettings().clear();
+  QDir().mkpath(folder);
+  Photographer photographer(app, folder, only);
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return 1;
+  waitUntil([&] { return window.service().latest() != nullptr; }, 60'000);
+  takeSite(photographer, window);
+  takePanels(photographer, window);
+  takeKit(photographer, window);
+  takeDialogs(photographer, window, plan);
+  if (!takeRegion(photographer, window, plan)) return 1;
   if (photographer.wants("night")) {
     Theme::apply(app, QStringLiteral("night"));
     window.planView().select({QStringLiteral("steep-sand")});
@@ -292,4 +324,21 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   return 0;
 }
 
+}  // namespace
 }  // namespace arvesk
+
+int main(int argc, char** argv) {
+  arvesk::Application app(argc, argv);
+  QCommandLineParser parser;
+  parser.setApplicationDescription(QStringLiteral("Makes the pictures of the documentation."));
+  parser.addHelpOption();
+  parser.addPositionalArgument(QStringLiteral("folder"), QStringLiteral("Where they go"));
+  parser.addPositionalArgument(QStringLiteral("plan"), QStringLiteral("The plan to show (.arvesk)"));
+  const QCommandLineOption only(QStringLiteral("only"), QStringLiteral("Just this one."), QStringLiteral("name"));
+  parser.addOption(only);
+  parser.process(app);
+  if (parser.positionalArguments().size() != 2) parser.showHelp(2);
+  arvesk::Theme::apply(app, QStringLiteral("paper"));
+  return arvesk::makePictures(app, parser.positionalArguments().value(1), parser.positionalArguments().value(0),
+                              parser.value(only));
+}
