@@ -249,7 +249,7 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   const QLocale locale;
   if (!report) {
     const bool isCancelled = report.error().code == ProblemCode::Cancelled;
-    m_message->setText(isCancelled ? tr("Cancelled; the old file, if there was one, is as it was.")
+    m_message->setText(isCancelled ? tr("Cancelled; a file that was not written whole is as it was.")
                                    : QStringLiteral("! ") + text(toLine(report.error())));
     return;
   }
