@@ -215,7 +215,8 @@ QString PlanModel::insertNode(const NodeKind& kind, const Link& from, const QStr
 
 namespace {
 
-/// Of the chain that ends with `uid`: the last node that puts its points onto a ground, and the link to that.
+/// Of the chain that ends with `uid`: the last node that puts its points onto a ground, and the link to that. A surface
+/// that only decides who stays (Keep out) is none.
 std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
   for (std::set<std::string> seen; seen.insert(uid).second;) {
     const Node* node = plan.find(uid);
@@ -227,8 +228,10 @@ std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
       const auto first = std::find_if(it->second.begin(), it->second.end(), [](const Link& l) { return !l.isEmpty(); });
       return first == it->second.end() ? nullptr : &*first;
     };
-    for (const InputSpec& spec : kind->inputs)
-      if (const Link* link = spec.type == ValueType::Surface ? linkAt(spec.id) : nullptr) return {node, *link};
+    for (const InputSpec& spec : kind->inputs) {
+      const bool isGround = spec.type == ValueType::Surface && (spec.id == "ground" || &spec == mainInput(*kind));
+      if (const Link* link = isGround ? linkAt(spec.id) : nullptr) return {node, *link};
+    }
     const Link* before = mainInput(*kind) ? linkAt(mainInput(*kind)->id) : nullptr;
     if (!before) break;
     uid = before->node;

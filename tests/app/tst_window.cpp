@@ -355,13 +355,16 @@ class TestWindow : public test::WindowTest {
 
   // The warning of points that were moved aside comes with the click that mends it, for the inputs that need it only.
   void setDownLastAtAClick() {
-    Plan made = test::planOf({test::node("Ball", "shape", {{"form", std::string("ball")}, {"radius", 4.0}}),
-                              test::node("Sow", "sow-on-surface", {{"density", 2.0}}, {{"surface", "Ball.surface"}}),
-                              test::node("Down", "set-down", {{"way", std::string("nearest-place")}},
-                                         {{"points", "Sow.points"}, {"ground", "Ball.surface"}}),
-                              test::node("Shift", "shift-by-noise", {{"strength", std::vector<double>{1, 0, 1}}},
-                                         {{"points", "Down.points"}}),
-                              test::node("All", "output", {}, {{"points", "Down.points|Shift.points"}})});
+    Plan made = test::planOf(
+        {test::node("Ball", "shape", {{"form", std::string("ball")}, {"radius", 4.0}}),
+         test::node("Sow", "sow-on-surface", {{"density", 2.0}}, {{"surface", "Ball.surface"}}),
+         test::node("Down", "set-down", {{"way", std::string("nearest-place")}},
+                    {{"points", "Sow.points"}, {"ground", "Ball.surface"}}),
+         test::node("Rock", "shape", {{"form", std::string("box")}, {"extent", std::vector<double>{1, 1, 1}}}),
+         test::node("Off", "keep-out", {}, {{"points", "Down.points"}, {"surface", "Rock.surface"}}),
+         test::node("Shift", "shift-by-noise", {{"strength", std::vector<double>{1, 0, 1}}},
+                    {{"points", "Off.points"}}),
+         test::node("All", "output", {}, {{"points", "Down.points|Shift.points"}})});
     for (std::size_t i = 0; i < made.nodes.size(); ++i) made.nodes[i].y = 100 * static_cast<double>(i);
     const QString file = m_dir.filePath(QStringLiteral("moved.arvesk"));
     QVERIFY(savePlan(made, file.toStdString()));
