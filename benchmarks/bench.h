@@ -30,6 +30,7 @@ void addNoise();
 void addMasks();
 void addPicture();
 void addDressing();
+void addEvaluation();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

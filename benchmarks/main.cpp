@@ -86,6 +86,7 @@ int main(int argc, char** argv) {
   addMasks();
   addPicture();
   addDressing();
+  addEvaluation();
   for (const Pair& p : pairs())
     for (const auto& [name, body] :
          {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

@@ -1,7 +1,7 @@
 // Sow Free: 1 M points with normals on 2 M triangles, one thread, against CGAL's random points in a triangle mesh
 // (positions only).
-#include "core/nodes/scatter/sow.h"
 #include "benchmarks/bench.h"
+#include "core/nodes/scatter/sow_free.h"
 #include "core/spatial/surface_index.h"
 
 #include <CGAL/Simple_cartesian.h>
@@ -24,7 +24,8 @@ void addSow() {
        [surface, table] {
          withThreads(1, [&] {
            const Draw draw(1, 2, 3, "place");
-           benchmark::DoNotOptimize(sowFreePoints({}, *surface, table->area, 1e6 / table->total, 3, draw, 0.1F));
+           benchmark::DoNotOptimize(sowFreePoints({}, FaceDomain(*surface, table->area, table->total, false),
+                                                  1e6 / table->total, 3, draw, 0.1F));
          });
        },
        [mesh] {

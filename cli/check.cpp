@@ -31,7 +31,7 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
     return object.empty() ? nlohmann::json::object() : nlohmann::json::parse(object);
   };
   for (const Node& node : plan.nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
+    const NodeKind* kind = kindOf(node);
     if (!kind) continue;
     std::vector<std::string> params;
     for (const ParamSpec& spec : kind->params) params.push_back(spec.id);
@@ -81,28 +81,23 @@ void tellOfProps(const Plan& plan, FileService& files, std::vector<Problem>& pro
 /// The document, and what a draft of it says: what fails, names that match nothing, files and props that are missing.
 Checked checkPlanFile(const std::string& path) {
   Checked out;
-  const auto plan = loadPlan(path);
-  if (!plan) {
-    out.problems.push_back(plan.error());
+  auto session = Session::open(path);
+  if (!session) {
+    out.problems.push_back(session.error());
     return out;
   }
-  out.problems = checkPlan(*plan);
-  tellUnknown(*plan, out.problems);
-  const auto files = std::make_shared<DiskFileService>(std::filesystem::path(path).parent_path().string());
-  EvalRequest request;
-  request.quality = Quality::Draft;
-  const Evaluation evaluation = Evaluator(files).evaluate(*plan, request);
-  const auto add = [&](const Problem& p) {
+  const Plan& plan = session->plan();
+  out.problems = checkPlan(plan);
+  tellUnknown(plan, out.problems);
+  if (auto ok = session->evaluate(Quality::Draft); !ok) out.problems.push_back(ok.error());
+  for (const Problem& p : session->problems()) {
     const bool isKnown = std::any_of(out.problems.begin(), out.problems.end(), [&](const Problem& other) {
       return other.where == p.where && other.message == p.message;
     });
     if (!isKnown && p.severity != Severity::Note && p.code != ProblemCode::Waiting) out.problems.push_back(p);
-  };
-  for (const Problem& p : evaluation.propProblems) add(p);
-  for (const Node& node : plan->nodes)
-    for (const Problem& p : evaluation.reports.at(node.uid).problems) add(p);
-  tellOfProps(*plan, *files, out.problems);
-  out.facts = {{"nodes", plan->nodes.size()}, {"props", plan->props.size()}};
+  }
+  tellOfProps(plan, session->files(), out.problems);
+  out.facts = {{"nodes", plan.nodes.size()}, {"props", plan.props.size()}};
   return out;
 }
 

@@ -27,27 +27,21 @@ void addCover(CLI::App& app, int& status) {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       std::vector<PointsPtr> bare;
-      const std::vector<SurfacePtr> grounds = pictureInputOf(session->plan, session->evaluation, {}, bare).grounds;
+      const std::vector<SurfacePtr> grounds = pictureInputOf(session->plan(), session->evaluation(), {}, bare).grounds;
       MapPicture picture;
       if (!options->mask.empty()) {
-        const Node* found = nullptr;
-        for (const Node& node : session->plan.nodes)
-          if (node.title == options->mask || node.uid == options->mask) found = &node;
-        const auto values = found ? session->evaluation.values.find(found->uid) : session->evaluation.values.end();
-        const auto* mask = values == session->evaluation.values.end() || values->second.empty()
-                               ? nullptr
-                               : std::get_if<MaskPtr>(&values->second.front());
-        if (!mask || !*mask)
-          return fail(ProblemCode::BadParameter, fmt::format("there is no mask \"{}\"", options->mask),
-                      "Use the title as it stands on the Plan");
+        const auto node = session->find(options->mask);
+        if (!node) return Failure(node.error());
+        const MaskPtr mask = session->evaluation().firstOf<MaskPtr>((*node)->uid);
+        if (!mask) return fail(ProblemCode::BadParameter, "is no mask, or could not be made", {}, (*node)->title);
         if (grounds.empty())
           return fail(ProblemCode::MissingInput, "the plan shows no ground to ask the mask on",
                       "Add a terrain or a mesh");
-        auto made = maskPicture(**mask, grounds.front(), options->cell, progressTask(*options, "mask"));
+        auto made = maskPicture(*mask, grounds.front(), options->cell, progressTask(*options, "mask"));
         if (!made) return Failure(made.error());
         picture = std::move(*made);
       } else {
-        const auto layers = exportLayersOf(session->plan, session->evaluation, options->outputs);
+        const auto layers = exportLayersOf(session->plan(), session->evaluation(), options->outputs);
         if (!layers) return Failure(layers.error());
         std::vector<PointsPtr> points;
         for (const ExportLayer& layer : *layers)

@@ -19,23 +19,23 @@ const char* stateName(NodeState state) {
 
 void printTable(const Session& s, const std::string& quality) {
   fmt::print("{:<26} {:<22} {:>11} {:>11} {:>9} {:>10}\n", "node", "kind", "given", "passed", "ms", "MB");
-  for (const Node& node : s.plan.nodes) {
-    const NodeReport& r = s.evaluation.reports.at(node.uid);
+  for (const Node& node : s.plan().nodes) {
+    const NodeReport& r = s.evaluation().reports.at(node.uid);
     const std::string passed = r.state == NodeState::Done || r.state == NodeState::Skipped
                                    ? fmt::format("{}", r.passed.empty() ? 0 : r.passed.front())
                                    : std::string(stateName(r.state));
     fmt::print("{:<26} {:<22} {:>11} {:>11} {:>9.1f} {:>10.1f}{}\n", node.title, node.kind, r.given, passed,
                r.milliseconds, static_cast<double>(r.bytes) / 1e6, r.state == NodeState::Skipped ? "  skipped" : "");
   }
-  const PlanTotals totals = totalsOf(s.plan, s.evaluation);
+  const PlanTotals totals = totalsOf(s.plan(), s.evaluation());
   fmt::print("\n{} placed ({}), {} triangles, {:.0f} ms, {:.0f} MB\n", totals.placements, quality, totals.triangles,
-             s.evaluation.milliseconds, static_cast<double>(s.evaluator->cacheBytes()) / 1e6);
+             s.evaluation().milliseconds, static_cast<double>(s.cacheBytes()) / 1e6);
 }
 
 void printJson(const Session& s, const std::string& quality) {
-  nlohmann::json out{{"quality", quality}, {"milliseconds", s.evaluation.milliseconds}};
-  for (const Node& node : s.plan.nodes) {
-    const NodeReport& r = s.evaluation.reports.at(node.uid);
+  nlohmann::json out{{"quality", quality}, {"milliseconds", s.evaluation().milliseconds}};
+  for (const Node& node : s.plan().nodes) {
+    const NodeReport& r = s.evaluation().reports.at(node.uid);
     nlohmann::json problems = nlohmann::json::array();
     for (const Problem& p : r.problems) problems.push_back(toLine(p));
     out["nodes"].push_back({{"uid", node.uid},
@@ -48,7 +48,7 @@ void printJson(const Session& s, const std::string& quality) {
                             {"bytes", r.bytes},
                             {"problems", problems}});
   }
-  const PlanTotals totals = totalsOf(s.plan, s.evaluation);
+  const PlanTotals totals = totalsOf(s.plan(), s.evaluation());
   out["placed"] = totals.placements;
   out["triangles"] = totals.triangles;
   fmt::print("{}\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
@@ -69,7 +69,7 @@ void addEvaluate(CLI::App& app, int& status) {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       (options->isJson ? &printJson : &printTable)(*session, options->quality);
-      for (const auto& [uid, report] : session->evaluation.reports)
+      for (const auto& [uid, report] : session->evaluation().reports)
         if (report.state == NodeState::Failed) return kProblem;
       return kDone;
     });

@@ -3,8 +3,6 @@
 
 #include <fmt/format.h>
 
-#include <filesystem>
-
 namespace arvesk::cli {
 
 void addExport(CLI::App& app, int& status) {
@@ -28,7 +26,9 @@ void addExport(CLI::App& app, int& status) {
   sub->add_option("--usd-props", options->usd, "USD prototypes inside the file, or in files beside it")
       ->check(CLI::IsMember({"inside", "files"}))
       ->capture_default_str();
-  sub->add_option("--attributes", options->attributes, "Attributes of the points to write, as patterns: * is all")
+  sub->add_option("--attributes", options->attributes,
+                  "Attributes of the points to write, as patterns separated by ;: * is all, a name with ; * ? in it "
+                  "stands in double quotes")
       ->delimiter(',');
   sub->add_flag("--without-missing", options->isWithoutMissing,
                 "Leave out placements whose prop could not be read, instead of writing nothing");
@@ -38,8 +38,6 @@ void addExport(CLI::App& app, int& status) {
     status = run(*options, [&]() -> Result<int> {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
-      const auto layers = exportLayersOf(session->plan, session->evaluation, options->outputs);
-      if (!layers) return Failure(layers.error());
       ExportOptions how;
       how.gltfWay = options->gltf == "nodes"  ? GltfWay::Nodes
                     : options->gltf == "mesh" ? GltfWay::Mesh
@@ -48,8 +46,7 @@ void addExport(CLI::App& app, int& status) {
       how.attributes = options->attributes;
       how.isWithoutMissing = options->isWithoutMissing;
       how.isVerified = options->isVerified;
-      how.planName = std::filesystem::path(options->plan).stem().string();
-      const auto report = exportLayers(*layers, options->to, how, progressTask(*options, "writing"));
+      const auto report = session->exportTo(options->to, how, options->outputs, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
       fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,

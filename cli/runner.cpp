@@ -1,11 +1,7 @@
 #include "cli/runner.h"
 
-#include "core/plan/set_param.h"
-
 #include <fmt/format.h>
 #include <unistd.h>
-
-#include <filesystem>
 
 namespace arvesk::cli {
 
@@ -38,26 +34,19 @@ Task progressTask(const CommonOptions& options, const std::string& what) {
 }
 
 Result<Session> evaluatePlan(const CommonOptions& options) {
-  Session s;
-  auto plan = loadPlan(options.plan);
-  if (!plan) return Failure(plan.error());
-  s.plan = std::move(*plan);
+  auto session = Session::open(options.plan, {{}, options.threads});
+  if (!session) return Failure(session.error());
   for (const std::string& text : options.sets)
-    if (auto ok = setParamByText(s.plan, text); !ok) return Failure(ok.error());
-  if (options.seed) s.plan.settings.seed = *options.seed;
-  s.files = std::make_shared<DiskFileService>(std::filesystem::path(options.plan).parent_path().string());
-  s.evaluator = std::make_unique<Evaluator>(s.files);
-  EvalRequest request;
-  request.quality = options.quality == "draft" ? Quality::Draft : Quality::Final;
-  request.limits.points = options.limitPoints;
-  request.task = progressTask(options, "evaluating");
-  s.evaluation = s.evaluator->evaluate(s.plan, request);
-  if (!options.isQuiet) {
-    for (const Problem& p : s.evaluation.propProblems) printProblem(p);
-    for (const Node& node : s.plan.nodes)
-      for (const Problem& p : s.evaluation.reports[node.uid].problems) printProblem(p);
-  }
-  return s;
+    if (auto ok = session->set(text); !ok) return Failure(ok.error());
+  if (options.seed) session->setSeed(*options.seed);
+  Limits limits;
+  limits.points = options.limitPoints;
+  const Quality quality = options.quality == "draft" ? Quality::Draft : Quality::Final;
+  if (auto ok = session->evaluate(quality, limits, progressTask(options, "evaluating")); !ok)
+    return Failure(ok.error());
+  if (!options.isQuiet)
+    for (const Problem& p : session->problems()) printProblem(p);
+  return session;
 }
 
 int run(const CommonOptions& options, const std::function<Result<int>()>& body) {

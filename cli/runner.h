@@ -1,9 +1,7 @@
 // arvesk-run: the same core without a window. Each subcommand is one file with its options, set-up and run.
 #pragma once
 
-#include "core/deliver/delivery.h"
-#include "core/formats/file_service.h"
-#include "core/formats/plan_file.h"
+#include "core/deliver/session.h"
 
 #include <CLI/CLI.hpp>
 
@@ -26,15 +24,7 @@ struct CommonOptions {
   void addTo(CLI::App& app);
 };
 
-/// A loaded and evaluated plan.
-struct Session {
-  Plan plan;
-  std::shared_ptr<DiskFileService> files;
-  std::unique_ptr<Evaluator> evaluator;
-  Evaluation evaluation;
-};
-
-/// Loads, applies --set and --seed, evaluates with progress on stderr.
+/// Opens the plan, applies --set and --seed, evaluates with progress on stderr.
 Result<Session> evaluatePlan(const CommonOptions& options);
 /// Runs body with the wanted number of threads; prints a problem and gives the exit status.
 int run(const CommonOptions& options, const std::function<Result<int>()>& body);

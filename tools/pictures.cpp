@@ -267,7 +267,8 @@ void takeDialogs(Photographer& photographer, MainWindow& window, const QString& 
   }
   if (photographer.wants("export")) {
     Settings().setExportPath(QStringLiteral("tern-cove.glb"));  // no path of the machine that makes the picture
-    auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(), &window);
+    auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(),
+                                    &window.service().latest()->evaluation, &window);
     dialog->show();
     photographer.settle(200);
     photographer.save(*dialog, "export");

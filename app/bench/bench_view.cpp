@@ -72,7 +72,7 @@ QString summaryOf(const EvalViewPtr& view) {
   QString rows;
   for (const Node& node : view->plan->nodes) {
     const auto report = view->evaluation.reports.find(node.uid);
-    const NodeKind* kind = findNodeKind(node.kind);
+    const NodeKind* kind = kindOf(node);
     if (!kind || !kind->isLayer || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
     const auto count = static_cast<qulonglong>(report->second.passed.front());
     const double share = view->totals.placements > 0
@@ -147,7 +147,7 @@ void BenchView::showNode(const QString& uid) {
 QString BenchView::heading() const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   if (!node) return tr("the plan");
-  const NodeKind* kind = findNodeKind(node->kind);
+  const NodeKind* kind = kindOf(*node);
   return QStringLiteral("%1 · %2").arg(text(node->title), kind ? tr(kind->label.c_str()) : text(node->kind));
 }
 
@@ -181,7 +181,7 @@ void BenchView::rebuild() {
   grid->setColumnStretch(3, 1);
   m_scroll->setWidget(page);
   const Node* node = m_model->plan().find(m_uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_kind = node ? node->kind : std::string();
   m_props = m_model->plan().props;
   m_dialUids = dialUids();
@@ -393,7 +393,7 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
 }
 
 const ParamSpec* BenchView::handleParam(const Node& node) const {
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   if (!kind || (kind->family != Family::Mask && kind->family != Family::Thin)) return nullptr;
   for (const ParamSpec& spec : kind->params)
     if (spec.type == ParamType::Band && isShown(*kind, spec, node.params)) return &spec;
@@ -403,7 +403,7 @@ const ParamSpec* BenchView::handleParam(const Node& node) const {
 }
 
 const ParamSpec* BenchView::curveParam(const Node& node) const {
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   if (!kind) return nullptr;
   const auto it = std::find_if(kind->params.begin(), kind->params.end(), [&](const ParamSpec& spec) {
     return spec.type == ParamType::Curve && isShown(*kind, spec, node.params);
@@ -427,7 +427,7 @@ void BenchView::refresh() {
     followed.dials = m_model->plan().dials;
     followDials(followed, m_view ? m_view->quality : Quality::Draft);
     for (const Row& row : m_rows) {
-      const bool isVisible = isShown(*findNodeKind(node->kind), row.spec, followed.nodes.front().params);
+      const bool isVisible = isShown(*kindOf(*node), row.spec, followed.nodes.front().params);
       row.label->setVisible(isVisible);
       row.editor->setVisible(isVisible);
       row.editor->show(followed.find(m_uid.toStdString())->value(row.spec));
@@ -446,14 +446,14 @@ void BenchView::refresh() {
 /// Of several inputs only those whose points were moved get one.
 void BenchView::remedy() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || kind->inputs.empty() || !m_view) return;
   std::vector<Link> moved;
   const auto links = node->inputs.find(kind->inputs.front().id);
   if (links == node->inputs.end()) return;
   for (const Link& link : links->second) {
     const Node* before = m_model->plan().find(link.node);
-    const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;
+    const NodeKind* beforeKind = before ? kindOf(*before) : nullptr;
     const auto values = m_view->evaluation.values.find(link.node);
     const int output = beforeKind ? beforeKind->outputIndex(link.output) : -1;
     if (output < 0 || values == m_view->evaluation.values.end()) continue;
@@ -489,7 +489,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
                         view->evaluation.reports.at(node->uid).state == NodeState::Failed;
   const Theme& t = Theme::current();
   m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_distribution->setVisible(node != nullptr);
   m_summary->setVisible(node == nullptr);
   if (!node) m_summary->setText(summaryOf(view));

@@ -85,7 +85,28 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignCenter | Qt::TextWordWrap, tr("This node measures nothing."));
     return;
   }
-  const Histogram& h = *m_histogram;
+  paintBins(p, *m_histogram);
+  paintTicks(p, *m_histogram);
+  paintNumbers(p, *m_histogram);
+  if (!m_curve.empty()) paintCurve(p);
+  if (m_values.empty()) return;
+  p.setPen(QPen(t.accent, 2));
+  if (m_values.size() == 4) {
+    p.drawPolyline(QPolygonF{handlePosition(0), handlePosition(1), handlePosition(2), handlePosition(3)});
+  } else {
+    for (int i = 0; i < 2; ++i) p.drawLine(handlePosition(i), QPointF(handlePosition(i).x(), c.bottom()));
+    p.drawLine(handlePosition(0), handlePosition(1));
+  }
+  for (int i = 0; i < static_cast<int>(m_values.size()); ++i) {
+    p.setBrush(i == m_dragged ? t.accent : t.card);
+    p.drawEllipse(handlePosition(i), 5.5, 5.5);
+  }
+}
+
+/// Kept and left out, bin by bin, and the line of what was before.
+void DistributionView::paintBins(QPainter& p, const Histogram& h) const {
+  const Theme& t = Theme::current();
+  const QRectF c = chart();
   const auto scaled = [this](double v) { return m_isLog ? std::log1p(v) : v; };
   double most = 1;
   for (std::size_t i = 0; i < h.kept.size(); ++i)
@@ -122,6 +143,11 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.quiet, 1, Qt::DotLine));
     p.drawPath(line);
   }
+}
+
+void DistributionView::paintTicks(QPainter& p, const Histogram& h) const {
+  const Theme& t = Theme::current();
+  const QRectF c = chart();
   p.setPen(QPen(t.ink, 1));
   p.drawLine(c.bottomLeft(), c.bottomRight());
   QFont small = font();
@@ -133,8 +159,13 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.setPen(t.quiet);
     p.drawText(QRectF(xOf(v) - 30, c.bottom() + 6, 60, 16), Qt::AlignHCenter, text);
   }
+}
+
+/// How many, in words; they stand where the chart is low.
+void DistributionView::paintNumbers(QPainter& p, const Histogram& h) const {
+  const Theme& t = Theme::current();
+  const QRectF c = chart();
   const QLocale locale;
-  // The numbers stand where the chart is low.
   std::size_t leftSide = 0;
   std::size_t rightSide = 0;
   for (std::size_t i = 0; i < h.kept.size(); ++i) {
@@ -152,7 +183,7 @@ void DistributionView::paintEvent(QPaintEvent*) {
       (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
       tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), QString::fromUtf8(h.suffix))};
   for (int i = 0; i < lines.size(); ++i) {
-    QFont f = small;
+    QFont f = font();
     f.setPixelSize(12);
     f.setWeight(i == 1 ? QFont::DemiBold : QFont::Normal);
     p.setFont(f);
@@ -162,19 +193,6 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.fillRect(QRectF(isRightTall ? box.left() - 3 : box.right() - wide - 3, box.top(), wide + 6, 16),
                QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
     p.drawText(box, (isRightTall ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter, lines[i]);
-  }
-  if (!m_curve.empty()) paintCurve(p);
-  if (m_values.empty()) return;
-  p.setPen(QPen(t.accent, 2));
-  if (m_values.size() == 4) {
-    p.drawPolyline(QPolygonF{handlePosition(0), handlePosition(1), handlePosition(2), handlePosition(3)});
-  } else {
-    for (int i = 0; i < 2; ++i) p.drawLine(handlePosition(i), QPointF(handlePosition(i).x(), c.bottom()));
-    p.drawLine(handlePosition(0), handlePosition(1));
-  }
-  for (int i = 0; i < static_cast<int>(m_values.size()); ++i) {
-    p.setBrush(i == m_dragged ? t.accent : t.card);
-    p.drawEllipse(handlePosition(i), 5.5, 5.5);
   }
 }
 

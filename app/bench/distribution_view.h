@@ -44,6 +44,9 @@ class DistributionView : public QWidget {
   double to() const;
   double xOf(double value) const;
   double valueAt(double x) const;
+  void paintBins(QPainter& p, const Histogram& h) const;
+  void paintTicks(QPainter& p, const Histogram& h) const;
+  void paintNumbers(QPainter& p, const Histogram& h) const;
   void paintCurve(QPainter& p) const;
   int curvePointAt(const QPointF& at) const;
 

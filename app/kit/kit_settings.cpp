@@ -61,14 +61,22 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   m_grid->setColumnStretch(3, 1);
   m_column->addLayout(m_grid);
   m_column->addStretch(1);
+  buildShape();
+  buildTurns();
+  buildRest();
+  connectChoices();
+}
 
-  const auto combo = [&](const char* name, const QStringList& words) {
-    auto* box = new QComboBox(widget());
-    box->setObjectName(QLatin1String(name));
-    box->addItems(words);
-    box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    return box;
-  };
+QComboBox* KitSettings::combo(const char* name, const QStringList& words) {
+  auto* box = new QComboBox(widget());
+  box->setObjectName(QLatin1String(name));
+  box->addItems(words);
+  box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  return box;
+}
+
+/// Unit, axis, pivot, sizes: what makes a file's mesh fit the plan.
+void KitSettings::buildShape() {
   ParamSpec unit;
   unit.hard(1e-6, 1e6).usual(0.001, 10, 0.01);
   number("unit_scale", tr("Unit, in m"), tr("How many m one unit of the file is; 0.01 for centimeters"), unit,
@@ -94,6 +102,9 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
          weight, &PropEntry::weight);
   m_normals = combo("normals", {tr("As made"), tr("Smooth"), tr("Sharp above 40°"), tr("Flat")});
   place(tr("Normals"), tr("As in the file, or made anew"), m_normals);
+}
+
+void KitSettings::buildTurns() {
   auto* turns = new QWidget(widget());
   auto* turnRow = new QHBoxLayout(turns);
   turnRow->setContentsMargins(0, 0, 0, 0);
@@ -115,6 +126,9 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   }
   place(tr("Own turn"), tr("Degrees about X, then Y, then Z, for props that were built another way round"), turns,
         true);
+}
+
+void KitSettings::buildRest() {
   m_tags = new QLineEdit(widget());
   m_tags->setObjectName(QStringLiteral("tags"));
   m_tags->setPlaceholderText(tr("words, separated by spaces"));
@@ -135,7 +149,9 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   m_mounts = new QToolButton(widget());
   m_mounts->setObjectName(QStringLiteral("mounts"));
   place(tr("Mounts"), tr("Marked places where On props can set something"), m_mounts, true);
+}
 
+void KitSettings::connectChoices() {
   connect(m_name, &QLineEdit::editingFinished, this, [this] {
     const std::string name = m_name->text().trimmed().toStdString();
     if (m_name->isModified() && !name.empty() && m_uids.size() == 1)

@@ -36,6 +36,11 @@ class KitSettings : public QScrollArea {
   void edit(const QString& words, const std::function<void(PropEntry&)>& change, const QString& key = {});
   NumberField* number(const char* name, const QString& label, const QString& help, const ParamSpec& spec,
                       double PropEntry::*member);
+  void buildShape();
+  void buildTurns();
+  void buildRest();
+  void connectChoices();
+  QComboBox* combo(const char* name, const QStringList& words);
   void place(const QString& label, const QString& help, QWidget* editor, bool isWide = false);
   void showWarnings();
 

@@ -4,6 +4,8 @@
 #include "core/props/quantities.h"
 #include "core/spatial/ground.h"
 
+#include <tbb/task_arena.h>
+
 #include <algorithm>
 #include <chrono>
 
@@ -84,7 +86,7 @@ PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std
     for (const auto& [id, links] : node.inputs)
       for (const Link& link : links) {
         if (link.node != maskUid) continue;
-        const NodeKind* kind = findNodeKind(node.kind);
+        const NodeKind* kind = kindOf(node);
         if (!kind) continue;
         if (kind->family == Family::Mask) {
           if (PointsPtr p = pointsAtUser(plan, evaluation, node.uid, depth + 1)) return p;
@@ -113,7 +115,7 @@ std::shared_ptr<const Histogram> maskHistogram(PointsPtr points, const Node& nod
   mask.values(*points, 0, points->count, value.data());
   Array<std::uint8_t> isOn(points->count);
   for (std::size_t i = 0; i < points->count; ++i) isOn[i] = value[i] >= 0.5F;
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   const std::string label = QString::fromStdString(kind->label).toLower().toStdString();
   const ParamSpec* band = isMeasured ? bandOf(*kind, node) : nullptr;
   if (!band)
@@ -159,14 +161,22 @@ EvaluationService::EvaluationService(QObject* parent)
 
 EvaluationService::~EvaluationService() { m_worker.disconnect(this); }
 
+void EvaluationService::beginPlan() { m_isOpening = true; }
+
 void EvaluationService::setFolder(const QString& folder) { m_files->setFolder(folder.toStdString()); }
 
 void EvaluationService::request(Request request) {
   m_thumbnailWorker.cancel();
-  m_worker.ask([this, request = std::move(request)](const Task& task) -> Worker::Answer {
-    const EvalViewPtr view = compute(request, task);
+  m_growingWorker.cancel();
+  m_opening = m_isOpening ? std::make_shared<Opening>() : nullptr;
+  if (m_opening) m_opening->request = request;
+  m_worker.ask([this, request = std::move(request), opening = m_opening](const Task& task) -> Worker::Answer {
+    const EvalViewPtr view = compute(request, opening, task);
     if (!view) return [this] { Q_EMIT wasCancelled(); };
     return [this, view] {
+      m_growingWorker.cancel();
+      m_opening = nullptr;
+      m_isOpening = false;
       m_latest = view;
       Q_EMIT finished();
       drawThumbnails(view);
@@ -216,12 +226,85 @@ void EvaluationService::checkProps(EvalView& view, const Task& task) {
   }
 }
 
-EvalViewPtr EvaluationService::compute(const Request& request, const Task& task) {
-  auto view = std::make_shared<EvalView>();
-  const Plan& plan = *request.plan;
+namespace {
+
+/// Views are let go of by the interface thread, which would take long to free what they alone still hold: a worker
+/// does.
+std::shared_ptr<EvalView> emptyView(const EvaluationService::Request& request) {
+  static tbb::task_arena droppers(1, 0);
+  std::shared_ptr<EvalView> view(new EvalView,
+                                 [](EvalView* dropped) { droppers.enqueue([dropped] { delete dropped; }); });
   view->plan = request.plan;
   view->quality = request.quality;
   view->inSite = request.inSite;
+  return view;
+}
+
+/// Makes what Site shows of the view's evaluation: points, colors, cover and the traced scene. False after a cancel.
+bool makePicture(const EvaluationService::Request& request, EvalView& view, PictureScenePtr& lastScene,
+                 const Task& task) {
+  const Plan& plan = *request.plan;
+  view.totals = totalsOf(plan, view.evaluation);
+  PictureInput input = pictureInputOf(plan, view.evaluation, request.inSite, view.bare);
+  input.isMassing = request.isMassing;
+  input.exploded = request.exploded;
+  if (!request.hidden.isEmpty()) {
+    const std::vector<PictureLayer> all = std::exchange(input.layers, withoutHidden(input.layers, request.hidden));
+    for (std::size_t l = 0; l < all.size(); ++l)
+      std::replace(view.bare.begin(), view.bare.end(), all[l].points, input.layers[l].points);
+  }
+  for (const PictureLayer& layer : input.layers)
+    if (!layer.isGhost) view.shown.push_back(layer);
+  if (request.isCover) {
+    std::vector<PointsPtr> counted;
+    for (const PictureLayer& layer : view.shown) counted.push_back(layer.points);
+    view.cover = std::make_shared<const CoverMap>(coverOf(counted, input.grounds, kCoverCells, task));
+  }
+  if (request.isPoints) {  // discs in place of props: only the ground is traced
+    view.bare.clear();
+    input.layers.clear();
+  }
+  input.groundMask = request.maskOnGround.empty() ? nullptr : view.evaluation.firstOf<MaskPtr>(request.maskOnGround);
+  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : view.evaluation.firstOf<MaskPtr>(request.colorBy))
+    for (const PictureLayer& layer : view.shown) view.pointValues.push_back(maskValues(task, *mask, *layer.points));
+  if (request.isPoints) colorByNumber(request.colorByNumber, view);
+  if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty())
+    view.colorTitle = node->title;
+  PictureScenePtr before = std::exchange(lastScene, nullptr);  // an emptied plan lets go of it
+  if (input.grounds.empty() && input.layers.empty()) return !task.isCancelled();
+  auto scene = PictureScene::build(std::move(input), task, before);
+  if (!scene) {
+    lastScene = std::move(before);
+    return false;
+  }
+  view.scene = lastScene = *scene;
+  return true;
+}
+
+}  // namespace
+
+void EvaluationService::showSoFar(const OpeningPtr& opening) {
+  if (opening != m_opening || m_growingWorker.isBusy()) return;
+  m_growingWorker.ask([this, opening](const Task& task) -> Worker::Answer {
+    auto view = emptyView(opening->request);
+    view->isGrowing = true;
+    {
+      const std::lock_guard lock(opening->mutex);
+      if (opening->shown == opening->news) return {};
+      opening->shown = opening->news;
+      view->evaluation = opening->soFar;
+    }
+    if (!makePicture(opening->request, *view, m_growingScene, task)) return {};
+    return [this, opening, view] {
+      Q_EMIT grew(view);
+      showSoFar(opening);
+    };
+  });
+}
+
+EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr& opening, const Task& task) {
+  auto view = emptyView(request);
+  const Plan& plan = *request.plan;
   EvalRequest evaluate;
   evaluate.quality = request.quality;
   std::string title;
@@ -235,48 +318,26 @@ EvalViewPtr EvaluationService::compute(const Request& request, const Task& task)
     m_worker.post(
         [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); });
   };
+  if (opening) {
+    if (request.quality == Quality::Draft) opening->soFar.draftShare = static_cast<float>(plan.settings.draftShare);
+    evaluate.ended = [&](const std::string& uid, const NodeReport& report, const Outputs& delivered) {
+      {
+        const std::lock_guard lock(opening->mutex);
+        opening->soFar.reports[uid] = report;
+        if (report.state == NodeState::Done || report.state == NodeState::Skipped)
+          opening->soFar.values[uid] = delivered;
+        ++opening->news;
+      }
+      m_worker.post([this, opening] { showSoFar(opening); });
+    };
+  }
   Evaluator evaluator(m_files);
   view->evaluation = evaluator.evaluate(plan, evaluate);
   if (view->evaluation.isCancelled) return nullptr;
-  view->totals = totalsOf(plan, view->evaluation);
   view->cacheBytes = evaluator.cacheBytes();
   view->props = view->evaluation.props;
   checkProps(*view, task);
-
-  PictureInput input = pictureInputOf(plan, view->evaluation, request.inSite, view->bare);
-  input.isMassing = request.isMassing;
-  input.exploded = request.exploded;
-  if (!request.hidden.isEmpty()) {
-    const std::vector<PictureLayer> all = std::exchange(input.layers, withoutHidden(input.layers, request.hidden));
-    for (std::size_t l = 0; l < all.size(); ++l)
-      std::replace(view->bare.begin(), view->bare.end(), all[l].points, input.layers[l].points);
-  }
-  for (const PictureLayer& layer : input.layers)
-    if (!layer.isGhost) view->shown.push_back(layer);
-  if (request.isCover) {
-    std::vector<PointsPtr> counted;
-    for (const PictureLayer& layer : view->shown) counted.push_back(layer.points);
-    view->cover = std::make_shared<const CoverMap>(coverOf(counted, input.grounds, kCoverCells, task));
-  }
-  if (request.isPoints) {  // discs in place of props: only the ground is traced
-    view->bare.clear();
-    input.layers.clear();
-  }
-  input.groundMask = request.maskOnGround.empty() ? nullptr : view->evaluation.firstOf<MaskPtr>(request.maskOnGround);
-  if (const MaskPtr mask = request.colorBy.empty() ? nullptr : view->evaluation.firstOf<MaskPtr>(request.colorBy))
-    for (const PictureLayer& layer : view->shown) view->pointValues.push_back(maskValues(task, *mask, *layer.points));
-  if (request.isPoints) colorByNumber(request.colorByNumber, *view);
-  if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty())
-    view->colorTitle = node->title;
-  PictureScenePtr before = std::exchange(m_lastScene, nullptr);  // an emptied plan lets go of it
-  if (!input.grounds.empty() || !input.layers.empty()) {
-    auto scene = PictureScene::build(std::move(input), task, before);
-    if (!scene) {
-      m_lastScene = std::move(before);
-      return nullptr;
-    }
-    view->scene = m_lastScene = *scene;
-  }
+  if (!makePicture(request, *view, m_lastScene, task)) return nullptr;
   showMasks(*view, task);
   return task.isCancelled() ? nullptr : view;
 }

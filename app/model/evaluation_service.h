@@ -13,11 +13,14 @@
 #include <QImage>
 #include <QObject>
 
+#include <mutex>
+
 namespace arvesk {
 
-/// One finished evaluation and what was made of it.
+/// One evaluation and what was made of it.
 struct EvalView {
   PlanPtr plan;
+  bool isGrowing = false;  // of what is done so far; nodes without a report are still to come
   Quality quality = Quality::Draft;
   Evaluation evaluation;
   PlanTotals totals;
@@ -62,6 +65,8 @@ class EvaluationService : public QObject {
   };
   void request(Request request);
   void cancel();
+  /// Another plan was opened: until its first evaluation is finished, what is done so far is shown.
+  void beginPlan();
   void setFolder(const QString& folder);
   std::shared_ptr<DiskFileService> files() { return m_files; }
   EvalViewPtr latest() const { return m_latest; }
@@ -72,6 +77,7 @@ class EvaluationService : public QObject {
 
  Q_SIGNALS:
   void thumbnailReady(const QString& propUid);
+  void grew(const EvalViewPtr& soFar);  // only until the first finished() of a plan
   void started();
   void progressed(double share, const QString& title);
   void finished();  // latest() is new
@@ -79,7 +85,17 @@ class EvaluationService : public QObject {
   void failed(const QString& line);  // latest() is as it was
 
  private:
-  EvalViewPtr compute(const Request& request, const Task& task);
+  /// What an opening plan has so far; written while it is evaluated, read by the one who shows it.
+  struct Opening {
+    Request request;
+    std::mutex mutex;
+    Evaluation soFar;
+    std::size_t news = 0;
+    std::size_t shown = 0;
+  };
+  using OpeningPtr = std::shared_ptr<Opening>;
+  EvalViewPtr compute(const Request& request, const OpeningPtr& opening, const Task& task);
+  void showSoFar(const OpeningPtr& opening);
   void checkProps(EvalView& view, const Task& task);
   void showMasks(EvalView& view, const Task& task);
   void drawThumbnails(const EvalViewPtr& view);
@@ -87,6 +103,9 @@ class EvaluationService : public QObject {
   std::shared_ptr<DiskFileService> m_files;
   EvalViewPtr m_latest;
   std::map<std::string, QImage> m_thumbnails;
+  OpeningPtr m_opening;  // null when a plan was evaluated once
+  bool m_isOpening = true;
+  PictureScenePtr m_growingScene;  // the growing worker only
   // What follows is touched by the worker only.
   std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop
   PictureScenePtr m_lastScene;  // what it traces is used again when only light or mask change
@@ -102,6 +121,7 @@ class EvaluationService : public QObject {
 
   Worker m_worker;
   Worker m_thumbnailWorker;
+  Worker m_growingWorker;
 };
 
 }  // namespace arvesk

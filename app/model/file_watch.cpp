@@ -35,7 +35,7 @@ void FileWatch::watch(const Plan& plan, const QString& folder) {
   };
   for (const PropEntry& prop : plan.props) add(prop.file);
   for (const Node& node : plan.nodes)
-    if (const NodeKind* kind = findNodeKind(node.kind))
+    if (const NodeKind* kind = kindOf(node))
       for (const ParamSpec& spec : kind->params)
         if (spec.type == ParamType::File) add(std::get<std::string>(node.value(spec)));
   QStringList wanted(files.begin(), files.end());

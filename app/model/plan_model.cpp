@@ -60,7 +60,7 @@ const InputSpec* mainInput(const NodeKind& kind) { return kind.inputs.empty() ? 
 /// Replaces or adds, as the input takes one link or many.
 void join(Plan& plan, const std::string& to, const std::string& inputId, const Link& link) {
   Node* node = plan.find(to);
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
   if (!input) return;
   auto& links = node->inputs[inputId];
@@ -86,7 +86,7 @@ void moveDown(Plan& plan, const std::string& except, double x, double fromY, dou
 /// Everything that used `uid`'s first output gets what `uid` itself got, if the types agree; else the links go.
 void heal(Plan& plan, const std::string& uid) {
   const Node node = *plan.find(uid);
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   const InputSpec* main = kind ? mainInput(*kind) : nullptr;
   const bool passes = main && passesMain(*kind);
   const auto source = passes ? node.inputs.find(main->id) : node.inputs.end();
@@ -146,7 +146,7 @@ void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& chan
 
 void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey) {
   const Node* node = m_plan->find(uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
   if (!spec) return;
   edit(
@@ -220,7 +220,7 @@ namespace {
 std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
   for (std::set<std::string> seen; seen.insert(uid).second;) {
     const Node* node = plan.find(uid);
-    const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
     if (!kind) break;
     const auto linkAt = [&](const std::string& id) -> const Link* {
       const auto it = node->inputs.find(id);
@@ -228,10 +228,7 @@ std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
       const auto first = std::find_if(it->second.begin(), it->second.end(), [](const Link& l) { return !l.isEmpty(); });
       return first == it->second.end() ? nullptr : &*first;
     };
-    for (const InputSpec& spec : kind->inputs) {
-      const bool isGround = spec.type == ValueType::Surface && (spec.id == "ground" || &spec == mainInput(*kind));
-      if (const Link* link = isGround ? linkAt(spec.id) : nullptr) return {node, *link};
-    }
+    if (const Link* link = kind->groundFrom.empty() ? nullptr : linkAt(kind->groundFrom)) return {node, *link};
     const Link* before = mainInput(*kind) ? linkAt(mainInput(*kind)->id) : nullptr;
     if (!before) break;
     uid = before->node;
@@ -244,7 +241,7 @@ std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
 void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
   const NodeKind* kind = findNodeKind("set-down");
   const Node* end = m_plan->find(to.toStdString());
-  const NodeKind* endKind = end ? findNodeKind(end->kind) : nullptr;
+  const NodeKind* endKind = end ? kindOf(*end) : nullptr;
   if (!endKind || !mainInput(*endKind)) return;
   edit(tr("Set down last"), [&](Plan& plan) {
     for (const Link& from : links) {
@@ -253,7 +250,7 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
       Node node = nodeOf(plan, *kind, before->x, before->y + kStep);
       node.inputs[mainInput(*kind)->id] = {linkTo(from.node, from.output)};
       const auto [maker, ground] = groundAbove(plan, from.node);
-      if (maker) node.inputs["ground"] = {linkTo(ground.node, ground.output)};
+      if (maker) node.inputs[kind->groundFrom] = {linkTo(ground.node, ground.output)};
       if (maker && maker->kind == kind->id) {
         node.params = maker->params;
         node.follows = maker->follows;
@@ -271,7 +268,7 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
 
 QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   const Node* before = m_plan->find(uid.toStdString());
-  const NodeKind* beforeKind = before ? findNodeKind(before->kind) : nullptr;
+  const NodeKind* beforeKind = before ? kindOf(*before) : nullptr;
   const InputSpec* main = mainInput(kind);
   if (!beforeKind || beforeKind->outputs.empty() || !main ||
       !main->takes(outputType(*m_plan, {before->uid, beforeKind->outputs.front().id, {}})
@@ -285,7 +282,7 @@ QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
     if (takesOver)
       for (Node& other : plan.nodes) {
-        const NodeKind* otherKind = findNodeKind(other.kind);
+        const NodeKind* otherKind = kindOf(other);
         const InputSpec* otherMain = otherKind ? mainInput(*otherKind) : nullptr;
         if (!otherMain) continue;
         for (Link& link : other.inputs[otherMain->id])
@@ -337,7 +334,7 @@ void PlanModel::removeNodes(const QStringList& uids) {
 
 void PlanModel::liftOut(const QString& uid) {
   const Node* node = m_plan->find(uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || !mainInput(*kind)) return;
   edit(tr("Lift out"), [&](Plan& plan) {
     heal(plan, uid.toStdString());
@@ -413,7 +410,7 @@ void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double
     };
     const auto sourcesOf = [&](const Node& n) {
       std::vector<Node*> out;
-      const NodeKind* kind = findNodeKind(n.kind);
+      const NodeKind* kind = kindOf(n);
       if (!kind || kind->inputs.empty()) return out;
       if (const auto it = n.inputs.find(kind->inputs.front().id); it != n.inputs.end())
         for (const Link& l : it->second)
@@ -473,7 +470,7 @@ void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double
 QString PlanModel::whyNot(const QString& from, const std::string& outputId, const QString& to,
                           const std::string& inputId) const {
   const Node* target = m_plan->find(to.toStdString());
-  const NodeKind* kind = target ? findNodeKind(target->kind) : nullptr;
+  const NodeKind* kind = target ? kindOf(*target) : nullptr;
   const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
   const auto type = outputType(*m_plan, {from.toStdString(), outputId, {}});
   if (!input || !type) return tr("there is no such slot");

@@ -19,6 +19,7 @@ void RenderService::draw(const RenderRequest& request, const Task& task) {
     if (!renderPass(*request.view->scene, request.camera, step, film, task)) return;
     publish(request, film);
   }
+  if (request.view->isGrowing) return;  // the next one is near, and the rest of it is being worked out
   while (film.samples < request.samples) {
     if (!renderPass(*request.view->scene, request.camera, 1, film, task)) return;
     publish(request, film);

@@ -1,5 +1,7 @@
 #include "app/plan/plan_layout.h"
 
+#include <QPainterPathStroker>
+
 #include <QCoreApplication>
 #include <QLocale>
 
@@ -14,7 +16,7 @@ QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>
 
 /// Masks and kits stand as tags at the cards that use them.
 bool isDockKind(const Plan& plan, const Node& node) {
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   if (!kind || kind->outputs.empty()) return false;
   const auto type = outputType(plan, {node.uid, kind->outputs.front().id, {}});
   return type == ValueType::Mask || type == ValueType::Kit;
@@ -102,7 +104,7 @@ class Builder {
   }
 
   void addCard(const Node& n) {
-    const NodeKind* kind = findNodeKind(n.kind);
+    const NodeKind* kind = kindOf(n);
     PlanCard c;
     c.uid = n.uid;
     c.title = text(n.title);
@@ -130,12 +132,14 @@ class Builder {
         c.yieldText = r->given == r->passed.front()
                           ? count(r->given)
                           : QStringLiteral("%1 → %2").arg(count(r->given), count(r->passed.front()));
+        if (r->isDraft) c.yieldText += QLatin1Char(' ') + tr("draft");
         height += 22;  // below the counts there is room for the outputs' dots
       } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
-        if (kind->isLayer && m_view->quality == Quality::Draft) c.sentence += QLatin1Char(' ') + tr("draft");
+        if (r->isDraft) c.sentence += QLatin1Char(' ') + tr("draft");
       } else if (counts && kind->inputs.empty() && !c.isSkipped) {  // nothing came in that a share could be told of
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
+        if (r->isDraft) c.sentence += QLatin1Char(' ') + tr("draft");
       } else if (kind && kind->showsTriangles && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }
@@ -163,7 +167,7 @@ class Builder {
   double sourceNow(const std::string& uid, int depth) const {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end() || depth > 400) return 0;
-    const NodeKind* kind = findNodeKind(it->second->kind);
+    const NodeKind* kind = kindOf(*it->second);
     const NodeReport* r = report(uid);
     if (!kind || !r) return 0;
     if (!kind->inputs.empty() && kind->inputs.front().type == ValueType::Points) {
@@ -178,7 +182,7 @@ class Builder {
   double ribbonWidth(const Link& link) const {
     const NodeReport* r = report(link.node);
     const auto it = m_nodes.find(link.node);
-    const NodeKind* kind = it == m_nodes.end() ? nullptr : findNodeKind(it->second->kind);
+    const NodeKind* kind = it == m_nodes.end() ? nullptr : kindOf(*it->second);
     const int output = kind ? kind->outputIndex(link.output) : -1;
     if (!r || output < 0 || static_cast<std::size_t>(output) >= r->passed.size()) return 2;
     const double source = sourceOf(link.node);
@@ -200,7 +204,7 @@ class Builder {
     t.isKit = isKit;
     t.uses = m_uses[uid];
     t.title = text(n.title);
-    const NodeKind* kind = findNodeKind(n.kind);
+    const NodeKind* kind = kindOf(n);
     t.sentence = text(kind ? kind->sentence(n.params) : n.kind);
     // Its parts: the masks it is made of, and the points and surfaces it refers to.
     const auto referred = [&](ValueType type) {
@@ -268,7 +272,7 @@ class Builder {
   }
 
   void addConnections(const Node& n) {
-    const NodeKind* kind = findNodeKind(n.kind);
+    const NodeKind* kind = kindOf(n);
     if (!kind) return;
     const QRectF rect = out.cards[m_cardOf[n.uid]].rect;
     const bool isFolded = m_chains.contains(n.uid);
@@ -327,7 +331,7 @@ class Builder {
   void addOutputs(const Node& n, const QRectF& rect) {
     const auto chain = m_chains.find(n.uid);
     const Node& last = chain == m_chains.end() ? n : *m_nodes[chain->second.back()];
-    const NodeKind* kind = findNodeKind(last.kind);
+    const NodeKind* kind = kindOf(last);
     if (!kind || kind->isLayer) return;  // the end of its chain
     for (std::size_t o = 0; o < kind->outputs.size(); ++o) {
       const OutputSpec& output = kind->outputs[o];
@@ -343,7 +347,7 @@ class Builder {
       if (last.isSkipped || slot.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r ||
           r->passed.size() <= o || r->passed[o] == 0 || kind->outputs.size() < 2)
         continue;
-      const bool isLeftOut = output.id == "left_out";
+      const bool isLeftOut = output.isLeftOut;
       if (o == 0 && kind->outputs.size() == 2) continue;
       const double width = ribbonWidth({last.uid, output.id, {}});
       const double shown = std::max(3.0, width);
@@ -359,7 +363,7 @@ class Builder {
     r.input = input.id;
     r.isHairline = outputType(m_plan, link).value_or(input.type) == ValueType::Surface;
     const auto source = m_nodes.find(link.node);
-    const NodeKind* kind = source == m_nodes.end() ? nullptr : findNodeKind(source->second->kind);
+    const NodeKind* kind = source == m_nodes.end() ? nullptr : kindOf(*source->second);
     const int output = kind ? kind->outputIndex(link.output) : -1;
     QPointF a(output >= 0 ? outputX(from, *kind, static_cast<std::size_t>(output)) : from.center().x(), from.bottom());
     QPointF b(to.center().x(), to.top());
@@ -414,15 +418,14 @@ std::vector<std::string> chainFrom(const Plan& plan, const std::string& head) {
         for (const Link& l : links) {
           if (l.node != chain.back()) continue;
           ++uses;
-          const NodeKind* kind = findNodeKind(n.kind);
-          const NodeKind* from = findNodeKind(plan.find(l.node)->kind);
+          const NodeKind* kind = kindOf(n);
+          const NodeKind* from = kindOf(*plan.find(l.node));
           const bool isMain = kind && from && !kind->inputs.empty() && kind->inputs.front().id == id &&
                               links.size() == 1 && !from->outputs.empty() && l.output == from->outputs.front().id;
           if (isMain && kind->inputs.front().type == ValueType::Points) next = &n;
         }
     // An output stays to be seen: it is what the chain is for.
-    if (uses != 1 || !next || findNodeKind(next->kind)->isLayer ||
-        std::find(chain.begin(), chain.end(), next->uid) != chain.end())
+    if (uses != 1 || !next || kindOf(*next)->isLayer || std::find(chain.begin(), chain.end(), next->uid) != chain.end())
       return chain;
     chain.push_back(next->uid);
   }
@@ -441,6 +444,20 @@ const PlanCard* PlanLayout::card(const std::string& uid) const {
 PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std::string, QPointF>& moved,
                       const std::set<std::string>& folded) {
   return Builder(plan, view, moved, folded).build();
+}
+
+bool takesMain(const NodeKind& kind, ValueType type) { return !kind.inputs.empty() && kind.inputs.front().takes(type); }
+bool gives(const NodeKind& kind, ValueType type) {
+  if (kind.outputs.empty()) return false;
+  const OutputSpec& first = kind.outputs.front();
+  const InputSpec* same = first.sameAs.empty() ? nullptr : kind.findInput(first.sameAs);
+  return first.type == type || (same && same->takes(type));
+}
+
+QPainterPath hitArea(const PlanRibbon& r) {
+  QPainterPathStroker stroker;
+  stroker.setWidth(std::max(12.0, r.width));
+  return stroker.createStroke(r.path);
 }
 
 }  // namespace arvesk

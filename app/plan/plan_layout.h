@@ -117,4 +117,11 @@ PlanLayout layoutPlan(const Plan& plan, const EvalView* view, const std::map<std
 /// Masks and kits stand at the cards that use them.
 bool isDocked(const Plan& plan, const Node& node);
 
+/// Where a ribbon is hit: at least as wide as a finger finds.
+QPainterPath hitArea(const PlanRibbon& ribbon);
+
+/// Can a card of this kind take the type at its main input, or give it at its first output?
+bool takesMain(const NodeKind& kind, ValueType type);
+bool gives(const NodeKind& kind, ValueType type);
+
 }  // namespace arvesk

@@ -29,7 +29,7 @@ void PlanView::searchPlan() {
   const QString words = m_search->text().trimmed();
   if (!words.isEmpty())
     for (const Node& n : m_model->plan().nodes) {
-      const NodeKind* kind = findNodeKind(n.kind);
+      const NodeKind* kind = kindOf(n);
       if (text(n.title).contains(words, Qt::CaseInsensitive) ||
           (kind && tr(kind->label.c_str()).contains(words, Qt::CaseInsensitive)))
         m_foundUids.push_back(text(n.uid));

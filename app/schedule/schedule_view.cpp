@@ -30,6 +30,24 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
       m_faults(new QTableWidget(0, 3, this)),
       m_evaluator(service->files()) {
   setObjectName(QStringLiteral("schedule"));
+  buildTable();
+  buildCheck();
+  buildLayout();
+  m_rest.setSingleShot(true);
+  m_rest.setInterval(kRestMs);
+  connect(&m_rest, &QTimer::timeout, this, &ScheduleView::countFinal);
+  connect(m_service, &EvaluationService::started, this, [this] {  // what is worked on comes first
+    m_rest.stop();
+    m_final.cancel();
+  });
+  connect(m_service, &EvaluationService::wasCancelled, this, [this] {
+    if (m_view && !isCounted()) m_rest.start();  // the results before are shown still
+  });
+  connect(m_service, &EvaluationService::thumbnailReady, this,
+          [this] { m_model.showThumbnails(m_service->thumbnails()); });
+}
+
+void ScheduleView::buildTable() {
   m_table->setObjectName(QStringLiteral("schedule_table"));
   m_table->setAccessibleName(tr("Schedule"));
   m_table->setModel(&m_model);
@@ -53,7 +71,10 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
     const ScheduleRow& row = m_model.schedule().rows[static_cast<std::size_t>(index.row()) - 1];
     Q_EMIT propWanted(text(row.output), text(row.prop->uid));
   });
+}
 
+/// What hovers and what is buried, with the gaps that say so.
+void ScheduleView::buildCheck() {
   ParamSpec meters;
   meters.in(Unit::Meter).hard(0, 100).usual(0, 0.5, 0.01);
   m_hover = new NumberField(meters, this);
@@ -103,7 +124,9 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
     const PictureLayer& layer = m_checked[fault.layer];
     Q_EMIT placementWanted(text(layer.source), layer.points->id[fault.point], layer.points->position[fault.point]);
   });
+}
 
+void ScheduleView::buildLayout() {
   auto* limits = new QHBoxLayout;
   limits->setSpacing(6);
   const auto quiet = [&](const QString& words) {
@@ -128,18 +151,6 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
   row->addWidget(m_table, 1);
   row->addLayout(side, 0);
   m_faults->setMinimumWidth(272);
-  m_rest.setSingleShot(true);
-  m_rest.setInterval(kRestMs);
-  connect(&m_rest, &QTimer::timeout, this, &ScheduleView::countFinal);
-  connect(m_service, &EvaluationService::started, this, [this] {  // what is worked on comes first
-    m_rest.stop();
-    m_final.cancel();
-  });
-  connect(m_service, &EvaluationService::wasCancelled, this, [this] {
-    if (m_view && !isCounted()) m_rest.start();  // the results before are shown still
-  });
-  connect(m_service, &EvaluationService::thumbnailReady, this,
-          [this] { m_model.showThumbnails(m_service->thumbnails()); });
 }
 
 void ScheduleView::showResults(const EvalViewPtr& view) {
@@ -225,7 +236,7 @@ void ScheduleView::check() {
   if (m_view->scene) grounds = m_view->scene->input().grounds;
   // Ground that is hidden in Site carries placements all the same: a deck below its boards.
   for (const Node& node : m_view->plan->nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
+    const NodeKind* kind = kindOf(node);
     if (!kind || !kind->inputs.empty()) continue;
     const auto surface = m_view->evaluation.firstOf<SurfacePtr>(node.uid);
     if (surface && std::find(grounds.begin(), grounds.end(), surface) == grounds.end()) grounds.push_back(surface);

@@ -42,6 +42,9 @@ class ScheduleView : public QWidget {
   void showEvent(QShowEvent* event) override;
 
  private:
+  void buildTable();
+  void buildCheck();
+  void buildLayout();
   void refresh();
   void countFinal();
   bool isCounted() const { return m_view && m_counted.plan == m_view->plan && m_counted.inSite == m_view->inSite; }

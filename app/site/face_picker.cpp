@@ -33,7 +33,7 @@ QString FacePicker::hint() const {
 
 const ParamSpec* FacePicker::spec() const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind) return nullptr;
   for (const ParamSpec& p : kind->params)
     if (p.type == ParamType::Faces && isShown(*kind, p, node->params)) return &p;
@@ -48,7 +48,7 @@ FaceList FacePicker::picked() const {
 
 void FacePicker::showResults(const EvalViewPtr& view) {
   const Node* node = view->plan->find(m_uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || kind->inputs.empty()) return;
   const SurfacePtr surface = inputsOf(*view->plan, view->evaluation, *node).surface(kind->inputs.front().id);
   const FaceRule rule = nodes::faceRuleOf(*kind, node->params);

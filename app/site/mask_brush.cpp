@@ -12,9 +12,9 @@ constexpr float kStep = 0.3F;
 /// More in one move of the mouse than this is a jump, not a stroke.
 constexpr int kMostPerMove = 200;
 
-const NodeKind* kindOf(const PlanModel& model, const QString& uid, const Node** node) {
+const NodeKind* brushedKind(const PlanModel& model, const QString& uid, const Node** node) {
   *node = model.plan().find(uid.toStdString());
-  return *node ? findNodeKind((*node)->kind) : nullptr;
+  return *node ? kindOf(**node) : nullptr;
 }
 
 QPolygonF circle(const SiteLens& lens, const Vec3& center, float radius) {
@@ -34,7 +34,7 @@ QString MaskBrush::hint() const {
 
 const ParamSpec* MaskBrush::spec(SiteRole role) const {
   const Node* node = nullptr;
-  if (const NodeKind* kind = kindOf(*m_model, m_uid, &node))
+  if (const NodeKind* kind = brushedKind(*m_model, m_uid, &node))
     for (const ParamSpec& p : kind->params)
       if (p.siteRole == role) return &p;
   return nullptr;
@@ -48,7 +48,7 @@ double MaskBrush::number(SiteRole role, double fallback) const {
 
 void MaskBrush::dab(const Vec3& place, const SitePointer& pointer) {
   const Node* node = nullptr;
-  const NodeKind* kind = kindOf(*m_model, m_uid, &node);
+  const NodeKind* kind = brushedKind(*m_model, m_uid, &node);
   if (!kind) return;
   Dab d;
   d.place = place;
@@ -79,7 +79,7 @@ void MaskBrush::drag(const SitePointer& pointer, const SiteLens&) {
 
 void MaskBrush::release() {
   const Node* node = nullptr;
-  const NodeKind* kind = kindOf(*m_model, m_uid, &node);
+  const NodeKind* kind = brushedKind(*m_model, m_uid, &node);
   m_last.reset();
   if (!kind || m_stroke.empty()) return;
   for (const ParamSpec& p : kind->params) {

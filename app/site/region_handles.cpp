@@ -36,7 +36,7 @@ QString RegionHandles::hint() const {
 
 const ParamSpec* RegionHandles::spec(SiteRole role) const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind) return nullptr;
   for (const ParamSpec& p : kind->params)
     if (p.siteRole == role) return &p;
@@ -52,10 +52,12 @@ std::optional<RegionHandles::Shape> RegionHandles::shape() const {
     const auto& n = std::get<std::vector<double>>(node->value(*p));
     return Vec3(static_cast<float>(n[0]), static_cast<float>(n[1]), static_cast<float>(n[2]));
   };
+  const ParamSpec* heading = spec(SiteRole::Heading);
+  const float headingDeg = heading ? static_cast<float>(std::get<double>(node->value(*heading))) : 0;
   Shape s{vector(center, Vec3(0)), vector(spec(SiteRole::Extent), Vec3(10)),
-          Quat(glm::radians(vector(spec(SiteRole::Turn), Vec3(0)))), false, false};
+          headingTurn(headingDeg, vector(spec(SiteRole::Tilt), Vec3(0))), false, false};
   if (const ParamSpec* extent = spec(SiteRole::Extent)) {
-    const NodeKind& kind = *findNodeKind(node->kind);
+    const NodeKind& kind = *kindOf(*node);
     s.hasExtent = isShown(kind, *extent, node->params);
     const ParamSpec* by = kind.findParam(extent->shownBy);
     s.isBall = by && node->value(*by) == ParamValue(std::string("ball"));

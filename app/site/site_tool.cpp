@@ -10,7 +10,7 @@ namespace arvesk {
 
 std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
   const Node* node = model->plan().find(uid.toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind) return nullptr;
   const auto has = [&](auto&& test) { return std::any_of(kind->params.begin(), kind->params.end(), test); };
   if (has([](const ParamSpec& p) { return p.type == ParamType::Strokes; }))

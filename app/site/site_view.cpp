@@ -226,6 +226,13 @@ void SiteView::showResults(const EvalViewPtr& view) {
   requestFrame();
 }
 
+void SiteView::beginPlan() {
+  if (m_held) toggleCompare();
+  m_view = nullptr;
+  m_isFirstView = true;
+  update();
+}
+
 void SiteView::setCamera(const Camera& camera) {
   m_camera = camera;
   m_isFirstView = false;
@@ -274,7 +281,8 @@ void SiteView::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), t.isNight ? t.card : QColor(0xE4, 0xE2, 0xDA));
     p.setPen(t.quiet);
     p.drawText(rect(), Qt::AlignCenter,
-               m_view ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.") : tr("Reading the plan…"));
+               m_view && !m_view->isGrowing ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.")
+                                            : tr("Reading the plan…"));
     return;
   }
   p.setRenderHint(QPainter::SmoothPixmapTransform);

@@ -28,6 +28,8 @@ class SiteView : public QWidget {
  public:
   explicit SiteView(QWidget* parent = nullptr);
   void showResults(const EvalViewPtr& view);
+  /// Another plan comes: nothing of the one before is left, and its first picture is taken by its own camera.
+  void beginPlan();
   /// The banner; empty when everything is shown.
   void setInSite(const QString& title);
   /// Which mask the Mask view shows, for its legend; empty when none is chosen.

@@ -41,7 +41,7 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
   m_target->setAccessibleName(tr("Whose seed"));
   m_target->addItem(tr("Seed of the plan"), QString());
   for (const Node& n : m_plan->nodes) {
-    const NodeKind* kind = findNodeKind(n.kind);
+    const NodeKind* kind = kindOf(n);
     if (kind && kind->usesSeed && !n.isSkipped) m_target->addItem(tr("Seed of %1").arg(text(n.title)), text(n.uid));
   }
   const int at = m_target->findData(node);

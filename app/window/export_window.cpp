@@ -1,5 +1,6 @@
 #include "app/window/export_window.h"
 
+#include "app/window/attribute_list.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 #include "core/deliver/delivery.h"
@@ -46,7 +47,8 @@ Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const s
 
 }  // namespace
 
-ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent)
+ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files,
+                           const Evaluation* shown, QWidget* parent)
     : QDialog(parent),
       m_plan(std::move(plan)),
       m_file(file),
@@ -54,7 +56,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
       m_path(new QLineEdit(this)),
       m_gltf(new QComboBox(this)),
       m_usd(new QComboBox(this)),
-      m_attributes(new QCheckBox(tr("Attributes of the points"), this)),
+      m_attributes(new AttributeList(this)),
       m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)),
       m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
       m_verify(new QCheckBox(tr("Read back what was written and compare"), this)),
@@ -83,8 +85,6 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_usd->setObjectName(QStringLiteral("export_usd"));
   m_usd->setAccessibleName(tr("USD prototypes"));
   m_usd->addItems({tr("Prototypes inside the file"), tr("Prototypes in files beside it")});
-  m_attributes->setObjectName(QStringLiteral("export_attributes"));
-  m_attributes->setChecked(true);
   m_covers->setObjectName(QStringLiteral("export_covers"));
   m_withoutMissing->setObjectName(QStringLiteral("export_without_missing"));
   m_verify->setObjectName(QStringLiteral("export_verify"));
@@ -108,6 +108,48 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_progress->hide();
   m_start->setDefault(true);
 
+  addOutputs(shown);
+  buildLayout(choose);
+  connect(choose, &QPushButton::clicked, this, [this] {
+    QStringList filters;
+    for (const ExportFormat& f : exportFormats())
+      filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
+    const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(),
+                                                      filters.join(QStringLiteral(";;")));
+    if (!path.isEmpty()) m_path->setText(path);
+  });
+  connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
+  connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
+  connect(m_cancel, &QPushButton::clicked, this, [this] {
+    if (!isBusy()) return void(close());
+    m_worker.cancel();
+    finish(Failure(cancelled()));
+  });
+  connect(&m_worker, &Worker::progressed, this,
+          [this](double share) { m_progress->setValue(static_cast<int>(share * 1000)); });
+  connect(&m_worker, &Worker::failed, this,
+          [this](const QString& line) { finish(fail(ProblemCode::Internal, line.toStdString())); });
+  listAttributes();
+  showOptions();
+}
+
+/// A box for each Output node, with the attributes that its points carried last.
+void ExportWindow::addOutputs(const Evaluation* shown) {
+  for (const Node& node : m_plan->nodes) {
+    const NodeKind* kind = kindOf(node);
+    if (!kind || !kind->isLayer || node.isSkipped) continue;
+    auto* box = new QCheckBox(text(node.title), this);
+    const auto exported = node.params.find(kind->exportedParam);
+    box->setChecked(exported == node.params.end() || std::get<bool>(exported->second));
+    OutputBox& entry = m_outputs.emplace_back();
+    entry.box = box;
+    if (const PointsPtr points = shown ? shown->firstOf<PointsPtr>(node.uid) : nullptr)
+      for (const auto& [name, column] : points->attributes) entry.attributes.insert(name);
+    connect(box, &QCheckBox::toggled, this, &ExportWindow::listAttributes);
+  }
+}
+
+void ExportWindow::buildLayout(QPushButton* choose) {
   auto* grid = new QGridLayout(this);
   grid->setContentsMargins(16, 16, 16, 16);
   grid->setVerticalSpacing(8);
@@ -119,15 +161,9 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   };
   section(tr("Outputs, at final quality"));
   int cell = 0;
-  for (const Node& node : m_plan->nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
-    if (!kind || !kind->isLayer || node.isSkipped) continue;
-    auto* box = new QCheckBox(text(node.title), this);
-    const auto exported = node.params.find("exported");
-    box->setChecked(exported == node.params.end() || std::get<bool>(exported->second));
-    grid->addWidget(box, row + cell / 3, cell % 3);
+  for (const OutputBox& output : m_outputs) {
+    grid->addWidget(output.box, row + cell / 3, cell % 3);
     ++cell;
-    m_outputs.push_back(box);
   }
   row += (cell + 2) / 3;
   if (m_outputs.empty()) {
@@ -155,26 +191,14 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   grid->addWidget(m_cancel, row, 2);
   grid->setColumnStretch(0, 1);
   grid->setColumnStretch(1, 1);
-  connect(choose, &QPushButton::clicked, this, [this] {
-    QStringList filters;
-    for (const ExportFormat& f : exportFormats())
-      filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
-    const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(),
-                                                      filters.join(QStringLiteral(";;")));
-    if (!path.isEmpty()) m_path->setText(path);
-  });
-  connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
-  connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
-  connect(m_cancel, &QPushButton::clicked, this, [this] {
-    if (!isBusy()) return void(close());
-    m_worker.cancel();
-    finish(Failure(cancelled()));
-  });
-  connect(&m_worker, &Worker::progressed, this,
-          [this](double share) { m_progress->setValue(static_cast<int>(share * 1000)); });
-  connect(&m_worker, &Worker::failed, this,
-          [this](const QString& line) { finish(fail(ProblemCode::Internal, line.toStdString())); });
-  showOptions();
+}
+
+/// What the points of the chosen outputs carry.
+void ExportWindow::listAttributes() {
+  std::set<std::string> names;
+  for (const OutputBox& output : m_outputs)
+    if (output.box->isChecked()) names.insert(output.attributes.begin(), output.attributes.end());
+  m_attributes->setNames(names);
 }
 
 /// Only what the chosen format can do is shown.
@@ -195,8 +219,8 @@ void ExportWindow::showOptions() {
 
 void ExportWindow::start() {
   std::vector<std::string> names;
-  for (const QCheckBox* box : m_outputs)
-    if (box->isChecked()) names.push_back(box->text().toStdString());
+  for (const OutputBox& output : m_outputs)
+    if (output.box->isChecked()) names.push_back(output.box->text().toStdString());
   if (names.empty()) {
     m_message->setText(tr("Choose an output first."));
     return;
@@ -211,7 +235,7 @@ void ExportWindow::start() {
   ExportOptions how;
   how.gltfWay = static_cast<GltfWay>(m_gltf->currentIndex());
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
-  if (m_attributes->isChecked()) how.attributes = {"*"};
+  if (!m_attributes->isHidden()) how.attributes = m_attributes->patterns();  // hidden where the format holds none
   how.isWithoutMissing = m_withoutMissing->isChecked();
   how.isVerified = m_verify->isChecked();
   how.planName = QFileInfo(m_file).completeBaseName().toStdString();

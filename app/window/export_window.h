@@ -6,6 +6,7 @@
 #include "app/model/worker.h"
 #include "core/formats/exporter.h"
 #include "core/formats/file_service.h"
+#include "core/plan/evaluator.h"
 
 #include <QDialog>
 
@@ -19,27 +20,38 @@ class QTreeWidget;
 
 namespace arvesk {
 
+class AttributeList;
+
 class ExportWindow : public QDialog {
   Q_OBJECT
 
  public:
-  /// `file` is the plan's own, empty before it was saved.
-  ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent = nullptr);
+  /// `file` is the plan's own, empty before it was saved. `shown`: what was worked out last tells which attributes
+  /// there are to choose from; may be null.
+  ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, const Evaluation* shown,
+               QWidget* parent = nullptr);
   bool isBusy() const { return m_worker.isBusy(); }
 
  private:
+  void addOutputs(const Evaluation* shown);
+  void buildLayout(QPushButton* choose);
   void start();
   void showOptions();
+  void listAttributes();
   void finish(const Result<ExportReport>& report);
 
   PlanPtr m_plan;
   QString m_file;
   std::shared_ptr<DiskFileService> m_files;  // the window's: what it worked out already is not made again
   QLineEdit* m_path;
-  std::vector<QCheckBox*> m_outputs;
+  struct OutputBox {
+    QCheckBox* box;
+    std::set<std::string> attributes;  // that its points carry
+  };
+  std::vector<OutputBox> m_outputs;
   QComboBox* m_gltf;
   QComboBox* m_usd;
-  QCheckBox* m_attributes;
+  AttributeList* m_attributes;
   QCheckBox* m_covers;
   QCheckBox* m_withoutMissing;
   QCheckBox* m_verify;

@@ -31,32 +31,10 @@ KeyWindow::KeyWindow(Commands& commands, QWidget* parent)
   m_search->setPlaceholderText(tr("a word, or a key such as Ctrl+E"));
   m_search->setClearButtonEnabled(true);
   m_search->setAccessibleName(tr("Search commands and keys"));
-  m_list->setObjectName(QStringLiteral("key_list"));
-  m_list->setColumnCount(4);
-  m_list->setHeaderLabels({tr("Command"), tr("Acts"), tr("Keys"), QString()});
-  m_list->setRootIsDecorated(false);
-  m_list->setAlternatingRowColors(false);
-  m_list->header()->setStretchLastSection(false);
-  m_list->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-  m_list->header()->setSectionResizeMode(1, QHeaderView::Fixed);
-  m_list->header()->resizeSection(1, 104);
-  m_list->header()->setSectionResizeMode(2, QHeaderView::Fixed);
-  m_list->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
-  m_list->header()->resizeSection(2, 170);
+  buildList();
   m_fault->setObjectName(QStringLiteral("key_fault"));
   m_fault->setWordWrap(true);
   m_fault->hide();
-  auto* mouse = new QLabel(
-      tr("<b>Plan</b> double-click on paper adds, on a ribbon inserts · drag from a card's foot connects · drag over "
-         "paper selects · Ctrl+wheel zooms · middle drag pans<br>"
-         "<b>Site</b> middle drag orbits about the point under the cursor, right drag pans, the wheel goes toward the "
-         "cursor; with Alt also left, middle, right · "
-         "click tells what is there · left drag selects, Shift adds · a Painted mask, a Region or a Part of surface "
-         "that is selected takes the left drag<br>"
-         "<b>Bench</b> drag numbers sideways, use arrow keys or the wheel, or type sums and units (1.6/2, 45 cm, 0.8 "
-         "rad)"));
-  mouse->setWordWrap(true);
-  mouse->setProperty("role", QStringLiteral("quiet"));
   auto* all = new QPushButton(tr("All as they were"));
   all->setObjectName(QStringLiteral("keys_reset"));
   all->setAutoDefault(false);
@@ -70,13 +48,43 @@ KeyWindow::KeyWindow(Commands& commands, QWidget* parent)
   column->addWidget(m_search);
   column->addWidget(m_list, 1);
   column->addWidget(m_fault);
-  column->addWidget(mouse);
+  column->addWidget(mouseHelp());
   column->addLayout(buttons);
   connect(m_search, &QLineEdit::textChanged, this, &KeyWindow::filter);
   connect(all, &QPushButton::clicked, &m_commands, &Commands::resetAll);
   connect(close, &QPushButton::clicked, this, &QDialog::close);
   connect(&m_commands, &Commands::keysChanged, this, &KeyWindow::showKeys);
   fill();
+}
+
+void KeyWindow::buildList() {
+  m_list->setObjectName(QStringLiteral("key_list"));
+  m_list->setColumnCount(4);
+  m_list->setHeaderLabels({tr("Command"), tr("Acts"), tr("Keys"), QString()});
+  m_list->setRootIsDecorated(false);
+  m_list->setAlternatingRowColors(false);
+  m_list->header()->setStretchLastSection(false);
+  m_list->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  m_list->header()->setSectionResizeMode(1, QHeaderView::Fixed);
+  m_list->header()->resizeSection(1, 104);
+  m_list->header()->setSectionResizeMode(2, QHeaderView::Fixed);
+  m_list->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
+  m_list->header()->resizeSection(2, 170);
+}
+
+QLabel* KeyWindow::mouseHelp() {
+  auto* mouse = new QLabel(
+      tr("<b>Plan</b> double-click on paper adds, on a ribbon inserts · drag from a card's foot connects · drag over "
+         "paper selects · Ctrl+wheel zooms · middle drag pans<br>"
+         "<b>Site</b> middle drag orbits about the point under the cursor, right drag pans, the wheel goes toward the "
+         "cursor; with Alt also left, middle, right · "
+         "click tells what is there · left drag selects, Shift adds · a Painted mask, a Region or a Part of surface "
+         "that is selected takes the left drag<br>"
+         "<b>Bench</b> drag numbers sideways, use arrow keys or the wheel, or type sums and units (1.6/2, 45 cm, 0.8 "
+         "rad)"));
+  mouse->setWordWrap(true);
+  mouse->setProperty("role", QStringLiteral("quiet"));
+  return mouse;
 }
 
 KeyWindow::~KeyWindow() {

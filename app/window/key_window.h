@@ -20,6 +20,8 @@ class KeyWindow : public QDialog {
   ~KeyWindow() override;
 
  private:
+  void buildList();
+  static QLabel* mouseHelp();
   void fill();
   void showKeys();
   void filter();

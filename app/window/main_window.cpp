@@ -9,7 +9,6 @@
 #include "core/formats/plan_file.h"
 
 #include <QApplication>
-#include <QButtonGroup>
 #include <QCloseEvent>
 #include <QDir>
 #include <QDockWidget>
@@ -97,6 +96,14 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   });
   connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
   connect(&m_service, &EvaluationService::finished, this, &MainWindow::showResults);
+  connect(&m_model, &PlanModel::wasReset, this, [this] {
+    m_service.beginPlan();
+    m_site->beginPlan();
+  });
+  connect(&m_service, &EvaluationService::grew, this, [this](const EvalViewPtr& soFar) {
+    m_plan->showResults(soFar);
+    m_site->showResults(soFar);
+  });
   connect(&m_service, &EvaluationService::started, this, [this] { m_progressDelay.start(); });
   connect(&m_service, &EvaluationService::progressed, this, [this](double share, const QString& title) {
     m_progress->setValue(static_cast<int>(share * 1000));
@@ -123,6 +130,17 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
     m_progress->show();
     m_cancel->show();
   });
+  connectViews();
+  connect(qApp, &QApplication::focusChanged, this, &MainWindow::updateKeys);
+  connect(&m_commands, &Commands::keysChanged, this, &MainWindow::updateKeys);
+  updateKeys();
+  const Settings settings;
+  if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
+  if (!settings.layout().isEmpty()) restoreState(settings.layout());
+  updateTitle();
+}
+
+void MainWindow::connectViews() {
   connect(m_plan, &PlanView::selectionChanged, this, &MainWindow::updateSelection);
   connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
   connect(m_site, &SiteView::showAllWanted, this, [this] { setInSite({}); });
@@ -154,13 +172,6 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   connect(m_ledger, &LedgerView::messageChanged, m_message, &QLabel::setText);
   connect(m_bench, &BenchView::headingChanged, this, [this] { m_benchHeading->setText(m_bench->heading()); });
   m_benchHeading->setText(m_bench->heading());
-  connect(qApp, &QApplication::focusChanged, this, &MainWindow::updateKeys);
-  connect(&m_commands, &Commands::keysChanged, this, &MainWindow::updateKeys);
-  updateKeys();
-  const Settings settings;
-  if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
-  if (!settings.layout().isEmpty()) restoreState(settings.layout());
-  updateTitle();
 }
 
 MainWindow::~MainWindow() {
@@ -239,177 +250,6 @@ void MainWindow::showKit(bool isKit) {
   updateKeys();
 }
 
-void MainWindow::buildMenus() {
-  using Keys = QList<QKeySequence>;
-  const auto add = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name,
-                          std::function<void()> what) {
-    return m_commands.add(menu, words, keys, name, nullptr, std::move(what));
-  };
-  const auto inPlan = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name,
-                             std::function<void()> what) {
-    return m_commands.add(menu, words, keys, name, m_plan, std::move(what));
-  };
-  const auto inSite = [this](QMenu* menu, const QString& words, const Keys& keys, const char* name,
-                             std::function<void()> what) {
-    return m_commands.add(menu, words, keys, name, m_site, std::move(what));
-  };
-  QMenu* file = menuBar()->addMenu(tr("&File"));
-  add(file, tr("New plan"), {Qt::CTRL | Qt::Key_N}, "file_new", [this] { newPlan(); });
-  add(file, tr("Open…"), {Qt::CTRL | Qt::Key_O}, "file_open", [this] { open(); });
-  m_recent = file->addMenu(tr("Open recent"));
-  connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
-  file->addSeparator();
-  add(file, tr("Save"), {Qt::CTRL | Qt::Key_S}, "file_save", [this] { save(); });
-  add(file, tr("Save as…"), {Qt::CTRL | Qt::SHIFT | Qt::Key_S}, "file_save_as", [this] { saveAs(); });
-  add(file, tr("Export…"), {Qt::CTRL | Qt::Key_E}, "file_export", [this] { openExport(); });
-  file->addSeparator();
-  add(file, tr("Quit"), {Qt::CTRL | Qt::Key_Q}, "file_quit", [this] { close(); });
-
-  QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-  QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
-  QAction* redo = m_model.undoStack().createRedoAction(this, tr("Redo"));
-  m_commands.add(edit, undo, {Qt::CTRL | Qt::Key_Z}, "edit_undo");
-  m_commands.add(edit, redo, {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo");
-  edit->addSeparator();
-  add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy",
-      [this] { isInLedger() ? m_ledger->copyRows() : m_plan->copySelected(); });
-  add(edit, tr("Paste"), {Qt::CTRL | Qt::Key_V}, "edit_paste", [this] { m_plan->pasteClipboard(); });
-  add(edit, tr("Duplicate"), {Qt::CTRL | Qt::Key_D}, "edit_duplicate", [this] { m_plan->duplicateSelected(); });
-  add(edit, tr("Select all"), {Qt::CTRL | Qt::Key_A}, "edit_select_all",
-      [this] { isInLedger() ? m_ledger->selectAll() : m_plan->selectAll(); });
-
-  // Single letters act only while Plan or Site has the focus, so that they can be typed everywhere else.
-  QMenu* plan = menuBar()->addMenu(tr("&Plan"));
-  inPlan(plan, tr("Add a node…"), {Qt::Key_Enter, Qt::Key_Return}, "plan_add", [this] {
-    showKit(false);
-    m_plan->setFocus();
-    m_plan->openFindField();
-  });
-  add(plan, tr("Find in plan…"), {Qt::CTRL | Qt::Key_F}, "plan_find", [this] {
-    showKit(false);
-    m_plan->findInPlan();
-  });
-  plan->addSeparator();
-  inPlan(plan, tr("Skip"), {Qt::Key_K}, "plan_skip", [this] { m_plan->skipSelected(); });
-  inPlan(plan, tr("Rename"), {Qt::Key_F2}, "plan_rename", [this] { m_plan->renameSelected(); });
-  inPlan(plan, tr("Lift out"), {Qt::Key_L}, "plan_lift", [this] { m_plan->liftSelected(); });
-  inPlan(plan, tr("Tidy"), {Qt::Key_T}, "plan_tidy", [this] { m_plan->tidy(); });
-  inPlan(plan, tr("Delete"), {Qt::Key_Delete, Qt::Key_Backspace}, "plan_delete", [this] { m_plan->removeSelected(); });
-  inPlan(plan, tr("Fold or unfold its chain"), {Qt::Key_U}, "plan_fold", [this] { m_plan->foldSelected(); });
-  inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] {
-    showKit(false);
-    m_plan->addBed();
-  });
-  inPlan(plan, tr("Note"), {Qt::Key_N}, "plan_note", [this] {
-    showKit(false);
-    m_plan->addNote();
-  });
-  inPlan(plan, tr("Show whole plan"), {Qt::Key_Home}, "plan_fit", [this] { m_plan->fitAll(); });
-  plan->addSeparator();
-  add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed",
-      [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
-  add(plan, tr("Contact sheet…"), {Qt::SHIFT | Qt::Key_S}, "plan_contact_sheet", [this] { openContactSheet(); });
-
-  QMenu* site = menuBar()->addMenu(tr("&Site"));
-  add(site, tr("Dressed"), {}, "site_dressed", [this] { m_site->setMode(SiteMode::Dressed); });
-  add(site, tr("Massing"), {}, "site_massing", [this] { m_site->setMode(SiteMode::Massing); });
-  add(site, tr("Points"), {}, "site_points", [this] { m_site->setMode(SiteMode::Points); });
-  add(site, tr("Cover"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
-  add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
-  site->addSeparator();
-  inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why",
-         [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
-  inSite(site, tr("Hold to compare"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
-  site->addSeparator();
-  add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
-  add(site, tr("Select the same node"), {}, "site_same_node", [this] { m_site->selectSame(SameAs::Node); });
-  add(site, tr("Select the same clump"), {}, "site_same_clump", [this] { m_site->selectSame(SameAs::Clump); });
-  inSite(site, tr("Hide selected"), {Qt::Key_Minus}, "site_hide", [this] { m_site->hideSelected(false); });
-  inSite(site, tr("Show only selected"), {Qt::Key_Plus}, "site_only", [this] { m_site->hideSelected(true); });
-  inSite(site, tr("Show everything"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });
-  QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso",
-                       [this] { m_site->setLasso(!m_site->isLasso()); });
-  lasso->setCheckable(true);
-  connect(site, &QMenu::aboutToShow, this, [this, lasso] { lasso->setChecked(m_site->isLasso()); });
-  site->addSeparator();
-  inPlan(site, tr("Selected node in Site"), {Qt::Key_I}, "site_in_site", [this] {
-    const QStringList selection = m_plan->selection();
-    if (selection.size() == 1) setInSite(selection.first() == m_inSite ? QString() : selection.first());
-  });
-  add(site, tr("Show all nodes"), {}, "site_all", [this] { setInSite({}); });
-  inSite(site, tr("Fit everything"), {Qt::Key_Home}, "site_fit", [this] { m_site->fitAll(); });
-  inSite(site, tr("Fit the clicked place"), {Qt::Key_F}, "site_fit_place", [this] { m_site->fitPlace(); });
-  QMenu* cameras = site->addMenu(tr("Saved cameras"));
-  for (int i = 0; i < 4; ++i)
-    inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)},
-           qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)),
-           [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); });
-  add(site, tr("Keep this camera"), {}, "site_keep_camera", [this] {
-    m_model.edit(tr("Keep camera"), [this](Plan& p) {
-      const Camera& c = m_site->camera();
-      p.settings.cameras.push_back(
-          {tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target, c.fieldOfViewDeg});
-    });
-  });
-
-  QMenu* kit = menuBar()->addMenu(tr("&Kit"));
-  add(kit, tr("Add props…"), {}, "kit_add", [this] {
-    showKit(true);
-    m_kit->addFiles();
-  });
-  add(kit, tr("Add a folder of props…"), {}, "kit_add_folder", [this] {
-    showKit(true);
-    m_kit->addFolder();
-  });
-  add(kit, tr("Remove selected props"), {}, "kit_remove", [this] { m_kit->removeSelected(); });
-
-  QMenu* view = menuBar()->addMenu(tr("&View"));
-  add(view, tr("Paper"), {}, "view_paper", [this] { setTheme(QStringLiteral("paper")); });
-  add(view, tr("Night"), {}, "view_night", [this] { setTheme(QStringLiteral("night")); });
-  add(view, tr("As the desktop"), {}, "view_desktop", [this] { setTheme(QStringLiteral("desktop")); });
-  view->addSeparator();
-  add(view, tr("Swap the room of Plan and Site"), {Qt::Key_F6}, "view_swap", [this] { swapViews(); });
-  view->addAction(m_leftDock->toggleViewAction());
-  view->addAction(m_bottomDock->toggleViewAction());
-
-  view->addSeparator();
-  add(view, tr("Bench"), {}, "view_bench", [this] { showBottom(Bottom::Bench); });
-  add(view, tr("Ledger"), {}, "view_ledger", [this] { showBottom(Bottom::Ledger); });
-  add(view, tr("Schedule"), {}, "view_schedule", [this] { showBottom(Bottom::Schedule); });
-
-  QMenu* help = menuBar()->addMenu(tr("&Help"));
-  add(help, tr("Manual page of the node"), {Qt::Key_F1}, "help_manual", [this] { openManual(); });
-  add(help, tr("Keys and mouse…"), {}, "help_keys", [this] { (new KeyWindow(m_commands, this))->show(); });
-  add(help, tr("About Arvesk"), {}, "help_about", [this] {
-    QMessageBox::about(this, tr("About Arvesk"),
-                       tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can "
-                          "read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.")
-                           .arg(QApplication::applicationVersion()));
-  });
-
-  auto* corner = new QWidget;
-  auto* row = new QHBoxLayout(corner);
-  row->setContentsMargins(0, 2, 16, 2);
-  row->setSpacing(0);
-  m_draft = new QPushButton(tr("Draft"));
-  m_final = new QPushButton(tr("Final"));
-  auto* group = new QButtonGroup(corner);
-  for (QPushButton* b : {m_draft, m_final}) {
-    b->setObjectName(QStringLiteral("quality"));
-    b->setCheckable(true);
-    group->addButton(b);
-    row->addWidget(b);
-  }
-  m_draft->setAccessibleName(tr("Draft quality"));
-  m_final->setAccessibleName(tr("Final quality"));
-  m_draft->setToolTip(tr("A fixed share of the points, always the same ones"));
-  m_final->setToolTip(tr("All points, as exported"));
-  m_draft->setChecked(true);
-  connect(m_draft, &QPushButton::clicked, this, [this] { setQuality(Quality::Draft); });
-  connect(m_final, &QPushButton::clicked, this, [this] { setQuality(Quality::Final); });
-  menuBar()->setCornerWidget(corner);
-}
-
 void MainWindow::buildStatus() {
   m_counts = new QLabel;
   m_counts->setObjectName(QStringLiteral("counts"));
@@ -445,7 +285,7 @@ QString MainWindow::selectedMask() const {
   if (m_site->mode() == SiteMode::Dressed || m_site->mode() == SiteMode::Massing || m_plan->selection().size() != 1)
     return {};
   const Node* node = m_model.plan().find(m_plan->selection().first().toStdString());
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
 }
 
@@ -705,7 +545,9 @@ void MainWindow::openManual() {
 }
 
 void MainWindow::openExport() {
-  auto* window = new ExportWindow(m_model.snapshot(), m_file, m_service.files(), this);
+  const EvalViewPtr view = m_service.latest();
+  auto* window = new ExportWindow(m_model.snapshot(), m_file, m_service.files(), view ? &view->evaluation : nullptr,
+                                  this);
   window->show();
 }
 

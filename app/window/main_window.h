@@ -61,7 +61,18 @@ class MainWindow : public QMainWindow {
  private:
   void buildLeft();
   void buildBottom();
+  using Keys = QList<QKeySequence>;
+  // A command on a menu; its keys act everywhere, or only while the view has the focus.
+  QAction* add(QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what);
+  QAction* inPlan(QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what);
+  QAction* inSite(QMenu* menu, const QString& words, const Keys& keys, const char* name, std::function<void()> what);
   void buildMenus();
+  void buildFileMenus();
+  void buildPlanMenu();
+  void buildSiteMenu();
+  void buildViewMenus();
+  void buildQuality();
+  void connectViews();
   void buildStatus();
   void evaluate();
   void showResults();

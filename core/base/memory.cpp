@@ -2,7 +2,17 @@
 
 #include "core/base/array.h"
 
+#include <unistd.h>
+
+#include <algorithm>
+
 namespace arvesk {
+
+std::size_t usualCacheBytes() {
+  const auto pages = static_cast<std::size_t>(std::max(0L, ::sysconf(_SC_PHYS_PAGES)));
+  const auto page = static_cast<std::size_t>(std::max(0L, ::sysconf(_SC_PAGESIZE)));
+  return std::clamp(pages * page / 4, std::size_t{512} << 20, std::size_t{8} << 30);
+}
 
 std::shared_ptr<const Cached> MemoryCache::find(const Key& key) {
   const std::lock_guard lock(m_mutex);

@@ -38,6 +38,9 @@ class Cached {
   virtual void countBytes(ByteCounter& counter) const = 0;
 };
 
+/// What may be kept for reuse where nobody says otherwise: a quarter of the machine's memory, within 512 MB and 8 GB.
+std::size_t usualCacheBytes();
+
 /// Values by key under one limit: results of nodes, read files and made props. What was used longest ago goes first.
 /// Thread safe. Sizes are asked anew at each trimming, since indices grow on values after they were stored.
 class MemoryCache {
@@ -69,7 +72,7 @@ class MemoryCache {
   mutable std::mutex m_mutex;
   std::map<Key, Entry> m_entries;
   std::list<Key> m_uses;  // last used first
-  std::size_t m_limit = std::size_t{4} << 30;
+  std::size_t m_limit = usualCacheBytes();
   std::size_t m_counted = 0;  // at the last trimming
   std::size_t m_added = 0;    // since then, each counted alone
 };

@@ -39,8 +39,12 @@ Patterns::Patterns(std::string_view text) {
     }
     entry = {};
   };
-  for (const char c : text) {
-    if (c == '"') {
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (isQuoted && c == '"' && i + 1 < text.size() && text[i + 1] == '"') {
+      entry.text += c;
+      ++i;
+    } else if (c == '"') {
       isQuoted = !isQuoted;
       if (isQuoted) entry.text.clear();  // what stands before a quote is space
       entry.isLiteral = true;
@@ -51,6 +55,18 @@ Patterns::Patterns(std::string_view text) {
     }
   }
   close();
+}
+
+std::string asLiteral(std::string_view name) {
+  std::string out = "\"";
+  for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
+  return out + "\"";
+}
+
+std::string asTyped(std::string_view name) {
+  const bool isPlain = !name.empty() && name.find_first_of(";*?\"\t\n") == std::string_view::npos &&
+                       name.front() != ' ' && name.back() != ' ';
+  return isPlain ? std::string(name) : asLiteral(name);
 }
 
 bool Patterns::Entry::fits(std::string_view name) const { return isLiteral ? name == text : matches(text, name); }

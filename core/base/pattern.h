@@ -1,5 +1,5 @@
 // Name patterns, one grammar everywhere: entries separated by ";", * for any text and ? for any one character; in
-// double quotes everything is meant as it stands.
+// double quotes everything is meant as it stands, and two of them are one.
 #pragma once
 
 #include <string>
@@ -26,6 +26,11 @@ class Patterns {
   };
   std::vector<Entry> m_entries;
 };
+
+/// The pattern that fits `name` and nothing else.
+std::string asLiteral(std::string_view name);
+/// As `asLiteral` where the grammar asks for it, else the name itself.
+std::string asTyped(std::string_view name);
 
 /// The one of `names` that is most like a misspelled `wanted`: fewest letters put in, taken out, changed or swapped
 /// (Damerau, "A technique for computer detection and correction of spelling errors", 1964), a third of them at most.

@@ -82,6 +82,11 @@ inline Quat turnAbout(const Vec3& up, float heading) {
   return glm::normalize(shortestTurn(kUp, up) * glm::angleAxis(kPi - heading, kUp));
 }
 
+/// Turn of a thing that is tilted about its own axes and then looks, by its front, toward a compass heading. Degrees.
+inline Quat headingTurn(float headingDeg, const Vec3& tiltDeg) {
+  return glm::normalize(turnAbout(kUp, radians(headingDeg)) * turnOf(tiltDeg));
+}
+
 struct Box3 {
   Vec3 min{std::numeric_limits<float>::max()};
   Vec3 max{std::numeric_limits<float>::lowest()};

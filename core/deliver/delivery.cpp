@@ -9,14 +9,14 @@
 namespace arvesk {
 namespace {
 
-bool isOn(const Node& node, const char* paramId) {
+bool isOn(const Node& node, const std::string& paramId) {
   const auto it = node.params.find(paramId);
   const bool* value = it == node.params.end() ? nullptr : std::get_if<bool>(&it->second);
   return !value || *value;
 }
 
 bool isLayer(const Node& node) {
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   return kind && kind->isLayer && !node.isSkipped;
 }
 
@@ -28,14 +28,14 @@ bool hasBare(const Points& p) {
 
 }  // namespace
 
-bool isShownLayer(const Node& node) { return isLayer(node) && isOn(node, "visible"); }
+bool isShownLayer(const Node& node) { return isLayer(node) && isOn(node, kindOf(node)->shownParam); }
 
 Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation,
                                                 const std::vector<std::string>& names) {
   std::vector<ExportLayer> layers;
   for (const Node& node : plan.nodes) {
     const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
-    if (!isLayer(node) || (names.empty() ? !isOn(node, "exported") : !isNamed)) continue;
+    if (!isLayer(node) || (names.empty() ? !isOn(node, kindOf(node)->exportedParam) : !isNamed)) continue;
     const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid);
     if (const SurfacePtr surface = evaluation.firstOf<SurfacePtr>(node.uid)) {
       layers.push_back({node.title, nullptr, surface});
@@ -73,8 +73,7 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
     if (const auto surface = evaluation.firstOf<SurfacePtr>(node.uid); surface && surface->isShown && !node.isSkipped) {
       // A ground that another ground node was made from is shown by that one.
       const bool isUsedUp = std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& other) {
-        const auto made = other.inputs.empty() || !findNodeKind(other.kind) ? nullptr
-                                                                            : evaluation.firstOf<SurfacePtr>(other.uid);
+        const auto made = other.inputs.empty() || !kindOf(other) ? nullptr : evaluation.firstOf<SurfacePtr>(other.uid);
         if (!made || !made->isShown) return false;  // what is made but hidden takes nothing over
         return std::any_of(other.inputs.begin(), other.inputs.end(), [&](const auto& in) {
           return std::any_of(in.second.begin(), in.second.end(), [&](const Link& l) { return l.node == node.uid; });

@@ -3,6 +3,7 @@
 #include "core/base/number_text.h"
 #include "core/base/pattern.h"
 #include "core/base/safe_file.h"
+#include "core/formats/exporter.h"
 #include "core/props/quantities.h"
 
 #include <fmt/format.h>
@@ -96,23 +97,25 @@ Ledger::Ledger(std::vector<Part> parts) : m_parts(std::move(parts)) {
     for (const std::string& name : numberNames(*part.points))
       if (name != "height" && seen.insert(name).second) numbers.push_back(name);  // y says the same
   }
-  // What each row is, then its numbers; the texts that only some rows carry stand behind them.
-  if (m_parts.size() > 1) m_columns.push_back({"output", "", LedgerColumn::Sort::Text, 0});
+  // What each row is, then its numbers; the texts that only some rows carry stand behind them. What points carry under
+  // a name that the table uses itself gets a number.
+  std::set<std::string> taken{"id"};
+  const auto add = [&](const std::string& source, const char* unit, LedgerColumn::Sort sort, int digits) {
+    m_columns.push_back({exporters::uniqueColumn(taken, source), unit, sort, digits, source});
+  };
+  if (m_parts.size() > 1)
+    m_columns.push_back({exporters::uniqueColumn(taken, "output"), "", LedgerColumn::Sort::Text, 0, {}});
   const auto prop = std::find(texts.begin(), texts.end(), "prop");
   if (prop != texts.end()) {
-    m_columns.push_back({*prop, "", LedgerColumn::Sort::Text, 0});
+    add(*prop, "", LedgerColumn::Sort::Text, 0);
     texts.erase(prop);
   }
   for (const std::string& name : numbers) {
     const bool isLength = name == "x" || name == "y" || name == "z" || name == "footprint" || name == "parent-distance";
-    m_columns.push_back({name,
-                         isLength          ? "m"
-                         : name == "slope" ? "°"
-                                           : "",
-                         LedgerColumn::Sort::Number, name == "slope" ? 1 : 2});
+    add(name, isLength ? "m" : name == "slope" ? "°" : "", LedgerColumn::Sort::Number, name == "slope" ? 1 : 2);
   }
-  for (const std::string& name : texts) m_columns.push_back({name, "", LedgerColumn::Sort::Text, 0});
-  m_columns.push_back({"id", "", LedgerColumn::Sort::Id, 0});
+  for (const std::string& name : texts) add(name, "", LedgerColumn::Sort::Text, 0);
+  m_columns.push_back({"id", "", LedgerColumn::Sort::Id, 0, {}});
 }
 
 int Ledger::column(const std::string& name) const {
@@ -132,8 +135,8 @@ double Ledger::number(std::size_t row, int column) const {
   if (c.sort != LedgerColumn::Sort::Number) return kNone;
   const Place at = placeOf(row);
   float value = 0;
-  return readNumbers(*m_parts[at.part].points, c.name, at.index, at.index + 1, &value) ? static_cast<double>(value)
-                                                                                       : kNone;
+  return readNumbers(*m_parts[at.part].points, c.source, at.index, at.index + 1, &value) ? static_cast<double>(value)
+                                                                                         : kNone;
 }
 
 std::string Ledger::text(std::size_t row, int column) const {
@@ -141,8 +144,8 @@ std::string Ledger::text(std::size_t row, int column) const {
   const Place at = placeOf(row);
   const Part& part = m_parts[at.part];
   if (c.sort == LedgerColumn::Sort::Id) return std::to_string(part.points->id[at.index]);  // as exports write it
-  if (c.name == "output") return part.name;
-  return readText(*part.points, c.name, at.index).value_or(std::string());
+  if (c.source.empty()) return part.name;
+  return readText(*part.points, c.source, at.index).value_or(std::string());
 }
 
 std::string Ledger::shown(std::size_t row, int column) const {
@@ -159,7 +162,7 @@ Array<double> Ledger::numbers(int column, const Task& task) const {
     const Points& points = *m_parts[p].points;
     parallelPieces(task, points.count, kGrain, [&](std::size_t begin, std::size_t end) {
       Array<float> piece(end - begin);
-      const bool is = readNumbers(points, c.name, begin, end, piece.data());
+      const bool is = readNumbers(points, c.source, begin, end, piece.data());
       for (std::size_t i = begin; i < end; ++i)
         out[m_starts[p] + i] = is ? static_cast<double>(piece[i - begin]) : kNone;
     });

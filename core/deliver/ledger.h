@@ -13,7 +13,8 @@ struct LedgerColumn {
   std::string name;  // as formulas and filters name it
   std::string unit;  // for heads, may be empty
   Sort sort = Sort::Number;
-  int digits = 2;  // after the point
+  int digits = 2;      // after the point
+  std::string source;  // what points carry it by; of texts, empty is the name of their output
 };
 
 /// Several sets of points, one after the other, read in place. Row numbers count through all of them.

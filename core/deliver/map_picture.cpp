@@ -1,8 +1,14 @@
 #include "core/deliver/map_picture.h"
 
+#include "core/base/border.h"
 #include "core/base/safe_file.h"
 #include "core/spatial/ground.h"
 
+#include <ImfChannelList.h>
+#include <ImfFrameBuffer.h>
+#include <ImfHeader.h>
+#include <ImfIO.h>
+#include <ImfOutputFile.h>
 #include <fmt/format.h>
 #include <png.h>
 #include <nlohmann/json.hpp>
@@ -25,59 +31,41 @@ MapPicture framed(const Box3& box, float cell) {
   return m;
 }
 
-class Bytes {
+/// What OpenEXR writes, in memory: the file is then written whole or not at all.
+class MemoryStream : public Imf::OStream {
  public:
+  MemoryStream() : OStream("picture") {}
+  void write(const char* bytes, int count) override {
+    const auto n = static_cast<std::size_t>(count);
+    if (m_at + n > text.size()) text.resize(m_at + n);
+    std::copy_n(bytes, n, text.begin() + static_cast<std::ptrdiff_t>(m_at));
+    m_at += n;
+  }
+  std::uint64_t tellp() override { return m_at; }
+  void seekp(std::uint64_t at) override { m_at = at; }
   std::string text;
-  template <typename T>
-  void put(T v) {
-    text.append(reinterpret_cast<const char*>(&v), sizeof v);
-  }
-  void name(const char* s) { text.append(s, std::char_traits<char>::length(s) + 1); }
-  void attribute(const char* key, const char* type, const std::string& value) {
-    name(key);
-    name(type);
-    put(static_cast<std::int32_t>(value.size()));
-    text += value;
-  }
+
+ private:
+  std::size_t m_at = 0;
 };
 
-std::string exrBytes(const MapPicture& m) {
-  Bytes channels;
-  channels.name("Y");
-  channels.put(std::int32_t{2});   // 32-bit float
-  channels.put(std::uint32_t{0});  // not linear for eyes, and three reserved bytes
-  channels.put(std::int32_t{1});
-  channels.put(std::int32_t{1});
-  channels.put(char{0});
-  Bytes window;
-  for (const int v : {0, 0, m.columns - 1, m.rows - 1}) window.put(static_cast<std::int32_t>(v));
-  Bytes one;
-  one.put(1.0F);
-  Bytes center;
-  center.put(Vec2(0));
-  Bytes out;
-  out.put(std::uint32_t{20000630});  // the format's mark
-  out.put(std::uint32_t{2});         // version 2, one part, scan lines
-  out.attribute("channels", "chlist", channels.text);
-  out.attribute("compression", "compression", std::string(1, '\0'));
-  out.attribute("dataWindow", "box2i", window.text);
-  out.attribute("displayWindow", "box2i", window.text);
-  out.attribute("lineOrder", "lineOrder", std::string(1, '\0'));
-  out.attribute("pixelAspectRatio", "float", one.text);
-  out.attribute("screenWindowCenter", "v2f", center.text);
-  out.attribute("screenWindowWidth", "float", one.text);
-  out.put(char{0});
-  const std::size_t row = static_cast<std::size_t>(m.columns) * sizeof(float);
-  const std::size_t first = out.text.size() + static_cast<std::size_t>(m.rows) * sizeof(std::uint64_t);
-  for (int y = 0; y < m.rows; ++y) out.put(static_cast<std::uint64_t>(first + static_cast<std::size_t>(y) * (row + 8)));
-  for (int y = 0; y < m.rows; ++y) {
-    out.put(static_cast<std::int32_t>(y));
-    out.put(static_cast<std::int32_t>(row));
-    out.text.append(reinterpret_cast<const char*>(m.values.data() +
-                                                  static_cast<std::size_t>(y) * static_cast<std::size_t>(m.columns)),
-                    row);
-  }
-  return out.text;
+Result<std::string> exrBytes(const MapPicture& m) {
+  return withinBorder([&] {
+    Imf::Header header(m.columns, m.rows);
+    header.compression() = Imf::ZIP_COMPRESSION;
+    header.channels().insert("Y", Imf::Channel(Imf::FLOAT));
+    Imf::FrameBuffer pixels;
+    auto* values = reinterpret_cast<char*>(const_cast<float*>(m.values.data()));  // it only reads them
+    pixels.insert("Y",
+                  Imf::Slice(Imf::FLOAT, values, sizeof(float), sizeof(float) * static_cast<std::size_t>(m.columns)));
+    MemoryStream out;
+    {
+      Imf::OutputFile file(out, header);
+      file.setFrameBuffer(pixels);
+      file.writePixels(m.rows);
+    }  // what comes first in the file is written when it ends
+    return std::move(out.text);
+  });
 }
 
 Result<std::string> pngBytes(const MapPicture& m, float most) {
@@ -199,7 +187,9 @@ Result<void> writeMapPicture(const MapPicture& m, const std::string& path) {
                         {"axes", "columns along +x, rows along +z; corner is the least x and z"},
                         {"largest", most}};
   if (ending == ".exr") {
-    if (auto ok = writeWhole(path, exrBytes(m)); !ok) return ok;
+    const auto bytes = exrBytes(m);
+    if (!bytes) return Failure(bytes.error());
+    if (auto ok = writeWhole(path, *bytes); !ok) return ok;
   } else if (ending == ".png") {
     const auto bytes = pngBytes(m, most);
     if (!bytes) return Failure(bytes.error());

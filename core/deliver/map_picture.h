@@ -24,7 +24,7 @@ MapPicture coverPicture(const std::vector<PointsPtr>& layers, const std::vector<
 /// A mask as asked at the topmost ground of each cell's middle; 0 where there is none.
 Result<MapPicture> maskPicture(const Mask& mask, const SurfacePtr& ground, float cell, const Task& task);
 
-/// .exr: one channel of 32-bit floats, uncompressed (OpenEXR file layout). .png: 16-bit gray, 65535 standing for the
+/// .exr: one channel of 32-bit floats (OpenEXR). .png: 16-bit gray, 65535 standing for the
 /// largest value. Beside it `path`.json says extent, meters per pixel, quantity and what the brightest value stands
 /// for.
 Result<void> writeMapPicture(const MapPicture& picture, const std::string& path);

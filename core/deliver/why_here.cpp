@@ -134,7 +134,7 @@ struct Story {
     if (links == node.inputs.end()) return out;
     for (const Link& link : links->second) {
       const Node* source = plan.find(link.node);
-      const NodeKind* sourceKind = source ? findNodeKind(source->kind) : nullptr;
+      const NodeKind* sourceKind = source ? kindOf(*source) : nullptr;
       const auto values = evaluation.values.find(link.node);
       const int from = sourceKind ? sourceKind->outputIndex(link.output) : -1;
       if (from < 0 || values == evaluation.values.end()) continue;
@@ -146,7 +146,7 @@ struct Story {
 
   void walk(const std::string& uid, std::size_t output, std::size_t k, int depth) {
     const Node* node = plan.find(uid);
-    const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
     const auto values = evaluation.values.find(uid);
     if (!kind || values == evaluation.values.end() || output >= values->second.size() || depth > 1000 ||
         task.isCancelled())
@@ -213,13 +213,13 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
   std::vector<Found> found;
   for (const Node& node : now.nodes) {
     if (task.isCancelled()) return {};
-    const NodeKind* kind = findNodeKind(node.kind);
+    const NodeKind* kind = kindOf(node);
     const auto values = evaluation.values.find(node.uid);
     if (!kind || node.isSkipped || values == evaluation.values.end()) continue;
     if (kind->family == Family::Scatter && kind->findInput("surface"))
       if (WhySource source = sourceAt(node, inputsOf(now, evaluation, node), spot, radius); !source.node.empty())
         out.sources.push_back(std::move(source));
-    const int left = kind->outputIndex("left_out");
+    const int left = kind->leftOutIndex();
     const bool isFilter = left > 0 && kind->explain;
     if (!isFilter && !kind->isLayer) continue;
     const auto* points = std::get_if<PointsPtr>(&values->second[isFilter ? static_cast<std::size_t>(left) : 0]);
@@ -244,8 +244,7 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
     if (asked.empty()) continue;
     if (task.isCancelled()) return {};
     const auto& values = evaluation.values.at(node.uid);
-    const Points& all = *std::get<PointsPtr>(
-        values[static_cast<std::size_t>(asked.front()->kind->outputIndex("left_out"))]);
+    const Points& all = *std::get<PointsPtr>(values[static_cast<std::size_t>(asked.front()->kind->leftOutIndex())]);
     std::map<std::uint64_t, std::size_t> order;
     for (std::size_t i = 0; i < asked.size(); ++i) order[asked[i]->point.id] = i;
     Array<std::uint32_t> indices;

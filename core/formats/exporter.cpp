@@ -1,5 +1,7 @@
 #include "core/formats/exporter.h"
 
+#include "core/props/bare.h"
+
 #include "core/base/pattern.h"
 #include "core/formats/expected.h"
 #include "core/props/coloring.h"
@@ -146,13 +148,15 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
       for (const auto& [name, column] : layer.points->attributes) carried.insert(name);
   const std::vector<std::string> names(carried.begin(), carried.end());
   const Patterns wanted(fmt::format("{}", fmt::join(options.attributes, ";")));
+  std::vector<std::string> typed;
+  for (const std::string& name : names) typed.push_back(asTyped(name));
   how.attributes.clear();
   std::copy_if(names.begin(), names.end(), std::back_inserter(how.attributes),
                [&](const std::string& name) { return wanted.match(name); });
   for (const std::string& entry : wanted.unmatched(names))
     if (entry != "*")  // all of none is none
       warn(report, fmt::format("no point carries an attribute called \"{}\"", entry),
-           names.empty() ? "They carry none" : fmt::format("They carry: {}", fmt::join(names, "; ")));
+           names.empty() ? "They carry none" : fmt::format("They carry: {}", fmt::join(typed, "; ")));
   exporters::Job job{{}, {}, {}, {}, path, how, task, report};
   std::map<std::string, int> used;
   for (const ExportLayer& layer : layers) {
@@ -184,8 +188,7 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
     report.perLayer[layer.name] += p.count - bare;
     if (bare > 0)
       warn(report, fmt::format("{}: {} points have no prop", layer.name, bare),
-           std::string(p.kit ? "The card of their Dress says why it gave them none" : "Put Dress before the Output") +
-               "; only CSV and PLY write such points");
+           bareAdvice(p.kit != nullptr, "the Output") + "; only CSV and PLY write such points");
     for (std::size_t k = 0; k < byProp.size(); ++k) {
       if (byProp[k].empty()) continue;
       const PropPtr& prop = p.kit->entries[k].prop;

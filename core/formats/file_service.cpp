@@ -53,7 +53,10 @@ Result<std::uint64_t> hashFile(const std::string& path) {
 
 }  // namespace
 
-DiskFileService::DiskFileService(std::string folder) : m_folder(std::move(folder)), m_cacheFolder(cacheFolder()) {}
+DiskFileService::DiskFileService(std::string folder, FilePlaces places)
+    : m_folder(std::move(folder)),
+      m_helperFolder(std::move(places.helpers)),
+      m_cacheFolder(places.cache.empty() ? cacheFolder() : std::move(places.cache)) {}
 
 void DiskFileService::setFolder(std::string folder) {
   const std::lock_guard lock(m_mutex);
@@ -96,13 +99,32 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
   if (!key) return Failure(key.error());
   const MemoryCache::Key slot{*key, hashOf(hashText("imported"), static_cast<std::uint64_t>(kind))};
   if (const auto known = memory().find<LoadedFile>(slot)) return known->outcome;
+  std::shared_ptr<std::mutex> reader;
+  {
+    const std::lock_guard lock(m_mutex);
+    std::shared_ptr<std::mutex>& entry = m_readers[slot];
+    if (!entry) entry = std::make_shared<std::mutex>();
+    reader = entry;
+  }
+  const std::lock_guard lock(*reader);
+  if (const auto known = memory().find<LoadedFile>(slot)) return known->outcome;
+  auto outcome = readNow(kind, path, *key, task);
+  if (!outcome) return outcome;
+  auto loaded = std::make_shared<LoadedFile>();
+  loaded->outcome = *outcome;
+  memory().store(slot, std::move(loaded));
+  return outcome;
+}
+
+Result<ImportOutcome> DiskFileService::readNow(AssetKind kind, const std::string& path, std::uint64_t key,
+                                               const Task& task) {
   std::error_code error;
   std::filesystem::create_directories(m_cacheFolder, error);
-  const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, *key, kReadersVersion,
+  const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, key, kReadersVersion,
                                          kind == AssetKind::Mesh ? "mesh" : "image");
   auto outcome = readOutcome(cached);
   if (!outcome) {
-    if (auto ok = runImportHelper(kind, absolute(path), cached, task); !ok) {
+    if (auto ok = runImportHelper(kind, absolute(path), cached, task, m_helperFolder); !ok) {
       Problem p = ok.error();
       p.where = path;
       return Failure(p);
@@ -118,9 +140,6 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
     p.where = path;
     return Failure(p);
   }
-  auto loaded = std::make_shared<LoadedFile>();
-  loaded->outcome = *outcome;
-  memory().store(slot, std::move(loaded));
   return outcome;
 }
 

@@ -8,10 +8,17 @@
 
 namespace arvesk {
 
+/// Where the file service finds its helpers and keeps what they read; empty: beside the program, and ARVESK_CACHE_DIR
+/// or the user's cache folder.
+struct FilePlaces {
+  std::string helpers;
+  std::string cache;
+};
+
 class DiskFileService final : public FileService {
  public:
-  /// Relative paths start at `folder`. The cache lies in the user's cache folder, or in ARVESK_CACHE_DIR.
-  explicit DiskFileService(std::string folder);
+  /// Relative paths start at `folder`.
+  explicit DiskFileService(std::string folder, FilePlaces places = {});
   void setFolder(std::string folder);
   std::string absolute(const std::string& path) const;
 
@@ -28,11 +35,14 @@ class DiskFileService final : public FileService {
     std::uint64_t key;
   };
   Result<ImportOutcome> outcomeOf(AssetKind kind, const std::string& path, const Task& task);
+  Result<ImportOutcome> readNow(AssetKind kind, const std::string& path, std::uint64_t key, const Task& task);
 
   mutable std::mutex m_mutex;
   std::string m_folder;
+  std::string m_helperFolder;
   std::string m_cacheFolder;
-  std::map<std::string, Known> m_keys;  // by absolute path
+  std::map<std::string, Known> m_keys;                                // by absolute path
+  std::map<MemoryCache::Key, std::shared_ptr<std::mutex>> m_readers;  // who wants the same file waits for the first
 };
 
 }  // namespace arvesk

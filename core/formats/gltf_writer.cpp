@@ -436,134 +436,175 @@ void writeNodes(GltfWriter& writer, Job& job) {
   };
 }
 
-/// Real geometry: vertices made while writing, one accessor each for place, normal, uv and color.
-Result<void> writeGeometry(GltfWriter& writer, Job& job, std::map<const ExportLayer*, json>& children) {
-  if (auto ok = exporters::guardGeometry(job); !ok) return Failure(ok.error());
-  for (Group& g : job.groups) {
-    g.written = g.name;
-    const Surface& s = *g.prop->surface;
-    const std::size_t perCopy = s.positions.size();
-    const std::size_t count = perCopy * g.points.size();
-    if (count > 0xfffffff0ULL)
-      return fail(ProblemCode::TooMany,
-                  fmt::format("{} would have {} vertices, a mesh holds 4,294,967,280 at most", g.name, count),
-                  "Export instances", job.path);
-    // Colored copies: their color is in the vertices, and materials without a texture are white below it.
-    const bool isColored = !PointColors(*g.layer->points).isPlain();
-    std::vector<std::uint8_t> isUsed(std::max<std::size_t>(1, s.materials.size()), s.faceMaterials.empty());
-    for (const std::uint16_t m : s.faceMaterials) isUsed[m] = 1;
-    std::vector<int> of;
-    for (std::size_t m = 0; m < isUsed.size(); ++m) {
-      Material material = m < s.materials.size() ? s.materials[m] : Material();
-      if (isColored && !material.textureFile) material.baseColor = Vec4(1, 1, 1, material.baseColor.a);
-      if (isColored && material.textureFile) job.report.approximateColors.insert(g.prop->name);
-      of.push_back(isUsed[m] ? writer.addMaterial(material) : -1);
-    }
-    // Every copy of a vertex, in blocks.
-    const auto perVertex = [&writer, &g, count](const char* type, std::size_t bytes, auto make) {
-      using T = decltype(make(Vec3(), Quat(), Vec3(), std::size_t{}));
-      const int view = writer.buffer.addView(count * bytes, 34962, [&g, make](SafeFile& f) {
-        const Points& p = *g.layer->points;
-        std::vector<T> block;
-        for (const std::uint32_t i : g.points) {
-          for (std::size_t v = 0; v < g.prop->surface->positions.size(); ++v)
-            block.push_back(make(p.position[i], p.orientation[i], p.size[i], v));
-          if (block.size() < 65536) continue;
-          f.write(block.data(), block.size() * sizeof(T));
-          block.clear();
-        }
-        f.write(block.data(), block.size() * sizeof(T));
-      });
-      return writer.buffer.addAccessor(view, kFloat, type, count);
-    };
-    json attributes;
-    const SurfacePtr surface = g.prop->surface;
-    const auto place = [surface](const Vec3& at, const Quat& q, const Vec3& size, std::size_t v) {
-      return at + q * (size * surface->positions[v]);
-    };
-    const int position = perVertex("VEC3", sizeof(Vec3), place);
-    Box3 box;
-    for (const std::uint32_t i : g.points)
-      for (std::size_t v = 0; v < perCopy; ++v)
-        box.add(place(g.layer->points->position[i], g.layer->points->orientation[i], g.layer->points->size[i], v));
-    writer.buffer.accessors[static_cast<std::size_t>(position)]["min"] = {box.min.x, box.min.y, box.min.z};
-    writer.buffer.accessors[static_cast<std::size_t>(position)]["max"] = {box.max.x, box.max.y, box.max.z};
-    attributes["POSITION"] = position;
-    if (!s.normals.empty())
-      attributes["NORMAL"] = perVertex("VEC3", sizeof(Vec3),
-                                       [surface](const Vec3&, const Quat& q, const Vec3& size, std::size_t v) {
-                                         return placedNormal(surface->normals[v], q, size);
-                                       });
-    if (!s.uvs.empty())
-      attributes["TEXCOORD_0"] = perVertex(
-          "VEC2", sizeof(Vec2),
-          [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
-    for (const auto& [key, column] : s.vertexAttributes)
-      if (const auto* numbers = std::get_if<Column<float>>(&column); numbers && !numbers->isConstant())
-        attributes[attributeName(key)] = perVertex(
-            "SCALAR", sizeof(float),
-            [numbers = *numbers](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return numbers[v]; });
-    if (isColored) {
-      const Vec3 mean = meanColorOf(s);
-      auto base = std::make_shared<Array<Vec3>>(materialColors(s));
-      auto isTextured = std::make_shared<std::vector<std::uint8_t>>(perCopy, 0);
-      for (std::size_t f = 0; f < s.faceCount(); ++f)
-        if (s.materialOf(f).textureFile)
-          for (int k = 0; k < 3; ++k) (*isTextured)[s.triangles[f][k]] = 1;
-      const int view = writer.buffer.addView(
-          count * sizeof(Vec4), 34962, [&g, &report = job.report, surface, base, isTextured, mean](SafeFile& f) {
-            const PointColors colors(*g.layer->points);
-            std::vector<Vec4> block;
-            for (const std::uint32_t i : g.points) {
-              for (std::size_t v = 0; v < surface->positions.size(); ++v) {
-                const Vec4 own = surface->colors.empty() ? Vec4(1) : surface->colors[v];
-                const Vec3 c = (*isTextured)[v] ? Vec3(own) * colors.factor(i, mean)
-                                                : colors.apply((*base)[v] * Vec3(own), i, mean);
-                block.emplace_back(exporters::heldColor(report, c), own.a);
-              }
-              if (block.size() < 65536) continue;
-              f.write(block.data(), block.size() * sizeof(Vec4));
-              block.clear();
-            }
-            f.write(block.data(), block.size() * sizeof(Vec4));
-          });
-      attributes["COLOR_0"] = writer.buffer.addAccessor(view, kFloat, "VEC4", count);
-    } else if (!s.colors.empty()) {
-      attributes["COLOR_0"] = perVertex(
-          "VEC4", sizeof(Vec4),
-          [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
-    }
-    json primitives = json::array();
+/// The real geometry of one group: vertices made while writing, one accessor each for place, normal, uv and color.
+class GroupGeometry {
+ public:
+  GroupGeometry(GltfWriter& writer, Job& job, const Group& group)
+      : m_writer(writer),
+        m_job(job),
+        m_group(group),
+        m_surface(group.prop->surface),
+        m_count(m_surface->positions.size() * group.points.size()),
+        m_isColored(!PointColors(*group.layer->points).isPlain()) {}
+
+  json primitives() {
+    const std::vector<int> materials = addMaterials();
+    const json attributes = addAttributes();
+    const Surface& s = *m_surface;
+    json out = json::array();
     for (std::size_t m = 0; m < std::max<std::size_t>(1, s.materials.size()); ++m) {
       auto faces = std::make_shared<Array<std::uint32_t>>();
       for (std::size_t f = 0; f < s.faceCount(); ++f)
         if ((s.faceMaterials.empty() ? 0 : s.faceMaterials[f]) == m) faces->push_back(static_cast<std::uint32_t>(f));
       if (faces->empty()) continue;
-      const std::size_t indices = faces->size() * 3 * g.points.size();
-      const int view = writer.buffer.addView(
-          indices * sizeof(std::uint32_t), 34963, [&g, surface, faces, perCopy](SafeFile& file) {
-            const Points& p = *g.layer->points;
-            std::vector<UVec3> block;
-            for (std::size_t k = 0; k < g.points.size(); ++k) {
-              const bool isMirrored = isMirroring(p.size[g.points[k]]);
-              for (const std::uint32_t f : *faces) {
-                UVec3 t = surface->triangles[f] + UVec3(static_cast<std::uint32_t>(k * perCopy));
-                if (isMirrored) std::swap(t.y, t.z);
-                block.push_back(t);
-              }
-              if (block.size() < 65536) continue;
-              file.write(block.data(), block.size() * sizeof(UVec3));
-              block.clear();
-            }
-            file.write(block.data(), block.size() * sizeof(UVec3));
-          });
-      json primitive{{"attributes", attributes},
-                     {"indices", writer.buffer.addAccessor(view, kUint, "SCALAR", indices)}};
-      primitive["material"] = of[m];
-      primitives.push_back(std::move(primitive));
+      json primitive{{"attributes", attributes}, {"indices", addIndices(faces)}};
+      primitive["material"] = materials[m];
+      out.push_back(std::move(primitive));
     }
-    children[g.layer].push_back(
-        writer.addNode({{"name", g.name}, {"mesh", writer.addMadeMesh(g.name, std::move(primitives))}}));
+    return out;
+  }
+
+ private:
+  GltfWriter& m_writer;
+  Job& m_job;
+  const Group& m_group;
+  SurfacePtr m_surface;
+  std::size_t m_count;
+  bool m_isColored;  // copies whose color is in the vertices; materials without a texture are white below it
+
+  /// Blocks of what `make(group, copy, out)` adds for each copy.
+  template <typename T, typename Make>
+  int addBlocks(std::size_t count, int target, Make make) {
+    return m_writer.buffer.addView(count * sizeof(T), target, [group = &m_group, make](SafeFile& f) {
+      std::vector<T> block;
+      for (std::size_t k = 0; k < group->points.size(); ++k) {
+        make(k, block);
+        if (block.size() < 65536) continue;
+        f.write(block.data(), block.size() * sizeof(T));
+        block.clear();
+      }
+      f.write(block.data(), block.size() * sizeof(T));
+    });
+  }
+
+  /// Every copy of a vertex: `make(place, turn, size, vertex)`.
+  template <typename Make>
+  int perVertex(const char* type, Make make) {
+    using T = decltype(make(Vec3(), Quat(), Vec3(), std::size_t{}));
+    const int view = addBlocks<T>(m_count, 34962, [group = &m_group, make](std::size_t k, std::vector<T>& block) {
+      const Points& p = *group->layer->points;
+      const std::uint32_t i = group->points[k];
+      for (std::size_t v = 0; v < group->prop->surface->positions.size(); ++v)
+        block.push_back(make(p.position[i], p.orientation[i], p.size[i], v));
+    });
+    return m_writer.buffer.addAccessor(view, kFloat, type, m_count);
+  }
+
+  std::vector<int> addMaterials() {
+    const Surface& s = *m_surface;
+    std::vector<std::uint8_t> isUsed(std::max<std::size_t>(1, s.materials.size()), s.faceMaterials.empty());
+    for (const std::uint16_t m : s.faceMaterials) isUsed[m] = 1;
+    std::vector<int> of;
+    for (std::size_t m = 0; m < isUsed.size(); ++m) {
+      Material material = m < s.materials.size() ? s.materials[m] : Material();
+      if (m_isColored && !material.textureFile) material.baseColor = Vec4(1, 1, 1, material.baseColor.a);
+      if (m_isColored && material.textureFile) m_job.report.approximateColors.insert(m_group.prop->name);
+      of.push_back(isUsed[m] ? m_writer.addMaterial(material) : -1);
+    }
+    return of;
+  }
+
+  json addAttributes() {
+    const Surface& s = *m_surface;
+    const SurfacePtr surface = m_surface;
+    json attributes;
+    attributes["POSITION"] = addPositions();
+    if (!s.normals.empty())
+      attributes["NORMAL"] = perVertex("VEC3", [surface](const Vec3&, const Quat& q, const Vec3& size, std::size_t v) {
+        return placedNormal(surface->normals[v], q, size);
+      });
+    if (!s.uvs.empty())
+      attributes["TEXCOORD_0"] = perVertex(
+          "VEC2", [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
+    for (const auto& [key, column] : s.vertexAttributes)
+      if (const auto* numbers = std::get_if<Column<float>>(&column); numbers && !numbers->isConstant())
+        attributes[attributeName(key)] = perVertex(
+            "SCALAR",
+            [numbers = *numbers](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return numbers[v]; });
+    if (m_isColored)
+      attributes["COLOR_0"] = addColors();
+    else if (!s.colors.empty())
+      attributes["COLOR_0"] = perVertex(
+          "VEC4", [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->colors[v]; });
+    return attributes;
+  }
+
+  int addPositions() {
+    const auto place = [surface = m_surface](const Vec3& at, const Quat& q, const Vec3& size, std::size_t v) {
+      return at + q * (size * surface->positions[v]);
+    };
+    const int position = perVertex("VEC3", place);
+    const Points& p = *m_group.layer->points;
+    Box3 box;
+    for (const std::uint32_t i : m_group.points)
+      for (std::size_t v = 0; v < m_surface->positions.size(); ++v)
+        box.add(place(p.position[i], p.orientation[i], p.size[i], v));
+    json& accessor = m_writer.buffer.accessors[static_cast<std::size_t>(position)];
+    accessor["min"] = {box.min.x, box.min.y, box.min.z};
+    accessor["max"] = {box.max.x, box.max.y, box.max.z};
+    return position;
+  }
+
+  int addColors() {
+    const Surface& s = *m_surface;
+    const Vec3 mean = meanColorOf(s);
+    auto base = std::make_shared<Array<Vec3>>(materialColors(s));
+    auto isTextured = std::make_shared<std::vector<std::uint8_t>>(s.positions.size(), 0);
+    for (std::size_t f = 0; f < s.faceCount(); ++f)
+      if (s.materialOf(f).textureFile)
+        for (int k = 0; k < 3; ++k) (*isTextured)[s.triangles[f][k]] = 1;
+    const auto colors = std::make_shared<PointColors>(*m_group.layer->points);
+    const int view = addBlocks<Vec4>(m_count, 34962,
+                                     [group = &m_group, &report = m_job.report, surface = m_surface, base, isTextured,
+                                      mean, colors](std::size_t k, std::vector<Vec4>& block) {
+                                       const std::uint32_t i = group->points[k];
+                                       for (std::size_t v = 0; v < surface->positions.size(); ++v) {
+                                         const Vec4 own = surface->colors.empty() ? Vec4(1) : surface->colors[v];
+                                         const Vec3 c = (*isTextured)[v]
+                                                            ? Vec3(own) * colors->factor(i, mean)
+                                                            : colors->apply((*base)[v] * Vec3(own), i, mean);
+                                         block.emplace_back(exporters::heldColor(report, c), own.a);
+                                       }
+                                     });
+    return m_writer.buffer.addAccessor(view, kFloat, "VEC4", m_count);
+  }
+
+  int addIndices(const std::shared_ptr<Array<std::uint32_t>>& faces) {
+    const std::size_t triangles = faces->size() * m_group.points.size();
+    const int view = addBlocks<UVec3>(
+        triangles, 34963, [group = &m_group, surface = m_surface, faces](std::size_t k, std::vector<UVec3>& block) {
+          const bool isMirrored = isMirroring(group->layer->points->size[group->points[k]]);
+          for (const std::uint32_t f : *faces) {
+            UVec3 t = surface->triangles[f] + UVec3(static_cast<std::uint32_t>(k * surface->positions.size()));
+            if (isMirrored) std::swap(t.y, t.z);
+            block.push_back(t);
+          }
+        });
+    return m_writer.buffer.addAccessor(view, kUint, "SCALAR", triangles * 3);
+  }
+};
+
+Result<void> writeGeometry(GltfWriter& writer, Job& job, std::map<const ExportLayer*, json>& children) {
+  if (auto ok = exporters::guardGeometry(job); !ok) return Failure(ok.error());
+  for (Group& g : job.groups) {
+    g.written = g.name;
+    const std::size_t count = g.prop->surface->positions.size() * g.points.size();
+    if (count > 0xfffffff0ULL)
+      return fail(ProblemCode::TooMany,
+                  fmt::format("{} would have {} vertices, a mesh holds 4,294,967,280 at most", g.name, count),
+                  "Export instances", job.path);
+    const int mesh = writer.addMadeMesh(g.name, GroupGeometry(writer, job, g).primitives());
+    children[g.layer].push_back(writer.addNode({{"name", g.name}, {"mesh", mesh}}));
   }
   return {};
 }

@@ -26,10 +26,12 @@ std::uint64_t sizeOf(const std::string& path) {
   return error ? 0 : size;
 }
 
-std::string helperPath(AssetKind kind) {
+std::string helperPath(AssetKind kind, const std::string& folder) {
   std::error_code error;
-  const auto self = std::filesystem::read_symlink("/proc/self/exe", error);
-  return (self.parent_path() / (kind == AssetKind::Mesh ? "arvesk-import-mesh" : "arvesk-import-image")).string();
+  const std::filesystem::path where = folder.empty()
+                                          ? std::filesystem::read_symlink("/proc/self/exe", error).parent_path()
+                                          : std::filesystem::path(folder);
+  return (where / (kind == AssetKind::Mesh ? "arvesk-import-mesh" : "arvesk-import-image")).string();
 }
 
 void limit(int resource, std::uint64_t most) {
@@ -39,9 +41,9 @@ void limit(int resource, std::uint64_t most) {
 
 }  // namespace
 
-Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath,
-                             const Task& task) {
-  std::string program = helperPath(kind);
+Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task,
+                             const std::string& helperFolder) {
+  std::string program = helperPath(kind, helperFolder);
   std::string in = path;
   std::string out = outcomePath;
   std::array<char*, 4> arguments{program.data(), in.data(), out.data(), nullptr};

@@ -9,9 +9,11 @@ namespace arvesk {
 
 enum class AssetKind { Mesh, Image };
 
-/// Runs the helper on `path`; its outcome is left at `outcomePath`. Fails when it crashed or ran out of time (10 s, and
-/// 1 s more per 4 MB of the file).
-Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task);
+/// Runs the helper on `path`; its outcome is left at `outcomePath`. The helpers lie in `helperFolder`, beside the
+/// running program when that is empty. Fails when it crashed or ran out of time (10 s, and 1 s more per 4 MB of the
+/// file).
+Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task,
+                             const std::string& helperFolder = {});
 
 /// What a helper process does (arguments: file, outcome): sets its own limits, reads, writes the outcome. Returns the
 /// exit status. With several pairs of arguments each file is read by a child of its own, so that libraries load once; a

@@ -79,6 +79,35 @@ json toJson(const Node& node) {
   return j;
 }
 
+/// A value as the file says it; nothing for lists of other things than numbers.
+std::optional<ParamValue> plainValue(const json& j) {
+  if (j.is_boolean()) return ParamValue(j.get<bool>());
+  if (j.is_number()) return ParamValue(j.get<double>());
+  if (j.is_string()) return ParamValue(j.get<std::string>());
+  if (j.is_array() && std::all_of(j.begin(), j.end(), [](const json& n) { return n.is_number(); }))
+    return ParamValue(j.get<std::vector<double>>());
+  return {};
+}
+
+/// Parameters of a node that was written for an earlier version of its kind, as this version has them; the node is of
+/// this version then.
+json upgraded(const NodeKind* kind, Node& node, json params) {
+  if (!kind || node.version >= kind->version) return params;
+  if (kind->upgrade) {
+    SavedNode saved{node.version, {}, std::move(node.follows)};
+    for (auto it = params.begin(); it != params.end();) {
+      const auto value = plainValue(*it);
+      if (value) saved.params[it.key()] = *value;
+      it = value ? params.erase(it) : std::next(it);
+    }
+    kind->upgrade(saved);
+    for (const auto& [id, value] : saved.params) params[id] = toJson(value);
+    node.follows = std::move(saved.follows);
+  }
+  node.version = kind->version;
+  return params;
+}
+
 Node toNode(const json& j) {
   Node node;
   node.uid = j.at("uid").get<std::string>();
@@ -98,9 +127,12 @@ Node toNode(const json& j) {
   for (const char* key :
        {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs", "follows"})
     unknown.erase(key);
-  const NodeKind* kind = findNodeKind(node.kind);
-  if (j.contains("params")) {
-    for (const auto& [id, value] : j["params"].items()) {
+  const NodeKind* kind = kindOf(node);
+  const json params = upgraded(kind, node, j.value("params", json::object()));
+  unknown.erase("params");
+  if (!params.empty()) {
+    unknown["params"] = params;
+    for (const auto& [id, value] : params.items()) {
       const ParamSpec* spec = kind ? kind->findParam(id) : nullptr;
       if (!spec) continue;  // stays among the unknown
       try {

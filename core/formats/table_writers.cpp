@@ -142,39 +142,43 @@ Result<void> exporters::csv(Job& job) {
   return file.commit();
 }
 
-// Vertex properties: place, own up as normal, turn, size, footprint, id in two halves, prop and output as numbers whose
-// names stand in the comments.
-Result<void> exporters::ply(Job& job) {
-  const std::vector<Extra> extras = extrasOf(job);
-  std::size_t count = 0;
-  std::vector<std::string> props;
-  std::map<std::string, int> propNumber;
-  std::map<std::string, std::map<std::string, int>> textNumber;
+namespace {
+
+/// Names that PLY writes as numbers; its comments tell which is which.
+struct PlyNames {
+  std::map<std::string, int> prop;
+  std::map<std::string, std::map<std::string, int>> text;  // by attribute
   std::string comments;
-  for (const ExportLayer* layer : job.layers) {
-    if (!layer->points) continue;
-    const Points& p = *layer->points;
-    count += p.count;
-    if (p.kit)
-      for (const KitEntry& e : p.kit->entries) propNumber.emplace(e.prop->name, static_cast<int>(propNumber.size()));
-    for (const Extra& e : extras)
-      if (const auto* texts = columnOf<TextColumn>(p.attributes, e.name))
-        for (const std::string& name : *texts->names)
-          textNumber[e.name].emplace(name, static_cast<int>(textNumber[e.name].size()));
+  std::size_t points = 0;
+
+  PlyNames(const exporters::Job& job, const std::vector<Extra>& extras) {
+    for (const ExportLayer* layer : job.layers) {
+      if (!layer->points) continue;
+      const Points& p = *layer->points;
+      points += p.count;
+      if (p.kit)
+        for (const KitEntry& e : p.kit->entries) prop.emplace(e.prop->name, static_cast<int>(prop.size()));
+      for (const Extra& e : extras)
+        if (const auto* texts = columnOf<TextColumn>(p.attributes, e.name))
+          for (const std::string& name : *texts->names)
+            text[e.name].emplace(name, static_cast<int>(text[e.name].size()));
+    }
+    for (const auto& [name, number] : prop) comment("prop", name, number);
+    int layerNumber = 0;
+    for (const ExportLayer* layer : job.layers)
+      if (layer->points) comment("output", layer->name, layerNumber++);
+    for (const auto& [attribute, names] : text)
+      for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
   }
-  const auto comment = [&](const char* what, const std::string& name, int number) {
-    std::string plain = name;
-    std::replace(plain.begin(), plain.end(), '\n', ' ');
-    comments += fmt::format("comment {} {} {}\n", what, number, plain);
-  };
-  for (const auto& [name, number] : propNumber) comment("prop", name, number);
-  int layerNumber = 0;
-  for (const ExportLayer* layer : job.layers)
-    if (layer->points) comment("output", layer->name, layerNumber++);
-  for (const auto& [attribute, names] : textNumber)
-    for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
-  std::string head = "ply\nformat binary_little_endian 1.0\ncomment Arvesk points, meters, Y up\n" + comments +
-                     fmt::format("element vertex {}\n", count);
+  void comment(const char* what, std::string name, int number) {
+    std::replace(name.begin(), name.end(), '\n', ' ');
+    comments += fmt::format("comment {} {} {}\n", what, number, name);
+  }
+};
+
+std::string plyHead(const PlyNames& names, const std::vector<Extra>& extras, bool isColored) {
+  std::string head = "ply\nformat binary_little_endian 1.0\ncomment Arvesk points, meters, Y up\n" + names.comments +
+                     fmt::format("element vertex {}\n", names.points);
   std::set<std::string> taken;
   const auto property = [&](const char* type, const std::string& name) {
     std::string word = name;
@@ -186,7 +190,6 @@ Result<void> exporters::ply(Job& job) {
     property("float", name);
   for (const char* name : {"id_low", "id_high"}) property("uint", name);
   for (const char* name : {"prop", "output"}) property("int", name);
-  const bool isColored = hasColors(job);
   if (isColored)
     for (const char* name : {"red", "green", "blue"}) property("uchar", name);
   for (const Extra& e : extras) {
@@ -197,46 +200,71 @@ Result<void> exporters::ply(Job& job) {
     if (e.sort == Extra::Sort::Id)
       for (const char* half : {"_low", "_high"}) property("uint", e.name + half);
   }
-  SafeFile file(job.path);
-  file.write(head + "end_header\n");
+  return head + "end_header\n";
+}
+
+/// One point's record, in the order of the head.
+class PlyRecord {
+ public:
   std::string block;
-  const auto put = [&](auto v) { block.append(reinterpret_cast<const char*>(&v), sizeof v); };
-  const auto putId = [&](std::uint64_t id) {
+  void add(exporters::Job& job, const PlyNames& names, const std::vector<Extra>& extras, bool isColored,
+           int layerNumber, const Points& p, std::size_t i) {
+    const Quat q = p.orientation[i];
+    put(p.position[i]);
+    put(q * kUp);
+    for (const float v : {q.x, q.y, q.z, q.w}) put(v);
+    put(p.size[i]);
+    put(p.effectiveFootprint(i));
+    putId(p.id[i]);
+    put(p.prop[i] == kNoProp ? -1 : names.prop.at(propNameOf(p, i)));
+    put(layerNumber);
+    if (isColored) {
+      const Vec3 c = colorOf(job, p, i);
+      for (int axis = 0; axis < 3; ++axis)
+        put(static_cast<std::uint8_t>(std::lround(255 * std::clamp(srgbFromLinear(c[axis]), 0.0F, 1.0F))));
+    }
+    for (const Extra& e : extras) {
+      if (e.sort == Extra::Sort::Number) put(valueOf<float>(p, e.name, i));
+      if (e.sort == Extra::Sort::Vector) put(valueOf<Vec3>(p, e.name, i));
+      if (e.sort == Extra::Sort::Text) {
+        const auto text = readText(p, e.name, i);
+        put(text ? names.text.at(e.name).at(*text) : -1);
+      }
+      if (e.sort == Extra::Sort::Id) putId(valueOf<std::uint64_t>(p, e.name, i));
+    }
+  }
+
+ private:
+  template <typename T>
+  void put(T v) {
+    block.append(reinterpret_cast<const char*>(&v), sizeof v);
+  }
+  void putId(std::uint64_t id) {
     put(static_cast<std::uint32_t>(id));
     put(static_cast<std::uint32_t>(id >> 32));
-  };
-  layerNumber = 0;
+  }
+};
+
+}  // namespace
+
+// Vertex properties: place, own up as normal, turn, size, footprint, id in two halves, prop and output as numbers whose
+// names stand in the comments.
+Result<void> exporters::ply(Job& job) {
+  const std::vector<Extra> extras = extrasOf(job);
+  const PlyNames names(job, extras);
+  const bool isColored = hasColors(job);
+  SafeFile file(job.path);
+  file.write(plyHead(names, extras, isColored));
+  PlyRecord record;
+  int layerNumber = 0;
   for (const ExportLayer* layer : job.layers) {
     if (!layer->points) continue;
-    const Points& p = *layer->points;
-    for (std::size_t i = 0; i < p.count; ++i) {
-      const Quat q = p.orientation[i];
-      put(p.position[i]);
-      put(q * kUp);
-      for (const float v : {q.x, q.y, q.z, q.w}) put(v);
-      put(p.size[i]);
-      put(p.effectiveFootprint(i));
-      putId(p.id[i]);
-      put(p.prop[i] == kNoProp ? -1 : propNumber.at(propNameOf(p, i)));
-      put(layerNumber);
-      if (isColored) {
-        const Vec3 c = colorOf(job, p, i);
-        for (int axis = 0; axis < 3; ++axis)
-          put(static_cast<std::uint8_t>(std::lround(255 * std::clamp(srgbFromLinear(c[axis]), 0.0F, 1.0F))));
-      }
-      for (const Extra& e : extras) {
-        if (e.sort == Extra::Sort::Number) put(valueOf<float>(p, e.name, i));
-        if (e.sort == Extra::Sort::Vector) put(valueOf<Vec3>(p, e.name, i));
-        if (e.sort == Extra::Sort::Text) {
-          const auto text = readText(p, e.name, i);
-          put(text ? textNumber.at(e.name).at(*text) : -1);
-        }
-        if (e.sort == Extra::Sort::Id) putId(valueOf<std::uint64_t>(p, e.name, i));
-      }
-      if (block.size() < (1 << 20)) continue;
+    for (std::size_t i = 0; i < layer->points->count; ++i) {
+      record.add(job, names, extras, isColored, layerNumber, *layer->points, i);
+      if (record.block.size() < (1 << 20)) continue;
       if (job.task.isCancelled()) return Failure(cancelled());
-      file.write(block);
-      block.clear();
+      file.write(record.block);
+      record.block.clear();
     }
     ++layerNumber;
     job.task.report(static_cast<float>(layerNumber) / static_cast<float>(job.layers.size()));
@@ -247,7 +275,7 @@ Result<void> exporters::ply(Job& job) {
                                    {},
                                    fmt::format("{} surfaces are not among the points", job.report.surfaces),
                                    "Export those as glTF, USD or OBJ"});
-  file.write(block);
+  file.write(record.block);
   if (job.task.isCancelled()) return Failure(cancelled());
   return file.commit();
 }

@@ -83,7 +83,8 @@ PointsPtr withMoves(const Points& before, PointsPtr after) {
     if (moved[i] || after->groundFace[i] == kNoFace) continue;
     const Vec3 way = after->position[i] - before.position[i];
     const Vec3 normal = before.groundNormal[i];
-    if (glm::length(way - normal * glm::dot(way, normal)) <= kMost) continue;
+    const float along = glm::length(way - normal * glm::dot(way, normal));
+    if (std::min(along, glm::length(Vec2(way.x, way.z))) <= kMost) continue;  // up and down, by the world or the ground
     moved[i] = 1;
     isAny = true;
   }

@@ -15,7 +15,7 @@ enum class Quality { Draft, Final };
 
 struct Limits {
   std::size_t points = 20'000'000;
-  std::size_t cacheBytes = std::size_t{4} << 30;
+  std::size_t cacheBytes = usualCacheBytes();
 };
 
 /// The only way to files. Implementations are thread safe; formats/file_service has the real one.
@@ -53,6 +53,15 @@ struct Histogram {
 Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values,
                         const Array<std::uint8_t>& kept);
 
+struct Plan;
+struct Evaluation;
+
+/// What stands for the results of one node when a plan is worked out inside of another.
+struct GivenResult {
+  Outputs outputs;
+  MemoryCache::Key key{};  // of all that they depend on
+};
+
 struct EvalContext {
   Task task;
   std::uint64_t planSeed = 0;  // 0 when the node's seed is locked
@@ -65,6 +74,11 @@ struct EvalContext {
   std::vector<Problem>* warnings = nullptr;
   std::optional<Histogram>* histogram = nullptr;
   std::size_t* candidates = nullptr;  // what Sow nodes report as "given"
+  /// Works out the `wanted` nodes of a plan inside of this node, whole in every quality; `given`, by uid, stands for
+  /// results of its nodes. Ids and draws are of the path through this node. Fails with what failed in there.
+  std::function<Result<Evaluation>(const Plan& inner, const std::map<std::string, GivenResult>& given,
+                                   const std::vector<std::string>& wanted)>
+      evaluateInner;
 
   /// The id of a point that this node makes; `code` tells its points apart. No point is ever made without the node's
   /// uid.

@@ -66,7 +66,7 @@ std::string put(const ParamSpec& spec, std::optional<unsigned> part, double valu
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality) {
   std::map<std::string, Problem> problems;
   for (Node& node : plan.nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
+    const NodeKind* kind = kindOf(node);
     if (!kind) continue;
     for (const auto& [key, formula] : node.follows) {
       const auto [param, part] = followedPart(key);

@@ -8,6 +8,8 @@
 
 namespace arvesk {
 
+const NodeKind* kindOf(const Node& node) { return node.madeKind ? node.madeKind.get() : findNodeKind(node.kind); }
+
 const Node* Plan::find(const std::string& uid) const {
   const auto it = std::find_if(nodes.begin(), nodes.end(), [&](const Node& n) { return n.uid == uid; });
   return it == nodes.end() ? nullptr : &*it;
@@ -61,7 +63,7 @@ constexpr int kDeepest = 200;  // a loop of nodes that pass on what they get has
 
 std::optional<ValueType> outputType(const Plan& plan, const Link& link, int depth) {
   const Node* node = plan.find(link.node);
-  const NodeKind* kind = node ? findNodeKind(node->kind) : nullptr;
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
   const int index = kind ? kind->outputIndex(link.output) : -1;
   if (index < 0) return {};
   const OutputSpec& output = kind->outputs[static_cast<std::size_t>(index)];
@@ -77,7 +79,7 @@ std::optional<ValueType> outputType(const Plan& plan, const Link& link, int dept
 std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(plan, link, 0); }
 
 std::string sentenceOf(const Plan& plan, const Node& node) {
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   if (!kind) return fmt::format("unknown kind \"{}\"", node.kind);
   std::string text = kind->sentence(node.params);
   if (const auto it = node.inputs.find("where"); it != node.inputs.end() && !it->second.empty())
@@ -95,12 +97,15 @@ std::vector<Problem> checkPlan(const Plan& plan) {
   for (const Node& node : plan.nodes) {
     if (!uids.insert(node.uid).second)
       add(ProblemCode::BadParameter, node, fmt::format("the uid {} is used twice", node.uid));
-    const NodeKind* kind = findNodeKind(node.kind);
+    const NodeKind* kind = kindOf(node);
     if (!kind) {
       add(ProblemCode::UnknownKind, node, fmt::format("the kind \"{}\" is not known here", node.kind),
           "Open the plan with the version that wrote it; saving keeps the node");
       continue;
     }
+    if (node.version > kind->version)
+      add(ProblemCode::UnknownKind, node, fmt::format("was made by a newer version of {}", kind->label),
+          "Open the plan with the version that wrote it; saving keeps the node");
     for (const ParamSpec& spec : kind->params)
       if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
         add(ProblemCode::BadParameter, node, std::move(fault));

@@ -18,6 +18,7 @@ struct Link {
 struct Node {
   std::string uid;
   std::string kind;
+  std::shared_ptr<const NodeKind> madeKind;  // made while the program runs, such as a plan used as a node; see kindOf
   int version = 1;
   std::string title;
   double x = 0;  // place on the plan
@@ -38,6 +39,10 @@ struct Node {
     return it == params.end() ? spec.defaultValue : it->second;
   }
 };
+
+/// The node's kind: its own when one was made for it, else the one that is registered under its name; null when there
+/// is none.
+const NodeKind* kindOf(const Node& node);
 
 /// A mount point that was set by hand on a prop.
 struct MountEntry {

@@ -2,72 +2,30 @@
 
 #include "core/base/border.h"
 #include "core/plan/dials.h"
-#include "core/plan/prop_making.h"
-#include "core/props/quantities.h"
+#include "core/plan/keys.h"
+#include "core/plan/mask_names.h"
+#include "core/plan/prop_loading.h"
 
 #include <fmt/format.h>
+#include <tbb/task_arena.h>
+#include <tbb/task_group.h>
 
+#include <atomic>
 #include <chrono>
-#include <cstring>
+#include <deque>
+#include <queue>
 
 namespace arvesk {
 namespace {
 
 using Clock = std::chrono::steady_clock;
-using Key = MemoryCache::Key;
 
 double millisecondsSince(Clock::time_point start) {
   return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
 }
 
-/// 128 bits from two differently started lanes of the same stable hash.
-struct KeyBuilder {
-  std::array<std::uint64_t, 2> lanes{0x243f6a8885a308d3ULL, 0x13198a2e03707344ULL};
-  void add(std::uint64_t v) {
-    lanes[0] = hashOf(lanes[0], v);
-    lanes[1] = hashOf(lanes[1], ~v);
-  }
-  void addText(std::string_view text) {
-    add(hashText(text));
-    add(text.size());
-  }
-  void add(double v) {
-    std::uint64_t bits = 0;
-    std::memcpy(&bits, &v, sizeof v);
-    add(bits);
-  }
-  void addValue(const ParamValue& value) {
-    add(static_cast<std::uint64_t>(value.index()));
-    if (const auto* b = std::get_if<bool>(&value)) add(static_cast<std::uint64_t>(*b));
-    if (const auto* d = std::get_if<double>(&value)) add(*d);
-    if (const auto* s = std::get_if<std::string>(&value)) addText(*s);
-    if (const auto* n = std::get_if<std::vector<double>>(&value))
-      for (const double d : *n) add(d);
-    if (const auto* choices = std::get_if<PropChoices>(&value))
-      for (const PropChoice& c : *choices) {
-        addText(c.prop);
-        add(c.weight);
-        add(static_cast<std::uint64_t>(c.isOn));
-      }
-  }
-};
-
-void addProp(KeyBuilder& key, const PropEntry& e) {
-  for (const std::string* text : {&e.uid, &e.name, &e.tags}) key.addText(*text);
-  for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.weight, e.creaseDeg}) key.add(v);
-  const auto add3 = [&](const Vec3& v) {
-    for (int i = 0; i < 3; ++i) key.add(static_cast<double>(v[i]));
-  };
-  add3(e.turnDeg);
-  key.add(static_cast<std::uint64_t>(e.isZUp) + 2 * static_cast<std::uint64_t>(e.isMassingBox) +
-          4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot));
-  key.add(static_cast<std::uint64_t>(e.massingTriangles));
-  for (const MountEntry& m : e.mounts) {
-    key.addText(m.name);
-    add3(m.position);
-    add3(m.turnDeg);
-  }
-}
+/// Plans inside of plans go no deeper: one that holds itself ends here.
+constexpr int kDeepest = 32;
 
 /// A node's result in the cache.
 struct CachedNode final : Cached {
@@ -81,195 +39,269 @@ struct CachedNode final : Cached {
   }
 };
 
-struct CachedProp final : Cached {
-  PropPtr prop;
-  void countBytes(ByteCounter& counter) const override { prop->countBytes(counter); }
+/// One node of a run: what it waits for, and what came of it. Its results are written once, before any that waits for
+/// it begins.
+struct Step {
+  const Node* node = nullptr;
+  const NodeKind* kind = nullptr;
+  std::vector<Step*> after;       // those that wait for it
+  std::atomic<std::size_t> left;  // of what it waits for itself
+  std::size_t depth = 0;          // of the longest chain that waits for it
+  bool isLooped = false;
+  ResultKey key{};
+  NodeReport report;
+  Outputs values;     // as the nodes after it take them
+  Outputs delivered;  // as the evaluation holds them
+  Step() : left(1) {}
 };
 
-const Value* valueAt(const Plan& plan, const Evaluation& evaluation, const Link& link) {
-  const Node* source = plan.find(link.node);
-  const NodeKind* kind = source ? findNodeKind(source->kind) : nullptr;
-  const auto values = evaluation.values.find(link.node);
-  const int output = kind ? kind->outputIndex(link.output) : -1;
-  if (output < 0 || values == evaluation.values.end()) return nullptr;
-  return &values->second[static_cast<std::size_t>(output)];
-}
-
-}  // namespace
-
-Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node) {
-  Inputs inputs;
-  const NodeKind* kind = findNodeKind(node.kind);
-  if (!kind) return inputs;
-  for (const InputSpec& spec : kind->inputs) {
-    const auto it = node.inputs.find(spec.id);
-    if (it == node.inputs.end()) continue;
-    for (const Link& link : it->second) {
-      const Value* value = valueAt(plan, evaluation, link);
-      inputs.links[spec.id].push_back({value ? *value : Value{}, hashText(link.slot)});
-    }
-  }
-  return inputs;
-}
-
-EvalContext contextOf(const Plan& plan, const Node& node) {
-  EvalContext ctx;
-  ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
-  ctx.nodeSeed = node.seed;
-  ctx.nodeUid = hashText(node.uid);
-  return ctx;
-}
-
-std::set<std::string> thinnableNodes(const Plan& plan) {
-  // Everything is, until something that looks at others takes from it; what that takes from is whole as well.
-  std::set<std::string> whole;
-  std::vector<std::string> open;
-  const auto makeWhole = [&](const std::string& uid) {
-    if (whole.insert(uid).second) open.push_back(uid);
-  };
-  for (const Node& node : plan.nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
-    if (!kind) continue;
-    const bool isAmongItsOwn = !node.isSkipped && kind->reach(node.params).isAmongItsOwn;
-    for (const auto& [id, links] : node.inputs) {
-      const InputSpec* spec = kind->findInput(id);
-      const bool isMain = spec == &kind->inputs.front();
-      if (node.isSkipped && !(isMain && passesMain(*kind))) continue;  // nobody looks there
-      if (spec && spec->isPerPoint && !isAmongItsOwn) continue;
-      if (node.isSkipped) continue;
-      for (const Link& link : links) makeWhole(link.node);
-    }
-  }
-  while (!open.empty()) {
-    const Node* node = plan.find(open.back());
-    open.pop_back();
-    if (!node) continue;
-    for (const auto& [id, links] : node->inputs)
-      for (const Link& link : links) makeWhole(link.node);
-  }
-  std::set<std::string> thinnable;
-  for (const Node& node : plan.nodes) {
-    const NodeKind* kind = findNodeKind(node.kind);
-    const bool hasPoints = kind && (std::any_of(kind->outputs.begin(), kind->outputs.end(),
-                                                [](const OutputSpec& o) { return o.type == ValueType::Points; }) ||
-                                    std::any_of(kind->inputs.begin(), kind->inputs.end(),
-                                                [](const InputSpec& i) { return i.isPerPoint; }));
-    if (hasPoints && !whole.contains(node.uid)) thinnable.insert(node.uid);
-  }
-  return thinnable;
-}
-
-PointsPtr draftOf(const PointsPtr& points, float share) {
-  if (!points || share >= 1) return points;
-  if (points->draftLevel.isConstant() && points->draftLevel.constant() == 0) return points;
-  Array<std::uint32_t> kept;
-  for (std::size_t i = 0; i < points->count; ++i)
-    if (points->isInDraft(i, share)) kept.push_back(static_cast<std::uint32_t>(i));
-  if (kept.size() == points->count) return points;
-  return std::make_shared<const Points>(gathered(*points, kept));
-}
-
-struct Evaluator::Run {
-  FileService& files;
-  const Plan& plan;
-  const EvalRequest& request;
-  std::map<std::string, Problem> dialProblems;
-  float share = 1;                  // of what a draft delivers; 1 in final quality
-  std::set<std::string> thinnable;  // only in a draft
-  Evaluation result;
-  std::map<std::string, Key> keys;
-  std::set<std::string> open;                 // on the way back from here; guards against loops
-  std::map<std::string, Key> propKeys;        // by uid; of those that could not be read too
-  std::map<const Points*, PointsPtr> drafts;  // made in this run
-  std::size_t nodesDone = 0;
-
-  const NodeReport& need(const Node& node) {
-    if (const auto it = result.reports.find(node.uid); it != result.reports.end()) return it->second;
-    NodeReport report;
-    if (!open.insert(node.uid).second) {
-      report.state = NodeState::Failed;
-      report.problems.push_back(
-          problem(ProblemCode::Loop, "its inputs come from itself", "Take out one of the links", node.title));
-    } else {
-      report = compute(node);
-      open.erase(node.uid);
-    }
-    ++nodesDone;
-    request.task.report(static_cast<float>(nodesDone) /
-                        static_cast<float>(std::max<std::size_t>(1, plan.nodes.size())));
-    return result.reports[node.uid] = std::move(report);
-  }
-
-  NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Failed) {
-    NodeReport report;
-    report.state = state;
+void nameTheNode(NodeReport& report, const Node& node) {
+  for (Problem& p : report.problems)
     if (p.where.empty()) p.where = node.title;
-    report.problems.push_back(std::move(p));
-    return report;
+}
+
+NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Failed) {
+  NodeReport report;
+  report.state = state;
+  report.problems.push_back(std::move(p));
+  nameTheNode(report, node);
+  return report;
+}
+
+/// One evaluation of one plan, the document's or one inside of a node.
+class Run {
+ public:
+  Run(FileService& files, const Plan& plan, const EvalRequest& request, std::string path, int depth)
+      : m_files(files), m_plan(plan), m_request(request), m_path(std::move(path)), m_depth(depth) {
+    m_dialProblems = followDials(m_plan, request.quality);
+    if (request.quality != Quality::Draft) return;
+    m_share = static_cast<float>(plan.settings.draftShare);
+    m_thinnable = thinnableNodes(m_plan);
   }
 
-  bool isThinned(const std::string& uid) const { return share < 1 && thinnable.contains(uid); }
+  /// `given` stands for the results of nodes of the plan, which are not worked out then.
+  Evaluation evaluate(const std::map<std::string, GivenResult>& given) {
+    for (const auto& [uid, value] : given)
+      if (const Node* node = m_plan.find(uid)) {
+        Step& step = stepOf(*node);
+        step.report.state = NodeState::Done;
+        step.values = step.delivered = value.outputs;
+        for (const Value& v : value.outputs) step.report.passed.push_back(countOf(v));
+        step.key = value.key;
+      }
+    if (m_request.wanted.empty())
+      for (const Node& node : m_plan.nodes) visit(node);
+    for (const std::string& uid : m_request.wanted)
+      if (const Node* node = m_plan.find(uid)) visit(*node);
+    m_propsLeft = m_plan.props.size();
+    m_props.resize(m_plan.props.size());
+    findDepths();
+    for (std::size_t i = 0; i < m_props.size(); ++i)
+      enqueue(
+          m_propDepth, [this, i] { loadOneProp(i); },
+          [this] {
+            if (--m_propsLeft == 0) propsAreThere();
+          });
+    if (m_props.empty()) propsAreThere();
+    for (Step* step : m_order) release(*step);
+    m_group.wait();
+    return result();
+  }
 
-  PointsPtr thinned(const PointsPtr& points) {
-    PointsPtr& draft = drafts[points.get()];
-    if (!draft) draft = draftOf(points, share);
-    return draft;
+ private:
+  FileService& m_files;
+  Plan m_plan;  // with what follows dials worked out
+  const EvalRequest& m_request;
+  std::string m_path;
+  int m_depth;
+  std::map<std::string, Problem> m_dialProblems;
+  float m_share = 1;
+  std::set<std::string> m_thinnable;  // only in a draft
+
+  std::map<std::string, Step> m_steps;
+  std::vector<Step*> m_order;     // those to be worked out, each after what it takes from
+  std::vector<Step*> m_open;      // on the way back from here; finds loops
+  std::vector<Step*> m_dressing;  // those that look at props
+  std::vector<LoadedProp> m_props;
+  std::vector<PropPtr> m_propList;
+  std::atomic<std::size_t> m_propsLeft{0};
+  std::size_t m_propDepth = 0;
+
+  struct Ready {
+    std::size_t depth;
+    std::size_t number;
+    std::function<void()> work;
+    std::function<void()> then;  // lets go of what waited for it
+    bool operator<(const Ready& o) const { return depth != o.depth ? depth < o.depth : number > o.number; }
+  };
+  std::mutex m_readyMutex;
+  std::priority_queue<Ready> m_ready;
+  std::size_t m_readyCount = 0;
+  tbb::task_group m_group;
+
+  std::mutex m_tellMutex;
+  std::size_t m_stepsDone = 0;
+  std::mutex m_draftMutex;
+  std::map<const Points*, PointsPtr> m_drafts;  // made in this run
+
+  bool isCancelled() const { return m_request.task.isCancelled(); }
+  bool isThinned(const Node& node) const { return m_share < 1 && m_thinnable.contains(node.uid); }
+
+  Step& stepOf(const Node& node) {
+    Step& step = m_steps[node.uid];
+    step.node = &node;
+    step.kind = kindOf(node);
+    return step;
+  }
+
+  /// Makes steps of the node and of all before it, each after what it takes from. What lies on a loop waits for nothing
+  /// and fails.
+  void visit(const Node& node) {
+    if (m_steps.contains(node.uid)) {
+      Step& known = m_steps.at(node.uid);
+      if (const auto from = std::find(m_open.begin(), m_open.end(), &known); from != m_open.end())
+        std::for_each(from, m_open.end(), [](Step* s) { s->isLooped = true; });
+      return;
+    }
+    Step& step = stepOf(node);
+    m_open.push_back(&step);
+    std::set<Step*> sources;
+    for (const auto& [id, links] : node.inputs)
+      for (const Link& link : links)
+        if (const Node* source = m_plan.find(link.node)) {
+          visit(*source);
+          sources.insert(&m_steps.at(source->uid));
+        }
+    m_open.pop_back();
+    m_order.push_back(&step);
+    if (step.isLooped) return;
+    for (Step* source : sources) {
+      if (source->report.state == NodeState::Done) continue;  // given
+      source->after.push_back(&step);
+      ++step.left;
+    }
+    if (step.kind && step.kind->usesProp) {
+      m_dressing.push_back(&step);
+      ++step.left;
+    }
+  }
+
+  /// What most waits for goes first.
+  void findDepths() {
+    for (auto step = m_order.rbegin(); step != m_order.rend(); ++step)
+      for (const Step* after : (*step)->after) (*step)->depth = std::max((*step)->depth, after->depth + 1);
+    for (const Step* step : m_dressing) m_propDepth = std::max(m_propDepth, step->depth + 1);
+  }
+
+  void enqueue(std::size_t depth, std::function<void()> work, std::function<void()> then) {
+    {
+      const std::lock_guard lock(m_readyMutex);
+      m_ready.push({depth, m_readyCount++, std::move(work), std::move(then)});
+    }
+    m_group.run([this] {
+      setFloatingPointMode();
+      std::optional<Ready> next;
+      {
+        const std::lock_guard lock(m_readyMutex);
+        next = m_ready.top();
+        m_ready.pop();
+      }
+      // Isolated: who waits for the pieces of one node's loop must not begin another node meanwhile. What waited is let
+      // go outside: tasks that are born in an isolated region could be taken by nobody who waits for an inner plan.
+      tbb::this_task_arena::isolate(next->work);
+      next->then();
+    });
+  }
+
+  void release(Step& step) {
+    if (--step.left == 0)
+      enqueue(
+          step.depth, [this, &step] { run(step); },
+          [this, &step] {
+            for (Step* after : step.after) release(*after);
+          });
+  }
+
+  void loadOneProp(std::size_t i) {
+    const PropEntry& entry = m_plan.props[i];
+    if (!isCancelled()) m_props[i] = loadProp(m_files, entry, m_request.task);
+  }
+
+  void propsAreThere() {
+    for (const LoadedProp& loaded : m_props)
+      if (loaded.prop) m_propList.push_back(loaded.prop);
+    for (Step* step : m_dressing) release(*step);
+  }
+
+  void run(Step& step) {
+    const Node& node = *step.node;
+    if (isCancelled()) {
+      step.report = failed(node, cancelled(), NodeState::Waiting);
+    } else {
+      auto report = withinBorder([&] {
+        NodeReport made = compute(step);
+        step.delivered = deliveredBy(step);
+        if (isThinnedAt(step)) {
+          made.passed.front() = countOf(step.delivered.front());
+          made.isDraft = true;
+        }
+        return made;
+      });
+      step.report = report ? std::move(*report) : failed(node, report.error());
+    }
+    tell([&] {
+      if (m_request.ended && !isCancelled()) m_request.ended(node.uid, step.report, step.delivered);
+      m_request.task.report(static_cast<float>(++m_stepsDone) /
+                            static_cast<float>(std::max<std::size_t>(1, m_order.size())));
+    });
+  }
+
+  template <typename Say>
+  void tell(Say&& say) {
+    const std::lock_guard lock(m_tellMutex);
+    say();
   }
 
   /// Works out what stands at the inputs and adds it to the key; a report when that ends here.
-  std::optional<NodeReport> gatherInputs(const Node& node, const NodeKind& kind, KeyBuilder& key) {
-    for (const InputSpec& spec : kind.inputs) {
+  std::optional<NodeReport> gatherInputs(const Step& step, Inputs& inputs, KeyBuilder& key) {
+    const Node& node = *step.node;
+    for (const InputSpec& spec : step.kind->inputs) {
       key.addText(spec.id);
       const auto it = node.inputs.find(spec.id);
       if (it == node.inputs.end()) continue;
       for (const Link& link : it->second) {
         key.addText(link.slot);
-        const Node* source = plan.find(link.node);
-        if (!source) continue;  // an empty place
-        const NodeReport& before = need(*source);
-        if (request.task.isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
-        if (before.state == NodeState::Failed || before.state == NodeState::Waiting)
-          return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", source->title)),
-                        NodeState::Waiting);
-        const Value* value = valueAt(plan, result, link);
-        if (!value)
+        Inputs::Link& place = inputs.links[spec.id].emplace_back();
+        place.slotUid = hashText(link.slot);
+        const auto found = m_steps.find(link.node);
+        if (found == m_steps.end()) continue;  // an empty place
+        const Step& before = found->second;
+        const std::string& title = before.node->title;
+        if (before.report.state == NodeState::Failed || before.report.state == NodeState::Waiting)
+          return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", title)), NodeState::Waiting);
+        const int output = before.kind->outputIndex(link.output);
+        if (output < 0)
+          return failed(node,
+                        problem(ProblemCode::WrongInput, fmt::format("{} has no output \"{}\"", title, link.output)));
+        const Value& value = before.values[static_cast<std::size_t>(output)];
+        if (const auto type = typeOf(value); type && !spec.takes(*type))
           return failed(node, problem(ProblemCode::WrongInput,
-                                      fmt::format("{} has no output \"{}\"", source->title, link.output)));
-        if (const auto type = typeOf(*value); type && !spec.takes(*type))
-          return failed(node, problem(ProblemCode::WrongInput, fmt::format("{} gets something of another type from {}",
-                                                                           spec.label, source->title)));
-        if (std::holds_alternative<std::monostate>(*value)) continue;  // a skipped source with nothing to pass on
-        const Key& sourceKey = keys[source->uid];
-        key.add(sourceKey[0]);
-        key.add(sourceKey[1]);
-        key.addText(link.output);
+                                      fmt::format("{} gets something of another type from {}", spec.label, title)));
+        if (std::holds_alternative<std::monostate>(value)) continue;  // a skipped source with nothing to pass on
+        place.value = value;
+        KeyBuilder source{before.key};
+        source.addText(link.output);
+        place.key = source.lanes;
+        key.add(place.key);
       }
     }
     return {};
   }
 
-  NodeReport compute(const Node& node) {
-    const NodeKind* kind = findNodeKind(node.kind);
-    if (!kind)
-      return failed(node, problem(ProblemCode::UnknownKind, fmt::format("the kind \"{}\" is not known here", node.kind),
-                                  "Open the plan with the version that wrote it; saving keeps the node"));
-    for (const ParamSpec& spec : kind->params)
-      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
-        return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
-    if (const auto wrong = dialProblems.find(node.uid); wrong != dialProblems.end()) return failed(node, wrong->second);
-
-    KeyBuilder key;
-    key.addText(kind->id);
-    key.add(static_cast<std::uint64_t>(kind->version));
-    key.addText(node.uid);
-    if (auto ended = gatherInputs(node, *kind, key)) return std::move(*ended);
-    Inputs inputs = inputsOf(plan, result, node);
-    if (node.isSkipped) return skipped(node, *kind, inputs, key);
-    for (const InputSpec& spec : kind->inputs)
-      if (!spec.isOptional && !inputs.first(spec.id))
-        return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label),
-                                    fmt::format("Connect something to {}", spec.label)));
-    for (const ParamSpec& spec : kind->params) {
+  /// Adds what the node's parameters, seeds, files and props are; a report when that ends here.
+  std::optional<NodeReport> addSettings(const Step& step, KeyBuilder& key) {
+    const Node& node = *step.node;
+    for (const ParamSpec& spec : step.kind->params) {
       const ParamValue& value = node.value(spec);
       key.addText(spec.id);
       key.addValue(value);
@@ -279,39 +311,69 @@ struct Evaluator::Run {
       if (path.empty())
         return failed(node, problem(ProblemCode::FileMissing, fmt::format("{}: no file chosen", spec.label),
                                     "Choose a file on the Bench"));
-      const auto content = files.contentKey(path);
+      const auto content = m_files.contentKey(path);
       if (!content) return failed(node, content.error());
       key.add(*content);
     }
-    if (kind->usesSeed) {
-      key.add(node.isSeedLocked ? std::uint64_t{0} : plan.settings.seed);
+    if (step.kind->usesSeed) {
+      key.add(node.isSeedLocked ? std::uint64_t{0} : m_plan.settings.seed);
       key.add(node.seed);
     }
-    if (isThinned(node.uid)) {  // all others are the same in every quality, and made once for both
+    if (isThinned(node)) {  // all others are the same in every quality, and made once for both
       key.addText("draft");
-      key.add(static_cast<double>(share));
+      key.add(static_cast<double>(m_share));
     }
-    if (kind->usesProp)
-      for (const PropEntry& entry : plan.props)
-        if (kind->usesProp(node.params, entry)) {
-          key.add(propKeys[entry.uid][0]);
-          key.add(propKeys[entry.uid][1]);
-        }
-    keys[node.uid] = key.lanes;
-    if (const auto known = files.memory().find<CachedNode>(key.lanes)) {
-      result.values[node.uid] = known->outputs;
-      NodeReport report = known->report;
-      report.isFromCache = true;
-      for (Problem& p : report.problems)
-        if (p.where.empty()) p.where = node.title;  // as it is called now
-      return report;
-    }
-    return computeNow(node, *kind, std::move(inputs), key.lanes);
+    if (step.kind->usesProp)
+      for (std::size_t i = 0; i < m_props.size(); ++i)
+        if (step.kind->usesProp(node.params, m_plan.props[i])) key.add(m_props[i].key);
+    return {};
   }
 
-  NodeReport skipped(const Node& node, const NodeKind& kind, const Inputs& inputs, KeyBuilder key) {
+  NodeReport compute(Step& step) {
+    const Node& node = *step.node;
+    if (!step.kind)
+      return failed(node, problem(ProblemCode::UnknownKind, fmt::format("the kind \"{}\" is not known here", node.kind),
+                                  "Open the plan with the version that wrote it; saving keeps the node"));
+    if (node.version > step.kind->version)
+      return failed(
+          node, problem(ProblemCode::UnknownKind, fmt::format("was made by a newer version of {}", step.kind->label),
+                        "Open the plan with the version that wrote it; saving keeps the node"));
+    if (step.isLooped)
+      return failed(node, problem(ProblemCode::Loop, "its inputs come from itself", "Take out one of the links"));
+    for (const ParamSpec& spec : step.kind->params)
+      if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
+        return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
+    if (const auto wrong = m_dialProblems.find(node.uid); wrong != m_dialProblems.end())
+      return failed(node, wrong->second);
+
+    KeyBuilder key;
+    key.addText(step.kind->id);
+    key.add(static_cast<std::uint64_t>(step.kind->version));
+    key.addText(m_path);
+    key.addText(node.uid);
+    Inputs inputs;
+    if (auto ended = gatherInputs(step, inputs, key)) return std::move(*ended);
+    if (node.isSkipped) return skipped(step, inputs, key);
+    for (const InputSpec& spec : step.kind->inputs)
+      if (!spec.isOptional && !inputs.first(spec.id))
+        return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label),
+                                    fmt::format("Connect something to {}", spec.label)));
+    if (auto ended = addSettings(step, key)) return std::move(*ended);
+    step.key = key.lanes;
+    if (const auto known = m_files.memory().find<CachedNode>(key.lanes)) {
+      step.values = known->outputs;
+      NodeReport report = known->report;
+      report.isFromCache = true;
+      nameTheNode(report, node);  // as it is called now
+      return report;
+    }
+    return computeNow(step, std::move(inputs));
+  }
+
+  NodeReport skipped(Step& step, const Inputs& inputs, KeyBuilder key) {
+    const NodeKind& kind = *step.kind;
     key.addText("skipped");
-    keys[node.uid] = key.lanes;
+    step.key = key.lanes;
     NodeReport report;
     report.state = NodeState::Skipped;
     Outputs outputs(kind.outputs.size());
@@ -323,9 +385,16 @@ struct Evaluator::Run {
       }
     if (!outputs.empty() && std::holds_alternative<std::monostate>(outputs.front()))
       report.problems.push_back(
-          {ProblemCode::MissingInput, Severity::Note, node.title, "skipped, and has nothing to pass on", {}});
-    result.values[node.uid] = std::move(outputs);
+          {ProblemCode::MissingInput, Severity::Note, step.node->title, "skipped, and has nothing to pass on", {}});
+    step.values = std::move(outputs);
     return report;
+  }
+
+  PointsPtr thinned(const PointsPtr& points) {
+    const std::lock_guard lock(m_draftMutex);
+    PointsPtr& draft = m_drafts[points.get()];
+    if (!draft) draft = draftOf(points, m_share);
+    return draft;
   }
 
   /// In a draft, what comes in point by point is thinned before it is worked on.
@@ -338,186 +407,182 @@ struct Evaluator::Run {
     }
   }
 
-  NodeReport computeNow(const Node& node, const NodeKind& kind, Inputs inputs, const Key& key) {
-    if (request.started) request.started(node.uid);
+  /// Works out a plan inside of `node`: ids and draws are of the path that leads there, so that two uses of one plan
+  /// are two.
+  Result<Evaluation> evaluateInner(const Node& node, const EvalContext& ctx, const Plan& inner,
+                                   const std::map<std::string, GivenResult>& given,
+                                   const std::vector<std::string>& wanted, NodeReport& report) {
+    if (m_depth + 1 >= kDeepest)
+      return fail(ProblemCode::Loop, fmt::format("more than {} plans lie inside of each other", kDeepest),
+                  "Take out the one that holds itself");
+    Plan seeded = inner;
+    seeded.settings.seed = hashOf(ctx.planSeed, ctx.nodeSeed);
+    EvalRequest request;
+    request.wanted = wanted;
+    request.limits = m_request.limits;
+    request.task = {m_request.task.stop, {}};
+    Evaluation done = Run(m_files, seeded, request, m_path + node.uid + "/", m_depth + 1).evaluate(given);
+    report.inner = done.reports;
+    if (isCancelled()) return Failure(cancelled());
+    for (const std::string& uid : wanted)
+      if (const auto it = done.reports.find(uid); it != done.reports.end() && it->second.state != NodeState::Done)
+        for (const auto& [id, r] : done.reports)
+          if (r.state == NodeState::Failed) return Failure(r.problems.front());
+    return done;
+  }
+
+  NodeReport computeNow(Step& step, Inputs inputs) {
+    const Node& node = *step.node;
+    const NodeKind& kind = *step.kind;
+    if (m_request.started) tell([&] { m_request.started(node.uid); });
     NodeReport report;
     std::optional<Histogram> histogram;
-    EvalContext ctx = contextOf(plan, node);
-    ctx.task = {request.task.stop, {}};
-    ctx.limits = request.limits;
-    ctx.files = &files;
-    ctx.props = &result.props;
+    std::size_t candidateCount = 0;
+    EvalContext ctx = contextOf(m_plan, node, m_path);
+    ctx.task = {m_request.task.stop, {}};
+    ctx.limits = m_request.limits;
+    ctx.files = &m_files;
+    ctx.props = kind.usesProp ? &m_propList : nullptr;  // what is not in the key is not to be seen
     ctx.warnings = &report.problems;
     ctx.histogram = &histogram;
-    std::size_t candidateCount = 0;
     ctx.candidates = &candidateCount;
+    ctx.evaluateInner = [&](const Plan& inner, const std::map<std::string, GivenResult>& given,
+                            const std::vector<std::string>& wanted) {
+      return evaluateInner(node, ctx, inner, given, wanted, report);
+    };
 
     const Clock::time_point start = Clock::now();
     // The border: whatever a library throws becomes a message on the node.
     Result<Outputs> outputs = withinBorder([&]() -> Result<Outputs> {
-      if (isThinned(node.uid)) {
-        ctx.draftShare = share;
+      if (isThinned(node)) {
+        ctx.draftShare = m_share;
         if (!kind.reach(node.params).isAmongItsOwn) thinInputs(kind, inputs);
       }
       return kind.evaluate(ctx, inputs, node.params);
     });
     report.milliseconds = millisecondsSince(start);
-    if (request.task.isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
-    if (!outputs) return failed(node, outputs.error());
+    if (isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
+    if (!outputs) {
+      NodeReport wrong = failed(node, outputs.error());
+      wrong.inner = std::move(report.inner);
+      return wrong;
+    }
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
+    if (histogram) report.histogram = std::make_shared<const Histogram>(std::move(*histogram));
+    describe(step, inputs, candidateCount, *outputs, report);
+    auto kept = std::make_shared<CachedNode>();
+    kept->outputs = *outputs;
+    kept->report = report;  // without names: a node may be called otherwise when it is found again
+    m_files.memory().store(step.key, std::move(kept));
+    nameTheNode(report, node);
+    step.values = std::move(*outputs);
+    return report;
+  }
+
+  /// Counts and bytes of what came out; points learn whether they moved, and a draft is taken of them.
+  void describe(const Step& step, const Inputs& inputs, std::size_t candidateCount, Outputs& outputs,
+                NodeReport& report) {
+    const NodeKind& kind = *step.kind;
     report.state = NodeState::Done;
+    report.isDraft = isThinned(*step.node) && !kind.reach(step.node->params).isAmongItsOwn;
     const Value* main = kind.inputs.empty() ? nullptr : inputs.first(kind.inputs.front().id);
-    warnOfNames(kind, inputs, report);
+    warnOfMaskNames(kind, inputs, report.problems);
     ByteCounter counter;  // what it adds to what came in
     for (const auto& [id, links] : inputs.links)
       for (const Inputs::Link& link : links) countBytes(link.value, counter);
     const std::size_t before = counter.bytes();
     report.given = candidateCount > 0 ? candidateCount : (main ? countOf(*main) : 0);
     const auto* given = main ? std::get_if<PointsPtr>(main) : nullptr;
-    for (Value& value : *outputs) {
+    for (Value& value : outputs) {
       report.passed.push_back(countOf(value));
-      if (auto* points = std::get_if<PointsPtr>(&value); points && *points && given && *given)
-        *points = withMoves(**given, *points);
-      if (auto* points = std::get_if<PointsPtr>(&value); points && isThinned(node.uid))
-        *points = draftOf(*points, share);
+      auto* points = std::get_if<PointsPtr>(&value);
+      if (points && *points && given && *given) *points = withMoves(**given, *points);
+      if (points && isThinned(*step.node)) *points = draftOf(*points, m_share);
       countBytes(value, counter);
     }
     report.bytes = counter.bytes() - before;
-    if (histogram) report.histogram = std::make_shared<const Histogram>(std::move(*histogram));
-    auto kept = std::make_shared<CachedNode>();
-    kept->outputs = *outputs;
-    kept->report = report;  // without names: a node may be called otherwise when it is found again
-    files.memory().store(key, std::move(kept));
-    for (Problem& p : report.problems)
-      if (p.where.empty()) p.where = node.title;
-    result.values[node.uid] = std::move(*outputs);
-    return report;
   }
 
-  /// A layer that others look at was whole while they did; what it delivers is thinned like the rest.
-  void thinLayers() {
-    for (const Node& node : plan.nodes) {
-      const NodeKind* kind = findNodeKind(node.kind);
-      const auto values = result.values.find(node.uid);
-      if (share >= 1 || !kind || !kind->isLayer || values == result.values.end() || isThinned(node.uid)) continue;
-      auto* points = values->second.empty() ? nullptr : std::get_if<PointsPtr>(&values->second.front());
-      if (!points || !*points) continue;
-      KeyBuilder key{keys[node.uid]};  // kept, so that views see the same points again
-      key.addText("delivered");
-      key.add(static_cast<double>(share));
-      auto known = files.memory().find<CachedNode>(key.lanes);
-      if (!known) {
-        auto made = std::make_shared<CachedNode>();
-        made->outputs.emplace_back(draftOf(*points, share));
-        files.memory().store(key.lanes, made);
-        known = made;
-      }
-      values->second = known->outputs;
+  /// A layer that others look at is whole while they do; what it delivers is thinned like the rest.
+  bool isThinnedAt(const Step& step) const {
+    const auto* points = step.values.empty() ? nullptr : std::get_if<PointsPtr>(&step.values.front());
+    return m_share < 1 && step.kind && step.kind->isLayer && points && *points && !isThinned(*step.node);
+  }
+  Outputs deliveredBy(const Step& step) {
+    if (!isThinnedAt(step)) return step.values;
+    const PointsPtr points = std::get<PointsPtr>(step.values.front());
+    KeyBuilder key{step.key};  // kept, so that views see the same points again
+    key.addText("delivered");
+    key.add(static_cast<double>(m_share));
+    auto known = m_files.memory().find<CachedNode>(key.lanes);
+    if (!known) {
+      auto made = std::make_shared<CachedNode>();
+      made->outputs.emplace_back(draftOf(points, m_share));
+      m_files.memory().store(key.lanes, made);
+      known = made;
     }
+    return known->outputs;
   }
 
-  /// Masks ask points for numbers and texts by name; one that they do not carry is told where the mask is used.
-  static void warnOfNames(const NodeKind& kind, const Inputs& inputs, NodeReport& report) {
-    const PointsPtr points = kind.inputs.empty() ? nullptr : inputs.points(kind.inputs.front().id);
-    if (points && points->count == 0) return;
-    const Points candidates;  // where points are made, they carry nothing yet
-    const Points& asked = points ? *points : candidates;
-    for (const InputSpec& spec : kind.inputs) {
-      const MaskPtr mask = spec.type == ValueType::Mask && kind.family != Family::Mask ? inputs.mask(spec.id) : nullptr;
-      if (!mask) continue;
-      std::set<std::string> numbers;
-      std::set<std::string> texts;
-      mask->addNames(numbers, texts);
-      const auto tell = [&](const char* sort, const std::string& name, const std::vector<std::string>& known) {
-        report.problems.push_back(
-            {ProblemCode::BadParameter,
-             Severity::Warning,
-             {},
-             fmt::format("{} asks for the {} \"{}\", which {} not carry", spec.label, sort, name,
-                         points ? "these points do" : "candidates do"),
-             known.empty() ? fmt::format("They carry no {}", sort) : "They carry: " + listOf(known)});
-      };
-      for (const std::string& name : numbers)
-        if (!readNumbers(asked, name, 0, 0, nullptr)) tell("number", name, numberNames(asked));
-      for (const std::string& name : texts) {
-        const std::vector<std::string> known = textNames(asked);
-        if (std::find(known.begin(), known.end(), name) == known.end() && !(name == "prop" && asked.kit))
-          tell("text", name, known);
-      }
+  Evaluation result() {
+    Evaluation out;
+    for (auto& [uid, step] : m_steps) {
+      if (step.report.state == NodeState::Done || step.report.state == NodeState::Skipped)
+        out.values[uid] = std::move(step.delivered);
+      out.reports[uid] = std::move(step.report);
     }
-  }
-
-  void loadProps() {
-    for (const PropEntry& entry : plan.props) {
-      if (request.task.isCancelled()) return;
-      const auto content = files.contentKey(entry.file);
-      KeyBuilder key;
-      key.addText("prop");
-      key.add(content ? *content : std::uint64_t{0});
-      addProp(key, entry);
-      propKeys[entry.uid] = key.lanes;
-      auto prop = loadProp(entry, content, key.lanes);
-      if (prop)
-        result.props.push_back(std::move(*prop));
-      else
-        missing(entry, std::move(prop.error()));
-    }
-  }
-
-  /// Stands for a prop that could not be read, so that nothing else takes its place.
-  void missing(const PropEntry& entry, Problem problem) {
-    if (problem.code == ProblemCode::Cancelled) return;
-    const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>());
-    prop->footprint = static_cast<float>(entry.footprint);
-    prop->weight = static_cast<float>(entry.weight);
-    prop->tags = tagsOf(entry.tags);
-    prop->isMissing = true;
-    result.props.push_back(prop);
-    problem.where = problem.where.empty() ? entry.name : fmt::format("{} ({})", entry.name, problem.where);
-    result.propProblems.push_back(std::move(problem));
-  }
-
-  Result<PropPtr> loadProp(const PropEntry& entry, const Result<std::uint64_t>& content, const Key& key) {
-    if (!content) return Failure(content.error());
-    if (const auto known = files.memory().find<CachedProp>(key)) return known->prop;
-    return withinBorder([&]() -> Result<PropPtr> {
-      std::vector<Problem> warnings;
-      auto surface = files.surface(entry.file, request.task, warnings);
-      if (!surface) return Failure(surface.error());
-      auto made = makePlanProp(entry, **surface);
-      if (!made) return Failure(made.error());
-      auto kept = std::make_shared<CachedProp>();
-      kept->prop = *made;
-      files.memory().store(key, std::move(kept));
-      return *made;
-    });
+    out.props = std::move(m_propList);
+    for (LoadedProp& loaded : m_props)
+      if (loaded.problem && loaded.problem->code != ProblemCode::Cancelled)
+        out.propProblems.push_back(std::move(*loaded.problem));
+    out.draftShare = m_share;
+    out.isCancelled = isCancelled();
+    return out;
   }
 };
+
+const Value* valueAt(const Plan& plan, const Evaluation& evaluation, const Link& link) {
+  const Node* source = plan.find(link.node);
+  const NodeKind* kind = source ? kindOf(*source) : nullptr;
+  const auto values = evaluation.values.find(link.node);
+  const int output = kind ? kind->outputIndex(link.output) : -1;
+  if (output < 0 || values == evaluation.values.end()) return nullptr;
+  return &values->second[static_cast<std::size_t>(output)];
+}
+
+}  // namespace
+
+Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node) {
+  Inputs inputs;
+  const NodeKind* kind = kindOf(node);
+  if (!kind) return inputs;
+  for (const InputSpec& spec : kind->inputs) {
+    const auto it = node.inputs.find(spec.id);
+    if (it == node.inputs.end()) continue;
+    for (const Link& link : it->second) {
+      const Value* value = valueAt(plan, evaluation, link);
+      inputs.links[spec.id].push_back({value ? *value : Value{}, hashText(link.slot)});
+    }
+  }
+  return inputs;
+}
+
+EvalContext contextOf(const Plan& plan, const Node& node, const std::string& path) {
+  EvalContext ctx;
+  ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
+  ctx.nodeSeed = node.seed;
+  ctx.nodeUid = hashText(path + node.uid);
+  return ctx;
+}
 
 Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   setFloatingPointMode();
   const Clock::time_point start = Clock::now();
-  Plan now = plan;
   m_files->memory().setLimit(request.limits.cacheBytes);
-  Run run{*m_files, now, request, followDials(now, request.quality), 1, {}, {}, {}, {}, {}, {}, 0};
-  if (request.quality == Quality::Draft) {
-    run.share = static_cast<float>(plan.settings.draftShare);
-    run.thinnable = thinnableNodes(now);
-  }
-  run.loadProps();
-  const auto want = [&](const Node& node) {
-    if (!request.task.isCancelled()) run.need(node);
-  };
-  if (request.wanted.empty())
-    for (const Node& node : now.nodes) want(node);
-  for (const std::string& uid : request.wanted)
-    if (const Node* node = now.find(uid)) want(*node);
-  run.thinLayers();
+  Evaluation evaluation = Run(*m_files, plan, request, {}, 0).evaluate({});
   m_files->memory().trim();
-  run.result.draftShare = run.share;
-  run.result.isCancelled = request.task.isCancelled();
-  run.result.milliseconds = millisecondsSince(start);
-  return std::move(run.result);
+  evaluation.milliseconds = millisecondsSince(start);
+  return evaluation;
 }
 
 }  // namespace arvesk

@@ -1,12 +1,9 @@
-// Works out a plan: walks back from what is wanted, reuses what is cached, reports per node. Runs on any thread, one
-// run at a time.
+// Works out a plan: walks back from what is wanted, reuses what is cached, works on independent branches at the same
+// time, reports per node. Runs on any thread, one run at a time.
 #pragma once
 
 #include "core/plan/document.h"
-
-#include <array>
-#include <list>
-#include <set>
+#include "core/plan/draft.h"
 
 namespace arvesk {
 
@@ -19,8 +16,10 @@ struct NodeReport {
   double milliseconds = 0;          // when it was computed, whether now or before
   std::size_t bytes = 0;
   bool isFromCache = false;
+  bool isDraft = false;  // its counts are of a draft; those of what decides are whole in every quality
   std::vector<Problem> problems;
   std::shared_ptr<const Histogram> histogram;
+  std::map<std::string, NodeReport> inner;  // by uid, of the plan that was worked out inside of the node, if any
 };
 
 struct Evaluation {
@@ -29,8 +28,8 @@ struct Evaluation {
   float draftShare = 1;  // of what a draft delivers; 1 in final quality
   std::map<std::string, NodeReport> reports;
   std::map<std::string, Outputs> values;  // of all nodes that are done
-  std::vector<PropPtr> props;             // of the plan, those that could be read
-  std::vector<Problem> propProblems;      // those that could not
+  std::vector<PropPtr> props;             // of the plan; stand-ins for those that could not be read
+  std::vector<Problem> propProblems;      // why they could not
 
   /// What the node gave at its first output, when it is a `T` (PointsPtr, SurfacePtr, MaskPtr …); null otherwise.
   template <typename T>
@@ -46,22 +45,18 @@ struct EvalRequest {
   std::vector<std::string> wanted;  // uids; empty: every node of the plan
   Limits limits;
   Task task;
-  std::function<void(const std::string& uid)> started;  // a node begins; called on the evaluating thread
+  // Both are called by any thread, but by one at a time.
+  std::function<void(const std::string& uid)> started;  // a node begins
+  std::function<void(const std::string& uid, const NodeReport& report, const Outputs& delivered)> ended;
 };
 
 /// What stands at the inputs of `node`, from the values of the nodes before it; what is not there leaves its place
 /// empty.
 Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node);
 
-/// The seeds that `node` is evaluated under; files, props and reports are the caller's.
-EvalContext contextOf(const Plan& plan, const Node& node);
-
-/// Uids of the nodes whose points may be thinned in a draft: nothing after them looks at others, so that what stays is
-/// part of what final has. All that decides (patches, parents, rivals, goals) is whole in every quality.
-std::set<std::string> thinnableNodes(const Plan& plan);
-
-/// The points that a draft of `share` delivers; asked twice it is the same.
-PointsPtr draftOf(const PointsPtr& points, float share);
+/// The seeds that `node` is evaluated under; files, props and reports are the caller's. `path` names the nodes that it
+/// lies in, each followed by "/"; empty for the nodes of the document itself.
+EvalContext contextOf(const Plan& plan, const Node& node, const std::string& path = {});
 
 /// Evaluates plans. Results are kept in the file service's memory: evaluators over the same files share them.
 class Evaluator {
@@ -72,7 +67,6 @@ class Evaluator {
   FileService& files() { return *m_files; }
 
  private:
-  struct Run;
   std::shared_ptr<FileService> m_files;
 };
 

@@ -40,6 +40,12 @@ int NodeKind::outputIndex(const std::string& outputId) const {
   return -1;
 }
 
+int NodeKind::leftOutIndex() const {
+  for (std::size_t i = 0; i < outputs.size(); ++i)
+    if (outputs[i].isLeftOut) return static_cast<int>(i);
+  return -1;
+}
+
 const NodeKind* findNodeKind(const std::string& id) {
   for (const NodeKind* kind : allNodeKinds())
     if (kind->id == id) return kind;
@@ -73,6 +79,11 @@ InputSpec pointsInput() {
           {},
           true};
 }
+InputSpec pointsWithPropsInput() {
+  InputSpec input = pointsInput();
+  input.needsProps = true;
+  return input;
+}
 InputSpec groundInput(bool isOptional) {
   return {"ground",
           ValueType::Surface,
@@ -85,6 +96,6 @@ InputSpec whereInput(std::string help) {
   return {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"), std::move(help), true, false};
 }
 OutputSpec pointsOutput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points")}; }
-OutputSpec leftOutOutput() { return {"left_out", ValueType::Points, ARVESK_TEXT("node", "Left out")}; }
+OutputSpec leftOutOutput() { return {"left_out", ValueType::Points, ARVESK_TEXT("node", "Left out"), {}, true}; }
 
 }  // namespace arvesk

@@ -20,6 +20,7 @@ struct InputSpec {
   bool isMany = false;                 // takes any number of links, in order; a place that lost its link stays empty
   std::vector<ValueType> alsoTakes{};  // besides `type`
   bool isPerPoint = false;  // its points are worked on each by itself, unless the kind's reach says otherwise
+  bool needsProps = false;  // points without props are of no use here
 
   bool takes(ValueType other) const {
     return other == type || std::find(alsoTakes.begin(), alsoTakes.end(), other) != alsoTakes.end();
@@ -31,6 +32,7 @@ struct OutputSpec {
   ValueType type;
   std::string label;
   std::string sameAs{};  // id of an input: what comes out is of the type that comes in there; `type` while nothing does
+  bool isLeftOut = false;  // what a filter took away
 };
 
 /// How far a point's result depends on what is elsewhere: other points, other inputs, other places of the ground.
@@ -60,6 +62,7 @@ class Inputs {
   struct Link {
     Value value;
     std::uint64_t slotUid = 0;  // permanent uid of the link's place in a many-input
+    MemoryCache::Key key{};     // of all that the value depends on
     bool isEmpty() const { return std::holds_alternative<std::monostate>(value); }
   };
   std::map<std::string, std::vector<Link>> links;
@@ -92,6 +95,35 @@ class Inputs {
 
 struct PropEntry;
 
+/// What the picture of a kind's manual page shows of the points that come out.
+enum class ExampleShows { Usual, Order, Number, PointMask, OnProps };
+
+/// How a kind is shown on its manual page; the others show it with their defaults.
+struct KindExample {
+  ParamMap params;
+  double spacing = 0.55;    // m, of the points at its inputs
+  double patchSpacing = 6;  // m, of the points that it refers to
+  ExampleShows shows = ExampleShows::Usual;
+  int groundDivisions = 120;
+  std::vector<std::string> joins;  // optional inputs that get something
+  bool isHanging = false;          // its points hang above the ground
+  bool isSetDown = false;          // what comes out is set down before it is shown
+};
+
+/// How tests over all kinds make a kind do something, where its defaults do not or need a file of the demo.
+struct KindTrial {
+  ParamMap params;
+  std::vector<std::string> leaves;  // inputs that get nothing
+};
+
+/// A node as a document holds it that was written for an earlier version of its kind. Values are what the file says:
+/// switches, numbers, texts and lists of numbers.
+struct SavedNode {
+  int version = 1;
+  ParamMap params;
+  std::map<std::string, std::string> follows;  // parameter → formula
+};
+
 struct NodeKind {
   NodeKind();
   NodeKind(const NodeKind&);
@@ -100,8 +132,10 @@ struct NodeKind {
   NodeKind& operator=(NodeKind&&) noexcept;
   ~NodeKind();
 
-  std::string id;  // kebab-case, permanent: it is in saved documents
-  int version = 1;
+  std::string id;   // kebab-case, permanent: it is in saved documents
+  int version = 1;  // goes up when the same document would give something else, or has other parameters
+  /// Makes of a node of any earlier version what gives the same now. Asked when a document is opened.
+  std::function<void(SavedNode&)> upgrade;
   Family family = Family::Ground;
   std::string label;
   std::string help;                   // one sentence for tooltips, then the exact meaning
@@ -113,8 +147,13 @@ struct NodeKind {
   bool usesSeed = false;  // has "seed" and "lock seed"
   /// Of kinds that look at the plan's props: does one of these settings concern it? Empty: it looks at none.
   std::function<bool(const ParamMap&, const PropEntry&)> usesProp;
-  bool showsTriangles = false;                    // its card tells how many
-  bool isLayer = false;                           // a named layer of the plan: shown, counted and exported
+  bool showsTriangles = false;  // its card tells how many
+  bool isLayer = false;         // a named layer of the plan: shown, counted and exported
+  std::string shownParam;       // of a layer: the toggle that shows it in Site
+  std::string exportedParam;    // of a layer: the toggle that lets it be exported
+  std::string groundFrom;       // input whose surface the points' ground record is made from, or empty
+  KindExample example;
+  KindTrial trial;
   std::function<Reach(const ParamMap&)> reachOf;  // empty: of nothing but the point itself
   Exemptions exemptions;
   Reach reach(const ParamMap& values) const { return reachOf ? reachOf(values) : Reach::none(); }
@@ -129,6 +168,7 @@ struct NodeKind {
   const ParamSpec* findParam(const std::string& paramId) const;
   const InputSpec* findInput(const std::string& inputId) const;
   int outputIndex(const std::string& outputId) const;  // −1 when there is none
+  int leftOutIndex() const;                            // −1 when nothing is taken away
 };
 
 /// The kind's own parameters, filled from the document's values; missing ones keep their default.
@@ -183,6 +223,7 @@ const NodeKind* findNodeKind(const std::string& id);
 
 // Inputs that many kinds declare alike.
 InputSpec pointsInput();
+InputSpec pointsWithPropsInput();
 InputSpec groundInput(bool isOptional);
 InputSpec whereInput(std::string help);
 OutputSpec pointsOutput();

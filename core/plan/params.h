@@ -38,7 +38,7 @@ enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, Share, Pixel };
 const char* unitSuffix(Unit unit);
 
 /// What a parameter is to Site's handles and brushes, so that these know it without knowing its node.
-enum class SiteRole { None, Center, Extent, Turn, BrushRadius, BrushStrength, BrushSoftness };
+enum class SiteRole { None, Center, Extent, Heading, Tilt, BrushRadius, BrushStrength, BrushSoftness };
 
 struct Option {
   std::string id;  // in files

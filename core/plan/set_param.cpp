@@ -126,7 +126,7 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
     node.isSkipped = *truth;
     return {};
   }
-  const NodeKind* kind = findNodeKind(node.kind);
+  const NodeKind* kind = kindOf(node);
   const ParamSpec* spec = kind ? kind->findParam(param) : nullptr;
   if (!spec) {
     std::vector<std::string> params{"seed", "skip"};

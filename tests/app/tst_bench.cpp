@@ -299,6 +299,53 @@ class TestBench : public QObject {
     QCOMPARE(gestures, 1);
   }
 
+  /// A curve as a hand draws it: points come by double-click, stay in order under any drag, and go by Delete; the ends
+  /// of a line stay. Each drag is one gesture, so that it is one step back.
+  void curvesAreDrawnByHand() {
+    DistributionView view;
+    view.resize(460, 220);
+    view.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&view));
+    view.showCurve({0, 0, 0.5, 0.5, 1, 1});
+    std::vector<double> now;
+    std::vector<int> gestures;
+    connect(&view, &DistributionView::curveChanged, this, [&](const std::vector<double>& points, int gesture) {
+      now = points;
+      if (gestures.empty() || gestures.back() != gesture) gestures.push_back(gesture);
+    });
+    const auto isInOrder = [&] {
+      for (std::size_t i = 2; i < now.size(); i += 2)
+        if (now[i] < now[i - 2]) return false;
+      return std::all_of(now.begin(), now.end(), [](double v) { return v >= 0 && v <= 1; });
+    };
+    const QPoint middle = view.curvePosition(1).toPoint();
+    test::dragMouse(&view, middle, middle + QPoint(30, -40));
+    QCOMPARE(now.size(), std::size_t{6});
+    QVERIFY(now[2] > 0.5 && now[3] > 0.6 && isInOrder());
+    QCOMPARE(gestures.size(), std::size_t{1});
+    // However far it is dragged, it stays between its neighbors and on the chart.
+    for (const QPoint& far : {QPoint(900, 900), QPoint(-900, -900), QPoint(900, -50)}) {
+      const QPoint at = view.curvePosition(1).toPoint();
+      test::dragMouse(&view, at, at + far);
+      QVERIFY(isInOrder());
+    }
+    view.showCurve({0, 0, 0.5, 0.5, 1, 1});
+    const QPoint between = (view.curvePosition(0) + QPointF(40, -60)).toPoint();
+    QTest::mouseDClick(&view, Qt::LeftButton, {}, between);
+    QCOMPARE(now.size(), std::size_t{8});
+    QVERIFY(isInOrder() && now[2] > 0 && now[2] < 0.5);
+    QTest::mouseDClick(&view, Qt::LeftButton, {}, view.curvePosition(1).toPoint());  // where one is, none is added
+    QCOMPARE(now.size(), std::size_t{8});
+    for (int left = 3; left >= 2; --left) {
+      QTest::mouseClick(&view, Qt::LeftButton, {}, view.curvePosition(1).toPoint());
+      QTest::keyClick(&view, Qt::Key_Delete);
+      QCOMPARE(now.size(), static_cast<std::size_t>(2 * left));
+    }
+    QTest::mouseClick(&view, Qt::LeftButton, {}, view.curvePosition(1).toPoint());
+    QTest::keyClick(&view, Qt::Key_Delete);  // two are a line, and stay
+    QCOMPARE(now, (std::vector<double>{0, 0, 1, 1}));
+  }
+
   void histogramsCountEveryPoint() {
     Array<float> values{-5, 0, 10, 45, 90, 200};
     const Histogram h = makeHistogram("slope", "°", 0, 90, values, {1, 1, 0, 1, 0, 0});

@@ -26,7 +26,7 @@ class TestEdits : public test::WindowTest {
     const auto& cards = plan().layoutNow().cards;
     if (cards.empty()) return {};
     const PlanCard& card = cards[draw(cards.size())];
-    const NodeKind* kind = findNodeKind(document().find(card.uid)->kind);
+    const NodeKind* kind = kindOf(*document().find(card.uid));
     if (!kind || kind->outputs.empty()) return somewhere();
     return plan().slotPlace(QString::fromStdString(card.uid), kind->outputs[draw(kind->outputs.size())].id);
   }
@@ -76,7 +76,7 @@ class TestEdits : public test::WindowTest {
     std::set<std::string> uids;
     for (const Node& n : document().nodes) QVERIFY2(uids.insert(n.uid).second, after.constData());
     for (const Node& n : document().nodes) {
-      const NodeKind* kind = findNodeKind(n.kind);
+      const NodeKind* kind = kindOf(n);
       QVERIFY(kind);
       for (const auto& [input, links] : n.inputs) {
         const InputSpec* spec = kind->findInput(input);
@@ -86,7 +86,7 @@ class TestEdits : public test::WindowTest {
         for (const Link& link : links) {
           if (link.isEmpty()) continue;  // a place that lost its link
           QVERIFY2(document().find(link.node), after.constData());
-          QVERIFY2(findNodeKind(document().find(link.node)->kind)->outputIndex(link.output) >= 0, after.constData());
+          QVERIFY2(kindOf(*document().find(link.node))->outputIndex(link.output) >= 0, after.constData());
         }
       }
     }

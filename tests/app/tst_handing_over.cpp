@@ -6,6 +6,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
+#include <QListWidget>
 #include <QPushButton>
 #include <QTreeWidget>
 
@@ -89,6 +90,50 @@ class TestHandingOver : public test::WindowTest {
       QCOMPARE(counted(report, QStringLiteral("By output")), first);
       QCOMPARE(counted(report, QStringLiteral("By prop")), first);
     }
+  }
+
+  /// The list offers what the points carry, and the file holds what was chosen of it.
+  void onlyTheChosenAttributes() {
+    QTemporaryDir dir;
+    const QString file = dir.filePath(QStringLiteral("some.csv"));
+    const auto header = [&] {
+      QFile in(file);
+      return in.open(QIODevice::ReadOnly) ? QString::fromUtf8(in.readLine()).trimmed().split(QLatin1Char(','))
+                                          : QStringList();
+    };
+    auto* list = part<QListWidget>("export_attribute_list");
+    auto* all = part<QCheckBox>("export_attributes");
+    exportTo(file);
+    const QStringList whole = header();
+    QStringList offered;
+    for (int i = 0; i < list->count(); ++i) offered << list->item(i)->text();
+    QVERIFY2(offered.size() >= 2, qPrintable(offered.join(QLatin1Char(' '))));
+    for (const QString& name : offered)
+      QVERIFY2(std::any_of(whole.begin(), whole.end(), [&](const QString& c) { return c.startsWith(name); }),
+               qPrintable(name));
+    // One is taken out by its box, as a hand would.
+    QListWidgetItem* first = list->item(0);
+    const QRect box = list->visualItemRect(first);
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, {box.left() + 10, box.center().y()});
+    QCOMPARE(first->checkState(), Qt::Unchecked);
+    QCOMPARE(all->checkState(), Qt::PartiallyChecked);
+    exportTo(file);
+    for (const QString& column : header()) QVERIFY2(!column.startsWith(first->text()), qPrintable(column));
+    QVERIFY(header().size() < whole.size());
+    // None, and all again.
+    QTest::mouseClick(all, Qt::LeftButton, {}, {8, all->height() / 2});
+    QCOMPARE(all->checkState(), Qt::Checked);
+    QTest::mouseClick(all, Qt::LeftButton, {}, {8, all->height() / 2});
+    QCOMPARE(all->checkState(), Qt::Unchecked);
+    exportTo(file);
+    for (const QString& column : header()) QVERIFY2(!offered.contains(column), qPrintable(column));
+    QTest::mouseClick(all, Qt::LeftButton, {}, {8, all->height() / 2});
+    exportTo(file);
+    QCOMPARE(header(), whole);
+    // What no chosen output carries is not offered.
+    for (QCheckBox* output : m_export->findChildren<QCheckBox*>())
+      if (output->objectName().isEmpty() && output->isChecked()) output->click();
+    QCOMPARE(list->count(), 0);
   }
 
   void onlyTheChosenOutputs() {

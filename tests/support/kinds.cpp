@@ -33,16 +33,12 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
     Value value;
     switch (spec.type) {
       case ValueType::Surface: value = ground(); break;
-      case ValueType::Points:
-        value = kind.id == "on-props" || kind.id == "bake-to-mesh" ? dressedOf(points) : points;
-        break;
+      case ValueType::Points: value = spec.needsProps ? dressedOf(points) : points; break;
       case ValueType::Mask: value = rampMask(4); break;
       case ValueType::Kit: value = someKit(); break;
     }
-    // A set of points is never kept clear of itself.
-    if (spec.id == "against") continue;
-    // All of the ground would be inside the ground: patches and mask are to decide.
-    if (kind.id.starts_with("keep-") && spec.id == "surface") continue;
+    const auto& leaves = kind.trial.leaves;
+    if (std::find(leaves.begin(), leaves.end(), spec.id) != leaves.end()) continue;
     in.links[spec.id].push_back({value, hashText(spec.id)});
     if (spec.isMany && spec.type == ValueType::Points) {
       // A second set with ids of its own.
@@ -55,38 +51,10 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
   return in;
 }
 
-ParamMap paramsFor(const NodeKind& kind) {
-  if (kind.id == "terrain") return {{"file", std::string("tern-cove-wet.png")}};
-  if (kind.id == "picture") return {{"file", std::string("tern-cove-wet.png")}};
-  if (kind.id == "mesh-file") return {{"file", std::string("kit/boulder-a.glb")}};
-  if (kind.id == "markers") return {{"file", std::string("jetty.glb")}};
-  if (kind.id == "point-file") return {{"file", std::string("kit/boulder-a.glb")}};
-  if (kind.id == "points-of-surface") return {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}};
-  if (kind.id == "planting-grid") return {{"jitter", 60.0}};
-  if (kind.id == "make-room") return {{"by", std::string("spacing")}, {"spacing", 0.7}};
-  if (kind.id == "dress") return {{"way", std::string("patches")}};
-  if (kind.id == "on-props") return {{"spacing", 0.4}};
-  if (kind.id == "choose-props") return {{"pattern", std::string("*")}};
-  if (kind.id == "vary")
-    return {{"move_x", std::vector<double>{-1, 1}},
-            {"turn_y", std::vector<double>{0, 360}},
-            {"hue", std::vector<double>{-10, 10}}};
-  if (kind.id == "orient") return {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
-  if (kind.id == "keep-by-slope") return {{"slope", std::vector<double>{0, 2, 8, 30}}, {"keep", std::string("chance")}};
-  if (kind.id == "clearance") return {{"stays", std::string("chance")}};
-  if (kind.id == "keep-in") return {{"copies", std::string("*")}, {"raggedness", 50.0}};
-  if (kind.id == "share-out") return {{"count", 5.0}};
-  if (kind.id == "write-attribute") return {{"write", std::string("choice")}};
-  if (kind.id == "clumps") return {{"separation", 0.1}};
-  if (kind.id == "expression") return {{"text", std::string("a * (slope < 25) + 0.1 * b")}};
-  if (kind.id == "painted") return {{"strokes", std::vector<double>{2, 0, 3, 6, 0.8, 0.5, 4, 0, 3, 3, -0.5, 0.2}}};
-  return {};
-}
-
 std::vector<ParamMap> choicesOf(const NodeKind& kind) {
-  std::vector<ParamMap> all{paramsFor(kind)};
+  std::vector<ParamMap> all{kind.trial.params};
   const auto with = [&](const std::string& id, ParamValue value) {
-    all.push_back(paramsFor(kind));
+    all.push_back(kind.trial.params);
     all.back()[id] = std::move(value);
   };
   for (const ParamSpec& spec : kind.params) {

@@ -12,9 +12,8 @@ const SurfacePtr& ground();
 PointsPtr pointsOnGround();
 /// Something for every input, so that every kind runs.
 Inputs inputsFor(const NodeKind& kind, const PointsPtr& points);
-/// Parameters that make the kind do something, where its defaults do not or need a file.
-ParamMap paramsFor(const NodeKind& kind);
-/// Those, and with each option of each choice and toggle in turn: every way a kind can work.
+/// The kind's trial parameters, and those with each option of each choice and toggle in turn: every way a kind can
+/// work.
 std::vector<ParamMap> choicesOf(const NodeKind& kind);
 /// All that outputs hold, as numbers that can be compared bit for bit.
 std::vector<std::uint64_t> fingerprint(const Value& value);

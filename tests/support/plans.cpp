@@ -60,7 +60,7 @@ Plan planOf(std::vector<Node> nodes) {
     for (auto& [input, links] : n.inputs)
       for (Link& link : links)
         if (const Node* source = plan.find(link.node); source && link.output.empty())
-          link.output = findNodeKind(source->kind)->outputs.front().id;
+          link.output = kindOf(*source)->outputs.front().id;
   plan.settings.draftShare = 0.25;
   for (const char* name : {"boulder-a", "slab-a", "starfish", "dinghy"}) plan.props.push_back(propOf(name));
   return plan;
@@ -104,7 +104,7 @@ Plan randomPlan(std::mt19937& random) {
       isDressed = isDressed || kind == "dress";
       const std::string uid = kind + c + std::to_string(k);
       const NodeKind& declared = *findNodeKind(kind);
-      Node n = node(uid, kind, paramsFor(declared), {{declared.inputs.front().id, last}});
+      Node n = node(uid, kind, declared.trial.params, {{declared.inputs.front().id, last}});
       for (const ParamSpec& spec : declared.params)
         if (spec.type == ParamType::Choice && random() % 2) n.params[spec.id] = oneOf(spec.options, random).id;
       n.params.insert_or_assign("count", 4.0);
@@ -134,32 +134,96 @@ Plan randomPlan(std::mt19937& random) {
   return plan;
 }
 
-void randomEdit(Plan& plan, std::mt19937& random) {
-  Node& n = plan.nodes[random() % plan.nodes.size()];
-  const NodeKind& kind = *findNodeKind(n.kind);
-  switch (random() % 8) {
-    case 0: n.isSkipped = !n.isSkipped; return;
-    case 1: n.seed = random() % 1000; return;
+namespace {
+
+/// Another value inside of what sliders show, or one of the options.
+std::optional<ParamValue> anotherValue(const ParamSpec& spec, const ParamValue& now, std::mt19937& random) {
+  std::uniform_real_distribution<double> share(0, 1);
+  const auto draw = [&] { return spec.usualMin + (spec.usualMax - spec.usualMin) * share(random); };
+  switch (spec.type) {
+    case ParamType::Toggle: return !std::get<bool>(now);
+    case ParamType::Number: return draw();
+    case ParamType::Integer: return std::floor(draw());
+    case ParamType::Choice: return spec.options[random() % spec.options.size()].id;
+    case ParamType::Range: return std::vector<double>{draw(), draw()};
+    case ParamType::Vector: return std::vector<double>{draw(), draw(), draw()};
+    case ParamType::Band: {
+      std::vector<double> four{draw(), draw(), draw(), draw()};
+      std::sort(four.begin(), four.end());
+      return four;
+    }
+    default: return {};
+  }
+}
+
+/// Another file of the sort that the parameter or prop takes, now and then one that is not there.
+std::string anotherFile(const std::string& now, const char* planFolder, std::mt19937& random) {
+  const std::string folder = now.substr(0, now.rfind('/') + 1);
+  if (random() % 5 == 0) return folder + "not-there.glb";
+  const QStringList all = QDir(sourcePath(planFolder) + QLatin1Char('/') + QString::fromStdString(folder))
+                              .entryList({QStringLiteral("*.") + QFileInfo(QString::fromStdString(now)).suffix()});
+  if (all.isEmpty()) return now;
+  return folder + all[static_cast<qsizetype>(random() % static_cast<std::size_t>(all.size()))].toStdString();
+}
+
+void editProps(Plan& plan, const char* planFolder, std::mt19937& random) {
+  if (plan.props.empty()) return;
+  PropEntry& prop = plan.props[random() % plan.props.size()];
+  switch (random() % 7) {
+    case 0: prop.size = 0.5 + 0.25 * static_cast<double>(random() % 5); return;
+    case 1: prop.footprint = 0.1 * static_cast<double>(random() % 4); return;
+    case 2: prop.name += "'"; return;
+    case 3: prop.tags = random() % 2 ? "small" : ""; return;
+    case 4: prop.turnDeg.y += 90; return;
+    case 5: prop.file = anotherFile(prop.file, planFolder, random); return;
+    default: plan.props.erase(plan.props.begin() + static_cast<std::ptrdiff_t>(random() % plan.props.size()));
+  }
+}
+
+/// Takes a link off, its place stays; or joins another output of the same type, if that closes no loop.
+void editLinks(Plan& plan, Node& node, std::mt19937& random) {
+  for (auto& [id, links] : node.inputs)
+    for (Link& link : links) {
+      if (random() % 3 || link.isEmpty()) continue;
+      const auto type = outputType(plan, link);
+      const Node& other = plan.nodes[random() % plan.nodes.size()];
+      const NodeKind* kind = kindOf(other);
+      const std::string slot = link.slot;
+      link = {{}, {}, slot};
+      if (random() % 2 || kind->outputs.empty() || wouldLoop(plan, other.uid, node.uid)) return;
+      const Link found{other.uid, kind->outputs[random() % kind->outputs.size()].id, slot};
+      if (outputType(plan, found) == type) link = found;
+      return;
+    }
+}
+
+}  // namespace
+
+void randomEdit(Plan& plan, std::mt19937& random, const char* planFolder) {
+  Node& node = plan.nodes[random() % plan.nodes.size()];
+  const NodeKind& kind = *kindOf(node);
+  switch (random() % 10) {
+    case 0: node.isSkipped = !node.isSkipped; return;
+    case 1: node.seed = random() % 1000; return;
     case 2: plan.settings.seed = random() % 5; return;
-    case 3: n.title = "named " + std::to_string(random() % 10); return;
-    case 4:
-      if (!n.inputs.empty()) {
-        auto& links = std::next(n.inputs.begin(), static_cast<long>(random() % n.inputs.size()))->second;
-        Link& link = links[random() % links.size()];
-        link.node.clear();
-        link.output.clear();
-        tidyPlaces(plan);
-      }
-      return;
-    case 5:
-      if (!plan.props.empty())
-        plan.props[random() % plan.props.size()].size = 0.5 + 0.1 * static_cast<double>(random() % 10);
-      return;
+    case 3: node.title += "'"; return;
+    case 4: return editProps(plan, planFolder, random);
+    case 5: return editLinks(plan, node, random);
     default:
-      for (int tries = 0; tries < 8 && !kind.params.empty(); ++tries) {
-        const ParamSpec& spec = kind.params[random() % kind.params.size()];
-        if (spec.type == ParamType::Choice) return void(n.params[spec.id] = oneOf(spec.options, random).id);
-        if (spec.type == ParamType::Toggle) return void(n.params[spec.id] = !std::get<bool>(n.value(spec)));
+      if (kind.params.empty()) return;
+      const ParamSpec& spec = kind.params[random() % kind.params.size()];
+      if (spec.id == "density" || spec.id == "spacing" || spec.id == "total") return;  // counts are to stay small
+      if (spec.type == ParamType::File) {
+        if (const auto* now = std::get_if<std::string>(&node.value(spec)); now && !now->empty())
+          node.params[spec.id] = anotherFile(*now, planFolder, random);
+      } else if (spec.type == ParamType::Strokes) {
+        std::vector<double> dabs = std::get<std::vector<double>>(node.value(spec));
+        const auto at = [&] { return static_cast<double>(random() % 20) - 10; };
+        for (const double v : {at(), 0.0, at(), 3.0, random() % 2 ? 1.0 : -1.0, 0.5}) dabs.push_back(v);
+        node.params[spec.id] = dabs;
+      } else if (const auto value = anotherValue(spec, node.value(spec), random);
+                 value && faultOf(spec, *value).empty()) {
+        node.params[spec.id] = *value;
       }
   }
 }

@@ -20,7 +20,9 @@ Plan planOf(std::vector<Node> nodes);
 Plan crowdedPlan();
 /// Grounds, scatters, masks that look at other scatters, filters, clumps, growth, outputs; some 10,000 points.
 Plan randomPlan(std::mt19937& random);
-/// A choice, a toggle, a seed, a skip, a link taken away, a file or a title changed.
-void randomEdit(Plan& plan, std::mt19937& random);
+/// One edit of those that people make all day: a number, choice, switch, seed, skip, title, file or prop, a dab of a
+/// brush, a link taken away or joined otherwise. `planFolder`, from the repository's folder, is where the plan's files
+/// start.
+void randomEdit(Plan& plan, std::mt19937& random, const char* planFolder);
 
 }  // namespace arvesk::test

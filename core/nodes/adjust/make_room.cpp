@@ -132,6 +132,7 @@ const NodeKind& makeRoom() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "make-room";
+    k.groundFrom = "ground";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Make room");
     k.help = ARVESK_TEXT(
@@ -166,6 +167,10 @@ const NodeKind& makeRoom() {
             .usual(1, 30, 1),
         amountParam(&Params::amount),
     };
+    k.example.params = {{"by", std::string("spacing")}, {"spacing", 2.6}};
+    k.example.spacing = 2.0;
+    k.example.joins = {"ground"};
+    k.trial.params = {{"by", std::string("spacing")}, {"spacing", 0.7}};
     reaches<Params>(k, [](const Params& p) {
       // n rounds that look d far and step s: n · d + 2 (n − 1) · s is exact.
       const double n = p.rounds;

@@ -92,6 +92,9 @@ const NodeKind& moveAsOne() {
             .hard(-360, 360)
             .usual(-180, 180, 1),
     };
+    k.example.params = {{"heading", 35.0}, {"size", 0.55}};
+    k.example.spacing = 2.2;
+    k.example.isSetDown = true;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

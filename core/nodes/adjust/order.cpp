@@ -90,6 +90,8 @@ const NodeKind& order() {
     };
     k.usesSeed = true;
     k.reachOf = [](const ParamMap&) { return Reach::whole(true); };
+    k.example.spacing = 0.7;
+    k.example.shows = ExampleShows::Order;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -164,6 +164,81 @@ std::string sentence(const Params& p) {
   return text;
 }
 
+std::vector<ParamSpec> declaredParams() {
+  const auto angles = [](ParamSpec spec) { return spec.in(Unit::Degree).hard(-3600, 3600).usual(-180, 180, 1); };
+  return {
+      param("mode", &Params::mode, ARVESK_TEXT("node", "Turn"),
+            ARVESK_TEXT("node", "Align anew, work on top of the turn the points have, or uniformly any way round."),
+            {{"align", ARVESK_TEXT("node", "Align")},
+             {"keep", ARVESK_TEXT("node", "Keep, then add")},
+             {"any-way", ARVESK_TEXT("node", "Any way round")}}),
+      param("lean", &Params::lean, ARVESK_TEXT("node", "Lean to normal"),
+            ARVESK_TEXT("node", "0 % stands along the up below, 100 % along the ground's normal."))
+          .in(Unit::Percent)
+          .hard(0, 100)
+          .usual(0, 100, 1)
+          .shown("mode", {"align"}),
+      param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"),
+            ARVESK_TEXT("node", "Where the front, the own +Z, looks."),
+            {{"keep", ARVESK_TEXT("node", "Kept")},
+             {"random", ARVESK_TEXT("node", "Random")},
+             {"fixed", ARVESK_TEXT("node", "Fixed")},
+             {"downhill", ARVESK_TEXT("node", "Downhill")},
+             {"toward", ARVESK_TEXT("node", "Toward")},
+             {"away", ARVESK_TEXT("node", "Away from")}})
+          .shown("mode", {"align"}),
+      param("aim_at", &Params::aimAt, ARVESK_TEXT("node", "Aim at"),
+            ARVESK_TEXT("node", "The nearest of the points at Toward, or one place."),
+            {{"nearest", ARVESK_TEXT("node", "Nearest point")}, {"place", ARVESK_TEXT("node", "A place")}})
+          .shown("heading", {"toward", "away"}),
+      param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "What the points look at."))
+          .in(Unit::Meter)
+          .hard(-1e6, 1e6)
+          .usual(-100, 100, 0.5)
+          .shown("aim_at", {"place"}),
+      angles(param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"),
+                   ARVESK_TEXT("node", "0° is north (−Z), 90° east (+X), clockwise from above.")))
+          .shown("heading", {"fixed"}),
+      angles(param("spin", &Params::spinDeg, ARVESK_TEXT("node", "Spin"),
+                   ARVESK_TEXT("node", "Turn about the own up, clockwise from above, drawn per point.")))
+          .shown("mode", {"align", "keep"}),
+      angles(param("step", &Params::spinStepDeg, ARVESK_TEXT("node", "Steps"),
+                   ARVESK_TEXT("node",
+                               "Random heading and spin go in steps of this, each equally likely; 90° for quarter "
+                               "turns, 0° for none.")))
+          .hard(0, 360)
+          .shown("mode", {"align", "keep"}),
+      angles(param("tilt_x", &Params::tiltXDeg, ARVESK_TEXT("node", "Tilt about X"),
+                   ARVESK_TEXT("node", "Drawn per point.")))
+          .shown("mode", {"align", "keep"}),
+      angles(param("tilt_z", &Params::tiltZDeg, ARVESK_TEXT("node", "Tilt about Z"),
+                   ARVESK_TEXT("node", "Drawn per point.")))
+          .shown("mode", {"align", "keep"}),
+      param("flip_share", &Params::flipShare, ARVESK_TEXT("node", "Flipped"),
+            ARVESK_TEXT("node", "Share of points that get a half turn."))
+          .in(Unit::Percent)
+          .hard(0, 100)
+          .usual(0, 100, 1)
+          .shown("mode", {"align", "keep"}),
+      param("flip_axis", &Params::flipAxis, ARVESK_TEXT("node", "Flip about"),
+            ARVESK_TEXT("node", "Own axis of the half turn."), {{"x", "X"}, {"y", "Y"}, {"z", "Z"}})
+          .shown("mode", {"align", "keep"}),
+      param("up_from", &Params::upFrom, ARVESK_TEXT("node", "Up from"),
+            ARVESK_TEXT("node", "What leaning starts from."),
+            {{"world", ARVESK_TEXT("node", "World up")}, {"direction", ARVESK_TEXT("node", "Direction")}})
+          .shown("mode", {"align"}),
+      param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"), ARVESK_TEXT("node", "Up at 0 % lean."))
+          .hard(-1, 1)
+          .usual(-1, 1, 0.05)
+          .shown("up_from", {"direction"}),
+      param("toward", &Params::toward, ARVESK_TEXT("node", "Normal"),
+            ARVESK_TEXT("node", "Smooth as in the ground record, or of the flat face (needs the ground)."),
+            {{"smooth", ARVESK_TEXT("node", "Smooth")}, {"face", ARVESK_TEXT("node", "Of the face")}})
+          .shown("mode", {"align"}),
+      amountParam(&Params::amount),
+  };
+}
+
 }  // namespace
 
 const NodeKind& orient() {
@@ -191,79 +266,11 @@ const NodeKind& orient() {
                 {"toward", ValueType::Points, ARVESK_TEXT("node", "Toward"),
                  ARVESK_TEXT("node", "For a heading toward or away: the nearest of these counts."), true, false}};
     k.outputs = {pointsOutput()};
-    const auto angles = [](ParamSpec spec) { return spec.in(Unit::Degree).hard(-3600, 3600).usual(-180, 180, 1); };
-    k.params = {
-        param("mode", &Params::mode, ARVESK_TEXT("node", "Turn"),
-              ARVESK_TEXT("node", "Align anew, work on top of the turn the points have, or uniformly any way round."),
-              {{"align", ARVESK_TEXT("node", "Align")},
-               {"keep", ARVESK_TEXT("node", "Keep, then add")},
-               {"any-way", ARVESK_TEXT("node", "Any way round")}}),
-        param("lean", &Params::lean, ARVESK_TEXT("node", "Lean to normal"),
-              ARVESK_TEXT("node", "0 % stands along the up below, 100 % along the ground's normal."))
-            .in(Unit::Percent)
-            .hard(0, 100)
-            .usual(0, 100, 1)
-            .shown("mode", {"align"}),
-        param("heading", &Params::heading, ARVESK_TEXT("node", "Heading"),
-              ARVESK_TEXT("node", "Where the front, the own +Z, looks."),
-              {{"keep", ARVESK_TEXT("node", "Kept")},
-               {"random", ARVESK_TEXT("node", "Random")},
-               {"fixed", ARVESK_TEXT("node", "Fixed")},
-               {"downhill", ARVESK_TEXT("node", "Downhill")},
-               {"toward", ARVESK_TEXT("node", "Toward")},
-               {"away", ARVESK_TEXT("node", "Away from")}})
-            .shown("mode", {"align"}),
-        param("aim_at", &Params::aimAt, ARVESK_TEXT("node", "Aim at"),
-              ARVESK_TEXT("node", "The nearest of the points at Toward, or one place."),
-              {{"nearest", ARVESK_TEXT("node", "Nearest point")}, {"place", ARVESK_TEXT("node", "A place")}})
-            .shown("heading", {"toward", "away"}),
-        param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "What the points look at."))
-            .in(Unit::Meter)
-            .hard(-1e6, 1e6)
-            .usual(-100, 100, 0.5)
-            .shown("aim_at", {"place"}),
-        angles(param("heading_angle", &Params::headingDeg, ARVESK_TEXT("node", "Heading angle"),
-                     ARVESK_TEXT("node", "0° is north (−Z), 90° east (+X), clockwise from above.")))
-            .shown("heading", {"fixed"}),
-        angles(param("spin", &Params::spinDeg, ARVESK_TEXT("node", "Spin"),
-                     ARVESK_TEXT("node", "Turn about the own up, clockwise from above, drawn per point.")))
-            .shown("mode", {"align", "keep"}),
-        angles(param("step", &Params::spinStepDeg, ARVESK_TEXT("node", "Steps"),
-                     ARVESK_TEXT("node",
-                                 "Random heading and spin go in steps of this, each equally likely; 90° for quarter "
-                                 "turns, 0° for none.")))
-            .hard(0, 360)
-            .shown("mode", {"align", "keep"}),
-        angles(param("tilt_x", &Params::tiltXDeg, ARVESK_TEXT("node", "Tilt about X"),
-                     ARVESK_TEXT("node", "Drawn per point.")))
-            .shown("mode", {"align", "keep"}),
-        angles(param("tilt_z", &Params::tiltZDeg, ARVESK_TEXT("node", "Tilt about Z"),
-                     ARVESK_TEXT("node", "Drawn per point.")))
-            .shown("mode", {"align", "keep"}),
-        param("flip_share", &Params::flipShare, ARVESK_TEXT("node", "Flipped"),
-              ARVESK_TEXT("node", "Share of points that get a half turn."))
-            .in(Unit::Percent)
-            .hard(0, 100)
-            .usual(0, 100, 1)
-            .shown("mode", {"align", "keep"}),
-        param("flip_axis", &Params::flipAxis, ARVESK_TEXT("node", "Flip about"),
-              ARVESK_TEXT("node", "Own axis of the half turn."), {{"x", "X"}, {"y", "Y"}, {"z", "Z"}})
-            .shown("mode", {"align", "keep"}),
-        param("up_from", &Params::upFrom, ARVESK_TEXT("node", "Up from"),
-              ARVESK_TEXT("node", "What leaning starts from."),
-              {{"world", ARVESK_TEXT("node", "World up")}, {"direction", ARVESK_TEXT("node", "Direction")}})
-            .shown("mode", {"align"}),
-        param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"), ARVESK_TEXT("node", "Up at 0 % lean."))
-            .hard(-1, 1)
-            .usual(-1, 1, 0.05)
-            .shown("up_from", {"direction"}),
-        param("toward", &Params::toward, ARVESK_TEXT("node", "Normal"),
-              ARVESK_TEXT("node", "Smooth as in the ground record, or of the flat face (needs the ground)."),
-              {{"smooth", ARVESK_TEXT("node", "Smooth")}, {"face", ARVESK_TEXT("node", "Of the face")}})
-            .shown("mode", {"align"}),
-        amountParam(&Params::amount),
-    };
+    k.params = declaredParams();
     k.usesSeed = true;
+    k.example.params = {{"lean", 100.0}, {"tilt_x", std::vector<double>{-12, 12}}};
+    k.example.spacing = 2.4;
+    k.trial.params = {{"lean", 50.0}, {"tilt_x", std::vector<double>{-10, 10}}, {"flip_share", 30.0}};
     reaches<Params>(k, [](const Params& p) {
       const bool isAimed = p.mode == Mode::Align && (p.heading == Heading::Toward || p.heading == Heading::Away);
       return isAimed && p.aimAt == AimAt::Nearest ? Reach::whole(false) : Reach::none();

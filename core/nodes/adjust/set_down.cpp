@@ -112,6 +112,7 @@ const NodeKind& setDown() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "set-down";
+    k.groundFrom = "ground";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Set down");
     k.help = ARVESK_TEXT("node",
@@ -161,6 +162,8 @@ const NodeKind& setDown() {
               {{"left-out", ARVESK_TEXT("node", "Left out")}, {"kept", ARVESK_TEXT("node", "Kept")}}),
         amountParam(&Params::amount),
     };
+    k.example.spacing = 2.4;
+    k.example.isHanging = true;
     k = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(k, &explain);
     return k;

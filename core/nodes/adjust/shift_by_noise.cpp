@@ -83,6 +83,9 @@ const NodeKind& shiftByNoise() {
         amountParam(&Params::amount),
     };
     k.usesSeed = true;
+    k.example.params = {{"strength", std::vector<double>{1.5, 0, 1.5}}};
+    k.example.spacing = 1.6;
+    k.example.isSetDown = true;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -79,6 +79,8 @@ const NodeKind& sizeByMask() {
             .shown("by", {"per-axis"}),
         amountParam(&Params::amount),
     };
+    k.example.params = {{"size", std::vector<double>{0.4, 1.8}}};
+    k.example.spacing = 1.9;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

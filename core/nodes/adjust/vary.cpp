@@ -193,6 +193,11 @@ const NodeKind& vary() {
         amountParam(&Params::amount),
     };
     k.usesSeed = true;
+    k.example.params = {{"turn_y", std::vector<double>{-180, 180}}, {"size", std::vector<double>{0.5, 1.6}}};
+    k.example.spacing = 2.4;
+    k.trial.params = {{"move_x", std::vector<double>{-1, 1}},
+                      {"turn_y", std::vector<double>{0, 360}},
+                      {"hue", std::vector<double>{-10, 10}}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

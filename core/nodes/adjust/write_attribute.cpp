@@ -145,6 +145,9 @@ const NodeKind& writeAttribute() {
             .shown("write", {"number", "choice"}),
     };
     k.usesSeed = true;
+    k.example.spacing = 0.7;
+    k.example.shows = ExampleShows::Number;
+    k.trial.params = {{"write", std::string("choice")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

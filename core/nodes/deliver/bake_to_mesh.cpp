@@ -2,6 +2,7 @@
 #include "core/nodes/deliver/merge.h"
 #include "core/nodes/registry.h"
 #include "core/props/baked.h"
+#include "core/props/bare.h"
 
 #include <fmt/format.h>
 
@@ -25,7 +26,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     ctx.warn(fmt::format("{} points have no prop and are not in the mesh", bare), bareAdvice(points.kit != nullptr));
   if (surface->triangles.empty())
     return fail(ProblemCode::WrongInput, "there is nothing to bake",
-                points.count == 0 ? "No point comes in" : bareAdvice(points.kit != nullptr));
+                points.count == 0 ? std::string("No point comes in") : bareAdvice(points.kit != nullptr));
   surface->isShown = p.isShown;
   return Outputs{std::make_shared<const Surface>(std::move(*surface))};
 }
@@ -48,7 +49,7 @@ const NodeKind& bakeToMesh() {
     k.glyph = "bake";
     k.showsTriangles = true;
     k.synonyms = {"geometry", "combine", "mesh"};
-    k.inputs = {pointsInput()};
+    k.inputs = {pointsWithPropsInput()};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {
         param("as", &Params::as, ARVESK_TEXT("node", "As"),
@@ -61,6 +62,9 @@ const NodeKind& bakeToMesh() {
         param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"),
               ARVESK_TEXT("node", "As ground; the placements themselves are shown by their output anyway.")),
     };
+    k.example.params = {{"shown", true}};
+    k.example.spacing = 2.2;
+    k.example.shows = ExampleShows::OnProps;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -49,6 +49,7 @@ const NodeKind& choose() {
                       ARVESK_TEXT("node", "Which input passes, from 1."))
                     .hard(1, 1000)
                     .usual(1, 10, 1)};
+    k.example.spacing = 2.2;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

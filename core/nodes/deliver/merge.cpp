@@ -124,6 +124,7 @@ const NodeKind& merge() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "merge";
+    k.example.spacing = 2.2;
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Merge");
     k.help = ARVESK_TEXT("node",

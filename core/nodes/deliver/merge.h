@@ -9,9 +9,4 @@ namespace arvesk::nodes {
 /// stay unique and stay the same when other inputs come or go. Kits are united by prop.
 Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>& links);
 
-/// What helps points that have no prop: Dress, or a look at the one that gave them none.
-inline const char* bareAdvice(bool isDressed) {
-  return isDressed ? "The card of their Dress says why it gave them none" : "Put Dress before this node";
-}
-
 }  // namespace arvesk::nodes

@@ -2,6 +2,7 @@
 #include "core/nodes/deliver/merge.h"
 #include "core/nodes/ground/merge_surfaces.h"
 #include "core/nodes/registry.h"
+#include "core/props/bare.h"
 
 #include <fmt/format.h>
 
@@ -70,6 +71,8 @@ const NodeKind& output() {
                          "A named output of the plan: shown in Site and written by export, under the node's title. "
                          "Several inputs are put together as Merge does. Surfaces are delivered as meshes.");
     k.glyph = "output";
+    k.shownParam = "visible";
+    k.exportedParam = "exported";
     k.synonyms = {"result", "layer", "export", "deliver"};
     k.inputs = {{"points",
                  ValueType::Points,
@@ -87,6 +90,7 @@ const NodeKind& output() {
               ARVESK_TEXT("node", "Site shows this output.")),
     };
     k.isLayer = true;
+    k.example.spacing = 2.2;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -100,6 +100,8 @@ const NodeKind& chooseProps() {
       return std::any_of(p.props.begin(), p.props.end(), [&](const PropChoice& c) { return c.prop == entry.uid; }) ||
              matchesAny(p.pattern, entry.name) || hasTag(p.tags, tagsOf(entry.tags));
     };
+    k.example.params["props"] = PropChoices{{"post", 1, true}, {"block", 1, true}, {"tuft", 1, true}};
+    k.trial.params = {{"pattern", std::string("*")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

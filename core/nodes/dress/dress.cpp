@@ -419,6 +419,8 @@ const NodeKind& dress() {
             .shown("common_height", {"meters"}),
     };
     k.usesSeed = true;
+    k.example.spacing = 2.2;
+    k.trial.params = {{"way", std::string("patches")}};
     reaches<Params>(k, [](const Params& p) { return p.way == Way::Cycle ? Reach::whole(true) : Reach::none(); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -180,41 +180,51 @@ void takeMeshAttributes(Points& out, const std::vector<std::pair<const Surface*,
   out.attributes.insert_or_assign("color", Column<Vec3>(std::move(colors)));
 }
 
-Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
-  const Points& points = *in.points();
-  const KitPtr of = in.kit("of");
-  if (!points.kit && points.count > 0)
-    return fail(ProblemCode::WrongInput, "the points have no props yet", "Put Dress before this node");
+/// Which placements carry samples, and which set each of them carries.
+struct Parents {
+  Array<std::uint32_t> point;
+  Array<std::uint32_t> set;
+  std::vector<std::pair<Sampler::Key, std::size_t>> sets;  // in order of names, with their number
+};
+
+Parents parentsOf(const Points& points, const KitPtr& of, const Sampler& sampler) {
   std::vector<std::uint8_t> isWanted(points.kit ? points.kit->entries.size() : 0, of ? 0 : 1);
   if (of)
     for (std::size_t k = 0; k < isWanted.size(); ++k)
       isWanted[k] = std::any_of(of->entries.begin(), of->entries.end(),
                                 [&](const KitEntry& e) { return e.prop->uid == points.kit->entries[k].prop->uid; });
-
-  // First which sets are needed, then each made once, then all placements filled side by side.
-  const Sampler sampler(ctx, p);
+  Parents out;
   std::map<Sampler::Key, std::size_t> setOf;
-  Array<std::uint32_t> parentOf;
-  Array<std::uint32_t> setOfParent;
   for (std::size_t i = 0; i < points.count; ++i) {
     const std::int32_t prop = points.prop[i];
     if (prop == kNoProp || !isWanted[static_cast<std::size_t>(prop)]) continue;
     const Sampler::Key key = sampler.keyOf(points.kit->entries[static_cast<std::size_t>(prop)].prop.get(), points.id[i],
                                            points.size[i]);
-    parentOf.push_back(static_cast<std::uint32_t>(i));
-    setOfParent.push_back(static_cast<std::uint32_t>(setOf.emplace(key, setOf.size()).first->second));
+    out.point.push_back(static_cast<std::uint32_t>(i));
+    out.set.push_back(static_cast<std::uint32_t>(setOf.emplace(key, setOf.size()).first->second));
   }
-  std::vector<PropSampleList> sets(setOf.size());
-  std::vector<std::string> names;
-  auto parts = std::make_shared<Kit>();
-  std::vector<std::int32_t> partOfName;
   // By name, so that the list of names does not depend on where a kit's props lie in memory.
-  std::vector<std::pair<Sampler::Key, std::size_t>> inOrder(setOf.begin(), setOf.end());
-  std::sort(inOrder.begin(), inOrder.end(), [](const auto& a, const auto& b) {
+  out.sets.assign(setOf.begin(), setOf.end());
+  std::sort(out.sets.begin(), out.sets.end(), [](const auto& a, const auto& b) {
     return std::tie(a.first.prop->uid, a.first.variant, a.first.sizeClass) <
            std::tie(b.first.prop->uid, b.first.variant, b.first.sizeClass);
   });
-  for (const auto& [key, place] : inOrder) {
+  return out;
+}
+
+/// The samples of each set, each made once, and the names of mount points or parts that they call theirs.
+struct Sets {
+  std::vector<PropSampleList> samples;
+  std::vector<std::string> names;
+  std::shared_ptr<Kit> parts = std::make_shared<Kit>();
+  std::vector<std::int32_t> partOfName;
+};
+
+Result<Sets> makeSets(const EvalContext& ctx, const Params& p, const Sampler& sampler, const Parents& parents) {
+  Sets out;
+  out.samples.resize(parents.sets.size());
+  const bool isNamed = p.at == At::Mounts || p.at == At::Parts;
+  for (const auto& [key, place] : parents.sets) {
     if (ctx.task.isCancelled()) return Failure(cancelled());
     // An even set of a large prop at a small spacing is what explodes: told before it is made.
     if (p.at == At::Even) {
@@ -226,20 +236,26 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
           !ok)
         return Failure(ok.error());
     }
-    if (p.at == At::Mounts || p.at == At::Parts) sets[place] = sampler.make(key, names, *parts, partOfName);
+    if (isNamed) out.samples[place] = sampler.make(key, out.names, *out.parts, out.partOfName);
   }
-  if (p.at != At::Mounts && p.at != At::Parts)  // no names are collected: each set on its own
-    parallelPieces(ctx.task, inOrder.size(), 1, [&](std::size_t begin, std::size_t end) {
+  if (!isNamed)  // no names are collected: each set on its own
+    parallelPieces(ctx.task, parents.sets.size(), 1, [&](std::size_t begin, std::size_t end) {
       for (std::size_t k = begin; k < end; ++k)
-        sets[inOrder[k].second] = sampler.make(inOrder[k].first, names, *parts, partOfName);
+        out.samples[parents.sets[k].second] = sampler.make(parents.sets[k].first, out.names, *out.parts,
+                                                           out.partOfName);
     });
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  const DraftTest draft(ctx, p);
-  Array<std::size_t> start(parentOf.size() + 1);
+  return out;
+}
+
+/// Where the children of each placement begin; one more at the end.
+Array<std::size_t> startsOf(const EvalContext& ctx, const Points& points, const Parents& parents, const Sets& sets,
+                            const DraftTest& draft) {
+  Array<std::size_t> start(parents.point.size() + 1);
   start[0] = 0;
-  for (std::size_t k = 0; k < parentOf.size(); ++k) {
-    const PropSampleList& set = sets[setOfParent[k]];
-    const std::uint64_t parent = points.id[parentOf[k]];
+  for (std::size_t k = 0; k < parents.point.size(); ++k) {
+    const PropSampleList& set = sets.samples[parents.set[k]];
+    const std::uint64_t parent = points.id[parents.point[k]];
     start[k + 1] = start[k] +
                    (draft.isWhole()
                         ? set.size()
@@ -247,27 +263,37 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                             return draft.holds(ctx.idOf(parent, s.code));
                           })));
   }
-  const std::size_t count = start.back();
-  if (auto ok = guardPoints(ctx, static_cast<double>(count), "Raise the spacing, or thin the placements"); !ok)
-    return Failure(ok.error());
+  return start;
+}
 
+/// What is known of each child beside its place.
+struct Children {
+  Array<std::uint32_t> parent;                                     // the placement's point
+  Array<std::uint32_t> name;                                       // into the sets' names; empty when there are none
+  std::vector<std::pair<const Surface*, const PropSample*>> from;  // mesh and sample
+};
+
+/// Every placement carries its set along: all side by side.
+Points placed(const EvalContext& ctx, const Points& points, const Params& p, const Parents& parents, const Sets& sets,
+              const DraftTest& draft, const Array<std::size_t>& start, Children& children) {
+  const std::size_t count = start.back();
   Array<Vec3> position(count);
   Array<Quat> orientation(count);
   Array<Vec3> normal(count);
   Array<Vec2> uv(count);
   Array<std::uint64_t> id(count);
-  Array<std::uint32_t> name(names.empty() ? 0 : count);
-  Array<std::uint32_t> parentOfChild(count);
-  std::vector<std::pair<const Surface*, const PropSample*>> from(count);
-  parallelPieces(ctx.task, parentOf.size(), 256, [&](std::size_t begin, std::size_t end) {
+  children.name.resize(sets.names.empty() ? 0 : count);
+  children.parent.resize(count);
+  children.from.resize(count);
+  parallelPieces(ctx.task, parents.point.size(), 256, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
-      const std::uint32_t i = parentOf[k];
+      const std::uint32_t i = parents.point[k];
       const Vec3 at = points.position[i];
       const Quat turn = points.orientation[i];
       const Vec3 size = points.size[i];
       const bool isEven = size.x == size.y && size.y == size.z && size.x > 0;
       std::size_t c = start[k];
-      for (const PropSample& sample : sets[setOfParent[k]]) {
+      for (const PropSample& sample : sets.samples[parents.set[k]]) {
         const std::uint64_t child = ctx.idOf(points.id[i], sample.code);
         if (!draft.holds(child)) continue;
         position[c] = at + turn * (size * sample.place);
@@ -281,14 +307,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
             turn * (isCarried ? sample.turn : turnFacing(bent, size * (sample.turn * Vec3(0, 0, 1)), isParallel)));
         uv[c] = sample.uv;
         id[c] = child;
-        if (!name.empty()) name[c] = sample.name;
-        parentOfChild[c] = i;
-        from[c] = {points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface.get(), &sample};
+        if (!children.name.empty()) children.name[c] = sample.name;
+        children.parent[c] = i;
+        children.from[c] = {points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface.get(), &sample};
         ++c;
       }
     }
   });
-  if (ctx.task.isCancelled()) return Failure(cancelled());
   Points out;
   out.count = count;
   out.position = std::move(position);
@@ -297,36 +322,58 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.groundUv = std::move(uv);
   out.id = std::move(id);
   out.footprint = Column<float>(p.footprint);
-  if (p.size == SizeFrom::Placement || p.at == At::Parts) out.size = points.size.gathered(parentOfChild);
+  return out;
+}
+
+/// Pieces are props of their own, with their footprint and their home in the owner.
+void dressPieces(Points& out, const Sets& sets, const Children& children) {
+  Array<std::int32_t> prop(out.count);
+  Array<float> footprint(out.count);
+  Array<Vec3> home(out.count);
+  for (std::size_t c = 0; c < out.count; ++c) {
+    prop[c] = sets.partOfName[children.name[c]];
+    footprint[c] = sets.parts->entries[static_cast<std::size_t>(prop[c])].prop->footprint;
+    home[c] = children.from[c].second->place;
+  }
+  out.attributes.insert_or_assign("home", Column<Vec3>(std::move(home)));
+  out.kit = sets.parts;
+  out.prop = std::move(prop);
+  out.footprint = std::move(footprint);
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const Points& points = *in.points();
+  if (!points.kit && points.count > 0)
+    return fail(ProblemCode::WrongInput, "the points have no props yet", "Put Dress before this node");
+  const Sampler sampler(ctx, p);
+  const Parents parents = parentsOf(points, in.kit("of"), sampler);
+  const auto sets = makeSets(ctx, p, sampler, parents);
+  if (!sets) return Failure(sets.error());
+  const DraftTest draft(ctx, p);
+  const Array<std::size_t> start = startsOf(ctx, points, parents, *sets, draft);
+  if (auto ok = guardPoints(ctx, static_cast<double>(start.back()), "Raise the spacing, or thin the placements"); !ok)
+    return Failure(ok.error());
+  Children children;
+  Points out = placed(ctx, points, p, parents, *sets, draft, start, children);
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  const bool isNamed = p.at == At::Mounts || p.at == At::Parts;
+  if (p.size == SizeFrom::Placement || p.at == At::Parts) out.size = points.size.gathered(children.parent);
   // What grows on a placement is never shown without it.
-  Array<float> level(count);
-  const Column<float> own = draftLevels(p, out.id, count);
-  for (std::size_t c = 0; c < count; ++c)
-    level[c] = std::max(points.levelOf(parentOfChild[c]),
+  Array<float> level(out.count);
+  const Column<float> own = draftLevels(p, out.id, out.count);
+  for (std::size_t c = 0; c < out.count; ++c)
+    level[c] = std::max(points.levelOf(children.parent[c]),
                         own[c] == kDraftByRank ? Points::draftRank(out.id[c]) : own[c]);
   out.draftLevel = std::move(level);
-  inherit(out, points, parentOfChild);
-  if (p.at != At::Mounts && p.at != At::Parts) takeMeshAttributes(out, from);
-  if (!names.empty()) {
-    if (p.at == At::Parts) {
-      Array<std::int32_t> prop(count);
-      for (std::size_t c = 0; c < count; ++c) prop[c] = partOfName[name[c]];
-      Array<float> footprint(count);
-      Array<Vec3> home(count);
-      for (std::size_t c = 0; c < count; ++c) {
-        footprint[c] = parts->entries[static_cast<std::size_t>(prop[c])].prop->footprint;
-        home[c] = from[c].second->place;
-      }
-      out.attributes.insert_or_assign("home", Column<Vec3>(std::move(home)));
-      out.kit = parts;
-      out.prop = std::move(prop);
-      out.footprint = std::move(footprint);
-    }
-    out.attributes.insert_or_assign(
-        p.at == At::Parts ? "part" : "mount",
-        TextColumn{std::make_shared<const std::vector<std::string>>(names), Column<std::uint32_t>(std::move(name))});
+  inherit(out, points, children.parent);
+  if (!isNamed) takeMeshAttributes(out, children.from);
+  if (!sets->names.empty()) {
+    if (p.at == At::Parts) dressPieces(out, *sets, children);
+    out.attributes.insert_or_assign(p.at == At::Parts ? "part" : "mount",
+                                    TextColumn{std::make_shared<const std::vector<std::string>>(sets->names),
+                                               Column<std::uint32_t>(std::move(children.name))});
   }
-  if (!parentOf.empty() && (p.at == At::Mounts || p.at == At::Parts))
+  if (!parents.point.empty() && isNamed)
     ctx.warnUnmatched(sampler.patterns(), sampler.offered(),
                       p.at == At::Mounts ? "mount point of these props" : "part of these props");
   return Outputs{std::make_shared<const Points>(std::move(out))};
@@ -363,7 +410,7 @@ const NodeKind& onProps() {
         "part, and the placement's attributes as parent-…");
     k.glyph = "on-props";
     k.synonyms = {"grow", "moss", "barnacles", "attach", "mount", "parts"};
-    k.inputs = {pointsInput(),
+    k.inputs = {pointsWithPropsInput(),
                 {"of", ValueType::Kit, ARVESK_TEXT("node", "Of"),
                  ARVESK_TEXT("node", "The props to go on; all when nothing is connected."), true, false}};
     k.outputs = {pointsOutput()};
@@ -404,6 +451,11 @@ const NodeKind& onProps() {
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
+    k.example.params = {{"spacing", 0.55}};
+    k.example.spacing = 2.6;
+    k.example.shows = ExampleShows::OnProps;
+    k.example.joins = {"of"};
+    k.trial.params = {{"spacing", 0.4}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

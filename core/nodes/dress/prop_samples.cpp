@@ -1,7 +1,7 @@
 #include "core/nodes/dress/prop_samples.h"
 
 #include "core/geometry/welding.h"
-#include "core/nodes/scatter/sow.h"
+#include "core/nodes/scatter/sow_even.h"
 #include "core/spatial/surface_index.h"
 
 #include <map>
@@ -49,12 +49,13 @@ PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, 
     for (Vec3& p : sized.positions.edit()) p *= size;
   const auto areas = areaTableOf(sized);
   if (!(areas->total > 0)) return out;
-  const Sown sown = sowEven(
-      ctx.task, sized, areas->area, spacing, spacing, false,
-      [&](const Sown&, Array<float>& spacings) { std::fill(spacings.begin(), spacings.end(), spacing); },
+  const FaceDomain faces(sized, areas->area, areas->total, false);
+  const auto sown = sowEven(
+      ctx.task, faces, spacing, spacing,
+      [&](const Sown<Vec2>&, Array<float>& spacings) { std::fill(spacings.begin(), spacings.end(), spacing); },
       hashOf(ctx.nodeUid, key), ctx.draw("place"));
   for (std::size_t i = 0; i < sown.size(); ++i)
-    add(s.positionAt(sown.face[i], sown.weights[i]), s.normalAt(sown.face[i], sown.weights[i]), sown.face[i],
+    add(s.positionAt(sown.cell[i], sown.weights[i]), s.normalAt(sown.cell[i], sown.weights[i]), sown.cell[i],
         sown.weights[i], sown.id[i]);
   return out;
 }

@@ -150,6 +150,8 @@ const NodeKind& markers() {
             .usual(0, 5, 0.05),
     };
     addPlacedParams<Params>(k.params, false);
+    k.example.params = {{"file", std::string("example.glb")}};
+    k.trial.params = {{"file", std::string("jetty.glb")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

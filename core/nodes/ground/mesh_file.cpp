@@ -82,6 +82,8 @@ const NodeKind& meshFile() {
                   "Names of parts to take, with * and ? as wildcards, separated by semicolons; empty takes all.")),
     };
     addPlacedParams<Params>(k.params);
+    k.example.params = {{"file", std::string("example.glb")}};
+    k.trial.params = {{"file", std::string("kit/boulder-a.glb")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -143,6 +143,8 @@ const NodeKind& partOfSurface() {
               ARVESK_TEXT("node", "This part alone; else the whole surface is shown as before.")),
     };
     addFaceParams<Params>(k.params);
+    k.example.params = {{"limit", 0.55}};
+    k.example.joins = {"mask"};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -270,6 +270,8 @@ const NodeKind& pointFile() {
             .usual(0, 5, 0.05),
     };
     addPlacedParams<Params>(k.params, false);
+    k.example.params = {{"file", std::string("example.ply")}};
+    k.trial.params = {{"file", std::string("kit/boulder-a.glb")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -79,6 +79,7 @@ const NodeKind& shape() {
             .shown("form", {"plane", "ball", "cylinder", "torus"}),
     };
     addPlacedParams<Params>(k.params);
+    k.example.params = {{"form", std::string("torus")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -105,6 +105,8 @@ const NodeKind& shrinkFaces() {
                     .hard(0, 99.9)
                     .usual(0, 90, 1)};
     addFaceParams<Params>(k.params);
+    k.example.params = {{"share", 30.0}};
+    k.example.groundDivisions = 12;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -137,6 +137,8 @@ const NodeKind& terrain() {
             .usual(0, 200, 0.5),
     };
     addPlacedParams<Params>(k.params);
+    k.example.params = {{"file", std::string("example.png")}, {"width", 24.0}, {"lowest", 0.0}, {"highest", 5.0}};
+    k.trial.params = {{"file", std::string("tern-cove-wet.png")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -71,6 +71,9 @@ const NodeKind& attribute() {
             .shown("sort", {"text"}),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"name", std::string("size")}, {"band", std::vector<double>{0.4, 1.4, 2, 2}}};
+    k.example.spacing = 0.7;
+    k.example.shows = ExampleShows::PointMask;
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -51,6 +51,8 @@ const NodeKind& crowding() {
               ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"radius", 2.8}, {"band", std::vector<double>{0, 3, 40, 60}}};
+    k.example.patchSpacing = 2.6;
     reaches<Params>(k, [](const Params& p) { return Reach::within(static_cast<double>(p.radius)); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -69,6 +69,9 @@ const NodeKind& distance() {
             .usual(1, 1000, 1),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"band", std::vector<double>{0, 0, 0.6, 2.2}}};
+    k.example.patchSpacing = 5;
+    k.example.joins = {"points"};
     reaches<Params>(k, [](const Params& p) {
       return Reach::within(static_cast<double>(std::min(p.far, p.band.fadeOut)), p.to == To::Footprints ? 1 : 0);
     });

@@ -56,6 +56,9 @@ const NodeKind& expression() {
                       ARVESK_TEXT("node", "Checked while it is typed."))
                     .checked(&faultOfFormula)};
     addFinishParams<Params>(k.params);
+    k.example.params = {{"text", std::string("0.5 + 0.5 * sin(x)")}};
+    k.example.joins = {"a", "b", "c"};
+    k.trial.params = {{"text", std::string("a * (slope < 25) + 0.1 * b")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

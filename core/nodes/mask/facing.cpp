@@ -74,6 +74,8 @@ const NodeKind& facing() {
             .usual(0, 180, 1),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"band", std::vector<double>{0, 0, 60, 80}}};
+    k.example.joins = {"ground"};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -59,6 +59,8 @@ const NodeKind& height() {
             .shown("of", {"relative"}),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"band", std::vector<double>{0.2, 0.8, 20, 30}}};
+    k.example.joins = {"ground"};
     reaches<Params>(k,
                     [](const Params& p) { return p.of == HeightOf::Relative ? Reach::whole(false) : Reach::none(); });
     return define<Params>(std::move(k), &evaluate, &sentence);

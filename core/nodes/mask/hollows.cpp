@@ -58,6 +58,7 @@ const NodeKind& hollows() {
             .usual(8, 64, 1),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"radius", 1.5}, {"band", std::vector<double>{0.0, 0.08, 1, 1}}};
     reaches<Params>(k, [](const Params& p) { return Reach::within(std::sqrt(5.0) * static_cast<double>(p.radius)); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -106,6 +106,8 @@ const NodeKind& noise() {
     };
     addFinishParams<Params>(k.params);
     k.usesSeed = true;
+    k.example.params = {{"feature_size", 4.0}, {"contrast", 2.0}};
+    k.example.joins = {"ground"};
     reaches<Params>(k, [](const Params& p) { return p.isInGround ? Reach::whole(false) : Reach::none(); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -61,6 +61,7 @@ const NodeKind& openness() {
             .usual(16, 256, 1),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"band", std::vector<double>{0.84, 0.985, 1, 1}}, {"reach", 12.0}};
     reaches<Params>(k, [](const Params& p) { return Reach::within(static_cast<double>(p.reach)); });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -61,6 +61,9 @@ const NodeKind& painted() {
               ARVESK_TEXT("node", "Dabs: x, y, z, radius, strength (below 0 takes away), softness.")),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"strokes", std::vector<double>{-6, 0, -1,  3.5, 1, 0.6, -2.5, 0, 1,   3, 1, 0.6, 1, 0, 0,
+                                                        3,  1, 0.6, 5,   1, -2,  2.6,  1, 0.5, 8, 1, 2,   2, 1, 0.5}}};
+    k.trial.params = {{"strokes", std::vector<double>{2, 0, 3, 6, 0.8, 0.5, 4, 0, 3, 3, -0.5, 0.2}}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -104,6 +104,9 @@ const NodeKind& picture() {
             .usual(0, 1, 0.01),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"file", std::string("example.png")}};
+    k.example.joins = {"ground"};
+    k.trial.params = {{"file", std::string("tern-cove-wet.png")}};
     reaches<Params>(k, [](const Params& p) {
       return p.by == MapBy::Above && p.extentOf == ExtentOf::Ground ? Reach::whole(false) : Reach::none();
     });

@@ -12,12 +12,13 @@ struct Params : MaskFinish {
   RegionShape shape = RegionShape::Ball;
   Vec3 center{0};
   Vec3 extent{20};
-  Vec3 turnDeg{0};
+  float headingDeg = 0;
+  Vec3 tiltDeg{0};
   float softness = 2;
 };
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
-  return Outputs{makeRegionMask({p.shape, p.center, p.extent, Quat(glm::radians(p.turnDeg)), p.softness}, p)};
+  return Outputs{makeRegionMask({p.shape, p.center, p.extent, headingTurn(p.headingDeg, p.tiltDeg), p.softness}, p)};
 }
 
 std::string sentence(const Params& p) {
@@ -32,6 +33,20 @@ const NodeKind& region() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "region";
+    k.version = 2;
+    k.upgrade = [](SavedNode& saved) {  // version 1 had one turn about X, Y and Z, from a front that looked south
+      if (const auto turn = saved.params.find("turn"); turn != saved.params.end()) {
+        saved.params["tilt"] = turn->second;
+        saved.params["heading"] = 180.0;
+        saved.params.erase("turn");
+      }
+      for (const char* part : {"", ".0", ".1", ".2"})
+        if (auto formula = saved.follows.extract(std::string("turn") + part)) {
+          formula.key() = std::string("tilt") + part;
+          saved.follows.insert(std::move(formula));
+          saved.params["heading"] = 180.0;
+        }
+    };
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Region");
     k.help = ARVESK_TEXT("node",
@@ -59,11 +74,18 @@ const NodeKind& region() {
             .usual(0.1, 100, 0.1)
             .shown("shape", {"ball", "box"})
             .inSite(SiteRole::Extent),
-        param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"), ARVESK_TEXT("node", "About the x, y and z axis."))
+        param("heading", &Params::headingDeg, ARVESK_TEXT("node", "Heading"),
+              ARVESK_TEXT("node", "Where its front looks: 0° is north (−Z), 90° east (+X), clockwise from above."))
+            .in(Unit::Degree)
+            .hard(-3600, 3600)
+            .usual(0, 360, 1)
+            .inSite(SiteRole::Heading),
+        param("tilt", &Params::tiltDeg, ARVESK_TEXT("node", "Tilt"),
+              ARVESK_TEXT("node", "About X, then Y, then Z, before the heading."))
             .in(Unit::Degree)
             .hard(-360, 360)
             .usual(-180, 180, 1)
-            .inSite(SiteRole::Turn),
+            .inSite(SiteRole::Tilt),
         param("softness", &Params::softness, ARVESK_TEXT("node", "Softness"),
               ARVESK_TEXT("node", "How far inside the skin it fades."))
             .in(Unit::Meter)
@@ -71,6 +93,7 @@ const NodeKind& region() {
             .usual(0, 20, 0.1),
     };
     addFinishParams<Params>(k.params);
+    k.example.params = {{"extent", std::vector<double>{14, 14, 9}}, {"softness", 2.0}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -37,6 +37,8 @@ const NodeKind& slope() {
                     .hard(0, 180)
                     .usual(0, 90, 1)};
     addFinishParams<Params>(k.params);
+    k.example.params = {{"band", std::vector<double>{0, 0, 12, 24}}};
+    k.example.joins = {"ground"};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

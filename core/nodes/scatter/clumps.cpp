@@ -253,6 +253,7 @@ const NodeKind& clumps() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "clumps";
+    k.groundFrom = "ground";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Clumps");
     k.help = ARVESK_TEXT(
@@ -328,6 +329,10 @@ const NodeKind& clumps() {
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
+    k.example.params = {{"count", 26.0}, {"radius", 1.5}, {"separation", 0.16}};
+    k.example.patchSpacing = 5;
+    k.example.joins = {"ground"};
+    k.trial.params = {{"separation", 0.1}};
     reaches<Params>(k, [](const Params& p) {
       const double rim = static_cast<double>(p.radius) * (1 + static_cast<double>(p.radiusVariation) / 100) *
                          (1 + static_cast<double>(p.raggedness) / 100);

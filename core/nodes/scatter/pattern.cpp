@@ -184,6 +184,7 @@ const NodeKind& pattern() {
             .usual(0, 5, 0.05),
     };
     k.amountParam = "count";
+    k.example.params = {{"shape", std::string("spiral")}, {"count", 160.0}, {"step", 0.55}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

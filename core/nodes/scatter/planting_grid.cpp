@@ -113,6 +113,7 @@ const NodeKind& plantingGrid() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "planting-grid";
+    k.groundFrom = "surface";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Planting grid");
     k.help = ARVESK_TEXT("node",
@@ -156,6 +157,8 @@ const NodeKind& plantingGrid() {
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
+    k.example.params = {{"cells", std::string("hexagonal")}, {"spacing", 0.8}, {"turn", 20.0}};
+    k.trial.params = {{"jitter", 60.0}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -2,7 +2,7 @@
 #include "core/geometry/welding.h"
 #include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
-#include "core/nodes/scatter/sow.h"
+#include "core/nodes/scatter/sow_free.h"
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>
@@ -153,7 +153,8 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   const Quat toCells = glm::angleAxis(radians(p.cellTurnDeg), kUp);
   if (auto ok = guardPoints(ctx, density * areas->total, "Raise the cell size"); !ok) return Failure(ok.error());
   // They measure the cells, so they are the same under every seed.
-  const Sown samples = sowFree(ctx.task, s, areas->area, density, ctx.nodeUid, Draw(0, 0, ctx.nodeUid, "cells"));
+  const auto samples = sowFree(ctx.task, FaceDomain(s, areas->area, areas->total, false), density, ctx.nodeUid,
+                               Draw(0, 0, ctx.nodeUid, "cells"));
   std::vector<Vec3> aheadOfFace(faces.count());
   for (std::size_t f = 0; f < faces.count(); ++f)
     aheadOfFace[f] = aheadOf(sidesOf(s, faces, f, p.are), middleOf(s, faces, f).normal, p);
@@ -168,10 +169,10 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   for (std::size_t i = 0; i < samples.size(); ++i) {
     const Vec3 at = glm::floor(toCells * samples.position[i] / p.cell);
     Cell& cell = cells[{static_cast<int>(at.x), static_cast<int>(at.y), static_cast<int>(at.z)}];
-    const std::uint32_t face = faces.ofTriangle[samples.face[i]];
+    const std::uint32_t face = faces.ofTriangle[samples.cell[i]];
     const Vec3 ahead = face == kNoTriangleFace ? Vec3(0) : aheadOfFace[face];
     cell.sum += samples.position[i];
-    cell.normal += s.faceNormal(samples.face[i]);
+    cell.normal += s.faceNormal(samples.cell[i]);
     const Vec3 direction = directionOr(ahead, Vec3(0));
     cell.ahead += glm::dot(direction, cell.ahead) < 0 ? -direction : direction;  // edges have no sign
     cell.length += glm::length(ahead);
@@ -285,6 +286,7 @@ const NodeKind& pointsOfSurface() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "points-of-surface";
+    k.groundFrom = "surface";
     k.family = Family::Scatter;
     k.label = ARVESK_TEXT("node", "Points of surface");
     k.help = ARVESK_TEXT(
@@ -338,6 +340,8 @@ const NodeKind& pointsOfSurface() {
             .usual(0, 5, 0.05),
     };
     addFaceParams<Params>(k.params);
+    k.example.groundDivisions = 18;
+    k.trial.params = {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

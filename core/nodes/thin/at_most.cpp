@@ -119,6 +119,7 @@ const NodeKind& atMost() {
             .shown("keep", {"number", "share"}),
     };
     k.usesSeed = true;
+    k.example.params = {{"number", 250.0}};
     reaches<Params>(k, [](const Params& p) {
       return p.keep == Keep::Share && p.first == First::Chance ? Reach::none() : Reach::whole(true);
     });

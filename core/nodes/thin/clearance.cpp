@@ -200,6 +200,9 @@ const NodeKind& clearance() {
               ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     k.usesSeed = true;
+    k.example.params = {{"by", std::string("spacing")}, {"spacing", 1.2}};
+    k.trial.params = {{"stays", std::string("chance")}};
+    k.trial.leaves = {"against"};
     reaches<Params>(k, [](const Params& p) {
       // Chains: nearly all decisions stay within 5.6 conflict distances ("larger stays", measured).
       if (p.by == DistanceBy::Spacing) return Reach::among(5.6 * static_cast<double>(p.spacing), 0, false);

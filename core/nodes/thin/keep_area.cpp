@@ -86,18 +86,21 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     return fail(ProblemCode::MissingInput, "nothing to keep by is connected", "Connect patches, a surface or a mask");
   const Array<float> maskValue = area.mask ? maskValues(ctx.task, *area.mask, points) : Array<float>();
   const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
-  std::vector<std::optional<Holder>> holders(points.count);
+  const bool isCopying = KeepsInside && area.patches;  // then it matters which one
+  std::vector<std::optional<Holder>> holders(isCopying ? points.count : 0);
   Array<std::uint8_t> keeps(points.count);
   parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
-      if (area.patches) holders[i] = area.patches->holderOf(points.position[i]);
-      const bool isInside = holders[i] || (area.inside && area.inside->holds(points.position[i])) ||
+      const Vec3& place = points.position[i];
+      if (isCopying) holders[i] = area.patches->holderOf(place);
+      const bool isHeld = isCopying ? holders[i].has_value() : area.patches && area.patches->holds(place);
+      const bool isInside = isHeld || (area.inside && area.inside->holds(place)) ||
                             (area.mask && maskValue[i] >= area.limit);
       keeps[i] = !exposed[i] || isInside == KeepsInside;
     }
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  if (!KeepsInside || !area.patches) return keptAndLeft(ctx, points, keeps);
+  if (!isCopying) return keptAndLeft(ctx, points, keeps);
   Points out = points;
   copyFromPatches(ctx, out, area, holders, Patterns(p.copies));
   return keptAndLeft(ctx, out, keeps);
@@ -198,6 +201,9 @@ NodeKind makeKeepIn() {
                            ARVESK_TEXT("node",
                                        "Names of the patch's attributes that its points get: patterns with * and ?, "
                                        "separated by semicolons.")));
+  k.example.joins = {"patches"};
+  k.trial.params = {{"copies", std::string("*")}, {"raggedness", 50.0}};
+  k.trial.leaves = {"surface"};
   k = define<Params>(std::move(k), &evaluate<true>, &sentence<true>);
   explains<Params>(k, &explain);
   return k;
@@ -213,6 +219,8 @@ NodeKind makeKeepOut() {
                        "1; below 1 is inside. The order of the inputs has no effect.");
   k.glyph = "keep-out";
   k.synonyms = {"outside", "avoid", "room", "path", "boundary", "exclude"};
+  k.example.joins = {"patches"};
+  k.trial.leaves = {"surface"};
   k = define<Params>(std::move(k), &evaluate<false>, &sentence<false>);
   explains<Params>(k, &explain);
   return k;

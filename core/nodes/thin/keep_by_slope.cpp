@@ -100,6 +100,8 @@ const NodeKind& keepBySlope() {
               {{"limit", ARVESK_TEXT("node", "By limit")}, {"chance", ARVESK_TEXT("node", "By chance")}}),
     };
     k.usesSeed = true;
+    k.example.params = {{"slope", std::vector<double>{0, 0, 10, 16}}};
+    k.trial.params = {{"slope", std::vector<double>{0, 2, 8, 30}}, {"keep", std::string("chance")}};
     k = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(k, &explain);
     return k;

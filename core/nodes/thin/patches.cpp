@@ -21,43 +21,64 @@ Patches::Patches(const std::vector<PointsPtr>& sets, const AreaRule& rule) : m_s
   m_grids = gridsBySize(entries, ConflictRule{});
 }
 
-float Patches::normalized(const Points& p, std::uint32_t i, const Vec3& place) const {
+/// Of patches that lie farther than `atMost` whatever their outline's noise, the distance is infinite and the noise is
+/// not asked.
+float Patches::normalized(const Points& p, std::uint32_t i, const Vec3& place, float atMost) const {
   Vec3 offset = place - p.position[i];
   if (m_rule.isFromAbove) offset.y = 0;
   const Vec3 own = glm::conjugate(p.orientation[i]) * offset;
-  const float factor = m_rule.outline.factor({own.x, own.z}, p.id[i]);
-  const auto share = [&](float distance, float radius) {
-    const float r = radius * factor + m_rule.margin;
-    return r > 0 ? distance / r : std::numeric_limits<float>::infinity();
+  const auto withFactor = [&](float factor) {
+    const auto share = [&](float distance, float radius) {
+      const float r = radius * factor + m_rule.margin;
+      return r > 0 ? distance / r : std::numeric_limits<float>::infinity();
+    };
+    if (m_rule.outline.shape == OutlineShape::Disc)
+      return share(m_rule.isFromAbove ? glm::length(Vec2(offset.x, offset.z)) : glm::length(own),
+                   p.effectiveFootprint(i));
+    const float f = p.footprint[i];
+    const float d = std::max(share(std::abs(own.x), f * std::abs(p.size[i].x)),
+                             share(std::abs(own.z), f * std::abs(p.size[i].z)));
+    return m_rule.isFromAbove ? d : std::max(d, share(std::abs(own.y), f * std::abs(p.size[i].y)));
   };
-  if (m_rule.outline.shape == OutlineShape::Disc)
-    return share(m_rule.isFromAbove ? glm::length(Vec2(offset.x, offset.z)) : glm::length(own),
-                 p.effectiveFootprint(i));
-  const float f = p.footprint[i];
-  const float d = std::max(share(std::abs(own.x), f * std::abs(p.size[i].x)),
-                           share(std::abs(own.z), f * std::abs(p.size[i].z)));
-  return m_rule.isFromAbove ? d : std::max(d, share(std::abs(own.y), f * std::abs(p.size[i].y)));
+  // A little room, so that rounding never leaves out one that is exactly as near.
+  if (withFactor(1 + m_rule.outline.raggedness) * 0.9999F > atMost) return std::numeric_limits<float>::infinity();
+  return withFactor(m_rule.outline.factor({own.x, own.z}, p.id[i]));
 }
 
 std::optional<Holder> Patches::nearestOf(const Vec3& place) const {
+  return nearestOf(place, std::numeric_limits<float>::infinity());
+}
+
+std::optional<Holder> Patches::nearestOf(const Vec3& place, float below) const {
   Holder best;
+  best.distance = below;
+  bool isFound = false;
   const Vec3 asked = m_rule.isFromAbove ? Vec3(place.x, 0, place.z) : place;
   for (const PointGrid& grid : m_grids)
     grid.near(asked, grid.largestRadius(), [&](const PointGrid::Entry& e) {
       const Ref ref = m_refs[e.index];
       const Points& p = *m_sets[ref.set];
-      const float d = normalized(p, ref.index, place);
+      const float d = normalized(p, ref.index, place, best.distance);
       const std::uint64_t id = p.id[ref.index];
-      if (d < best.distance || (d == best.distance && id < best.id)) best = {ref.set, ref.index, id, d};
+      if (d < best.distance || (isFound && d == best.distance && id < best.id)) {
+        best = {ref.set, ref.index, id, d};
+        isFound = true;
+      }
       return false;
     });
-  if (best.distance == std::numeric_limits<float>::infinity()) return {};
-  return best;
+  return isFound ? std::optional(best) : std::nullopt;
 }
 
-std::optional<Holder> Patches::holderOf(const Vec3& place) const {
-  const auto nearest = nearestOf(place);
-  return nearest && nearest->distance < 1 ? nearest : std::nullopt;
+std::optional<Holder> Patches::holderOf(const Vec3& place) const { return nearestOf(place, 1); }
+
+bool Patches::holds(const Vec3& place) const {
+  const Vec3 asked = m_rule.isFromAbove ? Vec3(place.x, 0, place.z) : place;
+  return std::any_of(m_grids.begin(), m_grids.end(), [&](const PointGrid& grid) {
+    return grid.near(asked, grid.largestRadius(), [&](const PointGrid::Entry& e) {
+      const Ref ref = m_refs[e.index];
+      return normalized(*m_sets[ref.set], ref.index, place, 1) < 1;
+    });
+  });
 }
 
 InsideTest::InsideTest(SurfacePtr surface, bool isFromAbove, float margin)

@@ -28,11 +28,14 @@ class Patches {
   Patches(const std::vector<PointsPtr>& sets, const AreaRule& rule);
   /// The patch with the smallest normalized distance below 1, ties by the lower id; nothing when none holds the place.
   std::optional<Holder> holderOf(const Vec3& place) const;
+  /// Does any patch hold the place?
+  bool holds(const Vec3& place) const;
   /// The nearest patch, whether or not it holds the place, within the patches' reach.
   std::optional<Holder> nearestOf(const Vec3& place) const;
 
  private:
-  float normalized(const Points& patches, std::uint32_t i, const Vec3& place) const;
+  float normalized(const Points& patches, std::uint32_t i, const Vec3& place, float atMost) const;
+  std::optional<Holder> nearestOf(const Vec3& place, float below) const;
 
   std::vector<PointsPtr> m_sets;
   AreaRule m_rule;

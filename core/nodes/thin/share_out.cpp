@@ -168,6 +168,8 @@ const NodeKind& shareOut() {
                              .usual(0, 5, 0.1)
                              .shown("by", {"weights"}));
     k.usesSeed = true;
+    k.example.params = {{"count", 3.0}};
+    k.trial.params = {{"count", 5.0}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

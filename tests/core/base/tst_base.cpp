@@ -8,6 +8,9 @@
 #include "core/plan/params.h"
 #include "tests/support/support.h"
 
+#include <random>
+#include <set>
+
 using namespace arvesk;
 using test::within;
 
@@ -15,6 +18,29 @@ class TestBase : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
+  // Whatever a name is made of, it can be typed so that it fits and no other does, alone and among others.
+  void everyNameCanBeTyped() {
+    std::mt19937 random(4);
+    const std::string letters = "ab;*? \"";
+    std::set<std::string> names{"", " ", "*", "\"", "a;b", "a\"\"b"};
+    while (names.size() < 300) {
+      std::string name;
+      for (std::size_t n = random() % 6; n-- > 0;) name += letters[random() % letters.size()];
+      names.insert(name);
+    }
+    for (const std::string& name : names)
+      for (const std::string& typed : {asLiteral(name), asTyped(name)}) {
+        const Patterns alone(typed);
+        const Patterns among("x?; " + typed + " ;\"y\"");
+        for (const std::string& other : names) {
+          QVERIFY2(alone.match(other) == (other == name), (typed + " and " + other).c_str());
+          QVERIFY2(among.match(other) == (other == name), (typed + " and " + other).c_str());
+        }
+        QVERIFY(among.match("xb") && among.match("y"));
+      }
+    QCOMPARE(asTyped("wear"), std::string("wear"));
+  }
+
   // The first outputs of SplitMix64 seeded with 0, as published with the algorithm (Vigna, splitmix64.c) and used by
   // many test suites.
   void mix64GivesTheKnownSequence() {

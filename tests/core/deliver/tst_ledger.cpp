@@ -70,6 +70,34 @@ class TestLedger : public QObject {
     QCOMPARE(std::set<std::uint32_t>(rows->begin(), rows->end()), expected);
   }
 
+  /// What points carry under a name of the table's own is shown beside it, not behind it.
+  void columnsOfEqualNamesAreAllShown() {
+    Points p = test::randomPoints(20, {5, 5, 5}, 0.1F, 0.1F, 3);
+    const auto words = std::make_shared<const std::vector<std::string>>(std::vector<std::string>{"old", "new"});
+    Array<std::uint32_t> which(p.count);
+    Array<float> number(p.count);
+    for (std::size_t i = 0; i < p.count; ++i) {
+      which[i] = static_cast<std::uint32_t>(i % 2);
+      number[i] = static_cast<float>(i) + 0.5F;
+    }
+    p.attributes["output"] = TextColumn{words, Column<std::uint32_t>(std::move(which))};
+    p.attributes["id"] = Column<float>(std::move(number));
+    const auto points = std::make_shared<const Points>(std::move(p));
+    const Ledger ledger({{"Here", points}, {"There", points}});
+    std::set<std::string> names;
+    for (const LedgerColumn& c : ledger.columns()) QVERIFY2(names.insert(c.name).second, c.name.c_str());
+    for (const std::size_t row : {std::size_t{0}, std::size_t{1}, std::size_t{25}}) {
+      const std::size_t i = ledger.placeOf(row).index;
+      QCOMPARE(ledger.text(row, ledger.column("output")), std::string(row < 20 ? "Here" : "There"));
+      QCOMPARE(ledger.text(row, ledger.column("output_2")), std::string(i % 2 ? "new" : "old"));
+      QCOMPARE(ledger.text(row, ledger.column("id")), std::to_string(points->id[i]));
+      QCOMPARE(ledger.number(row, ledger.column("id_2")), static_cast<double>(i) + 0.5);
+    }
+    const auto found = ledger.filtered("output = There and output_2 = new", {});
+    QVERIFY(found);
+    QCOMPARE(found->size(), std::size_t{10});
+  }
+
   void aWrongFilterSaysWhatToDo() {
     const Ledger ledger({{"Rocks", somePoints(10, 1, true)}});
     const auto unknown = ledger.filtered("colour > 3", {});

@@ -29,6 +29,41 @@ PointsPtr everySecond(const Points& p) {
   return std::make_shared<const Points>(gathered(p, some));
 }
 
+/// Points without those in the west, ground that is higher there, a mask that is other there.
+Value withoutItsWest(const Value& value, float west) {
+  if (const auto* points = std::get_if<PointsPtr>(&value)) {
+    Array<std::uint32_t> east;
+    for (std::uint32_t i = 0; i < (*points)->count; ++i)
+      if ((*points)->position[i].x > west) east.push_back(i);
+    return std::make_shared<const Points>(gathered(**points, east));
+  }
+  if (const auto* surface = std::get_if<SurfacePtr>(&value)) {
+    Surface other = **surface;
+    for (Vec3& p : other.positions.edit())
+      if (p.x < west) p.y += 1.3F;
+    computeSmoothNormals(other);
+    return std::make_shared<const Surface>(std::move(other));
+  }
+  if (const auto* mask = std::get_if<MaskPtr>(&value)) {
+    class Other : public Mask {
+     public:
+      Other(MaskPtr mask, float west) : m_mask(std::move(mask)), m_west(west) {}
+      void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+        m_mask->values(at, begin, end, out);
+        for (std::size_t i = begin; i < end; ++i)
+          if (at.position[i].x < m_west) out[i - begin] = 1 - out[i - begin];
+      }
+      void countBytes(ByteCounter& counter) const override { m_mask->countBytes(counter); }
+
+     private:
+      MaskPtr m_mask;
+      float m_west;
+    };
+    return std::make_shared<const Other>(*mask, west);
+  }
+  return value;
+}
+
 bool takesPointByPoint(const NodeKind& kind) {
   return !kind.inputs.empty() && kind.inputs.front().type == ValueType::Points && !kind.inputs.front().isMany &&
          kind.outputs.front().type == ValueType::Points;
@@ -93,7 +128,7 @@ class TestContract : public EveryKind {
         return print;
       };
       const auto one = with(1);
-      QVERIFY(!one.empty() || params != paramsFor(kind()));
+      QVERIFY(!one.empty() || params != kind().trial.params);
       QVERIFY(one == with(2));
     }
   }
@@ -109,11 +144,11 @@ class TestContract : public EveryKind {
     for (auto& [id, links] : in.links)
       for (auto& link : links)
         if (std::holds_alternative<MaskPtr>(link.value)) link.value = undecided;
-    std::vector<ParamMap> all{paramsFor(kind())};
+    std::vector<ParamMap> all{kind().trial.params};
     for (const ParamSpec& spec : kind().params)
       if (spec.type == ParamType::Choice)
         for (const Option& o : spec.options) {
-          all.push_back(paramsFor(kind()));
+          all.push_back(kind().trial.params);
           all.back()[spec.id] = o.id;
         }
     bool isMoved = false;
@@ -231,6 +266,58 @@ class TestContract : public EveryKind {
     QCOMPARE(isChanged, isAsked);
   }
 
+  // The same for everything that a kind looks at beside its points: other points, the ground, a mask. What is changed
+  // in the west of one input changes no point beyond the declared reach.
+  void whatIsLookedAtStaysInReach_data() { everyKind(); }
+  void whatIsLookedAtStaysInReach() {
+    if (!takesPointByPoint(kind())) return;
+    constexpr float kWest = -12;
+    const PointsPtr all = pointsOnGround();
+    float widest = 0;
+    for (std::size_t i = 0; i < all->count; ++i) widest = std::max(widest, all->effectiveFootprint(i));
+    for (const InputSpec& input : kind().inputs) {
+      if (&input == &kind().inputs.front()) continue;
+      Inputs in = inputsFor(kind(), all);
+      Inputs edited = in;
+      for (Inputs::Link& link : edited.links[input.id]) link.value = withoutItsWest(link.value, kWest);
+      for (const ParamMap& params : choicesOf(kind())) {
+        const Reach reach = kind().reach(params);
+        if (reach.of == Reach::Of::WholeSet || !reach.isStrict) continue;
+        // A face may begin in the west and end a face's width away.
+        const float beyond = kWest + 1.2F +
+                             static_cast<float>(reach.meters + reach.footprints * static_cast<double>(widest));
+        const auto resultOf = [&](const Inputs& given) {
+          std::map<std::uint64_t, std::vector<std::uint64_t>> out;
+          test::Bench bench;
+          const auto outputs = bench.run(kind().id, given, params);
+          for (std::size_t o = 0; outputs && o < outputs->size(); ++o)
+            if (const auto* p = std::get_if<PointsPtr>(&(*outputs)[o]))
+              for (std::uint32_t i = 0; i < (*p)->count; ++i) {
+                auto& print = out[(*p)->id[i]];
+                print = fingerprint(std::make_shared<const Points>(gathered(**p, {i})));
+                print.push_back(o);
+              }
+          return out;
+        };
+        const auto before = resultOf(in);
+        const auto after = resultOf(edited);
+        if (before.empty() || after.empty()) continue;
+        std::size_t asked = 0;
+        for (std::size_t i = 0; i < all->count; ++i) {
+          if (all->position[i].x < beyond) continue;
+          ++asked;
+          const auto a = before.find(all->id[i]);
+          const auto b = after.find(all->id[i]);
+          const bool isSame = (a == before.end()) == (b == after.end()) &&
+                              (a == before.end() || a->second == b->second);
+          QVERIFY2(isSame, qPrintable(QStringLiteral("%1 in the west changed a point beyond the reach")
+                                          .arg(QString::fromStdString(input.id))));
+        }
+        QVERIFY2(asked > 100 || beyond > 0, qPrintable(QString::number(static_cast<double>(beyond))));
+      }
+    }
+  }
+
   void raisingTheAmountOnlyAdds_data() { everyKind(); }
   void raisingTheAmountOnlyAdds() {
     if (kind().amountParam.empty() || !kind().exemptions.nestsInAmount) return;
@@ -239,7 +326,7 @@ class TestContract : public EveryKind {
     for (double amount : {0.3, 1.0, 1.1, 4.0}) {
       if (isWhole) amount *= 10;
       test::Bench bench;
-      ParamMap params = paramsFor(kind());
+      ParamMap params = kind().trial.params;
       params[kind().amountParam] = amount;
       const PointsPtr now = bench.points(kind().id, inputsFor(kind(), pointsOnGround()), params);
       std::map<std::uint64_t, std::vector<std::uint64_t>> after;

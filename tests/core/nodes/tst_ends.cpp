@@ -134,7 +134,7 @@ class TestEnds : public EveryKind {
     for (const ParamSpec& spec : kind().params)
       for (const ParamValue& value : endsOf(spec)) {
         if (!faultOf(spec, value).empty()) continue;  // refused before it is evaluated
-        ParamMap params = paramsFor(kind());
+        ParamMap params = kind().trial.params;
         params[spec.id] = value;
         if (!spec.shownBy.empty()) {  // or it would not count
           const ParamSpec* by = kind().findParam(spec.shownBy);
@@ -149,7 +149,7 @@ class TestEnds : public EveryKind {
   void poorInputs_data() { everyKind(); }
   void poorInputs() {
     const Inputs full = inputsFor(kind(), pointsOnGround());
-    const ParamMap params = paramsFor(kind());
+    const ParamMap params = kind().trial.params;
     tryIt(withPoints(full, {}), params);
     tryIt(withPoints(full, {7}), params);
     Inputs poor = withPoints(full, {1, 2, 3, 5, 8, 13, 21, 34});
@@ -192,7 +192,7 @@ class TestEnds : public EveryKind {
         std::this_thread::sleep_for(std::chrono::microseconds(microseconds));
         stop.request_stop();
       });
-      const auto out = bench.run(kind().id, in, paramsFor(kind()));
+      const auto out = bench.run(kind().id, in, kind().trial.params);
       if (!out) QVERIFY2(out.error().code == ProblemCode::Cancelled, toLine(out.error()).c_str());
     }
   }
@@ -207,7 +207,7 @@ class TestEnds : public EveryKind {
       return bench.points("sow-on-surface", test::inputs({{"surface", ground()}}), {{"density", 150.0}});
     }();
     const Inputs in = inputsFor(kind(), many);
-    ParamMap params = paramsFor(kind());
+    ParamMap params = kind().trial.params;
     if (kind().id == "sow-on-surface") params = {{"way", std::string("even")}, {"spacing", 0.07}};
     const auto timeOf = [&](double cancelAfter) {
       test::Bench bench;
@@ -244,7 +244,7 @@ class TestEnds : public EveryKind {
     const std::size_t limit = 40;
     test::Bench bench;
     bench.ctx.limits.points = limit;
-    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), paramsFor(kind()));
+    const auto out = bench.run(kind().id, inputsFor(kind(), pointsOnGround()), kind().trial.params);
     if (!out) {
       QCOMPARE(out.error().code, ProblemCode::TooMany);
       QVERIFY2(out.error().message.find_first_of("0123456789") != std::string::npos, out.error().message.c_str());

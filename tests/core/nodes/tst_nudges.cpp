@@ -128,11 +128,11 @@ class TestNudges : public EveryKind {
   void aNudgeChangesLittle() {
     const NodeKind& k = kind();
     const Inputs in = inputsFor(k, pointsOnGround());
-    std::vector<ParamMap> settings{paramsFor(k)};
+    std::vector<ParamMap> settings{k.trial.params};
     for (const ParamSpec& spec : k.params)
       if (spec.type == ParamType::Choice)
         for (const Option& o : spec.options) {
-          settings.push_back(paramsFor(k));
+          settings.push_back(k.trial.params);
           settings.back()[spec.id] = o.id;
         }
     std::set<std::string> tried;

@@ -53,6 +53,22 @@ class TestTurning : public QObject {
     };
     QCOMPARE(valueOn({1, 0, 0}), 1.0F);
     QCOMPARE(valueOn({-1, 0, 0}), 0.0F);
+    // A long box that looks east and dips its front is deep where east is low.
+    const auto region = bench.run("region", {},
+                                  {{"shape", std::string("box")},
+                                   {"extent", std::vector<double>{2, 2, 20}},
+                                   {"softness", 0.0},
+                                   {"heading", kEast},
+                                   {"tilt", std::vector<double>{30, 0, 0}}});
+    const auto isIn = [&](const Vec3& place) {
+      Points at = *standingOn(kUp, 1);
+      at.position = Column<Vec3>(place);
+      return maskValues({}, *std::get<MaskPtr>(region->front()), at)[0] > 0.5F;
+    };
+    const float down = -8 * std::sin(radians(30.0F));
+    const float out = 8 * std::cos(radians(30.0F));
+    QVERIFY(isIn({out, down, 0}) && isIn({-out, -down, 0}));
+    QVERIFY(!isIn({out, -down, 0}) && !isIn({0, down, out}) && !isIn({0, down, -out}));
     PictureLight light;
     light.sunHeadingDeg = static_cast<float>(kEast);
     light.sunHeightDeg = 0;

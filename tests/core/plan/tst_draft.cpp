@@ -45,7 +45,7 @@ class TestDraft : public QObject {
       QVERIFY2(!fault, fault ? (what + ", " + node.title + " (" + node.kind + "): " + *fault).c_str() : "");
       // And it is just the share that was asked for, wherever it is thinned at all.
       const PointsPtr share = draftOf(f, draft.draftShare);
-      if (findNodeKind(node.kind)->isLayer) QCOMPARE(d->count, share->count);
+      if (kindOf(node)->isLayer) QCOMPARE(d->count, share->count);
     }
   }
 
@@ -70,7 +70,7 @@ class TestDraft : public QObject {
     for (int edit = 0; edit < 3; ++edit) {
       compare(plan, test::sourcePath("demo/tern-cove").toStdString(), "plan " + std::to_string(seed));
       if (QTest::currentTestFailed()) return;
-      test::randomEdit(plan, random);
+      test::randomEdit(plan, random, "demo/tern-cove");
     }
   }
 

@@ -1,0 +1,296 @@
+// What the mouse does on the Plan: choosing, moving and joining cards, ribbons, paper.
+#include "app/plan/plan_view.h"
+#include "app/window/theme.h"
+
+#include <QApplication>
+#include <QMouseEvent>
+#include <QScrollBar>
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+QString text(const std::string& s) { return QString::fromStdString(s); }
+
+}  // namespace
+
+void PlanView::mousePressEvent(QMouseEvent* event) {
+  setFocus();
+  m_find->hide();
+  m_pressedAt = m_now = event->pos();
+  m_pressedPlan = toPlan(event->pos());
+  m_hasMoved = false;
+  m_pressedTag.clear();
+  if (event->button() == Qt::MiddleButton) {
+    m_drag = Drag::Pan;
+    viewport()->setCursor(Qt::ClosedHandCursor);
+    return;
+  }
+  if (event->button() != Qt::LeftButton) return;
+  if (const PlanSlot* out = slotAt(m_pressedPlan, true)) {
+    startLink(text(out->uid), out->id, out->type);
+    return;
+  }
+  if (const PlanStub* stub = stubAt(m_pressedPlan)) {  // what nothing takes is drawn on from its end
+    startLink(text(stub->uid), stub->output, ValueType::Points);
+    return;
+  }
+  if (const PlanSlot* in = slotAt(m_pressedPlan, false);
+      in && in->isFree && m_selection == QStringList{text(in->uid)}) {
+    openInto(*in, event->pos());
+    return;
+  }
+  const bool adds = event->modifiers() & Qt::ShiftModifier;
+  const auto pick = [&](const QString& uid) {
+    QStringList next = m_selection;
+    if (adds) {
+      if (next.contains(uid))
+        next.removeAll(uid);
+      else
+        next.push_back(uid);
+    } else if (!next.contains(uid)) {
+      next = {uid};
+    }
+    select(next);
+  };
+  if (const PlanTag* tag = tagAt(m_pressedPlan)) {
+    pick(text(tag->uid));
+    m_pressedTag = text(tag->uid);
+    return;
+  }
+  for (const PlanChip& chip : m_layout.chips)
+    if (chip.rect.contains(m_pressedPlan)) {
+      select({text(chip.uid)});
+      return;
+    }
+  if (const PlanCard* card = cardAt(m_pressedPlan)) {
+    pick(text(card->uid));
+    m_drag = Drag::Cards;
+    return;
+  }
+  if (const PlanRibbon* ribbon = ribbonAt(m_pressedPlan)) {
+    select({});
+    m_ribbon = *ribbon;
+    viewport()->update();
+    return;
+  }
+  if (const PlanPaper* item = paperAt(m_pressedPlan)) {
+    dragPaper(*item);
+    return;
+  }
+  if (!adds) select({});
+  m_drag = Drag::Band;
+}
+
+void PlanView::mouseMoveEvent(QMouseEvent* event) {
+  const QPoint before = m_now;
+  m_now = event->pos();
+  if (!m_hasMoved && (m_now - m_pressedAt).manhattanLength() > 5 &&
+      (event->buttons() & (Qt::LeftButton | Qt::MiddleButton)))
+    m_hasMoved = true;
+  if (m_drag == Drag::Pan) {
+    horizontalScrollBar()->setValue(horizontalScrollBar()->value() - (m_now - before).x());
+    verticalScrollBar()->setValue(verticalScrollBar()->value() - (m_now - before).y());
+    return;
+  }
+  if (m_hasMoved && m_drag == Drag::None && !m_pressedTag.isEmpty()) {
+    // A tag that is dragged gives its mask or kit to another card.
+    const Node* node = m_model->plan().find(m_pressedTag.toStdString());
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
+    if (kind) startLink(m_pressedTag, kind->outputs.front().id, kind->outputs.front().type);
+    m_hasMoved = true;
+  }
+  if (m_drag == Drag::PaperSize && m_hasMoved) {
+    m_sizeDx = toPlan(m_now).x() - m_pressedPlan.x();
+    m_sizeDy = toPlan(m_now).y() - m_pressedPlan.y();
+    for (PlanPaper& item : m_layout.paper)
+      if (text(item.uid) == m_paperItem)
+        if (const PaperItem* saved = m_model->plan().findPaper(item.uid))
+          item.rect.setSize({std::max(60.0, saved->width + m_sizeDx), std::max(34.0, saved->height + m_sizeDy)});
+  }
+  if (m_drag == Drag::Cards && m_hasMoved) {
+    const QPointF by = toPlan(m_now) - m_pressedPlan;
+    QStringList moving = m_selection;
+    if (const PaperItem* item = m_model->plan().findPaper(m_paperItem.toStdString())) {
+      m_moved[item->uid] = QPointF(item->x, item->y) + by;
+      const QRectF area(item->x, item->y, item->width, item->height);
+      if (item->sort == PaperItem::Sort::Bed) {  // a bed takes along what lies on it
+        for (const Node& n : m_model->plan().nodes)
+          if (area.contains(QPointF(n.x + kCardWidth / 2, n.y + 20))) moving.push_back(text(n.uid));
+        for (const PaperItem& other : m_model->plan().paper)
+          if (other.sort == PaperItem::Sort::Note && area.contains(QPointF(other.x + 10, other.y + 10)))
+            m_moved[other.uid] = QPointF(other.x, other.y) + by;
+      }
+    }
+    for (const QString& uid : moving)
+      if (const Node* n = m_model->plan().find(uid.toStdString()); n && m_layout.card(n->uid)) {
+        m_moved[n->uid] = QPointF(n->x, n->y) + by;
+        for (const std::string& inside : m_layout.card(n->uid)->folded)  // a folded chain moves as a whole
+          if (const Node* hidden = m_model->plan().find(inside)) m_moved[inside] = QPointF(hidden->x, hidden->y) + by;
+      }
+    m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
+  }
+  QString lit;
+  for (const PlanChip& chip : m_layout.chips)
+    if (chip.rect.contains(toPlan(m_now))) lit = text(chip.uid);
+  if (lit != m_lit || m_drag != Drag::None) viewport()->update();
+  m_lit = lit;
+}
+
+void PlanView::mouseReleaseEvent(QMouseEvent* event) {
+  const Drag drag = m_drag;
+  m_drag = Drag::None;
+  m_pressedTag.clear();
+  viewport()->unsetCursor();
+  if (drag == Drag::Link) finishLink(event->pos());
+  if (drag == Drag::PaperSize && m_hasMoved) {
+    const double dx = m_sizeDx;
+    const double dy = m_sizeDy;
+    m_model->edit(tr("Size"), [&](Plan& plan) {
+      if (PaperItem* item = plan.findPaper(m_paperItem.toStdString())) {
+        item->width = std::round(std::max(60.0, item->width + dx));
+        item->height = std::round(std::max(34.0, item->height + dy));
+      }
+    });
+  }
+  if (drag == Drag::Cards && m_hasMoved) finishCards(toPlan(event->pos()));
+  if (drag == Drag::Cards && !m_hasMoved && m_paperItem.isEmpty() && !(event->modifiers() & Qt::ShiftModifier))
+    if (const PlanCard* card = cardAt(toPlan(event->pos()))) select({text(card->uid)});
+  if (drag == Drag::Band && m_hasMoved) {
+    const QRectF band = QRectF(m_pressedPlan, toPlan(event->pos())).normalized();
+    QStringList found = event->modifiers() & Qt::ShiftModifier ? m_selection : QStringList();
+    for (const PlanCard& c : m_layout.cards)
+      if (band.intersects(c.rect) && !found.contains(text(c.uid))) found.push_back(text(c.uid));
+    select(found);
+  }
+  viewport()->update();
+}
+
+void PlanView::startLink(const QString& uid, const std::string& output, ValueType type) {
+  m_drag = Drag::Link;
+  m_linkFrom = uid;
+  m_linkOutput = output;
+  m_linkType = type;
+}
+
+void PlanView::finishLink(const QPoint& at) {
+  if (!m_hasMoved) return;
+  const QPointF p = toPlan(at);
+  if (const PlanSlot* target = targetAt(p)) {
+    m_model->connectNodes(m_linkFrom, m_linkOutput, text(target->uid), target->id);
+    return;
+  }
+  if (cardAt(p) || tagAt(p)) return;
+  const ValueType type = m_linkType;
+  const QString from = m_linkFrom;
+  const std::string output = m_linkOutput;
+  m_find->open(
+      at,
+      [type](const NodeKind& kind) {
+        return takesMain(kind, type) ||
+               std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.takes(type); });
+      },
+      [this, from, output, p, type](const NodeKind& kind) {
+        m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
+        const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
+        for (const InputSpec& input : kind.inputs)
+          if (input.takes(type)) {
+            m_model->connectNodes(from, output, uid, input.id);
+            break;
+          }
+        m_model->undoStack().endMacro();
+        select({uid});
+      });
+}
+
+void PlanView::finishCards(const QPointF&) {
+  std::map<std::string, std::pair<double, double>> places;
+  for (const auto& [uid, at] : m_moved) places[uid] = {std::round(at.x()), std::round(at.y())};
+  const std::string only = m_moved.size() == 1 && m_paperItem.isEmpty() ? m_moved.begin()->first : std::string();
+  m_moved.clear();
+  // A lone card let go on a ribbon goes into it.
+  const Node* node = only.empty() ? nullptr : m_model->plan().find(only);
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  const PlanCard* card = node ? m_layout.card(only) : nullptr;
+  std::optional<PlanRibbon> onto;
+  if (card && kind && !kind->inputs.empty() && !kind->outputs.empty() &&
+      (node->inputs.find(kind->inputs.front().id) == node->inputs.end() ||
+       node->inputs.at(kind->inputs.front().id).empty()))
+    for (const PlanRibbon& r : m_layout.ribbons) {
+      const auto type = outputType(m_model->plan(), r.link);
+      if (r.to != only && r.link.node != only && type && takesMain(*kind, *type) && gives(*kind, *type) &&
+          hitArea(r).intersects(card->rect))
+        onto = r;
+    }
+  if (!onto) {
+    m_model->movePlaces(places);
+    return;
+  }
+  m_model->edit(tr("Insert %1").arg(text(node->title)), [&](Plan& plan) {
+    Node* self = plan.find(only);
+    self->x = places[only].first;
+    self->y = places[only].second;
+    self->inputs[kind->inputs.front().id] = {{onto->link.node, onto->link.output, newUid()}};
+    for (Link& link : plan.find(onto->to)->inputs[onto->input])
+      if (link == onto->link) {
+        link.node = only;
+        link.output = kind->outputs.front().id;
+      }
+  });
+}
+
+void PlanView::openInto(const PlanSlot& slot, const QPoint& at) {
+  const ValueType type = slot.type;
+  const QString uid = text(slot.uid);
+  const std::string id = slot.id;
+  m_find->open(
+      at, [type](const NodeKind& kind) { return gives(kind, type); },
+      [this, uid, id](const NodeKind& kind) {
+        const QString added = m_model->addInto(kind, uid, id);
+        select({added});
+      });
+}
+
+void PlanView::openOnRibbon(const PlanRibbon& ribbon, const QPoint& at) {
+  const auto type = outputType(m_model->plan(), ribbon.link);
+  if (!type) return;
+  const PlanRibbon r = ribbon;
+  m_find->open(
+      at, [t = *type](const NodeKind& kind) { return takesMain(kind, t) && gives(kind, t) && !kind.isLayer; },
+      [this, r](const NodeKind& kind) { select({m_model->insertNode(kind, r.link, text(r.to), r.input)}); });
+}
+
+void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
+  if (event->button() != Qt::LeftButton) return;
+  const QPointF p = toPlan(event->pos());
+  if (const PlanTag* tag = tagAt(p)) {
+    const std::string key = tag->owner + "/" + tag->uid;
+    if (!m_folded.erase(key)) m_folded.insert(key);
+    rebuild();
+    return;
+  }
+  if (const PlanCard* card = cardAt(p)) {
+    if (card->folded.empty())
+      renameSelected();
+    else
+      foldSelected();
+    return;
+  }
+  if (const PlanRibbon* ribbon = ribbonAt(p)) {
+    openOnRibbon(*ribbon, event->pos());
+    return;
+  }
+  if (const PlanPaper* item = paperAt(p)) {
+    m_drag = Drag::None;
+    editPaper(text(item->uid));
+    return;
+  }
+  m_drag = Drag::None;
+  const QPointF place = p;
+  m_find->open(event->pos(), nullptr, [this, place](const NodeKind& kind) {
+    select({m_model->addNode(kind, std::round(place.x() - kCardWidth / 2), std::round(place.y()))});
+  });
+}
+
+}  // namespace arvesk

@@ -1,0 +1,75 @@
+// A plan in the hands of another program: open, set, evaluate, points as arrays, export. Whatever goes wrong comes back
+// as a Problem; nothing of the host program is changed. The command line is written on it.
+#pragma once
+
+#include "core/deliver/delivery.h"
+#include "core/formats/file_service.h"
+
+namespace arvesk {
+
+class OwnThreads;
+
+/// Points as plain arrays, one after the other for each point.
+struct PointArrays {
+  std::size_t count = 0;
+  std::vector<float> position;     // 3 each, m, world
+  std::vector<float> orientation;  // 4 each: x, y, z, w; world from own
+  std::vector<float> size;         // 3 each, factors along own axes
+  std::vector<float> footprint;    // m, at size 1
+  std::vector<std::uint64_t> id;
+  std::vector<std::int32_t> prop;                         // into `props`; −1: none
+  std::vector<std::string> props;                         // names
+  std::map<std::string, std::vector<float>> numbers;      // attributes, 1 each
+  std::map<std::string, std::vector<float>> vectors;      // attributes, 3 each
+  std::map<std::string, std::vector<std::string>> texts;  // attributes
+  std::map<std::string, std::vector<std::uint64_t>> ids;  // attributes
+};
+
+class Session {
+ public:
+  struct Settings {
+    FilePlaces places;  // of the import helpers and the cache
+    int threads = 0;    // 0: all of the machine
+  };
+
+  /// Reads the plan; relative files start at its folder.
+  static Result<Session> open(const std::string& path) { return open(path, Settings()); }
+  static Result<Session> open(const std::string& path, const Settings& settings);
+  Session(Session&&) noexcept;
+  Session& operator=(Session&&) noexcept;
+  ~Session();
+
+  const Plan& plan() const { return m_plan; }
+  DiskFileService& files() { return *m_files; }
+  /// "node title or uid.parameter=value", or "dial=value".
+  Result<void> set(const std::string& text);
+  void setSeed(std::uint64_t seed) { m_plan.settings.seed = seed; }
+
+  /// Works the plan out; what single nodes say is in `problems`. Fails after a cancel and when memory runs out.
+  Result<void> evaluate(Quality quality, const Limits& limits = {}, const Task& task = {});
+  const Evaluation& evaluation() const { return m_evaluation; }
+  std::size_t cacheBytes() const { return m_files->memory().bytes(); }
+  /// What props and nodes had to say, in the order of the plan.
+  std::vector<Problem> problems() const;
+
+  /// The node by its title or uid; fails with what there is.
+  Result<const Node*> find(const std::string& titleOrUid) const;
+  /// What the node gives at its first output, as it was evaluated last.
+  Result<PointArrays> points(const std::string& titleOrUid) const;
+  /// Writes the outputs titled in `outputs`, all exported ones when it is empty; the path's ending is the format.
+  Result<ExportReport> exportTo(const std::string& path, const ExportOptions& how,
+                                const std::vector<std::string>& outputs = {}, const Task& task = {}) const;
+
+ private:
+  Session() = default;
+  template <typename Work>
+  auto within(Work&& work) const;
+
+  std::string m_path;
+  Plan m_plan;
+  std::shared_ptr<DiskFileService> m_files;
+  Evaluation m_evaluation;
+  std::unique_ptr<OwnThreads> m_threads;
+};
+
+}  // namespace arvesk

@@ -1,0 +1,217 @@
+// Even sowing on any domain: no two points closer than their spacing, and no room left for more (to within small gaps).
+#pragma once
+
+#include "core/nodes/scatter/sow_free.h"
+#include "core/spatial/clearance.h"
+
+#include <tbb/parallel_sort.h>
+
+#include <numeric>
+
+namespace arvesk {
+
+/// Gives the spacing of places, m.
+template <typename Weights>
+using SpacingOf = std::function<void(const Sown<Weights>& at, Array<float>& out)>;
+
+namespace sowing {
+
+/// What one thread makes of a piece of the work.
+template <typename T>
+struct Made {
+  std::vector<T> items;
+  PointGrid::Entry lastCover{Vec3(std::numeric_limits<float>::max()), 0,
+                             0};  // neighbors are mostly covered by the same point
+};
+
+/// Pieces made by many threads, in order of their pieces.
+template <typename T, typename Make>
+std::vector<T> collected(const Task& task, std::size_t count, std::size_t grain, Make make) {
+  std::vector<std::vector<T>> parts((count + grain - 1) / grain);
+  parallelPieces(task, count, grain, [&](std::size_t begin, std::size_t end) {
+    Made<T> made;
+    for (std::size_t i = begin; i < end; ++i) make(i, made);
+    parts[begin / grain] = std::move(made.items);
+  });
+  std::size_t total = 0;
+  for (const auto& part : parts) total += part.size();
+  std::vector<T> out;
+  out.reserve(total);
+  for (auto& part : parts) out.insert(out.end(), part.begin(), part.end());
+  return out;
+}
+
+template <SowingDomain D>
+class EvenSow {
+  using Places = Sown<typename D::Weights>;
+  using Piece = typename D::Piece;
+  using Corners = std::array<Vec3, D::kCorners>;
+
+ public:
+  EvenSow(const Task& task, const D& domain, float least, float most, const SpacingOf<typename D::Weights>& spacingOf,
+          std::uint64_t nodeUid, Draw draw)
+      : m_task(task),
+        m_domain(domain),
+        m_least(least),
+        m_most(most),
+        m_spacingOf(spacingOf),
+        m_nodeUid(nodeUid),
+        m_draw(draw),
+        m_rule{1, 0, {}, domain.isFromAbove()},
+        m_kept(m_rule),
+        m_newest(m_rule) {}
+
+  Places run() {
+    // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
+    const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
+    accept(sowFree(m_task, m_domain, density, m_nodeUid, m_draw), false);
+    std::vector<Piece> open = collected<Piece>(m_task, m_domain.measures().size(), 4096,
+                                               [this](std::size_t c, Made<Piece>& out) {
+                                                 if (m_domain.measures()[c] > 0)
+                                                   addOpenParts(m_domain.wholeOf(static_cast<std::uint32_t>(c)), out);
+                                               });
+    // A fixed number of rounds: to stop when little is won would make one end of the ground depend on the other.
+    for (int round = 0; round < 9 && !open.empty() && !m_task.isCancelled(); ++round) {
+      accept(throwDarts(open, round), true);
+      // What older points did not cover before they do not cover now: only the round's own points are asked about whole
+      // pieces.
+      open = collected<Piece>(m_task, open.size(), 256, [&](std::size_t i, Made<Piece>& out) {
+        if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], out);
+      });
+    }
+    return inOrder();
+  }
+
+ private:
+  using Hit = std::pair<std::size_t, typename D::Weights>;  // which piece, and where in its cell
+
+  /// True when one kept point keeps every place of the piece from being taken (a convex piece within a ball is so by
+  /// its corners).
+  bool isCovered(const Piece& f, PointGrid::Entry& last) const { return isCoveredBy(m_kept, f, last); }
+  bool isCoveredBy(const KeptPoints& kept, const Piece& f, PointGrid::Entry& last) const {
+    const Corners corners = m_domain.cornersOf(f);
+    const auto covers = [&](const PointGrid::Entry& e) {
+      return std::all_of(corners.begin(), corners.end(),
+                         [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
+    };
+    return covers(last) || kept.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
+      if (!covers(e)) return false;
+      last = e;
+      return true;
+    });
+  }
+
+  /// Splits until the pieces are about as small as the spacing, leaving out what is covered.
+  void addOpenParts(const Piece& f, Made<Piece>& out) const {
+    if (isCovered(f, out.lastCover)) return;
+    if (D::widthOf(m_domain.cornersOf(f)) <= m_least) {
+      out.items.push_back(f);
+      return;
+    }
+    for (const Piece& child : D::childrenOf(f)) addOpenParts(child, out);
+  }
+
+  void splitOrKeep(const Piece& f, Made<Piece>& out) const {
+    const float edge = D::widthOf(m_domain.cornersOf(f));
+    if (f.path > 1 && (edge < m_least / 40 || f.path >> 56)) return;  // a gap too small to matter
+    if (edge < m_least / 10) {  // small pieces wait for a dart of their own before they are split again
+      out.items.push_back(f);
+      return;
+    }
+    for (const Piece& child : D::childrenOf(f))
+      if (!isCovered(child, out.lastCover)) out.items.push_back(child);
+  }
+
+  Places throwDarts(const std::vector<Piece>& open, int round) const {
+    const auto hits = collected<Hit>(m_task, open.size(), 256, [&](std::size_t i, Made<Hit>& out) {
+      const Piece& f = open[i];
+      const std::uint64_t h = m_draw.bits(hashOf(m_domain.keyOf(f.cell), f.path, static_cast<std::uint64_t>(round)));
+
+      // Where cells are far smaller than the spacing, a dart for each would be many more than can stay.
+      const float edge = D::widthOf(m_domain.cornersOf(f)) / m_least;
+      if (edge < 0.05F && static_cast<float>(h & 0xffffU) / 65536.0F > edge * 20) return;
+      out.items.push_back({i, D::within(f, D::drawn(h))});
+    });
+    Places darts;
+    for (const auto& [i, weights] : hits) {
+      // Above every ordinal of the first throw: round and path name the dart for ever.
+      const std::uint32_t cell = open[i].cell;
+      const std::uint64_t code = (std::uint64_t{1} << 63) |
+                                 hashOf(open[i].path, static_cast<std::uint64_t>(round)) >> 1;
+      darts.position.push_back(m_domain.positionAt(cell, weights));
+      darts.cell.push_back(cell);
+      darts.weights.push_back(weights);
+      darts.code.push_back(code);
+      darts.id.push_back(hashOf(m_nodeUid, m_domain.keyOf(cell), code));
+    }
+    return darts;
+  }
+
+  void accept(const Places& candidates, bool isGapRound) {
+    Array<float> spacing(candidates.size());
+    m_spacingOf(candidates, spacing);
+    Array<PointGrid::Entry> entries(candidates.size());
+    struct Ranked {
+      std::uint64_t rank;
+      std::uint32_t index;
+    };
+    Array<Ranked> ranked(candidates.size());
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+      const auto index = static_cast<std::uint32_t>(i);
+      entries[i] = {candidates.position[i], 0.5F * std::clamp(spacing[i], m_least, m_most), index};
+      ranked[i] = {mix64(candidates.id[i] ^ 0x5bd1e995ULL), index};
+    }
+    tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
+      return a.rank != b.rank ? a.rank < b.rank : a.index < b.index;
+    });
+    Array<std::uint32_t> order(candidates.size());
+    for (std::size_t i = 0; i < order.size(); ++i) order[i] = ranked[i].index;
+    const Array<std::uint8_t> keeps = keepByPriority(m_task, entries, order, isGapRound ? m_kept : KeptPoints(m_rule),
+                                                     m_rule);
+    Array<PointGrid::Entry> kept;
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+      if (!keeps[i]) continue;
+      m_result.append(candidates, i);
+      kept.push_back(entries[i]);
+    }
+    m_kept.add(kept);
+    m_newest = KeptPoints(m_rule);
+    m_newest.add(kept);
+  }
+
+  Places inOrder() const {
+    Array<std::uint32_t> order(m_result.size());
+    std::iota(order.begin(), order.end(), 0U);
+    std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+      return m_result.cell[a] != m_result.cell[b] ? m_result.cell[a] < m_result.cell[b]
+                                                  : m_result.code[a] < m_result.code[b];
+    });
+    return m_result.some(order);
+  }
+
+  const Task& m_task;
+  const D& m_domain;
+  float m_least;
+  float m_most;
+  const SpacingOf<typename D::Weights>& m_spacingOf;
+  std::uint64_t m_nodeUid;
+  Draw m_draw;
+  ConflictRule m_rule;
+  KeptPoints m_kept;
+  KeptPoints m_newest;  // what the last round added
+  Places m_result;
+};
+
+}  // namespace sowing
+
+/// No two points closer than half the sum of their spacings, and no room left for more (to within small gaps): dart
+/// throwing on dense candidates, then darts only where nothing reaches yet, on cells split into smaller and smaller
+/// pieces (after Ebeida et al., "A simple algorithm for maximal Poisson-disk sampling in high dimensions", Eurographics
+/// 2012; with each round's darts decided by priority). All results of `spacingOf` lie in [least, most].
+template <SowingDomain D>
+Sown<typename D::Weights> sowEven(const Task& task, const D& domain, float least, float most,
+                                  const SpacingOf<typename D::Weights>& spacingOf, std::uint64_t nodeUid, Draw draw) {
+  return sowing::EvenSow<D>(task, domain, least, most, spacingOf, nodeUid, draw).run();
+}
+
+}  // namespace arvesk

@@ -1,0 +1,175 @@
+// Sowing on any domain as nodes offer it: free by density or by an exact total, or even; "where", draft and limits are
+// the same for all domains.
+#pragma once
+
+#include "core/masks/mask.h"
+#include "core/nodes/scatter/draft_share.h"
+#include "core/nodes/scatter/sow_even.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+
+struct SowSettings {
+  bool isEven = false;
+  bool isTotal = false;  // of free sowing
+  float density = 1;     // per unit of the domain's measure
+  int total = 1000;
+  bool isSpacingByMask = false;
+  float spacing = 1;        // m
+  Range spacings{0.5F, 2};  // m, where the mask is 0 and where it is 1
+  float footprint = 0.25F;  // m
+  DraftShare draft{};
+};
+
+/// Where's value at every candidate; all 1 without a mask.
+inline Array<float> whereOf(const EvalContext& ctx, const MaskPtr& where, const Points& at) {
+  if (where) return maskValues(ctx.task, *where, at);
+  Array<float> all;
+  all.assign(at.count, 1.0F);
+  return all;
+}
+
+/// Candidates whose fixed rank lies below where.
+inline Array<std::uint8_t> thinnedByWhere(const EvalContext& ctx, const MaskPtr& where, const Points& at) {
+  const Array<float> chance = whereOf(ctx, where, at);
+  const Draw rank = ctx.draw("where");
+  Array<std::uint8_t> keeps(at.count);
+  for (std::size_t i = 0; i < at.count; ++i) keeps[i] = rank.unit(at.id[i]) < chance[i];
+  return keeps;
+}
+
+/// An exact total after "where": as many of the candidates as asked, by the density at which each appears.
+template <SowingDomain D>
+Result<Points> freeByTotal(const EvalContext& ctx, const D& domain, const MaskPtr& where, const SowSettings& p) {
+  const Draw draw = ctx.draw("place");
+  const auto wanted = static_cast<std::size_t>(p.total);
+  for (double density = 1.2 * p.total / domain.total();; density *= 2) {
+    if (auto ok = guardPoints(ctx, density * domain.total(), "Lower the total, or let \"where\" keep more"); !ok) {
+      return fail(ProblemCode::TooMany,
+                  fmt::format("\"where\" keeps so little that {} points would need over {} candidates", p.total,
+                              ctx.limits.points),
+                  "Lower the total, or let \"where\" keep more");
+    }
+    const auto sown = sowFree(ctx.task, domain, density, ctx.nodeUid, draw);
+    const Points all = pointsFrom(ctx.task, domain, sown, p.footprint);
+    const Array<std::uint8_t> keeps = thinnedByWhere(ctx, where, all);
+    if (ctx.task.isCancelled()) return Failure(cancelled());
+    struct Ranked {
+      double level;
+      std::uint64_t id;
+      std::uint32_t index;
+    };
+    std::vector<Ranked> ranked;
+    for (std::size_t i = 0; i < all.count; ++i)
+      if (keeps[i])
+        ranked.push_back(
+            {appearsAt(domain, sown.cell[i], sown.code[i], draw), sown.id[i], static_cast<std::uint32_t>(i)});
+    if (ranked.size() < wanted) continue;
+    const auto byLevel = [](const Ranked& a, const Ranked& b) {
+      return a.level != b.level ? a.level < b.level : a.id < b.id;
+    };
+    std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(), byLevel);
+    Array<std::uint32_t> chosen;
+    for (std::size_t i = 0; i < wanted; ++i) chosen.push_back(ranked[i].index);
+    std::sort(chosen.begin(), chosen.end());
+    *ctx.candidates = all.count;
+    return gathered(all, chosen);
+  }
+}
+
+/// By density, thinned by "where" candidate by candidate; in a draft only what it delivers is made.
+template <SowingDomain D>
+Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const MaskPtr& where, const SowSettings& p) {
+  using Places = Sown<typename D::Weights>;
+  const auto density = static_cast<double>(p.density);
+  if (auto ok = guardPoints(ctx, density * domain.total(), "Lower the density"); !ok) return Failure(ok.error());
+  const Draw draw = ctx.draw("place");
+  const DraftTest draft(ctx, p.draft);
+  if (!where && draft.isWhole()) {
+    Points all = sowFreePoints(ctx.task, domain, density, ctx.nodeUid, draw, p.footprint);
+    if (ctx.task.isCancelled()) return Failure(cancelled());
+    *ctx.candidates = all.count;
+    return all;
+  }
+  const Draw rank = ctx.draw("where");
+  std::atomic<std::size_t> given{0};
+  const auto keeps = [&](const Places& candidates) {
+    Array<std::uint8_t> out(candidates.size());
+    Array<std::uint32_t> asked;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      out[i] = draft.holds(candidates.id[i]);
+      if (out[i]) asked.push_back(static_cast<std::uint32_t>(i));
+    }
+    given += asked.size();
+    if (!where) return out;
+    const Points places = asked.size() == candidates.size() ? pointsFrom({}, domain, candidates, 0)
+                                                            : pointsFrom({}, domain, candidates.some(asked), 0);
+    Array<float> chance(places.count);
+    where->values(places, 0, places.count, chance.data());
+    for (std::size_t k = 0; k < places.count; ++k)
+      out[asked[k]] = rank.unit(places.id[k]) < std::clamp(chance[k], 0.0F, 1.0F);
+    return out;
+  };
+  const IsBarren isBarren = [&](std::uint32_t cell, std::uint32_t count) {
+    if (!where->isZeroIn(domain.boxOf(cell))) return false;
+    if (draft.isWhole()) return true;
+    std::size_t inDraft = 0;  // they count as candidates all the same
+    for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, domain.keyOf(cell), k));
+    given += inDraft;
+    return true;
+  };
+  std::size_t candidates = 0;
+  Places sown = sowFreeWhere<D>(ctx.task, domain, density, ctx.nodeUid, draw, keeps, where ? isBarren : IsBarren(),
+                                candidates);
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  *ctx.candidates = draft.isWhole() ? candidates : given.load();
+  return pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
+}
+
+/// No two closer than the spacing, which may follow a mask; "where" thins afterwards.
+template <SowingDomain D>
+Result<Points> evenly(const EvalContext& ctx, const D& domain, const MaskPtr& where, const MaskPtr& spacingMask,
+                      const SowSettings& p) {
+  using Places = Sown<typename D::Weights>;
+  float least = p.spacing;
+  float most = p.spacing;
+  if (p.isSpacingByMask) {
+    least = std::min(p.spacings.from, p.spacings.to);
+    most = std::max(p.spacings.from, p.spacings.to);
+    if (!spacingMask)
+      ctx.warn("spacing is to follow a mask, but none is connected; the first of the two values is used",
+               "Connect a mask to Spacing");
+  }
+  if (!(least > 0)) return fail(ProblemCode::BadParameter, fmt::format("spacing is {} m, must be above 0 m", least));
+  if (auto ok = guardPoints(ctx, 4 * domain.total() / D::ballMeasure(static_cast<double>(least)), "Raise the spacing");
+      !ok)
+    return Failure(ok.error());
+  const SpacingOf<typename D::Weights> spacingOf = [&](const Places& at, Array<float>& out) {
+    if (!p.isSpacingByMask || !spacingMask) {
+      std::fill(out.begin(), out.end(), p.isSpacingByMask ? p.spacings.from : p.spacing);
+      return;
+    }
+    const Points places = pointsFrom(ctx.task, domain, at, 0);
+    out = maskValues(ctx.task, *spacingMask, places);
+    for (float& v : out) v = p.spacings.from + (p.spacings.to - p.spacings.from) * v;
+  };
+  Places sown = sowEven(ctx.task, domain, least, most, spacingOf, ctx.nodeUid, ctx.draw("place"));
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  const Points all = pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
+  *ctx.candidates = all.count;
+  return *split(all, thinnedByWhere(ctx, where, all)).first;
+}
+
+/// Points by `p`, with ids, ground records and draft levels.
+template <SowingDomain D>
+Result<Points> sown(const EvalContext& ctx, const D& domain, const MaskPtr& where, const MaskPtr& spacingMask,
+                    const SowSettings& p) {
+  Result<Points> points = p.isEven    ? evenly(ctx, domain, where, spacingMask, p)
+                          : p.isTotal ? freeByTotal(ctx, domain, where, p)
+                                      : freeByDensity(ctx, domain, where, p);
+  if (points) points->draftLevel = draftLevels(p.draft, points->id, points->count);
+  return points;
+}
+
+}  // namespace arvesk::nodes

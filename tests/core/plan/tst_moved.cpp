@@ -1,0 +1,128 @@
+// Points know whether they still stand where they were set down, in whole random plans and both ways: nothing that was
+// set down last is called moved, and what is moved afterwards is called so exactly when it went far enough.
+#include "tests/support/plans.h"
+
+#include <random>
+
+using namespace arvesk;
+
+namespace {
+
+constexpr float kFar = 0.05F;  // m along the ground; up and down does not count
+
+/// Puts a node between an output and what it takes; one for each of its links.
+void putBefore(Plan& plan, const std::string& output, const std::string& kind, const ParamMap& params,
+               const std::map<std::string, std::string>& inputs, const std::string& mark) {
+  const std::vector<Link> links = plan.find(output)->inputs.begin()->second;
+  std::vector<Link> through;
+  for (std::size_t i = 0; i < links.size(); ++i) {
+    if (links[i].isEmpty()) continue;
+    const std::string uid = mark + output + std::to_string(i);
+    Node n = test::node(uid, kind, params, inputs);
+    n.inputs["points"] = {{links[i].node, links[i].output, "s" + uid}};
+    plan.nodes.push_back(n);
+    through.push_back({uid, kindOf(n)->outputs.front().id, links[i].slot});
+  }
+  plan.find(output)->inputs.begin()->second = through;
+}
+
+std::vector<std::string> outputsOf(const Plan& plan) {
+  std::vector<std::string> out;
+  for (const Node& n : plan.nodes)
+    if (n.kind == "output") out.push_back(n.uid);
+  return out;
+}
+
+std::size_t movedIn(const Points& p) {
+  std::size_t moved = 0;
+  for (std::size_t i = 0; i < p.count; ++i) moved += p.wasMoved[i];
+  return moved;
+}
+
+/// How far point i went along the ground: neither straight up or down nor along the normal it stands by.
+float wayAlongGround(const Points& before, const Points& after, std::size_t i) {
+  const Vec3 way = after.position[i] - before.position[i];
+  const Vec3 normal = before.groundNormal[i];
+  return std::min(glm::length(Vec2(way.x, way.z)), glm::length(way - normal * glm::dot(way, normal)));
+}
+
+bool warnsOfMoved(const NodeReport& report) {
+  return std::any_of(report.problems.begin(), report.problems.end(),
+                     [](const Problem& p) { return p.remedy == Remedy::SetDownLast; });
+}
+
+}  // namespace
+
+class TestMoved : public QObject {
+  Q_OBJECT
+
+  int m_plans = 0;
+  int m_empty = 0;
+
+ private Q_SLOTS:
+  /// A random plan may thin itself to nothing; most must not.
+  void cleanupTestCase() { QVERIFY2(m_empty * 3 < m_plans || m_plans < 5, qPrintable(QString::number(m_empty))); }
+
+  void ofRandomPlans_data() {
+    QTest::addColumn<int>("seed");
+    for (int seed = 100; seed < 110; ++seed) QTest::addRow("plan %d", seed) << seed;
+  }
+  void ofRandomPlans() {
+    QFETCH(int, seed);
+    std::mt19937 random(static_cast<unsigned>(seed));
+    ++m_plans;
+    Plan plan = test::randomPlan(random);
+    Evaluator evaluator(std::make_shared<DiskFileService>(test::sourcePath("demo/tern-cove").toStdString()));
+    const std::vector<std::string> outputs = outputsOf(plan);
+
+    for (const std::string& output : outputs)
+      putBefore(plan, output, "set-down", {{"way", std::string("topmost-along")}, {"reach", 200.0}},
+                {{"ground", "ground.surface"}}, "down");
+    const Evaluation down = evaluator.evaluate(plan, {});
+    std::size_t all = 0;
+    for (const std::string& output : outputs) {
+      const PointsPtr points = down.firstOf<PointsPtr>(output);
+      if (!points) continue;  // a random plan may fail somewhere; its other outputs are asked
+      all += points->count;
+      QCOMPARE(movedIn(*points), std::size_t{0});
+      QVERIFY(!warnsOfMoved(down.reports.at(output)));
+    }
+    m_empty += all == 0;
+
+    // Moved along the ground by up to 15 cm, then raised and sized: each step counts by how far it goes along the
+    // ground.
+    const double most = 0.15;
+    for (const std::string& output : outputs) {
+      putBefore(plan, output, "vary",
+                {{"move_x", std::vector<double>{-most, most}}, {"turn_y", std::vector<double>{0, 360}}}, {}, "vary");
+      putBefore(plan, output, "vary", {{"move_y", std::vector<double>{-3, 3}}, {"size", std::vector<double>{0.5, 2}}},
+                {}, "raise");
+    }
+    const Evaluation moved = evaluator.evaluate(plan, {});
+    std::size_t stayed = 0;
+    std::size_t went = 0;
+    for (const Node& node : plan.nodes) {
+      const auto main = node.inputs.find("points");
+      if (!node.uid.starts_with("vary") && !node.uid.starts_with("raise")) continue;
+      const PointsPtr before = moved.firstOf<PointsPtr>(main->second.front().node);
+      const PointsPtr after = moved.firstOf<PointsPtr>(node.uid);
+      if (!before || !after) continue;
+      for (std::size_t i = 0; i < after->count; ++i) {
+        QCOMPARE(after->id[i], before->id[i]);
+        const bool isOnGround = after->groundFace[i] != kNoFace;
+        const float far = isOnGround ? wayAlongGround(*before, *after, i) : 0;
+        if (std::abs(far - kFar) < 1e-3F) continue;
+        const bool isFar = before->wasMoved[i] || far > kFar;
+        QVERIFY2(isFar == static_cast<bool>(after->wasMoved[i]), qPrintable(QString::number(static_cast<double>(far))));
+        (isFar ? went : stayed) += 1;
+      }
+    }
+    QVERIFY2(all == 0 || (went > 0 && stayed > 0), qPrintable(QStringLiteral("%1 %2").arg(went).arg(stayed)));
+    for (const std::string& output : outputs)
+      if (const PointsPtr points = moved.firstOf<PointsPtr>(output))
+        QCOMPARE(warnsOfMoved(moved.reports.at(output)), movedIn(*points) > 0);
+  }
+};
+
+QTEST_GUILESS_MAIN(TestMoved)
+#include "tst_moved.moc"
