@@ -21,7 +21,6 @@ AttributeList::AttributeList(QWidget* parent)
   m_list->setResizeMode(QListView::Adjust);
   m_list->setSelectionMode(QAbstractItemView::NoSelection);
   m_list->setSpacing(1);
-  m_list->setFixedHeight(76);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(4);
@@ -47,7 +46,22 @@ void AttributeList::setNames(const std::set<std::string>& names) {
     item->setCheckState(isChosen ? Qt::Checked : Qt::Unchecked);
   }
   m_list->setVisible(!names.empty());
+  fit();
   showState();
+}
+
+/// As tall as its rows, up to three; more scroll.
+void AttributeList::fit() {
+  if (m_list->count() == 0) return;
+  m_list->doItemsLayout();
+  const int row = m_list->visualItemRect(m_list->item(0)).height() + 2 * m_list->spacing();
+  const int rows = (m_list->visualItemRect(m_list->item(m_list->count() - 1)).bottom() + row) / row;
+  m_list->setFixedHeight(std::clamp(rows, 1, 3) * row + 2 * m_list->frameWidth() + 4);
+}
+
+void AttributeList::resizeEvent(QResizeEvent* event) {
+  QWidget::resizeEvent(event);
+  fit();
 }
 
 void AttributeList::chooseAll(bool isChosen) {

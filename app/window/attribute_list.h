@@ -23,7 +23,11 @@ class AttributeList : public QWidget {
   /// As patterns: one that takes all, one for each name, or none.
   std::vector<std::string> patterns() const;
 
+ protected:
+  void resizeEvent(QResizeEvent* event) override;
+
  private:
+  void fit();
   void chooseAll(bool isChosen);
   void showState();
 

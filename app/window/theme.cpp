@@ -58,8 +58,8 @@ QString styleSheet(const Theme& t) {
     QLabel[role="warning"] { color: @warning; }
     QLabel[role="section"] { font-weight: 600; }
     QCheckBox { color: @ink; }
-    QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @quiet; border-radius: 3px; background: @card; }
-    QCheckBox::indicator:checked { background: @ink; border-color: @ink; image: url(:/glyphs/check@night.svg); }
+    QCheckBox::indicator, QListView::indicator, QTreeView::indicator { width: 14px; height: 14px; border: 1px solid @quiet; border-radius: 3px; background: @card; }
+    QCheckBox::indicator:checked, QListView::indicator:checked, QTreeView::indicator:checked { background: @ink; border-color: @ink; image: url(:/glyphs/check@night.svg); }
     QCheckBox:focus { color: @accent; }
     QScrollArea, QGraphicsView { border: none; background: @paper; }
     QScrollArea > QWidget > QWidget { background: @paper; }
