@@ -279,7 +279,7 @@ class Run {
         const std::string& title = before.node->title;
         if (before.report.state == NodeState::Failed || before.report.state == NodeState::Waiting)
           return failed(node, problem(ProblemCode::Waiting, fmt::format("waiting for {}", title)), NodeState::Waiting);
-        const int output = before.kind->outputIndex(link.output);
+        const int output = before.kind ? before.kind->outputIndex(link.output) : -1;
         if (output < 0)
           return failed(node,
                         problem(ProblemCode::WrongInput, fmt::format("{} has no output \"{}\"", title, link.output)));

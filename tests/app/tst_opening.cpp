@@ -1,6 +1,7 @@
 // Opening a plan: what is done is shown at once, grows, and ends as the whole; an edit shows nothing half done.
 #include "tests/app/window_test.h"
 
+#include <QElapsedTimer>
 #include <QSignalSpy>
 
 using namespace arvesk;
@@ -15,9 +16,16 @@ class TestOpening : public test::WindowTest {
 
   void layersComeAsTheyAreReady() {
     std::vector<EvalViewPtr> stages;
-    connect(&w().service(), &EvaluationService::grew, this, [&](const EvalViewPtr& v) { stages.push_back(v); });
+    QElapsedTimer clock;
+    connect(&w().service(), &EvaluationService::grew, this, [&](const EvalViewPtr& v) {
+      stages.push_back(v);
+      qInfo("after %lld ms: %zu nodes done, %zu grounds, %zu layers", static_cast<long long>(clock.elapsed()),
+            v->evaluation.reports.size(), v->scene ? v->scene->input().grounds.size() : 0, v->shown.size());
+    });
+    clock.start();
     QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
     waitForResults();
+    qInfo("after %lld ms: whole", static_cast<long long>(clock.elapsed()));
     const EvalViewPtr whole = w().service().latest();
     QVERIFY(stages.size() >= 2);
     QVERIFY(!whole->isGrowing);

@@ -64,6 +64,23 @@ Value withoutItsWest(const Value& value, float west) {
   return value;
 }
 
+/// All that a kind gives, point by point and output by output.
+std::map<std::uint64_t, std::vector<std::uint64_t>> printsById(const NodeKind& kind, const Inputs& in,
+                                                               const ParamMap& params) {
+  std::map<std::uint64_t, std::vector<std::uint64_t>> out;
+  test::Bench bench;
+  const auto outputs = bench.run(kind.id, in, params);
+  for (std::size_t o = 0; outputs && o < outputs->size(); ++o)
+    if (const auto* p = std::get_if<PointsPtr>(&(*outputs)[o]))
+      for (std::uint32_t i = 0; i < (*p)->count; ++i) {
+        auto& print = out[(*p)->id[i]];
+        print = fingerprint(std::make_shared<const Points>(gathered(**p, {i})));
+        print.push_back(o);
+        if (kind.id == "order") print.push_back(i);  // what it makes is their order
+      }
+  return out;
+}
+
 bool takesPointByPoint(const NodeKind& kind) {
   return !kind.inputs.empty() && kind.inputs.front().type == ValueType::Points && !kind.inputs.front().isMany &&
          kind.outputs.front().type == ValueType::Points;
@@ -226,20 +243,9 @@ class TestContract : public EveryKind {
       const Reach reach = kind().reach(params);
       if (!reach.isAmongItsOwn) continue;
       const auto resultOf = [&](const PointsPtr& points) {
-        std::map<std::uint64_t, std::vector<std::uint64_t>> out;
-        test::Bench bench;
         Inputs in = inputsFor(kind(), all);
         in.links[kind().inputs.front().id] = inputsFor(kind(), points).links[kind().inputs.front().id];
-        const auto outputs = bench.run(kind().id, in, params);
-        for (std::size_t o = 0; outputs && o < outputs->size(); ++o)
-          if (const auto* p = std::get_if<PointsPtr>(&(*outputs)[o]))
-            for (std::uint32_t i = 0; i < (*p)->count; ++i) {
-              auto& print = out[(*p)->id[i]];
-              print = fingerprint(std::make_shared<const Points>(gathered(**p, {i})));
-              print.push_back(o);
-              if (kind().id == "order") print.push_back(i);  // what it makes is their order
-            }
-        return out;
+        return printsById(kind(), in, params);
       };
       const auto before = resultOf(all);
       const auto after = resultOf(rest);
@@ -286,21 +292,8 @@ class TestContract : public EveryKind {
         // A face may begin in the west and end a face's width away.
         const float beyond = kWest + 1.2F +
                              static_cast<float>(reach.meters + reach.footprints * static_cast<double>(widest));
-        const auto resultOf = [&](const Inputs& given) {
-          std::map<std::uint64_t, std::vector<std::uint64_t>> out;
-          test::Bench bench;
-          const auto outputs = bench.run(kind().id, given, params);
-          for (std::size_t o = 0; outputs && o < outputs->size(); ++o)
-            if (const auto* p = std::get_if<PointsPtr>(&(*outputs)[o]))
-              for (std::uint32_t i = 0; i < (*p)->count; ++i) {
-                auto& print = out[(*p)->id[i]];
-                print = fingerprint(std::make_shared<const Points>(gathered(**p, {i})));
-                print.push_back(o);
-              }
-          return out;
-        };
-        const auto before = resultOf(in);
-        const auto after = resultOf(edited);
+        const auto before = printsById(kind(), in, params);
+        const auto after = printsById(kind(), edited, params);
         if (before.empty() || after.empty()) continue;
         std::size_t asked = 0;
         for (std::size_t i = 0; i < all->count; ++i) {
