@@ -4,6 +4,8 @@
 #include "core/props/quantities.h"
 #include "core/spatial/ground.h"
 
+#include <QTimer>
+
 #include <tbb/task_arena.h>
 
 #include <algorithm>
@@ -13,6 +15,7 @@ namespace arvesk {
 namespace {
 
 constexpr int kMaskPixels = 26;
+constexpr int kGrowMs = 250;
 /// Along the longer side: fine enough to see a clump, coarse enough to see a density.
 constexpr int kCoverCells = 220;
 
@@ -284,7 +287,17 @@ bool makePicture(const EvaluationService::Request& request, EvalView& view, Pict
 }  // namespace
 
 void EvaluationService::showSoFar(const OpeningPtr& opening) {
-  if (opening != m_opening || m_growingWorker.isBusy()) return;
+  if (opening != m_opening || opening->isWaiting || m_growingWorker.isBusy()) return;
+  // Few pictures a second: each takes from what the rest needs to be worked out.
+  if (opening->lastShown.isValid() && opening->lastShown.elapsed() < kGrowMs) {
+    opening->isWaiting = true;
+    QTimer::singleShot(kGrowMs - static_cast<int>(opening->lastShown.elapsed()), this, [this, opening] {
+      opening->isWaiting = false;
+      showSoFar(opening);
+    });
+    return;
+  }
+  opening->lastShown.start();
   m_growingWorker.ask([this, opening](const Task& task) -> Worker::Answer {
     auto view = emptyView(opening->request);
     view->isGrowing = true;

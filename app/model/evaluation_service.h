@@ -10,6 +10,7 @@
 #include "core/formats/file_service.h"
 #include "core/plan/prop_check.h"
 
+#include <QElapsedTimer>
 #include <QImage>
 #include <QObject>
 
@@ -92,6 +93,8 @@ class EvaluationService : public QObject {
     Evaluation soFar;
     std::size_t news = 0;
     std::size_t shown = 0;
+    QElapsedTimer lastShown;  // the interface thread only
+    bool isWaiting = false;   // to be shown again; the interface thread only
   };
   using OpeningPtr = std::shared_ptr<Opening>;
   EvalViewPtr compute(const Request& request, const OpeningPtr& opening, const Task& task);

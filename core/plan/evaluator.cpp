@@ -12,7 +12,7 @@
 
 #include <atomic>
 #include <chrono>
-#include <deque>
+#include <limits>
 #include <queue>
 
 namespace arvesk {
@@ -46,7 +46,7 @@ struct Step {
   const NodeKind* kind = nullptr;
   std::vector<Step*> after;       // those that wait for it
   std::atomic<std::size_t> left;  // of what it waits for itself
-  std::size_t depth = 0;          // of the longest chain that waits for it
+  std::size_t rank = 0;           // those of low rank go first
   bool isLooped = false;
   ResultKey key{};
   NodeReport report;
@@ -89,16 +89,19 @@ class Run {
         for (const Value& v : value.outputs) step.report.passed.push_back(countOf(v));
         step.key = value.key;
       }
+    // Layer by layer, each after what it is made from: what can be shown is there early, and few things are half done.
     if (m_request.wanted.empty())
-      for (const Node& node : m_plan.nodes) visit(node);
+      for (const bool isLayerWanted : {true, false})
+        for (const Node& node : m_plan.nodes)
+          if (const NodeKind* kind = kindOf(node); !isLayerWanted || (kind && kind->isLayer)) visit(node);
     for (const std::string& uid : m_request.wanted)
       if (const Node* node = m_plan.find(uid)) visit(*node);
     m_propsLeft = m_plan.props.size();
     m_props.resize(m_plan.props.size());
-    findDepths();
+    for (const Step* step : m_dressing) m_propRank = std::min(m_propRank, step->rank);
     for (std::size_t i = 0; i < m_props.size(); ++i)
       enqueue(
-          m_propDepth, [this, i] { loadOneProp(i); },
+          m_propRank, [this, i] { loadOneProp(i); },
           [this] {
             if (--m_propsLeft == 0) propsAreThere();
           });
@@ -125,14 +128,14 @@ class Run {
   std::vector<LoadedProp> m_props;
   std::vector<PropPtr> m_propList;
   std::atomic<std::size_t> m_propsLeft{0};
-  std::size_t m_propDepth = 0;
+  std::size_t m_propRank = std::numeric_limits<std::size_t>::max();
 
   struct Ready {
-    std::size_t depth;
+    std::size_t rank;
     std::size_t number;
     std::function<void()> work;
     std::function<void()> then;  // lets go of what waited for it
-    bool operator<(const Ready& o) const { return depth != o.depth ? depth < o.depth : number > o.number; }
+    bool operator<(const Ready& o) const { return rank != o.rank ? rank > o.rank : number > o.number; }
   };
   std::mutex m_readyMutex;
   std::priority_queue<Ready> m_ready;
@@ -173,6 +176,7 @@ class Run {
           sources.insert(&m_steps.at(source->uid));
         }
     m_open.pop_back();
+    step.rank = m_order.size();
     m_order.push_back(&step);
     if (step.isLooped) return;
     for (Step* source : sources) {
@@ -186,17 +190,10 @@ class Run {
     }
   }
 
-  /// What most waits for goes first.
-  void findDepths() {
-    for (auto step = m_order.rbegin(); step != m_order.rend(); ++step)
-      for (const Step* after : (*step)->after) (*step)->depth = std::max((*step)->depth, after->depth + 1);
-    for (const Step* step : m_dressing) m_propDepth = std::max(m_propDepth, step->depth + 1);
-  }
-
-  void enqueue(std::size_t depth, std::function<void()> work, std::function<void()> then) {
+  void enqueue(std::size_t rank, std::function<void()> work, std::function<void()> then) {
     {
       const std::lock_guard lock(m_readyMutex);
-      m_ready.push({depth, m_readyCount++, std::move(work), std::move(then)});
+      m_ready.push({rank, m_readyCount++, std::move(work), std::move(then)});
     }
     m_group.run([this] {
       setFloatingPointMode();
@@ -216,7 +213,7 @@ class Run {
   void release(Step& step) {
     if (--step.left == 0)
       enqueue(
-          step.depth, [this, &step] { run(step); },
+          step.rank, [this, &step] { run(step); },
           [this, &step] {
             for (Step* after : step.after) release(*after);
           });

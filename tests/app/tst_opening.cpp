@@ -3,6 +3,7 @@
 
 #include <QElapsedTimer>
 #include <QSignalSpy>
+#include <QTimer>
 
 using namespace arvesk;
 
@@ -65,6 +66,46 @@ class TestOpening : public test::WindowTest {
     waitForResults();
     QVERIFY(w().service().latest() != whole);
     QVERIFY(stages.empty());
+  }
+
+  /// An edit, a cancel or another plan while a plan opens: what was under way is left, and nothing of it comes later.
+  void whatComesBetweenWins_data() {
+    QTest::addColumn<QString>("what");
+    for (const char* what : {"an edit", "a cancel", "another plan", "a new plan"}) QTest::newRow(what) << what;
+  }
+  void whatComesBetweenWins() {
+    QFETCH(QString, what);
+    PlanPtr meant;
+    std::size_t late = 0;
+    std::size_t stages = 0;
+    const auto act = [&] {
+      if (what == QStringLiteral("an edit")) w().model().setParam(quid("Boulders"), "density", 0.5);
+      if (what == QStringLiteral("a cancel")) w().service().cancel();
+      if (what == QStringLiteral("another plan"))
+        QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+      if (what == QStringLiteral("a new plan")) trigger("file_new");
+      meant = w().model().snapshot();
+    };
+    connect(&w().service(), &EvaluationService::grew, this, [&](const EvalViewPtr& v) {
+      if (meant && v->plan != meant) ++late;
+      if (++stages == 1) QTimer::singleShot(0, this, act);
+    });
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    QTRY_VERIFY_WITH_TIMEOUT(meant, 60'000);
+    if (what == QStringLiteral("a cancel")) {
+      QTest::qWait(300);
+      QVERIFY(!w().service().isBusy());
+      w().model().setParam(quid("Boulders"), "density", 0.4);  // whoever goes on gets all of it
+      meant = w().model().snapshot();
+    }
+    waitForResults();
+    QCOMPARE(late, std::size_t{0});
+    const EvalViewPtr last = w().service().latest();
+    QVERIFY(!last->isGrowing);
+    QCOMPARE(last->plan, meant);
+    QCOMPARE(last->evaluation.reports.size(), meant->nodes.size());
+    for (const auto& [uid, report] : last->evaluation.reports)
+      QVERIFY2(report.state == NodeState::Done || report.state == NodeState::Skipped, uid.c_str());
   }
 
   /// The next plan is seen by its own camera, from its first picture on, and nothing of the one before is left.

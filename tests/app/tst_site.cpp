@@ -124,6 +124,43 @@ class TestSite : public test::WindowTest {
     QVERIFY(report("Kale").passed.front() != before);
   }
 
+  /// A region that is turned and tilted: its handles lie where its mask ends, and a side is drawn along its own axis.
+  void handlesFollowTheTurnOfARegion() {
+    open("demo/examples/where-and-why.arvesk");
+    w().model().setParam(QStringLiteral("place"), "shape", std::string("box"));
+    w().model().setParam(QStringLiteral("place"), "heading", 60.0);
+    w().model().setParam(QStringLiteral("place"), "tilt", std::vector<double>{10, 0, 20});
+    w().model().setParam(QStringLiteral("place"), "softness", 0.0);
+    waitForResults();
+    plan().select({QStringLiteral("place")});
+    auto* handles = dynamic_cast<RegionHandles*>(site().tool());
+    QVERIFY(handles);
+    const std::vector<Vec3> at = handles->handles();
+    QCOMPARE(at.size(), std::size_t{7});
+    const MaskPtr mask = w().service().latest()->evaluation.firstOf<MaskPtr>("place");
+    const auto isIn = [&](const Vec3& place) {
+      Points p = test::randomPoints(1, Vec3(1), 0, 0, 1);
+      p.position = Column<Vec3>(place);
+      return maskValues({}, *mask, p)[0] > 0.5F;
+    };
+    for (std::size_t i = 1; i < at.size(); ++i) {
+      QVERIFY(isIn(glm::mix(at[0], at[i], 0.98F)));
+      QVERIFY(!isIn(glm::mix(at[0], at[i], 1.02F)));
+    }
+    // The front is where the heading says, but for the tilt.
+    const Vec3 front = at[5] - at[0];
+    QVERIFY(glm::dot(glm::normalize(Vec3(front.x, 0, front.z)), headingVector(radians(60.0F))) > 0.9F);
+    const std::vector<double> before = numbers("place", "extent");
+    const Vec3 side = at[1];
+    const Vec3 outward = glm::normalize(side - at[0]);
+    QVERIFY(site().rect().contains(seen(side)) && site().rect().contains(seen(side + 3.0F * outward)));
+    test::dragMouse(&site(), seen(side), seen(side + 3.0F * outward));
+    const std::vector<double> after = numbers("place", "extent");
+    QVERIFY2(test::within(after[0], before[0] + 6, 1.0), qPrintable(QString::number(after[0])));
+    QCOMPARE(after[1], before[1]);
+    QCOMPARE(after[2], before[2]);
+  }
+
   void facesArePickedForAPart() {
     open("demo/examples/one-slope.arvesk");
     const QString part = w().model().addAfter(*findNodeKind("part-of-surface"), QStringLiteral("ground"));
