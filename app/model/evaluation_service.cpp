@@ -177,7 +177,10 @@ void EvaluationService::request(Request request) {
     const EvalViewPtr view = compute(request, opening, task);
     if (!view) return [this] { Q_EMIT wasCancelled(); };
     return [this, view] {
-      m_growingWorker.cancel();
+      m_growingWorker.ask([this](const Task&) -> Worker::Answer {
+        m_growingScene = nullptr;  // what it traced is not held beside the whole
+        return {};
+      });
       m_opening = nullptr;
       m_isOpening = false;
       m_latest = view;

@@ -207,9 +207,10 @@ void SiteView::setMaskTitle(const QString& title) {
 
 void SiteView::showResults(const EvalViewPtr& view) {
   const auto sizeOf = [](const EvalViewPtr& v) {
-    return v && v->scene ? std::pair(v->scene->input().grounds.size(), v->shown.size()) : std::pair<size_t, size_t>();
+    return v->scene ? v->scene->input().grounds.size() + v->shown.size() : std::size_t{0};
   };
-  if (view->isGrowing && m_view && m_view->isGrowing && sizeOf(m_view) == sizeOf(view)) return;  // nothing new to see
+  if (view->isGrowing && m_view && m_view->isGrowing && m_view->plan == view->plan && sizeOf(m_view) == sizeOf(view))
+    return;  // nothing new to see
   const bool isNewPlan = m_isFirstView && view->scene;
   m_view = view;
   m_pickedPlace.reset();
