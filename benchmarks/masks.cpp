@@ -68,53 +68,54 @@ void addMask(const std::string& name, const std::string& baseline, double limit,
        }});
 }
 
-}  // namespace
+constexpr const char* kLoop = "plain loop of the same sum";
 
-void addMasks() {
-  const SurfacePtr surface = ground(500, 100);
-  const PointsPtr at = places(surface, kCount);
+/// What a point itself carries.
+void addPointMasks(const PointsPtr& at) {
   const auto angle = [](const Vec3& a, const Vec3& b) { return degrees(angleBetween(a, b)); };
   const Vec3 east(1, 0, 0);
-  const std::string loop = "plain loop of the same sum";
-  addMask("slope", loop, 1.5, makeSlopeMask(nullptr, {0, 5, 20, 30}, {}), at, [angle](const Points& p, std::size_t i) {
+  addMask("slope", kLoop, 1.5, makeSlopeMask(nullptr, {0, 5, 20, 30}, {}), at, [angle](const Points& p, std::size_t i) {
     return Band{0, 5, 20, 30}.weight(angle(p.groundNormal[i], kUp));
   });
-  addMask("facing", loop, 1.5, makeFacingMask(nullptr, east, false, {0, 0, 60, 90}, {}), at,
+  addMask("facing", kLoop, 1.5, makeFacingMask(nullptr, east, false, {0, 0, 60, 90}, {}), at,
           [=](const Points& p, std::size_t i) {
             return Band{0, 0, 60, 90}.weight(angle(p.groundNormal[i], east));
           });
-  addMask("height", loop, 1.5, makeHeightMask(nullptr, {-1, 0, 1, 2}, {}), at, [](const Points& p, std::size_t i) {
+  addMask("height", kLoop, 1.5, makeHeightMask(nullptr, {-1, 0, 1, 2}, {}), at, [](const Points& p, std::size_t i) {
     return Band{-1, 0, 1, 2}.weight(p.position[i].y);
   });
-  addMask("attribute", loop, 1.5, makeNumberMask("wet", 0, kBand, {}), at, [](const Points& p, std::size_t i) {
+  addMask("attribute", kLoop, 1.5, makeNumberMask("wet", 0, kBand, {}), at, [](const Points& p, std::size_t i) {
     return kBand.weight((*columnOf<Column<float>>(p.attributes, "wet"))[i]);
   });
   const Draw draw(3, 4, 5, "value");
-  addMask("random", loop, 1.5, makeRandomMask(draw, DrawPer::Point, kBand, {}), at,
+  addMask("random", kLoop, 1.5, makeRandomMask(draw, DrawPer::Point, kBand, {}), at,
           [draw](const Points& p, std::size_t i) { return kBand.weight(draw.unit(p.id[i])); });
+}
 
+/// Where a point stands, and sums of other masks.
+void addPlaceMasks(const PointsPtr& at) {
   Image picture{512, 512, 1, 8, std::vector<float>(512 * 512)};
   for (std::size_t i = 0; i < picture.values.size(); ++i) picture.values[i] = unitFloat(hashOf(i, 3ULL));
   const auto image = std::make_shared<const Image>(std::move(picture));
   PictureMap map;
   map.corner = Vec2(-50);
   map.extent = Vec2(100);
-  addMask("picture", loop, 1.5, makePictureMask(image, map, kBand, {}), at, [image](const Points& p, std::size_t i) {
+  addMask("picture", kLoop, 1.5, makePictureMask(image, map, kBand, {}), at, [image](const Points& p, std::size_t i) {
     return kBand.weight(image->sampled((p.position[i].x + 50) / 100, (p.position[i].z + 50) / 100, 0));
   });
 
   const Region region{RegionShape::Ball, Vec3(0), Vec3(60), Quat(1, 0, 0, 0), 8};
-  addMask("region", loop, 2, makeRegionMask(region, {}), at, [](const Points& p, std::size_t i) {
+  addMask("region", kLoop, 2, makeRegionMask(region, {}), at, [](const Points& p, std::size_t i) {
     return Band{0, 8, 1e9F, 1e9F}.weight((1 - glm::length(p.position[i] / 30.0F)) * 30);
   });
   const auto wave = makeNumberMask("wet", 0, {0, 1, 1, 1}, {});
   const auto heights = makeHeightMask(nullptr, {-3, 3, 1e6F, 1e6F}, {});
-  addMask("blend of two", loop, 2, makeBlendMask({wave, heights}, {1, 1}, BlendMode::Multiply, {}), at,
+  addMask("blend of two", kLoop, 2, makeBlendMask({wave, heights}, {1, 1}, BlendMode::Multiply, {}), at,
           [](const Points& p, std::size_t i) {
             return (*columnOf<Column<float>>(p.attributes, "wet"))[i] * Band{-3, 3, 1e6F, 1e6F}.weight(p.position[i].y);
           });
   const CurveShape curve{{{0, 0}, {0.3F, 0.6F}, {0.7F, 0.4F}, {1, 1}}};
-  addMask("curve", loop, 1.5, makeCurveMask(wave, curve, {}), at, [curve](const Points& p, std::size_t i) {
+  addMask("curve", kLoop, 1.5, makeCurveMask(wave, curve, {}), at, [curve](const Points& p, std::size_t i) {
     return curve.at((*columnOf<Column<float>>(p.attributes, "wet"))[i]);
   });
 
@@ -122,7 +123,7 @@ void addMasks() {
   Strokes strokes;
   for (int k = 0; k < 100; ++k)
     strokes.dabs.push_back({at->position[static_cast<std::size_t>(k) * 977], 3, k % 4 ? 0.7F : -0.5F, 0.5F});
-  addMask("painted, 100 dabs", loop, 1.3, makePaintedMask(strokes, {}), at, [strokes](const Points& p, std::size_t i) {
+  addMask("painted, 100 dabs", kLoop, 1.3, makePaintedMask(strokes, {}), at, [strokes](const Points& p, std::size_t i) {
     float value = 0;
     for (const Dab& d : strokes.dabs) {
       const float r = glm::distance(p.position[i], d.place) / d.radius;
@@ -133,8 +134,10 @@ void addMasks() {
     }
     return value;
   });
+}
 
-  // Expression beside muParser's own bulk mode on columns that are there already.
+/// Expression beside muParser's own bulk mode on columns that are there already.
+void addExpressionMask(const PointsPtr& at) {
   const auto formula = Formula::compile("0.5 + 0.5 * sin(x * 0.3) * wet + min(y, 1) * 0.1");
   auto columns = std::make_shared<std::array<std::vector<double>, 3>>();
   for (std::size_t i = 0; i < kCount; ++i) {
@@ -155,8 +158,10 @@ void addMasks() {
          parser.Eval(out.data(), static_cast<int>(kCount));
          benchmark::DoNotOptimize(out.data());
        }});
+}
 
-  // Distance and Crowding beside nanoflann on sorted places; ours gets them in random order and sorts them itself.
+/// Distance and Crowding beside nanoflann on sorted places; ours gets them in random order and sorts them itself.
+void addNeighborMasks(const SurfacePtr& surface, const PointsPtr& at) {
   const PointsPtr others = places(surface, 100'000);
   auto forest = std::make_shared<Forest>();
   for (std::size_t i = 0; i < others->count; ++i) forest->positions.push_back(others->position[i]);
@@ -190,9 +195,11 @@ void addMasks() {
          }
          benchmark::DoNotOptimize(out.data());
        }});
+}
 
-  // Openness and Hollows beside bare Embree rays of the same number; a hundred thousand places, since each asks for
-  // many.
+/// Openness and Hollows beside bare Embree rays of the same number; a hundred thousand places, since each asks for
+/// many.
+void addRayMasks(const SurfacePtr& surface) {
   const PointsPtr few = places(surface, 100'000);
   const auto fewOrder = std::make_shared<const Array<std::uint32_t>>(mortonOrder(few->position, few->count));
   const auto index = *SurfaceIndex::of(*surface);
@@ -250,6 +257,18 @@ void addMasks() {
          }
          benchmark::DoNotOptimize(out.data());
        }});
+}
+
+}  // namespace
+
+void addMasks() {
+  const SurfacePtr surface = ground(500, 100);
+  const PointsPtr at = places(surface, kCount);
+  addPointMasks(at);
+  addPlaceMasks(at);
+  addExpressionMask(at);
+  addNeighborMasks(surface, at);
+  addRayMasks(surface);
 }
 
 }  // namespace arvesk::bench

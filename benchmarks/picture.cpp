@@ -24,7 +24,7 @@ void addPicture() {
   camera.target = {80, 0, 80};
   constexpr int kWidth = 820;
   constexpr int kHeight = 470;
-  add({"Picture, 100 k x 480 triangles", "bare primary, sun and sky rays", false, 1.3,
+  add({"Picture, 100 k x 480 triangles", "bare primary, sun and sky rays", false, 1.15,
        [scene, camera] {
          Film film(kWidth, kHeight);
          renderPass(*scene, camera, 1, film, {});

@@ -16,7 +16,7 @@ void addSetDown() {
   p.position = std::move(position);
   const auto shared = std::make_shared<const Points>(p);
   const auto index = SurfaceIndex::of(*surface);
-  add({"Set down, 1 M onto 2 M triangles", "bare sorted Embree rays, robust", false, 1.25,
+  add({"Set down, 1 M onto 2 M triangles", "bare sorted Embree rays, robust", false, 1.1,
        [surface, shared] {
          EvalContext ctx;
          Inputs in;

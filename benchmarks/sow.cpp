@@ -20,7 +20,7 @@ void addSow() {
   for (const UVec3& t : surface->triangles)
     mesh->add_face(Mesh::Vertex_index(t.x), Mesh::Vertex_index(t.y), Mesh::Vertex_index(t.z));
   const auto table = areaTableOf(*surface);
-  add({"Sow Free, 1 M on 2 M triangles", "CGAL random points in a mesh", true, 25,
+  add({"Sow Free, 1 M on 2 M triangles", "CGAL random points in a mesh", true, 30,
        [surface, table] {
          withThreads(1, [&] {
            const Draw draw(1, 2, 3, "place");

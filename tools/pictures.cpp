@@ -51,7 +51,7 @@ class Photographer {
     int calm = 0;
     while (calm < 10 && !deadline.hasExpired()) {
       settle(30);
-      const bool isCalm = !window.service().isBusy() && window.service().latest() &&
+      const bool isCalm = !window.service().isBusy() && !window.masks().isBusy() && window.service().latest() &&
                           window.site().samplesShown() >= samples;
       calm = isCalm ? calm + 1 : 0;
     }
@@ -61,7 +61,7 @@ class Photographer {
     settle(60);
     waitUntil(
         [&] {
-          return !window.service().isBusy() && window.service().latest() &&
+          return !window.service().isBusy() && !window.masks().isBusy() && window.service().latest() &&
                  window.service().latest()->plan == window.model().snapshot();
         },
         60'000);
@@ -267,8 +267,8 @@ void takeDialogs(Photographer& photographer, MainWindow& window, const QString& 
   }
   if (photographer.wants("export")) {
     Settings().setExportPath(QStringLiteral("tern-cove.glb"));  // no path of the machine that makes the picture
-    auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(),
-                                    &window.service().latest()->evaluation, &window);
+    auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(), &window);
+    dialog->showResults(window.service().latest());
     dialog->show();
     photographer.settle(200);
     photographer.save(*dialog, "export");

@@ -1,6 +1,7 @@
 #include "app/bench/bench_view.h"
 
 #include "app/bench/number_field.h"
+#include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "core/plan/dials.h"
 
@@ -76,13 +77,12 @@ QString summaryOf(const EvalViewPtr& view) {
     if (!kind || !kind->isLayer || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
     const auto count = static_cast<qulonglong>(report->second.passed.front());
     const double share = view->totals.placements > 0
-                             ? 100.0 * static_cast<double>(count) / static_cast<double>(view->totals.placements)
+                             ? static_cast<double>(count) / static_cast<double>(view->totals.placements)
                              : 0;
     rows += QStringLiteral(
                 "<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right "
-                "style='padding-left:24px'>%3 %</td></tr>")
-                .arg(text(node.title).toHtmlEscaped(), locale.toString(count),
-                     locale.toString(share, 'f', share < 10 ? 1 : 0));
+                "style='padding-left:24px'>%3</td></tr>")
+                .arg(text(node.title).toHtmlEscaped(), locale.toString(count), shareText(share).toHtmlEscaped());
   }
   if (rows.isEmpty()) return BenchView::tr("No outputs yet: an Output node makes a layer that is shown and exported.");
   return QStringLiteral("<b>%1</b><table>%2</table>")
@@ -458,9 +458,21 @@ void BenchView::remedy() {
     const int output = beforeKind ? beforeKind->outputIndex(link.output) : -1;
     if (output < 0 || values == m_view->evaluation.values.end()) continue;
     const auto* points = std::get_if<PointsPtr>(&values->second.at(static_cast<std::size_t>(output)));
-    if (points && *points && !(*points)->wasMoved.isConstant()) moved.push_back(link);
+    if (points && *points && (*points)->movedCount() > 0) moved.push_back(link);
   }
   m_model->setDownLast(m_uid, moved);
+}
+
+void BenchView::showMasks(const MaskPreviewsPtr& masks) {
+  m_masks = masks;
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (kind && kind->family == Family::Mask) m_distribution->showHistogram(maskHistogram(), true);
+}
+
+std::shared_ptr<const Histogram> BenchView::maskHistogram() const {
+  const auto mask = m_masks ? m_masks->find(m_uid.toStdString()) : MaskPreviews::const_iterator();
+  return m_masks && mask != m_masks->end() ? mask->second.histogram : nullptr;
 }
 
 void BenchView::showResults(const EvalViewPtr& view) {
@@ -479,8 +491,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
                     text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
       }
     }
-    if (const auto mask = view->maskHistograms.find(node->uid); mask != view->maskHistograms.end())
-      histogram = mask->second;
+    if (kindOf(*node) && kindOf(*node)->family == Family::Mask) histogram = maskHistogram();
   }
   m_problems->setText(problems);
   m_problems->setVisible(!problems.isEmpty());

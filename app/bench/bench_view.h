@@ -4,7 +4,7 @@
 
 #include "app/bench/distribution_view.h"
 #include "app/bench/param_editors.h"
-#include "app/model/evaluation_service.h"
+#include "app/model/mask_previews.h"
 #include "app/model/plan_model.h"
 
 class QGridLayout;
@@ -24,7 +24,9 @@ class BenchView : public QWidget {
   void setFolder(const QString& folder) { m_folder = folder; }
   /// Which node is on the Bench; empty for the plan.
   void showNode(const QString& uid);
+  const QString& node() const { return m_uid; }
   void showResults(const EvalViewPtr& view);
+  void showMasks(const MaskPreviewsPtr& masks);
   QString heading() const;
 
  Q_SIGNALS:
@@ -62,7 +64,10 @@ class BenchView : public QWidget {
   DistributionView* m_distribution;
   std::vector<Row> m_rows;
   std::vector<std::function<void()>> m_refreshers;
+  std::shared_ptr<const Histogram> maskHistogram() const;
+
   EvalViewPtr m_view;
+  MaskPreviewsPtr m_masks;
 };
 
 }  // namespace arvesk

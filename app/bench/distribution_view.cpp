@@ -1,5 +1,6 @@
 #include "app/bench/distribution_view.h"
 
+#include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "core/base/curve.h"
 
@@ -174,12 +175,11 @@ void DistributionView::paintNumbers(QPainter& p, const Histogram& h) const {
   }
   const bool isRightTall = rightSide > leftSide;
   const std::size_t all = h.keptCount + h.leftCount;
-  const double percent = all > 0 ? 100.0 * static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
+  const double share = all > 0 ? static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
   const QStringList lines{
       tr("%1 of %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
-      (m_isMask ? tr("%1 above half · %2 %") : tr("%1 kept · %2 %"))
-          .arg(locale.toString(static_cast<qulonglong>(h.keptCount)),
-               locale.toString(percent, 'f', percent < 10 ? 1 : 0)),
+      (m_isMask ? tr("%1 above half · %2") : tr("%1 kept · %2"))
+          .arg(locale.toString(static_cast<qulonglong>(h.keptCount)), shareText(share)),
       (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
       tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), QString::fromUtf8(h.suffix))};
   for (int i = 0; i < lines.size(); ++i) {

@@ -21,7 +21,8 @@ namespace arvesk {
 /// One evaluation and what was made of it.
 struct EvalView {
   PlanPtr plan;
-  bool isGrowing = false;  // of what is done so far; nodes without a report are still to come
+  std::size_t request = 0;  // the number of the one that it answers
+  bool isGrowing = false;   // of what is done so far; nodes without a report are still to come
   Quality quality = Quality::Draft;
   Evaluation evaluation;
   PlanTotals totals;
@@ -36,9 +37,6 @@ struct EvalView {
   std::set<std::string> colorNames;       // numbers that they could be colored by
   std::shared_ptr<const CoverMap> cover;  // when it was asked for
   std::string inSite;
-  std::map<std::string, QImage> maskPictures;  // small, by uid of the mask
-  std::map<std::string, std::shared_ptr<const Histogram>>
-      maskHistograms;  // over the points that the mask's first user gets
   std::vector<PropPtr> props;
   std::map<std::string, std::vector<PropWarning>> propWarnings;  // by uid
 };
@@ -63,6 +61,7 @@ class EvaluationService : public QObject {
     bool isMassing = false;  // boxes and footprints in place of props
     float exploded = 0;      // how far placements are moved apart
     SiteHidden hidden;       // what Site leaves away
+    std::size_t number = 0;  // given when it is asked for
   };
   void request(Request request);
   void cancel();
@@ -72,6 +71,8 @@ class EvaluationService : public QObject {
   std::shared_ptr<DiskFileService> files() { return m_files; }
   EvalViewPtr latest() const { return m_latest; }
   bool isBusy() const { return m_worker.isBusy(); }
+  /// latest() is of the plan before, or null.
+  bool isOpening() const { return m_isOpening; }
 
   /// Small pictures of props, by uid; they come one by one after an evaluation.
   const std::map<std::string, QImage>& thumbnails() const { return m_thumbnails; }
@@ -100,7 +101,6 @@ class EvaluationService : public QObject {
   EvalViewPtr compute(const Request& request, const OpeningPtr& opening, const Task& task);
   void showSoFar(const OpeningPtr& opening);
   void checkProps(EvalView& view, const Task& task);
-  void showMasks(EvalView& view, const Task& task);
   void drawThumbnails(const EvalViewPtr& view);
 
   std::shared_ptr<DiskFileService> m_files;
@@ -108,18 +108,11 @@ class EvaluationService : public QObject {
   std::map<std::string, QImage> m_thumbnails;
   OpeningPtr m_opening;  // null when a plan was evaluated once
   bool m_isOpening = true;
+  std::size_t m_requests = 0;
   PictureScenePtr m_growingScene;  // the growing worker only
   // What follows is touched by the worker only.
   std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop
-  PictureScenePtr m_lastScene;  // what it traces is used again when only light or mask change
-  struct MaskShown {  // what a mask's small picture and distribution were made of: only a changed mask is drawn anew
-    MaskPtr mask;
-    SurfacePtr ground;
-    PointsPtr points;
-    QImage picture;
-    std::shared_ptr<const Histogram> histogram;
-  };
-  std::map<std::string, MaskShown> m_maskShown;
+  PictureScenePtr m_lastScene;             // what it traces is used again when only light or mask change
   std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; the thumbnails' worker only
 
   Worker m_worker;

@@ -1,9 +1,10 @@
 #include "app/plan/plan_layout.h"
 
-#include <QPainterPathStroker>
+#include "app/window/share_text.h"
 
 #include <QCoreApplication>
 #include <QLocale>
+#include <QPainterPathStroker>
 
 #include <algorithm>
 
@@ -90,9 +91,7 @@ class Builder {
     if (head && tail && !tail->passed.empty()) {
       const std::size_t given = head->given > 0 ? head->given : head->passed.empty() ? 0 : head->passed.front();
       c.kept = given > 0 ? std::min(1.0, static_cast<double>(tail->passed.front()) / static_cast<double>(given)) : 0;
-      c.sentence += QStringLiteral(" · %1 → %2 · %3 %")
-                        .arg(count(given), count(tail->passed.front()))
-                        .arg(c.kept * 100, 0, 'f', 0);
+      c.sentence += QStringLiteral(" · %1 → %2 · %3").arg(count(given), count(tail->passed.front()), shareText(c.kept));
     }
     for (const std::string& uid : chain)
       if (const NodeReport* r = report(uid); r && (r->state == NodeState::Failed || r->state == NodeState::Waiting) &&
@@ -116,8 +115,8 @@ class Builder {
       c.isFailed = r->state == NodeState::Failed;
       c.isWaiting = r->state == NodeState::Waiting;
       if (!r->problems.empty() && !c.isSkipped) {
-        const Problem& p = r->problems.front();
-        c.problem = text(p.message);
+        c.problem = text(r->problems.front().message);
+        if (r->problems.size() > 1) c.problem = tr("1 of %1 · %2").arg(r->problems.size()).arg(c.problem);
         height += 18;
       }
       const bool counts = kind && !kind->outputs.empty() && kind->outputs.front().type == ValueType::Points &&

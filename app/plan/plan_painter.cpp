@@ -1,5 +1,6 @@
 #include "app/plan/plan_painter.h"
 
+#include "app/window/share_text.h"
 #include "app/window/theme.h"
 
 #include <QCoreApplication>
@@ -117,10 +118,7 @@ class Painter {
                  hatchBrush(t.quiet));
       const QRectF line(r.left() + 10, y + 5, r.width() - 20, 15);
       elided(line.adjusted(0, 0, -40, 0), c.yieldText, fontOf(11), t.quiet);
-      const double percent = c.kept * 100;
-      elided(line,
-             percent > 0 && percent < 1 ? QStringLiteral("< 1 %") : QStringLiteral("%1 %").arg(percent, 0, 'f', 0),
-             fontOf(11), t.quiet, Qt::AlignRight);
+      elided(line, shareText(c.kept), fontOf(11), t.quiet, Qt::AlignRight);
     }
     if (s.inSite == text(c.uid)) {
       const QRectF badge(r.right() - 62, r.bottom() - 1, 52, 16);
@@ -142,8 +140,8 @@ class Painter {
     if (tag.isKit) {
       p.drawPixmap(QPointF(r.left() + 8, r.top() + 7),
                    glyph(QStringLiteral("kit"), t.ink, 16, p.device()->devicePixelRatioF() * std::max(1.0, s.zoom)));
-    } else if (s.view && s.view->maskPictures.contains(tag.uid)) {
-      p.drawImage(QRectF(r.left() + 4, r.top() + 4, 22, 22), s.view->maskPictures.at(tag.uid));
+    } else if (s.masks && s.masks->contains(tag.uid) && !s.masks->at(tag.uid).picture.isNull()) {
+      p.drawImage(QRectF(r.left() + 4, r.top() + 4, 22, 22), s.masks->at(tag.uid).picture);
     } else {
       p.fillRect(QRectF(r.left() + 4, r.top() + 4, 22, 22), hatchBrush(t.hatch));
     }

@@ -1,6 +1,7 @@
 // Draws the Plan from its layout.
 #pragma once
 
+#include "app/model/mask_previews.h"
 #include "app/plan/plan_layout.h"
 
 #include <QPainter>
@@ -18,7 +19,7 @@ struct PlanPaintState {
   QStringList found;  // what a search in the plan found
   QString paperItem;  // the selected bed or note
   const PlanRibbon* selectedRibbon = nullptr;
-  const EvalView* view = nullptr;
+  const MaskPreviews* masks = nullptr;
 };
 
 void paintPlan(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state);

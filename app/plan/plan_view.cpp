@@ -154,6 +154,11 @@ void PlanView::showResults(const EvalViewPtr& view) {
   rebuild();
 }
 
+void PlanView::showMasks(const MaskPreviewsPtr& masks) {
+  m_masks = masks;
+  viewport()->update();
+}
+
 void PlanView::setInSite(const QString& uid) {
   m_inSite = uid;
   viewport()->update();
@@ -254,7 +259,7 @@ void PlanView::paintEvent(QPaintEvent*) {
   if (m_search->isVisible()) state.found = m_foundUids;
   state.paperItem = m_paperItem;
   state.selectedRibbon = m_ribbon ? &*m_ribbon : nullptr;
-  state.view = m_view.get();
+  state.masks = m_masks.get();
   paintPlan(p, m_layout, state);
   if (m_drag == Drag::Link && m_hasMoved) {
     const QPointF end = toPlan(m_now);

@@ -20,6 +20,7 @@ class PlanView : public QAbstractScrollArea {
   QStringList selection() const { return m_selection; }
   void select(const QStringList& uids);
   void showResults(const EvalViewPtr& view);
+  void showMasks(const MaskPreviewsPtr& masks);
   void setInSite(const QString& uid);
   FindField* findField() { return m_find; }
 
@@ -109,6 +110,7 @@ class PlanView : public QAbstractScrollArea {
   double m_sizeDx = 0;  // of a bed or note that is being sized
   double m_sizeDy = 0;
   EvalViewPtr m_view;
+  MaskPreviewsPtr m_masks;
   PlanLayout m_layout;
   QStringList m_selection;
   QString m_inSite;

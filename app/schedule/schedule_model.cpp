@@ -2,6 +2,7 @@
 
 #include "app/bench/number_field.h"
 #include "app/model/plan_model.h"
+#include "app/window/share_text.h"
 #include "app/window/theme.h"
 
 #include <QLocale>
@@ -102,7 +103,7 @@ QString ScheduleModel::shown(int row, int column) const {
     case Count:
       return held([](std::size_t c, std::uint64_t) { return static_cast<double>(c); }) +
              locale.toString(static_cast<qulonglong>(r ? r->count : m_schedule.count));
-    case Share: return r ? tr("%1 %").arg(locale.toString(100 * r->share, 'f', r->share < 0.1 ? 1 : 0)) : QString();
+    case Share: return r ? shareText(r->share) : QString();
     case Each: return r ? locale.toString(static_cast<qulonglong>(r->prop->surface->faceCount())) : QString();
     case Triangles:
       return held([](std::size_t, std::uint64_t t) { return static_cast<double>(t); }) +
@@ -118,7 +119,7 @@ QString ScheduleModel::shown(int row, int column) const {
       if (!isFinalKnown()) return budget.placements > 0 || budget.triangles > 0 ? tr("counting…") : QString();
       const double u = use(row);
       if (u <= 0) return {};
-      return (u > 1 ? QStringLiteral("! ") : QString()) + tr("%1 %").arg(locale.toString(100 * u, 'f', 0));
+      return (u > 1 ? QStringLiteral("! ") : QString()) + shareText(u);
     }
     default: return {};
   }

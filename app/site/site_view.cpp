@@ -209,7 +209,7 @@ void SiteView::showResults(const EvalViewPtr& view) {
   const auto sizeOf = [](const EvalViewPtr& v) {
     return v->scene ? v->scene->input().grounds.size() + v->shown.size() : std::size_t{0};
   };
-  if (view->isGrowing && m_view && m_view->isGrowing && m_view->plan == view->plan && sizeOf(m_view) == sizeOf(view))
+  if (view->isGrowing && m_view && m_view->request == view->request && sizeOf(m_view) == sizeOf(view))
     return;  // nothing new to see
   const bool isNewPlan = m_isFirstView && view->scene;
   m_view = view;
@@ -363,7 +363,7 @@ void SiteView::paintLegend(QPainter& p) {
   const bool isColored = m_mode == SiteMode::Points && m_view && !m_view->pointValues.empty();
   if (m_mode != SiteMode::Mask && !isColored) return;
   const Theme& t = Theme::current();
-  const QRectF box(width() - 280, height() - 58, 200, 44);
+  const QRectF box(width() - 280, height() - 64, 200, 52);
   p.setPen(Qt::NoPen);
   p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
   p.drawRoundedRect(box.adjusted(-8, 0, 8, 0), 4, 4);
@@ -381,9 +381,9 @@ void SiteView::paintLegend(QPainter& p) {
   p.drawText(box.adjusted(0, 3, 0, 0), Qt::AlignLeft | Qt::AlignTop,
              title.isEmpty() ? tr("select a mask in the Plan") : title);
   p.setPen(t.quiet);
-  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignLeft | Qt::AlignBottom,
+  p.drawText(box.adjusted(0, 0, 0, -4), Qt::AlignLeft | Qt::AlignBottom,
              locale.toString(isColored ? static_cast<double>(m_view->colorFrom) : 0.0, 'g', 4));
-  p.drawText(box.adjusted(0, 0, 0, 2), Qt::AlignRight | Qt::AlignBottom,
+  p.drawText(box.adjusted(0, 0, 0, -4), Qt::AlignRight | Qt::AlignBottom,
              locale.toString(isColored ? static_cast<double>(m_view->colorTo) : 1.0, 'g', 4));
 }
 

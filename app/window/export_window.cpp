@@ -47,8 +47,7 @@ Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const s
 
 }  // namespace
 
-ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files,
-                           const Evaluation* shown, QWidget* parent)
+ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent)
     : QDialog(parent),
       m_plan(std::move(plan)),
       m_file(file),
@@ -108,7 +107,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_progress->hide();
   m_start->setDefault(true);
 
-  addOutputs(shown);
+  addOutputs();
   buildLayout(choose);
   connect(choose, &QPushButton::clicked, this, [this] {
     QStringList filters;
@@ -133,8 +132,8 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   showOptions();
 }
 
-/// A box for each Output node, with the attributes that its points carried last.
-void ExportWindow::addOutputs(const Evaluation* shown) {
+/// A box for each Output node.
+void ExportWindow::addOutputs() {
   for (const Node& node : m_plan->nodes) {
     const NodeKind* kind = kindOf(node);
     if (!kind || !kind->isLayer || node.isSkipped) continue;
@@ -142,11 +141,19 @@ void ExportWindow::addOutputs(const Evaluation* shown) {
     const auto exported = node.params.find(kind->exportedParam);
     box->setChecked(exported == node.params.end() || std::get<bool>(exported->second));
     OutputBox& entry = m_outputs.emplace_back();
+    entry.uid = node.uid;
     entry.box = box;
-    if (const PointsPtr points = shown ? shown->firstOf<PointsPtr>(node.uid) : nullptr)
-      for (const auto& [name, column] : points->attributes) entry.attributes.insert(name);
     connect(box, &QCheckBox::toggled, this, &ExportWindow::listAttributes);
   }
+}
+
+void ExportWindow::showResults(const EvalViewPtr& view) {
+  for (OutputBox& output : m_outputs)
+    if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(output.uid)) {
+      output.attributes.clear();
+      for (const auto& [name, column] : points->attributes) output.attributes.insert(name);
+    }
+  listAttributes();
 }
 
 void ExportWindow::buildLayout(QPushButton* choose) {

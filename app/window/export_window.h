@@ -2,11 +2,8 @@
 // thread of its own.
 #pragma once
 
-#include "app/model/plan_model.h"
-#include "app/model/worker.h"
+#include "app/model/evaluation_service.h"
 #include "core/formats/exporter.h"
-#include "core/formats/file_service.h"
-#include "core/plan/evaluator.h"
 
 #include <QDialog>
 
@@ -26,14 +23,14 @@ class ExportWindow : public QDialog {
   Q_OBJECT
 
  public:
-  /// `file` is the plan's own, empty before it was saved. `shown`: what was worked out last tells which attributes
-  /// there are to choose from; may be null.
-  ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, const Evaluation* shown,
-               QWidget* parent = nullptr);
+  /// `file` is the plan's own, empty before it was saved.
+  ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent = nullptr);
+  /// What was worked out, of this plan or of one before, tells which attributes there are to choose from.
+  void showResults(const EvalViewPtr& view);
   bool isBusy() const { return m_worker.isBusy(); }
 
  private:
-  void addOutputs(const Evaluation* shown);
+  void addOutputs();
   void buildLayout(QPushButton* choose);
   void start();
   void showOptions();
@@ -45,6 +42,7 @@ class ExportWindow : public QDialog {
   std::shared_ptr<DiskFileService> m_files;  // the window's: what it worked out already is not made again
   QLineEdit* m_path;
   struct OutputBox {
+    std::string uid;
     QCheckBox* box;
     std::set<std::string> attributes;  // that its points carry
   };

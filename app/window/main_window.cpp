@@ -98,11 +98,16 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   connect(&m_service, &EvaluationService::finished, this, &MainWindow::showResults);
   connect(&m_model, &PlanModel::wasReset, this, [this] {
     m_service.beginPlan();
+    m_masks.clear();
     m_site->beginPlan();
   });
   connect(&m_service, &EvaluationService::grew, this, [this](const EvalViewPtr& soFar) {
     m_plan->showResults(soFar);
     m_site->showResults(soFar);
+  });
+  connect(&m_masks, &MaskPreviewService::ready, this, [this] {
+    m_plan->showMasks(m_masks.latest());
+    m_bench->showMasks(m_masks.latest());
   });
   connect(&m_service, &EvaluationService::started, this, [this] { m_progressDelay.start(); });
   connect(&m_service, &EvaluationService::progressed, this, [this](double share, const QString& title) {
@@ -317,6 +322,7 @@ void MainWindow::showResults() {
   m_ledger->showResults(view);
   m_schedule->showResults(view);
   m_site->showResults(view);
+  m_masks.request(view, m_bench->node());
   const QLocale locale;
   const double millions = static_cast<double>(view->totals.triangles) / 1e6;
   const QString quality = view->quality == Quality::Draft ? tr("draft") : tr("final");
@@ -343,6 +349,7 @@ void MainWindow::updateBudget() {
 void MainWindow::updateSelection() {
   const QStringList selection = m_plan->selection();
   m_bench->showNode(selection.size() == 1 ? selection.first() : QString());
+  if (!m_service.isOpening()) m_masks.request(m_service.latest(), m_bench->node());
   updateTool();
   if (m_site->mode() == SiteMode::Points || m_site->mode() == SiteMode::Mask) evaluate();
 }
@@ -545,9 +552,12 @@ void MainWindow::openManual() {
 }
 
 void MainWindow::openExport() {
-  const EvalViewPtr view = m_service.latest();
-  auto* window = new ExportWindow(m_model.snapshot(), m_file, m_service.files(), view ? &view->evaluation : nullptr,
-                                  this);
+  auto* window = new ExportWindow(m_model.snapshot(), m_file, m_service.files(), this);
+  if (!m_service.isOpening()) window->showResults(m_service.latest());
+  // The plan may be at work still; what is edited later is not what this window exports.
+  connect(&m_service, &EvaluationService::finished, window, [this, window, plan = m_model.snapshot()] {
+    if (m_service.latest()->plan == plan) window->showResults(m_service.latest());
+  });
   window->show();
 }
 

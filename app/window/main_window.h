@@ -46,6 +46,7 @@ class MainWindow : public QMainWindow {
   ScheduleView& schedule() { return *m_schedule; }
   KitView& kit() { return *m_kit; }
   EvaluationService& service() { return m_service; }
+  MaskPreviewService& masks() { return m_masks; }
   void showKit(bool isKit);
   enum class Bottom { Bench, Ledger, Schedule };
   void showBottom(Bottom which);
@@ -103,6 +104,7 @@ class MainWindow : public QMainWindow {
 
   PlanModel m_model;
   EvaluationService m_service;
+  MaskPreviewService m_masks;
   Autosave m_autosave;
   Commands m_commands;
   QString m_file;

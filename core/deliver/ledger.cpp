@@ -1,5 +1,6 @@
 #include "core/deliver/ledger.h"
 
+#include "core/base/csv_field.h"
 #include "core/base/number_text.h"
 #include "core/base/pattern.h"
 #include "core/base/safe_file.h"
@@ -74,13 +75,6 @@ bool holds(Compare compare, double a, double b) {
     case Compare::MoreEqual: return a >= b;
   }
   return false;
-}
-
-std::string quoted(const std::string& s) {
-  if (s.find_first_of(",\"\n") == std::string::npos) return s;
-  std::string out = "\"";
-  for (const char c : s) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return out + "\"";
 }
 
 }  // namespace
@@ -276,7 +270,7 @@ Array<std::uint32_t> Ledger::sorted(Array<std::uint32_t> rows, int column, bool 
 Result<void> Ledger::writeCsv(const std::string& path, const Array<std::uint32_t>& rows, const Task& task) const {
   SafeFile file(path);
   std::string line;
-  for (const LedgerColumn& c : m_columns) line += (line.empty() ? "" : ",") + quoted(c.name);
+  for (const LedgerColumn& c : m_columns) line += (line.empty() ? "" : ",") + csvField(c.name);
   file.write(line + "\n");
   for (std::size_t i = 0; i < rows.size(); ++i) {
     if (i % 4096 == 0 && task.isCancelled()) return Failure(cancelled());
@@ -284,7 +278,7 @@ Result<void> Ledger::writeCsv(const std::string& path, const Array<std::uint32_t
     for (int k = 0; k < static_cast<int>(m_columns.size()); ++k) {
       if (k > 0) line += ',';
       if (m_columns[static_cast<std::size_t>(k)].sort != LedgerColumn::Sort::Number)
-        line += quoted(text(rows[i], k));
+        line += csvField(text(rows[i], k));
       else if (const double v = number(rows[i], k); !std::isnan(v))
         line += fmt::format("{:.9g}", v);
     }

@@ -1,4 +1,5 @@
 // Placements as rows: CSV for people and scripts, binary PLY for programs that take points.
+#include "core/base/csv_field.h"
 #include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
 #include "core/props/coloring.h"
@@ -12,13 +13,6 @@
 
 namespace arvesk {
 namespace {
-
-std::string csvField(const std::string& text) {
-  if (text.find_first_of(",\"\n") == std::string::npos) return text;
-  std::string out = "\"";
-  for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return out + '"';
-}
 
 /// One attribute as a column, or three for vectors.
 struct Extra {

@@ -30,7 +30,7 @@ void Points::countBytes(ByteCounter& counter) const {
   groundNormal.countBytes(counter);
   groundFace.countBytes(counter);
   groundUv.countBytes(counter);
-  wasMoved.countBytes(counter);
+  movedBy.countBytes(counter);
   id.countBytes(counter);
   prop.countBytes(counter);
   draftLevel.countBytes(counter);
@@ -47,7 +47,7 @@ Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
   out.groundNormal = p.groundNormal.gathered(indices);
   out.groundFace = p.groundFace.gathered(indices);
   out.groundUv = p.groundUv.gathered(indices);
-  out.wasMoved = p.wasMoved.gathered(indices);
+  out.movedBy = p.movedBy.gathered(indices);
   out.id = p.id.gathered(indices);
   out.attributes = gathered(p.attributes, indices);
   out.draftLevel = p.draftLevel.gathered(indices);
@@ -71,33 +71,42 @@ std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uin
           std::make_shared<const Points>(gathered(points, left))};
 }
 
+std::size_t Points::movedCount() const {
+  std::size_t moved = 0;
+  if (!movedBy.isConstant())
+    for (std::size_t i = 0; i < count; ++i) moved += isMoved(i);
+  return moved;
+}
+
 PointsPtr withMoves(const Points& before, PointsPtr after) {
   if (after->count != before.count || after->groundFace.isConstant() ||
       after->groundFace.identity() != before.groundFace.identity() ||
       after->position.identity() == before.position.identity())
     return after;
-  constexpr float kMost = 0.05F;
-  Array<std::uint8_t> moved = before.wasMoved.copied(before.count);
-  bool isAny = !before.wasMoved.isConstant();
+  constexpr float kLeast = 1e-4F;  // less is rounding
+  Array<Vec3> moved = before.movedBy.copied(before.count);
+  bool isAny = !before.movedBy.isConstant();
   for (std::size_t i = 0; i < before.count; ++i) {
-    if (moved[i] || after->groundFace[i] == kNoFace) continue;
+    if (after->groundFace[i] == kNoFace) continue;
     const Vec3 way = after->position[i] - before.position[i];
     const Vec3 normal = before.groundNormal[i];
-    const float along = glm::length(way - normal * glm::dot(way, normal));
-    if (std::min(along, glm::length(Vec2(way.x, way.z))) <= kMost) continue;  // up and down, by the world or the ground
-    moved[i] = 1;
+    const Vec3 along = way - normal * glm::dot(way, normal);
+    const Vec3 level(way.x, 0, way.z);
+    const Vec3 step = glm::dot(along, along) < glm::dot(level, level) ? along : level;
+    if (glm::dot(step, step) < kLeast * kLeast) continue;
+    moved[i] += step;
     isAny = true;
   }
   if (!isAny) return after;
   auto out = std::make_shared<Points>(*after);
-  out->wasMoved = std::move(moved);
+  out->movedBy = std::move(moved);
   return out;
 }
 
 std::optional<std::string> findFault(const Points& p) {
   const auto fits = [&](const auto& column) { return column.isConstant() || column.values().size() == p.count; };
   if (!fits(p.position) || !fits(p.orientation) || !fits(p.size) || !fits(p.footprint) || !fits(p.groundNormal) ||
-      !fits(p.groundFace) || !fits(p.groundUv) || !fits(p.wasMoved) || !fits(p.id) || !fits(p.prop) ||
+      !fits(p.groundFace) || !fits(p.groundUv) || !fits(p.movedBy) || !fits(p.id) || !fits(p.prop) ||
       !fits(p.draftLevel))
     return "an array does not have one value per point";
   Array<std::uint64_t> ids = p.id.copied(p.count);
@@ -119,7 +128,7 @@ std::optional<std::string> findDifference(const Points& a, const Points& b) {
   if (auto d = differ("ground normal", a.groundNormal, b.groundNormal, a.count)) return d;
   if (auto d = differ("ground face", a.groundFace, b.groundFace, a.count)) return d;
   if (auto d = differ("ground uv", a.groundUv, b.groundUv, a.count)) return d;
-  if (auto d = differ("moved", a.wasMoved, b.wasMoved, a.count)) return d;
+  if (auto d = differ("moved", a.movedBy, b.movedBy, a.count)) return d;
   if (auto d = differ("draft level", a.draftLevel, b.draftLevel, a.count)) return d;
   if (auto d = differ("prop", a.prop, b.prop, a.count)) return d;
   if ((a.kit == nullptr) != (b.kit == nullptr)) return "only one has a kit";

@@ -24,9 +24,9 @@ struct Points {
   Column<Vec3> groundNormal{kUp};              // ground record: normal, face and uv where last set down
   Column<std::uint32_t> groundFace{kNoFace};
   Column<Vec2> groundUv{Vec2(0)};
-  Column<std::uint8_t> wasMoved{0};  // along the ground since that record was made: see withMoves
-  Column<std::uint64_t> id;          // unique within the points
-  Column<float> draftLevel{0.0F};    // see isInDraft
+  Column<Vec3> movedBy{Vec3(0)};   // along the ground since that record was made, m: see withMoves
+  Column<std::uint64_t> id;        // unique within the points
+  Column<float> draftLevel{0.0F};  // see isInDraft
   Attributes attributes;
   std::shared_ptr<const Kit> kit;      // null until dressed
   Column<std::int32_t> prop{kNoProp};  // index into the kit
@@ -41,6 +41,9 @@ struct Points {
   float effectiveFootprint(std::size_t i) const {
     return footprint[i] * std::max(std::abs(size[i].x), std::abs(size[i].z));
   }
+  /// Does it not stand where its ground record was made any more? A jitter of boards is less than that.
+  bool isMoved(std::size_t i) const { return glm::dot(movedBy[i], movedBy[i]) > 0.05F * 0.05F; }
+  std::size_t movedCount() const;
   /// Of the arrays; the kit is counted by who knows what it is (props/prop.h).
   void countBytes(ByteCounter& counter) const;
 };
@@ -53,9 +56,8 @@ Points gathered(const Points& points, const Array<std::uint32_t>& indices);
 /// The points for which `keeps` is true and, in second place, the others; order and ids stay.
 std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uint8_t>& keeps);
 
-/// Marks the points of `after` that do not stand where their ground record was made any more: those that a node moved
-/// along the ground by more than 5 cm and kept the record of. A jitter of boards is less, and up and down does not
-/// count: who sinks or lifts something means it.
+/// Adds to `movedBy` of `after` how far a node moved each point along the ground, where it kept the ground record. Up
+/// and down, by the world or by the ground's normal, does not count: who sinks or lifts something means it.
 PointsPtr withMoves(const Points& before, PointsPtr after);
 
 /// Checks the invariants: array lengths, finite positions, unique ids. For tests and assertions.

@@ -36,6 +36,7 @@ class HeightMask final : public BandMask {
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = (at.position[i].y - m_base) * m_perMeter;
     return true;
   }
+  bool isOfPlaceAlone() const override { return true; }
   bool isZeroIn(const Box3& box) const override {
     return isZeroBetween((box.min.y - m_base) * m_perMeter, (box.max.y - m_base) * m_perMeter);
   }
@@ -53,6 +54,7 @@ class PictureMask final : public BandMask {
     counter.add(this, sizeof(*this));
     counter.add(m_image.get(), m_image->values.capacity() * sizeof(float));
   }
+  bool isOfPlaceAlone() const override { return !m_map.isByUv; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     for (std::size_t i = begin; i < end; ++i) out[i - begin] = at_(at, i);
     return true;
@@ -99,6 +101,9 @@ class BlendMask final : public Mask {
   }
   void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
     for (const MaskPtr& m : m_masks) m->addNames(numbers, texts);
+  }
+  bool isOfPlaceAlone() const override {
+    return std::all_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isOfPlaceAlone(); });
   }
   bool isZeroIn(const Box3& box) const override {
     if (m_mode != BlendMode::Multiply || !m_finish.keepsZero()) return false;

@@ -21,6 +21,8 @@ class Mask {
   virtual bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const;
   /// True only when the mask is 0 or less at every place of the box, so that nobody need be asked there.
   virtual bool isZeroIn(const Box3&) const { return false; }
+  /// True when it looks at nothing of a point but its position and id: then a place needs no ground record to be asked.
+  virtual bool isOfPlaceAlone() const { return false; }
   /// Adds the names of what it reads of points beyond their place and ground: numbers and texts.
   virtual void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const {
     (void)numbers;

@@ -7,6 +7,7 @@ class NoiseMask final : public BandMask {
  public:
   NoiseMask(NoiseSettings settings, Band band, MaskFinish finish) : BandMask(band, finish), m_settings(settings) {}
   void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
+  bool isOfPlaceAlone() const override { return true; }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     constexpr std::size_t kBatch = 512;
     std::array<float, kBatch> x;

@@ -105,6 +105,15 @@ class DistanceMask final : public BandMask {
     m_tree->countBytes(counter);
     if (m_surface) m_surface->countBytes(counter);
   }
+  bool isOfPlaceAlone() const override { return true; }
+  /// A distance changes by no more than one goes: where nothing is near the middle, nothing is near the box.
+  bool isZeroIn(const Box3& box) const override {
+    if (!isZeroBetween(m_far, m_far)) return false;
+    const Vec3 middle = flat(box.center());
+    const float reach = 1.0001F * (m_reach + 0.5F * glm::length(flat(box.extent()))) + 1e-4F;
+    return (m_tree->isEmpty() || m_tree->distance(middle, reach) >= reach) &&
+           !(m_index && m_index->nearest(middle, reach).isHit());
+  }
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     // "Far" must come out as far even if the search ended at the band's end: past it both count alike.
     for (std::size_t i = begin; i < end; ++i) {
@@ -137,6 +146,7 @@ class RegionMask final : public Mask {
         m_back(glm::mat3_cast(glm::conjugate(region.turn))),
         m_finish(finish) {}
   void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
+  bool isOfPlaceAlone() const override { return true; }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const Band band{0, m_region.softness, std::numeric_limits<float>::max(), std::numeric_limits<float>::max()};
     for (std::size_t i = begin; i < end; ++i) {

@@ -156,6 +156,7 @@ class PaintedMask final : public Mask {
     counter.add(this, sizeof(*this) + m_dabs.capacity() * sizeof(Dab));
     for (const PointGrid& grid : m_grids) grid.countBytes(counter);
   }
+  bool isOfPlaceAlone() const override { return true; }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     std::vector<std::uint32_t> covering;
     for (std::size_t i = begin; i < end; ++i) {

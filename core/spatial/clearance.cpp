@@ -8,20 +8,26 @@ namespace {
 enum State : std::uint8_t { kUndecided, kKept, kOut };
 constexpr std::uint32_t kNobody = 0xffffffffU;
 
+/// Decides among some points alone. They are called by their place in the order of priority, so that who goes before
+/// whom needs no looking up, and what is written of them lies together.
 class Rounds {
  public:
-  Rounds(const Array<std::uint32_t>& rank, const ConflictRule& rule, std::size_t count)
-      : m_rank(rank), m_rule(rule), m_state(count), m_waitsFor(count, kNobody) {}
+  /// `open`: by falling priority; `index` is anything.
+  Rounds(const Array<PointGrid::Entry>& open, const ConflictRule& rule)
+      : m_rule(rule), m_state(open.size()), m_waitsFor(open.size(), kNobody) {
+    Array<PointGrid::Entry> ranked = open;
+    for (std::size_t i = 0; i < ranked.size(); ++i) ranked[i].index = static_cast<std::uint32_t>(i);
+    m_grids = gridsBySize(ranked, rule);
+  }
 
-  bool isKept(std::uint32_t i) const { return m_state[i].load(std::memory_order_relaxed) == kKept; }
+  bool isKept(std::size_t i) const { return m_state[i].load(std::memory_order_relaxed) == kKept; }
 
-  void decide(const Task& task, const Array<PointGrid::Entry>& entries) {
-    const std::vector<PointGrid> grids = gridsBySize(entries, m_rule);
+  void decide(const Task& task) {
     Array<PointGrid::Entry> open;
-    for (const PointGrid& grid : grids) open.insert(open.end(), grid.entries().begin(), grid.entries().end());
+    for (const PointGrid& grid : m_grids) open.insert(open.end(), grid.entries().begin(), grid.entries().end());
     while (!open.empty() && !task.isCancelled()) {
       parallelPieces(task, open.size(), 512, [&](std::size_t begin, std::size_t end) {
-        for (std::size_t i = begin; i < end; ++i) visit(open[i], grids);
+        for (std::size_t i = begin; i < end; ++i) visit(open[i]);
       });
       std::erase_if(open, [&](const PointGrid::Entry& e) {
         return m_state[e.index].load(std::memory_order_relaxed) != kUndecided;
@@ -32,7 +38,7 @@ class Rounds {
  private:
   // States only move away from undecided and each final state is the greedy one, so it does not matter when a thread
   // reads them.
-  void visit(const PointGrid::Entry& self, const std::vector<PointGrid>& grids) {
+  void visit(const PointGrid::Entry& self) {
     std::uint32_t& waitsFor = m_waitsFor[self.index];
     if (waitsFor != kNobody) {
       const std::uint8_t state = m_state[waitsFor].load(std::memory_order_relaxed);
@@ -43,13 +49,13 @@ class Rounds {
       }
       waitsFor = kNobody;
     }
-    const std::uint32_t rank = m_rank[self.index];
     bool isOut = false;
-    for (const PointGrid& grid : grids) {
+    for (const PointGrid& grid : m_grids) {
       grid.near(self.position, m_rule.distance(self.radius, grid.largestRadius()), [&](const PointGrid::Entry& other) {
-        if (m_rank[other.index] >= rank) return false;
+        if (other.index >= self.index || !m_rule.conflicts(self.position, self.radius, other.position, other.radius))
+          return false;
         const std::uint8_t state = m_state[other.index].load(std::memory_order_relaxed);
-        if (state == kOut || !m_rule.conflicts(self.position, self.radius, other.position, other.radius)) return false;
+        if (state == kOut) return false;
         if (state == kKept)
           isOut = true;
         else
@@ -64,10 +70,10 @@ class Rounds {
       m_state[self.index].store(kKept, std::memory_order_relaxed);
   }
 
-  const Array<std::uint32_t>& m_rank;
   ConflictRule m_rule;
+  std::vector<PointGrid> m_grids;
   std::vector<std::atomic<std::uint8_t>> m_state;
-  Array<std::uint32_t> m_waitsFor;
+  std::vector<std::uint32_t> m_waitsFor;
 };
 
 }  // namespace
@@ -115,10 +121,7 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
                                    const Array<std::uint32_t>& order, const KeptPoints& against,
                                    const ConflictRule& rule) {
   const std::size_t count = points.size();
-  Array<std::uint32_t> rank(count);
-  for (std::size_t i = 0; i < count; ++i) rank[order[i]] = static_cast<std::uint32_t>(i);
   KeptPoints kept = against;
-  Rounds rounds(rank, rule, count);
   Array<std::uint8_t> keeps(count, 0);
   Array<std::uint8_t> isHit;
   std::size_t done = 0;
@@ -136,11 +139,14 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
     Array<PointGrid::Entry> open;
     for (std::size_t i = 0; i < size; ++i)
       if (!isHit[i]) open.push_back(points[order[done + i]]);
-    rounds.decide(task, open);
-    std::erase_if(open, [&](const PointGrid::Entry& e) { return !rounds.isKept(e.index); });
-    for (const PointGrid::Entry& e : open) keeps[e.index] = 1;
+    Rounds rounds(open, rule);
+    rounds.decide(task);
+    Array<PointGrid::Entry> stays;
+    for (std::size_t i = 0; i < open.size(); ++i)
+      if (rounds.isKept(i)) stays.push_back(open[i]);
+    for (const PointGrid::Entry& e : stays) keeps[e.index] = 1;
     done += size;
-    if (done < count) kept.add(open);
+    if (done < count) kept.add(stays);
     task.report(static_cast<float>(done) / static_cast<float>(count));
   }
   return keeps;

@@ -290,6 +290,25 @@ std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface) {
   });
 }
 
+std::shared_ptr<const FaceRuns> faceRunsOf(const Surface& surface) {
+  return surface.derived.get<FaceRuns>([&] {
+    auto runs = std::make_shared<FaceRuns>();
+    const std::size_t count = surface.faceCount();
+    runs->box.resize((count + FaceRuns::kFaces - 1) / FaceRuns::kFaces);
+    parallelPieces({}, runs->box.size(), 1024, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t r = begin; r < end; ++r) {
+        Box3 box;
+        for (std::size_t f = r * FaceRuns::kFaces; f < std::min(count, (r + 1) * FaceRuns::kFaces); ++f) {
+          const UVec3 t = surface.triangles[f];
+          for (const std::uint32_t v : {t.x, t.y, t.z}) box.add(surface.positions[v]);
+        }
+        runs->box[r] = withRounding(box);
+      }
+    });
+    return std::shared_ptr<const FaceRuns>(runs);
+  });
+}
+
 Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t count) {
   Box3 box;
   for (std::size_t i = 0; i < count; ++i)

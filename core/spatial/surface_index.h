@@ -72,6 +72,41 @@ struct AreaTable {
 };
 std::shared_ptr<const AreaTable> areaTableOf(const Surface& surface);
 
+/// `box` with room for what rounding does to places between its corners.
+inline Box3 withRounding(const Box3& box) {
+  const Vec3 rounding = 1e-6F * glm::max(glm::abs(box.min), glm::abs(box.max));
+  return {box.min - rounding, box.max + rounding};
+}
+
+/// Boxes around runs of faces that follow each other, rounding included: where nothing is to be found in a run's box,
+/// none of its faces need be asked.
+struct FaceRuns {
+  static constexpr std::size_t kFaces = 8;
+  Array<Box3> box;
+  void countBytes(ByteCounter& counter) const { counter.add(this, box.capacity() * sizeof(Box3)); }
+};
+std::shared_ptr<const FaceRuns> faceRunsOf(const Surface& surface);
+
+/// Calls visit(from, to, isOut) for the faces (or whatever stands in such runs) begin…end piece by piece: isOut where
+/// `isOut` said so of a box around them, several runs at a time where it can. `runs` may be null: nothing is known
+/// then. `begin` begins four runs.
+template <typename IsOut, typename Visit>
+void forRuns(const Array<Box3>* runs, std::size_t begin, std::size_t end, IsOut isOut, Visit visit) {
+  constexpr std::size_t kRun = FaceRuns::kFaces;
+  for (std::size_t from = begin; from < end; from += 4 * kRun) {
+    const std::size_t to = std::min(end, from + 4 * kRun);
+    Box3 all;
+    if (runs)
+      for (std::size_t f = from; f < to; f += kRun) all.add((*runs)[f / kRun]);
+    const bool isAllOut = runs && isOut(all);
+    if (!runs || isAllOut) {
+      visit(from, to, isAllOut);
+      continue;
+    }
+    for (std::size_t f = from; f < to; f += kRun) visit(f, std::min(to, f + kRun), isOut((*runs)[f / kRun]));
+  }
+}
+
 /// The points' indices along a Morton curve (Morton 1966): neighbors in space become neighbors in order, which makes
 /// ray batches three times faster.
 Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t count);

@@ -1,12 +1,14 @@
 // Numbers and units typed, dragged and stepped; the distribution's handles; every text readable.
 #include "app/bench/bench_view.h"
 #include "app/bench/number_field.h"
+#include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "tests/support/mouse.h"
 #include "tests/support/support.h"
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QLocale>
 #include <QSignalSpy>
 #include <QToolButton>
 
@@ -354,6 +356,21 @@ class TestBench : public QObject {
     QCOMPARE(sum, std::size_t{6});
     QCOMPARE(h.keptCount, std::size_t{3});
     QCOMPARE(h.median, 45.0F);
+  }
+
+  /// A share is never rounded to none, to all or to just all.
+  void sharesAreNotRoundedAway() {
+    for (int all = 1; all < 30'000; all += all / 7 + 1)
+      for (const int kept : {0, 1, all / 150, all / 3, all - 1 - all / 400, all - 1, all, all + 1}) {
+        const QString words = shareText(static_cast<double>(kept) / all);
+        const QByteArray why = QStringLiteral("%1 of %2: %3").arg(kept).arg(all).arg(words).toUtf8();
+        QVERIFY2((words == QStringLiteral("0 %")) == (kept <= 0), why);
+        QVERIFY2((words == QStringLiteral("100 %")) == (kept == all), why);
+      }
+    QCOMPARE(shareText(23'755.0 / 23'774), QStringLiteral("> 99 %"));
+    QCOMPARE(shareText(0.0012), QStringLiteral("< 1 %"));
+    QCOMPARE(shareText(0.053), QLocale().toString(5.3) + QStringLiteral(" %"));
+    QCOMPARE(shareText(0.53), QStringLiteral("53 %"));
   }
 
   // WCAG 2.1, success criterion 1.4.3, asks for 4.5:1.

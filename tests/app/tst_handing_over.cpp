@@ -136,6 +136,22 @@ class TestHandingOver : public test::WindowTest {
     QCOMPARE(list->count(), 0);
   }
 
+  /// A window that was opened before the plan was worked out learns what there is; of a plan before it knows nothing.
+  void theListComesWithTheResults() {
+    m_export->close();
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    trigger("file_export");
+    m_export = w().findChildren<ExportWindow*>().last();
+    auto* list = part<QListWidget>("export_attribute_list");
+    QCOMPARE(list->count(), 0);
+    QTRY_VERIFY_WITH_TIMEOUT(list->count() > 0, 60'000);
+    // What is edited later is not what this window exports.
+    const int before = list->count();
+    w().model().setSkipped({quid("Limpets")}, true);
+    waitForResults();
+    QCOMPARE(list->count(), before);
+  }
+
   void onlyTheChosenOutputs() {
     QTemporaryDir dir;
     const QString file = dir.filePath(QStringLiteral("some.csv"));

@@ -1,6 +1,7 @@
 // Opening a plan: what is done is shown at once, grows, and ends as the whole; an edit shows nothing half done.
 #include "tests/app/window_test.h"
 
+#include <QComboBox>
 #include <QElapsedTimer>
 #include <QSignalSpy>
 #include <QTimer>
@@ -23,10 +24,12 @@ class TestOpening : public test::WindowTest {
       qInfo("after %lld ms: %zu nodes done, %zu grounds, %zu layers", static_cast<long long>(clock.elapsed()),
             v->evaluation.reports.size(), v->scene ? v->scene->input().grounds.size() : 0, v->shown.size());
     });
+    connect(&w().service(), &EvaluationService::finished, this,
+            [&] { qInfo("after %lld ms: whole", static_cast<long long>(clock.elapsed())); });
     clock.start();
     QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
     waitForResults();
-    qInfo("after %lld ms: whole", static_cast<long long>(clock.elapsed()));
+    qInfo("after %lld ms: whole, with its masks", static_cast<long long>(clock.elapsed()));
     const EvalViewPtr whole = w().service().latest();
     QVERIFY(stages.size() >= 2);
     QVERIFY(!whole->isGrowing);
@@ -103,6 +106,37 @@ class TestOpening : public test::WindowTest {
     QCOMPARE(last->evaluation.reports.size(), meant->nodes.size());
     for (const auto& [uid, report] : last->evaluation.reports)
       QVERIFY2(report.state == NodeState::Done || report.state == NodeState::Skipped, uid.c_str());
+  }
+
+  /// The first picture of a new request is taken even when it has as many layers as the one that is shown: another mode
+  /// was asked for, say.
+  void eachRequestShowsItsFirstPicture() {
+    std::vector<EvalViewPtr> stages;
+    connect(&w().service(), &EvaluationService::grew, this, [&](const EvalViewPtr& v) { stages.push_back(v); });
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    waitForResults();
+    QVERIFY(!stages.empty());
+    trigger("site_points");
+    waitForResults();
+    const auto numbers = [&] {
+      QStringList names;
+      for (const QComboBox* box : w().site().findChildren<QComboBox*>())
+        for (int i = 0; i < box->count(); ++i) names << box->itemText(i);
+      return names;
+    };
+    const auto with = [&](const char* name, std::size_t request) {
+      auto view = std::make_shared<EvalView>(*stages.back());
+      view->colorNames.insert(name);
+      view->request = request;
+      return view;
+    };
+    const std::size_t next = w().service().latest()->request + 1;
+    w().site().showResults(with("one", next));
+    QVERIFY(numbers().contains(QStringLiteral("one")));
+    w().site().showResults(with("two", next));  // no layer more
+    QVERIFY(!numbers().contains(QStringLiteral("two")));
+    w().site().showResults(with("three", next + 1));
+    QVERIFY(numbers().contains(QStringLiteral("three")));
   }
 
   /// The next plan is seen by its own camera, from its first picture on, and nothing of the one before is left.

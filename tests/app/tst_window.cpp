@@ -174,10 +174,14 @@ class TestWindow : public test::WindowTest {
     QVERIFY(w().openFile(test::sourcePath("demo/examples/from-your-mesh.arvesk")));
     waitForResults();
     QVERIFY(isDocked(document(), *document().find("up")));
-    QVERIFY(!w().service().latest()->maskPictures.at("up").isNull());
+    QVERIFY(!w().masks().latest()->at("up").picture.isNull());
     // Select the mask's tag; F2 renames it; the card's line follows.
     QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().centerOf(QStringLiteral("up")));
     QCOMPARE(plan().selection(), QStringList{QStringLiteral("up")});
+    waitForResults();
+    const auto shown = w().masks().latest()->at("up").histogram;
+    QVERIFY(shown);
+    QCOMPARE(shown->keptCount + shown->leftCount, w().service().latest()->evaluation.firstOf<PointsPtr>("sow")->count);
     QTest::keyClick(&plan(), Qt::Key_F2);
     auto* rename = w().findChild<QLineEdit*>(QStringLiteral("rename_line"));
     QTest::keyClicks(rename, QStringLiteral("Faces the sky"));

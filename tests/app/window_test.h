@@ -25,9 +25,9 @@ class WindowTest : public QObject {
   const Plan& document() { return m_window->model().plan(); }
 
   void waitForResults() {
-    QTRY_VERIFY_WITH_TIMEOUT(
-        w().service().latest() && w().service().latest()->plan == w().model().snapshot() && !w().service().isBusy(),
-        60'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest() && w().service().latest()->plan == w().model().snapshot() &&
+                                 !w().service().isBusy() && !w().masks().isBusy(),
+                             60'000);
   }
   std::string uidOf(const char* title) {
     for (const Node& n : document().nodes)

@@ -98,7 +98,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     Array<Vec3> normal = points.groundNormal.copied(points.count);
     Array<std::uint32_t> face = points.groundFace.copied(points.count);
     Array<Vec2> uv = points.groundUv.copied(points.count);
-    Array<std::uint8_t> moved = points.wasMoved.copied(points.count);
+    Array<Vec3> moved = points.movedBy.copied(points.count);
     parallelPieces(ctx.task, points.count, 1024, [&](std::size_t begin, std::size_t end) {
       for (std::size_t i = begin; i < end; ++i) {
         if (position[i] == points.position[i]) continue;  // who stays keeps its own ground, caves and all
@@ -107,7 +107,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
           normal[i] = found->normal;
           face[i] = found->face;
           uv[i] = found->uv;
-          moved[i] = 0;
+          moved[i] = Vec3(0);
         }
       }
     });
@@ -115,7 +115,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     out.groundNormal = std::move(normal);
     out.groundFace = std::move(face);
     out.groundUv = std::move(uv);
-    if (!points.wasMoved.isConstant()) out.wasMoved = std::move(moved);
+    if (!points.movedBy.isConstant()) out.movedBy = std::move(moved);
   }
   out.position = std::move(position);
   return Outputs{std::make_shared<const Points>(std::move(out))};

@@ -55,7 +55,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<std::uint32_t> face(points.count);
   Array<Vec2> uv(points.count);
   Array<std::uint8_t> keeps(points.count);
-  Array<std::uint8_t> moved = points.wasMoved.copied(points.count);
+  Array<Vec3> moved = points.movedBy.copied(points.count);
   parallelPieces(ctx.task, points.count, 8192, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
       const GroundPlace& place = found[i];
@@ -66,7 +66,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       face[i] = isHit ? place.face : points.groundFace[i];
       uv[i] = isHit ? place.uv : points.groundUv[i];
       if (!isHit) continue;
-      moved[i] = 0;
+      moved[i] = Vec3(0);
       const float sink = p.sinkBy == SinkBy::Meters ? p.sink : p.sinkShare / 100 * points.size[i].y;
       const Vec3 into = p.way == SetDownWay::NearestPlace ? -place.normal : direction;
       position[i] += (place.position + into * sink - position[i]) * (where ? effect[i] : p.amount / 100);
@@ -78,7 +78,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.groundNormal = std::move(normal);
   out.groundFace = std::move(face);
   out.groundUv = std::move(uv);
-  if (!points.wasMoved.isConstant()) out.wasMoved = std::move(moved);
+  if (!points.movedBy.isConstant()) out.movedBy = std::move(moved);
   auto [kept, left] = split(out, keeps);
   if (left->count > 0) {
     constexpr std::size_t kAsked = 1000;

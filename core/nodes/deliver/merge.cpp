@@ -85,7 +85,7 @@ Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>
   out.groundNormal = joined(parts, total, &Points::groundNormal);
   out.groundFace = joined(parts, total, &Points::groundFace);
   out.groundUv = joined(parts, total, &Points::groundUv);
-  out.wasMoved = joined(parts, total, &Points::wasMoved);
+  out.movedBy = joined(parts, total, &Points::movedBy);
   out.draftLevel = joinedLevels(parts, total);
   std::vector<std::vector<std::int32_t>> maps;
   out.kit = parts.size() == 1 ? parts.front()->kit : unite(parts, maps);

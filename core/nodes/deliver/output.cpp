@@ -43,10 +43,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (bare > 0)
     ctx.warn(std::to_string(bare) + " points have no prop and are not exported as instances",
              bareAdvice((*points)->kit != nullptr));
-  std::size_t moved = 0;
-  if (!(*points)->wasMoved.isConstant())
-    for (const std::uint8_t m : (*points)->wasMoved.values()) moved += m;
-  if (moved > 0)
+  if (const std::size_t moved = (*points)->movedCount(); moved > 0)
     ctx.warn(fmt::format("{} of {} were moved aside after they were set down", moved, (*points)->count),
              "Put Set down last, so that nothing floats or is buried", Remedy::SetDownLast);
   return Outputs{std::move(*points)};

@@ -8,14 +8,9 @@
 namespace arvesk::nodes {
 namespace {
 
-enum class UpAxis { Y, Z };
-struct Params : Placed {
-  std::string file;
+struct Params : PlacedFile {
   std::string names = "*";
   std::string under;
-  float unitScale = 1;
-  UpAxis upAxis = UpAxis::Y;
-  float footprint = 0.25F;
 };
 
 /// What each node is called from the root on, told apart where siblings share a name. Numbers, not text: no name that a
@@ -127,29 +122,18 @@ const NodeKind& markers() {
     k.synonyms = {"layout", "placeholder", "scene", "import", "swap"};
     k.outputs = {pointsOutput()};
     k.params = {
-        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"),
-                  ARVESK_TEXT("node",
-                              "A scene with named nodes: glTF, GLB and others; of OBJ the named groups, at the middle "
-                              "of their base."),
-                  "mesh"),
+        fileParam<Params>(
+            "file", &Params::file, ARVESK_TEXT("node", "File"),
+            ARVESK_TEXT("node",
+                        "A scene with named nodes: glTF, GLB and others; of OBJ the named groups, at the middle "
+                        "of their base."),
+            "mesh"),
         param("names", &Params::names, ARVESK_TEXT("node", "Names"),
               ARVESK_TEXT("node", "Names of nodes to take, with * and ? as wildcards, separated by semicolons.")),
         param("under", &Params::under, ARVESK_TEXT("node", "Under"),
               ARVESK_TEXT("node", "Only nodes below the node of this name; empty takes all.")),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
-              ARVESK_TEXT("node",
-                          "How many m one unit of the file is; 0.01 for centimeters. Places only: sizes are factors."))
-            .hard(1e-6, 1e6)
-            .usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
-              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
-              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
-            .in(Unit::Meter)
-            .hard(0, 1e4)
-            .usual(0, 5, 0.05),
     };
-    addPlacedParams<Params>(k.params, false);
+    addPlacedFileParams<Params>(k.params);
     k.example.params = {{"file", std::string("example.glb")}};
     k.trial.params = {{"file", std::string("jetty.glb")}};
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -2,6 +2,7 @@
 #include "core/base/pattern.h"
 #include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
+#include "core/spatial/surface_index.h"
 
 #include <fmt/format.h>
 
@@ -21,26 +22,43 @@ struct Params : FaceRule {
   bool isShown = false;
 };
 
-/// The middles of faces begin…end.
-Points middlesOf(const Surface& s, const Faces& faces, std::size_t begin, std::size_t end) {
+/// The middles of some faces.
+Points middlesOf(const Surface& s, const Faces& faces, const Array<std::uint32_t>& which) {
   Points p;
-  p.count = end - begin;
+  p.count = which.size();
   Array<Vec3> position(p.count);
   Array<Vec3> normal(p.count);
   Array<std::uint32_t> face(p.count);
   Array<Vec2> uv(p.count);
-  for (std::size_t f = begin; f < end; ++f) {
-    const FaceMiddle middle = middleOf(s, faces, f);
-    position[f - begin] = middle.place;
-    normal[f - begin] = middle.normal;
-    face[f - begin] = middle.triangle;
-    uv[f - begin] = s.uvAt(middle.triangle, middle.weights);
+  for (std::size_t i = 0; i < p.count; ++i) {
+    const FaceMiddle middle = middleOf(s, faces, which[i]);
+    position[i] = middle.place;
+    normal[i] = middle.normal;
+    face[i] = middle.triangle;
+    uv[i] = s.uvAt(middle.triangle, middle.weights);
   }
   p.position = std::move(position);
   p.groundNormal = std::move(normal);
   p.groundFace = std::move(face);
   p.groundUv = std::move(uv);
   return p;
+}
+
+/// Marks the faces at whose middle the mask reaches the limit.
+void markByMask(const EvalContext& ctx, const Surface& s, const Faces& faces, const Mask& mask, float limit,
+                Array<std::uint8_t>& isPart) {
+  // Runs of triangles where the mask is 0 need not be asked one by one.
+  const auto runs = limit > 0 && faces.count() == s.faceCount() ? faceRunsOf(s) : nullptr;
+  parallelPieces(ctx.task, faces.count(), 1024 * FaceRuns::kFaces, [&](std::size_t begin, std::size_t end) {
+    Array<std::uint32_t> asked;
+    forRuns(
+        runs ? &runs->box : nullptr, begin, end, [&](const Box3& box) { return mask.isZeroIn(box); },
+        [&](std::size_t from, std::size_t to, bool isOut) {
+          for (auto f = static_cast<std::uint32_t>(from); f < to && !isOut; ++f) asked.push_back(f);
+        });
+    const Array<float> value = maskValues({}, mask, middlesOf(s, faces, asked));
+    for (std::size_t i = 0; i < asked.size(); ++i) isPart[asked[i]] = value[i] >= limit;
+  });
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
@@ -52,10 +70,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (!in.mask("mask"))
       return fail(ProblemCode::MissingInput, "faces are to go by a mask, but none is connected",
                   "Connect a mask, or choose names or picked faces");
-    parallelPieces(ctx.task, faces->count(), 8192, [&](std::size_t begin, std::size_t end) {
-      const Array<float> value = maskValues({}, *in.mask("mask"), middlesOf(s, *faces, begin, end));
-      for (std::size_t f = begin; f < end; ++f) isPart[f] = value[f - begin] >= p.limit;
-    });
+    markByMask(ctx, s, *faces, *in.mask("mask"), p.limit, isPart);
   } else if (p.by == By::Name) {
     const Patterns patterns(p.patterns);
     std::vector<std::uint8_t> isPartNamed;

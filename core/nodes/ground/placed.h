@@ -33,6 +33,33 @@ void addPlacedParams(std::vector<ParamSpec>& params, bool canBeHidden = true) {
                        .usual(0.1, 10, 0.1));
 }
 
+enum class UpAxis { Y, Z };
+/// Points from a file: its unit and axis, and what they claim until they are dressed.
+struct PlacedFile : Placed {
+  std::string file;
+  float unitScale = 1;
+  UpAxis upAxis = UpAxis::Y;
+  float footprint = 0.25F;
+};
+
+template <typename P>
+void addPlacedFileParams(std::vector<ParamSpec>& params) {
+  params.push_back(param<P>("unit_scale", static_cast<float P::*>(&P::unitScale), ARVESK_TEXT("node", "Unit"),
+                            ARVESK_TEXT("node",
+                                        "How many m one unit of the file is; 0.01 for centimeters. Places only: sizes "
+                                        "are factors."))
+                       .hard(1e-6, 1e6)
+                       .usual(0.001, 10, 0.01));
+  params.push_back(param<P>("up_axis", static_cast<UpAxis P::*>(&P::upAxis), ARVESK_TEXT("node", "Up axis"),
+                            ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}));
+  params.push_back(param<P>("footprint", static_cast<float P::*>(&P::footprint), ARVESK_TEXT("node", "Footprint"),
+                            ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
+                       .in(Unit::Meter)
+                       .hard(0, 1e4)
+                       .usual(0, 5, 0.05));
+  addPlacedParams<P>(params, false);
+}
+
 Quat turnOf(const Placed& placed);
 SurfacePtr place(Surface surface, const Placed& placed);
 

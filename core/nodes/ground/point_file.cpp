@@ -9,18 +9,13 @@
 namespace arvesk::nodes {
 namespace {
 
-enum class UpAxis { Y, Z };
-struct Params : Placed {
-  std::string file;
+struct Params : PlacedFile {
   std::string place = "x y z";
   std::string turn = "qx qy qz qw";
   std::string heading;
   std::string sizes = "scale_x scale_y scale_z";
   std::string normal = "nx ny nz";
   std::string id = "id";
-  float unitScale = 1;
-  UpAxis upAxis = UpAxis::Y;
-  float footprint = 0.25F;
 };
 
 /// A mesh file's vertices as a table.
@@ -242,8 +237,8 @@ const NodeKind& pointFile() {
     k.synonyms = {"csv", "ply", "import", "table", "survey", "cloud"};
     k.outputs = {pointsOutput()};
     k.params = {
-        fileParam("file", &Params::file, ARVESK_TEXT("node", "File"), ARVESK_TEXT("node", "CSV, PLY or a mesh file."),
-                  "points"),
+        fileParam<Params>("file", &Params::file, ARVESK_TEXT("node", "File"),
+                          ARVESK_TEXT("node", "CSV, PLY or a mesh file."), "points"),
         param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Three columns.")),
         param("turn_columns", &Params::turn, ARVESK_TEXT("node", "Turn from"),
               ARVESK_TEXT("node", "Four columns of a quaternion, x y z w; not there: no turn.")),
@@ -257,19 +252,8 @@ const NodeKind& pointFile() {
               ARVESK_TEXT("node", "Three columns for the ground record; not there: the point's own up.")),
         param("id", &Params::id, ARVESK_TEXT("node", "Id"),
               ARVESK_TEXT("node", "A column of ids; not there: the row number.")),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
-              ARVESK_TEXT("node", "How many m one unit of the file is."))
-            .hard(1e-6, 1e6)
-            .usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
-              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
-        param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
-              ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
-            .in(Unit::Meter)
-            .hard(0, 1e4)
-            .usual(0, 5, 0.05),
     };
-    addPlacedParams<Params>(k.params, false);
+    addPlacedFileParams<Params>(k.params);
     k.example.params = {{"file", std::string("example.ply")}};
     k.trial.params = {{"file", std::string("kit/boulder-a.glb")}};
     return define<Params>(std::move(k), &evaluate, &sentence);

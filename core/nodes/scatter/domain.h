@@ -4,6 +4,7 @@
 
 #include "core/geometry/points.h"
 #include "core/geometry/surface.h"
+#include "core/spatial/surface_index.h"
 
 #include <array>
 #include <concepts>
@@ -46,6 +47,9 @@ struct Sown {
   }
 };
 
+/// Cells that follow each other and lie near each other: asked as one before each is asked.
+inline constexpr std::size_t kCellsPerRun = FaceRuns::kFaces;
+
 /// A domain is a light value that points into what it was made of. `Piece` is a convex part of a cell: for Even, what
 /// is left of a cell is split into smaller pieces until each is covered or takes a point.
 template <typename D>
@@ -59,7 +63,8 @@ concept SowingDomain = requires(const D& d, std::uint32_t cell, std::uint64_t bi
   { D::ballMeasure(1.0) } -> std::same_as<double>;          // of a ball of this diameter, in the domain's dimensions
   { D::drawn(bits) } -> std::same_as<typename D::Weights>;  // uniform over a cell
   { d.positionAt(cell, w) } -> std::same_as<Vec3>;
-  { d.boxOf(cell) } -> std::same_as<Box3>;  // holds the whole cell, rounding included
+  { d.boxOf(cell) } -> std::same_as<Box3>;                               // holds the whole cell, rounding included
+  { d.runBoxes() } -> std::same_as<std::shared_ptr<const Array<Box3>>>;  // of each kCellsPerRun cells; or null
   { d.wholeOf(cell) } -> std::same_as<typename D::Piece>;
   { d.cornersOf(piece) } -> std::same_as<std::array<Vec3, D::kCorners>>;
   { D::widthOf(d.cornersOf(piece)) } -> std::same_as<float>;  // its longest edge
@@ -106,8 +111,11 @@ class FaceDomain {
     const UVec3 t = m_surface->triangles[face];
     Box3 box;
     for (const std::uint32_t v : {t.x, t.y, t.z}) box.add(m_surface->positions[v]);
-    const Vec3 rounding = 1e-6F * glm::max(glm::abs(box.min), glm::abs(box.max));
-    return {box.min - rounding, box.max + rounding};
+    return withRounding(box);
+  }
+  std::shared_ptr<const Array<Box3>> runBoxes() const {
+    const auto runs = faceRunsOf(*m_surface);
+    return {runs, &runs->box};
   }
 
   Piece wholeOf(std::uint32_t face) const { return {face, 1, {Vec2(0, 0), Vec2(1, 0), Vec2(0, 1)}}; }

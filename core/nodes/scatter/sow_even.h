@@ -65,11 +65,7 @@ class EvenSow {
     // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
     accept(sowFree(m_task, m_domain, density, m_nodeUid, m_draw), false);
-    std::vector<Piece> open = collected<Piece>(m_task, m_domain.measures().size(), 4096,
-                                               [this](std::size_t c, Made<Piece>& out) {
-                                                 if (m_domain.measures()[c] > 0)
-                                                   addOpenParts(m_domain.wholeOf(static_cast<std::uint32_t>(c)), out);
-                                               });
+    std::vector<Piece> open = openPieces();
     // A fixed number of rounds: to stop when little is won would make one end of the ground depend on the other.
     for (int round = 0; round < 9 && !open.empty() && !m_task.isCancelled(); ++round) {
       accept(throwDarts(open, round), true);
@@ -99,6 +95,37 @@ class EvenSow {
       last = e;
       return true;
     });
+  }
+
+  /// The same for a box, with a hair of slack for rounding: all that lies in it is covered then.
+  bool isBoxCovered(const Box3& box, PointGrid::Entry& last) const {
+    if (!m_rule.isFromAbove && glm::length(box.extent()) > m_least + m_most) return false;
+    const auto covers = [&](const PointGrid::Entry& e) {
+      const Vec3 far = glm::max(glm::abs(box.min - e.position), glm::abs(box.max - e.position));
+      return m_rule.conflicts(far, 0.49999F * m_least, Vec3(0), e.radius);
+    };
+    return covers(last) || m_kept.any(box.min, 0.5F * m_least, [&](const PointGrid::Entry& e) {
+      if (!covers(e)) return false;
+      last = e;
+      return true;
+    });
+  }
+
+  std::vector<Piece> openPieces() const {
+    const Array<float>& measures = m_domain.measures();
+    // Worth it where one point covers many cells.
+    const auto boxes = measures.size() > 8 * m_result.size() ? m_domain.runBoxes() : nullptr;
+    constexpr std::size_t kEach = 4 * kCellsPerRun;
+    return collected<Piece>(m_task, (measures.size() + kEach - 1) / kEach, 128,
+                            [&](std::size_t part, Made<Piece>& out) {
+                              forRuns(
+                                  boxes.get(), part * kEach, std::min(measures.size(), (part + 1) * kEach),
+                                  [&](const Box3& box) { return isBoxCovered(box, out.lastCover); },
+                                  [&](std::size_t from, std::size_t to, bool isOut) {
+                                    for (auto c = static_cast<std::uint32_t>(from); c < to && !isOut; ++c)
+                                      if (measures[c] > 0) addOpenParts(m_domain.wholeOf(c), out);
+                                  });
+                            });
   }
 
   /// Splits until the pieces are about as small as the spacing, leaving out what is covered.

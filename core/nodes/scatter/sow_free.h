@@ -15,12 +15,17 @@ namespace sowing {
 
 /// Candidates that one thread makes at a time, however large or small the cells are.
 inline constexpr std::size_t kPiece = 8192;
-inline constexpr std::size_t kCellsPerGroup = 4096;
+/// Candidates of a cell from which on the cell is asked about before they are made.
+inline constexpr std::uint32_t kWorthAsking = 6;
+inline constexpr std::size_t kCellsPerGroup = 512 * kCellsPerRun;
 
 }  // namespace sowing
 
-/// Asked of whole cells with the number of their candidates: where it says that none would stay, none is made.
-using IsBarren = std::function<bool(std::uint32_t cell, std::uint32_t count)>;
+/// Where no candidate would stay, so that none is made.
+struct Barren {
+  std::function<bool(const Box3&)> isIn;                                   // none would stay in the whole box
+  std::function<void(std::uint32_t cell, std::uint32_t count)> isSkipped;  // if any: told of those that are not made
+};
 
 namespace sowing {
 
@@ -28,10 +33,11 @@ namespace sowing {
 class Starts {
  public:
   template <SowingDomain D>
-  Starts(const Task& task, const D& domain, double density, Draw draw, const IsBarren& isBarren = {})
+  Starts(const Task& task, const D& domain, double density, Draw draw, const Barren& barren = {})
       : m_count(domain.measures().size()) {
     const Array<float>& measures = domain.measures();
-    std::atomic<std::size_t> barren{0};
+    std::atomic<std::size_t> skipped{0};
+    const auto runs = barren.isIn ? domain.runBoxes() : nullptr;
     const std::size_t groups = (measures.size() + kCellsPerGroup - 1) / kCellsPerGroup;
     m_start.assign(groups + 1, 0);
     parallelPieces(task, measures.size(), kCellsPerGroup, [&](std::size_t begin, std::size_t end) {
@@ -39,21 +45,26 @@ class Starts {
       m_start[begin / kCellsPerGroup + 1] = countCandidates(measures.data() + begin, keys,
                                                             static_cast<std::uint32_t>(begin), end - begin, density,
                                                             draw, m_count.data() + begin);
-      if (!isBarren) return;
+      if (!barren.isIn) return;
       std::size_t gone = 0;
-      for (std::size_t c = begin; c < end; ++c)
-        if (m_count[c] > 0 && isBarren(static_cast<std::uint32_t>(c), m_count[c])) gone += std::exchange(m_count[c], 0);
+      forRuns(runs.get(), begin, end, barren.isIn, [&](std::size_t from, std::size_t to, bool isOut) {
+        for (auto c = static_cast<std::uint32_t>(from); c < to; ++c) {
+          if (m_count[c] == 0 || !(isOut || (m_count[c] >= kWorthAsking && barren.isIn(domain.boxOf(c))))) continue;
+          if (barren.isSkipped) barren.isSkipped(c, m_count[c]);
+          gone += std::exchange(m_count[c], 0);
+        }
+      });
       m_start[begin / kCellsPerGroup + 1] -= gone;
-      barren += gone;
+      skipped += gone;
     });
-    m_barren = barren;
+    m_skipped = skipped;
     if (task.isCancelled()) m_start.assign(groups + 1, 0);
     for (std::size_t g = 0; g < groups; ++g) m_start[g + 1] += m_start[g];
   }
 
   std::size_t total() const { return m_start.back(); }
   /// Candidates of barren cells, which are not among the total.
-  std::size_t barren() const { return m_barren; }
+  std::size_t skipped() const { return m_skipped; }
 
   /// Calls visit(i, cell, ordinal) for the candidates begin…end of all, at most kPiece of them.
   template <typename Visit>
@@ -84,7 +95,7 @@ class Starts {
  private:
   Array<std::uint32_t> m_count;
   std::vector<std::size_t> m_start;
-  std::size_t m_barren = 0;
+  std::size_t m_skipped = 0;
 };
 
 /// Candidates begin…end of all, into `out` from place `at`.
@@ -151,10 +162,10 @@ using KeepsCandidates = std::function<Array<std::uint8_t>(const Sown<Weights>& c
 template <SowingDomain D>
 Sown<typename D::Weights> sowFreeWhere(const Task& task, const D& domain, double density, std::uint64_t nodeUid,
                                        Draw draw, const KeepsCandidates<typename D::Weights>& keeps,
-                                       const IsBarren& isBarren, std::size_t& candidates) {
+                                       const Barren& barren, std::size_t& candidates) {
   using Places = Sown<typename D::Weights>;
-  const sowing::Starts start(task, domain, density, draw, isBarren);
-  candidates = start.total() + start.barren();
+  const sowing::Starts start(task, domain, density, draw, barren);
+  candidates = start.total() + start.skipped();
   std::vector<Places> pieces((start.total() + sowing::kPiece - 1) / sowing::kPiece);
   parallelPieces(task, start.total(), sowing::kPiece, [&](std::size_t begin, std::size_t end) {
     Places all;

@@ -103,25 +103,31 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const Mask
     }
     given += asked.size();
     if (!where) return out;
-    const Points places = asked.size() == candidates.size() ? pointsFrom({}, domain, candidates, 0)
-                                                            : pointsFrom({}, domain, candidates.some(asked), 0);
+    Places some = asked.size() == candidates.size() ? candidates : candidates.some(asked);
+    Points places;
+    if (where->isOfPlaceAlone()) {
+      places.count = some.size();
+      places.position = std::move(some.position);
+      places.id = std::move(some.id);
+    } else {
+      places = pointsFrom({}, domain, std::move(some), 0);
+    }
     Array<float> chance(places.count);
     where->values(places, 0, places.count, chance.data());
     for (std::size_t k = 0; k < places.count; ++k)
       out[asked[k]] = rank.unit(places.id[k]) < std::clamp(chance[k], 0.0F, 1.0F);
     return out;
   };
-  const IsBarren isBarren = [&](std::uint32_t cell, std::uint32_t count) {
-    if (!where->isZeroIn(domain.boxOf(cell))) return false;
-    if (draft.isWhole()) return true;
-    std::size_t inDraft = 0;  // they count as candidates all the same
-    for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, domain.keyOf(cell), k));
-    given += inDraft;
-    return true;
-  };
+  Barren barren;
+  if (where) barren.isIn = [&](const Box3& box) { return where->isZeroIn(box); };
+  if (where && !draft.isWhole())
+    barren.isSkipped = [&](std::uint32_t cell, std::uint32_t count) {
+      std::size_t inDraft = 0;  // they count as candidates all the same
+      for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, domain.keyOf(cell), k));
+      given += inDraft;
+    };
   std::size_t candidates = 0;
-  Places sown = sowFreeWhere<D>(ctx.task, domain, density, ctx.nodeUid, draw, keeps, where ? isBarren : IsBarren(),
-                                candidates);
+  Places sown = sowFreeWhere<D>(ctx.task, domain, density, ctx.nodeUid, draw, keeps, barren, candidates);
   if (ctx.task.isCancelled()) return Failure(cancelled());
   *ctx.candidates = draft.isWhole() ? candidates : given.load();
   return pointsFrom(ctx.task, domain, std::move(sown), p.footprint);

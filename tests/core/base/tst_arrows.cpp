@@ -54,6 +54,23 @@ class TestArrows : public QObject {
     QVERIFY(seen > 300);  // it did look
   }
 
+  /// A header begins with what it is for; a source file too, or with the header that says so.
+  void everyFileSaysWhatItIsFor() {
+    int seen = 0;
+    for (const char* folder : {"core", "app", "cli", "tests", "benchmarks"})
+      for (QDirIterator it(test::sourcePath(folder), {QStringLiteral("*.h"), QStringLiteral("*.cpp")}, QDir::Files,
+                           QDirIterator::Subdirectories);
+           it.hasNext(); ++seen) {
+        const QString path = it.next();
+        QFile file(path);
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QByteArray first = file.readLine();
+        QVERIFY2(first.startsWith("// ") || (path.endsWith(QStringLiteral(".cpp")) && first.startsWith("#include \"")),
+                 qPrintable(path));
+      }
+    QVERIFY(seen > 300);
+  }
+
   void interfaceAndCommandLineDoNotKnowEachOther() {
     for (const auto& [folder, other] : {std::pair("app", "cli/"), std::pair("cli", "app/")})
       for (QDirIterator it(test::sourcePath(folder), {QStringLiteral("*.h"), QStringLiteral("*.cpp")}, QDir::Files,

@@ -1,5 +1,6 @@
 // Tables of points: random ones read back cell by cell, whatever separates and quotes them, and bytes of any kind never
 // take the reader down.
+#include "core/base/csv_field.h"
 #include "core/formats/csv_reader.h"
 #include "tests/support/support.h"
 
@@ -119,6 +120,23 @@ class TestTables : public QObject {
           }
         }
     }
+  }
+
+  /// What is written is read back, whatever the texts hold.
+  void whatIsWrittenIsReadBack() {
+    const char letters[] = "a,b;\t\"\r\n ";
+    Maker maker(7);
+    std::vector<std::string> meant;
+    std::string text = "name,more\n";
+    for (int row = 0; row < 2000; ++row) {
+      std::string word = "w";
+      for (int n = maker.below(6); n > 0; --n) word += letters[maker.below(static_cast<int>(sizeof letters) - 1)];
+      text += csvField(word) + ",x\n";
+      meant.push_back(word);
+    }
+    const auto table = parseCsv(text, {});
+    QVERIFY2(table, table ? "" : table.error().message.c_str());
+    QCOMPARE(std::get<std::vector<std::string>>(table->columns[0]), meant);
   }
 
   // Any change of any byte gives a table whose columns are of one length, or a reason.

@@ -68,8 +68,7 @@ class TestAdjusting : public QObject {
       const Evaluation e = evaluator.evaluate(plan, {});
       const PointsPtr p = e.firstOf<PointsPtr>("out");
       if (!p || p->count < 100) return -1;
-      int moved = 0;
-      for (std::size_t i = 0; i < p->count; ++i) moved += p->wasMoved[i];
+      const int moved = static_cast<int>(p->movedCount());
       const auto& problems = e.reports.at("out").problems;
       const bool isTold = std::any_of(problems.begin(), problems.end(),
                                       [](const Problem& x) { return x.remedy == Remedy::SetDownLast; });

@@ -311,6 +311,50 @@ class TestContract : public EveryKind {
     }
   }
 
+  /// What sowing takes from a mask's word: that it is 0 in a whole box, and that it needs no ground to be asked.
+  void masksSayWhatTheyLookAt_data() { everyKind(); }
+  void masksSayWhatTheyLookAt() {
+    if (kind().outputs.front().type != ValueType::Mask) return;
+    const PointsPtr all = pointsOnGround();
+    Points bare;  // the same places and ids, and nothing else
+    bare.count = all->count;
+    bare.position = all->position;
+    bare.id = all->id;
+    const Draw draw(5, 6, 7, "boxes");
+    std::size_t empty = 0;
+    for (const ParamMap& params : choicesOf(kind())) {
+      test::Bench bench;
+      const auto out = bench.run(kind().id, inputsFor(kind(), all), params);
+      if (!out) continue;
+      const Mask& mask = *std::get<MaskPtr>(out->front());
+      if (mask.isOfPlaceAlone()) {
+        const Array<float> on = maskValues({}, mask, *all);
+        const Array<float> off = maskValues({}, mask, bare);
+        QVERIFY(std::equal(on.begin(), on.end(), off.begin()));
+      }
+      for (std::uint64_t k = 0; k < 300; ++k) {
+        const auto at = [&](std::uint64_t n) { return draw.unit(hashOf(k, n)); };
+        Vec3 corner = all->position[static_cast<std::size_t>(at(0) * static_cast<float>(all->count - 1))];
+        if (k % 3 == 0) corner += 300.0F * Vec3(at(5), at(6), at(7));  // far from everything
+        const Vec3 extent = 8.0F * Vec3(at(1), at(2), at(3)) * at(4) * at(4);
+        if (!mask.isZeroIn({corner, corner + extent})) continue;
+        ++empty;
+        Points inside;
+        inside.count = 60;
+        Array<Vec3> position(inside.count);
+        Array<std::uint64_t> id(inside.count);
+        for (std::size_t i = 0; i < inside.count; ++i) {
+          position[i] = corner + extent * Vec3(at(10 + 3 * i), at(11 + 3 * i), at(12 + 3 * i));
+          id[i] = i;
+        }
+        inside.position = std::move(position);
+        inside.id = std::move(id);
+        for (const float v : maskValues({}, mask, inside)) QCOMPARE(v, 0.0F);
+      }
+    }
+    if (kind().id == "height" || kind().id == "distance") QVERIFY2(empty > 20, qPrintable(QString::number(empty)));
+  }
+
   void raisingTheAmountOnlyAdds_data() { everyKind(); }
   void raisingTheAmountOnlyAdds() {
     if (kind().amountParam.empty() || !kind().exemptions.nestsInAmount) return;

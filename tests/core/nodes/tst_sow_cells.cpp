@@ -23,7 +23,8 @@ class BoxDomain {
   static constexpr std::size_t kCorners = 8;
   static constexpr std::size_t kChildren = 8;
 
-  BoxDomain(int side, float edge, const std::function<bool(int, int, int)>& isThere) : m_edge(edge) {
+  BoxDomain(int side, float edge, const std::function<bool(int, int, int)>& isThere, bool hasRuns = true)
+      : m_edge(edge) {
     for (int z = 0; z < side; ++z)
       for (int y = 0; y < side; ++y)
         for (int x = 0; x < side; ++x) {
@@ -33,6 +34,10 @@ class BoxDomain {
               hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y), static_cast<std::uint64_t>(z)));
           m_measures.push_back(edge * edge * edge);
         }
+    if (!hasRuns) return;
+    auto boxes = std::make_shared<Array<Box3>>((m_from.size() + kCellsPerRun - 1) / kCellsPerRun);
+    for (std::uint32_t c = 0; c < m_from.size(); ++c) (*boxes)[c / kCellsPerRun].add(boxOf(c));
+    m_runs = boxes;
   }
   const Array<float>& measures() const { return m_measures; }
   double total() const { return static_cast<double>(m_edge) * m_edge * m_edge * static_cast<double>(m_keys.size()); }
@@ -46,6 +51,7 @@ class BoxDomain {
   }
   Vec3 positionAt(std::uint32_t cell, const Vec3& w) const { return m_from[cell] + m_edge * w; }
   Box3 boxOf(std::uint32_t cell) const { return {m_from[cell], m_from[cell] + Vec3(m_edge)}; }
+  std::shared_ptr<const Array<Box3>> runBoxes() const { return m_runs; }
   Piece wholeOf(std::uint32_t cell) const { return {cell}; }
   std::array<Vec3, 8> cornersOf(const Piece& p) const {
     std::array<Vec3, 8> out;
@@ -75,6 +81,7 @@ class BoxDomain {
   std::vector<Vec3> m_from;
   std::vector<std::uint64_t> m_keys;
   Array<float> m_measures;
+  std::shared_ptr<const Array<Box3>> m_runs;
 };
 static_assert(SowingDomain<BoxDomain> && SowingDomain<FaceDomain>);
 
@@ -152,6 +159,29 @@ class TestSowCells : public QObject {
       if (at.x > 5) QVERIFY(!thinned.contains(id));
     }
     QCOMPARE(sownIn(all, {.isTotal = true, .total = 500}, test::rampMask(4)).count, std::size_t{500});
+  }
+
+  /// To ask runs of cells before each of them saves work and changes nothing.
+  void runsOfCellsChangeNothing() {
+    const auto some = [](int x, int y, int z) { return (x * y + z) % 7 != 3; };
+    const MaskPtr low = makeHeightMask(nullptr, {-1, -1, 2, 2.5F}, {});
+    for (const float draft : {1.0F, 0.3F})
+      for (const nodes::SowSettings& settings :
+           {nodes::SowSettings{.density = 30}, {.isEven = true, .spacing = 0.4F}, {.isEven = true, .spacing = 9}}) {
+        std::vector<Points> both;
+        std::vector<std::size_t> candidates;
+        for (const bool hasRuns : {true, false}) {
+          test::Bench bench;
+          bench.ctx.draftShare = draft;
+          auto points = nodes::sown(bench.ctx, BoxDomain(9, 1, some, hasRuns), low, nullptr, settings);
+          QVERIFY2(points, points ? "" : points.error().message.c_str());
+          both.push_back(std::move(*points));
+          candidates.push_back(*bench.ctx.candidates);
+        }
+        QVERIFY(both[0].count > 0);
+        QVERIFY(!findDifference(both[0], both[1]));
+        QCOMPARE(candidates[0], candidates[1]);
+      }
   }
 
   /// Even keeps the spacing and leaves no gap: random balls cannot fill more than 0.3841 of space (Torquato, Uche and

@@ -1,0 +1,180 @@
+#include "app/model/mask_previews.h"
+
+#include "core/picture/render.h"
+#include "core/spatial/ground.h"
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+constexpr int kMaskPixels = 26;
+
+/// The largest surface that the evaluation made; small mask pictures are taken over it.
+SurfacePtr largestGround(const Evaluation& evaluation) {
+  SurfacePtr best;
+  for (const auto& [uid, outputs] : evaluation.values)
+    for (const Value& value : outputs)
+      if (const auto* s = std::get_if<SurfacePtr>(&value);
+          s && *s && (!best || glm::length((*s)->bounds().extent()) > glm::length(best->bounds().extent())))
+        best = *s;
+  return best;
+}
+
+/// Places on the ground in a square grid as seen from above; where there is none the point is not finite in y.
+Points groundGrid(const Surface& ground, const Task& task) {
+  const auto index = SurfaceIndex::of(ground);
+  const Box3 box = ground.bounds();
+  Points p;
+  p.count = static_cast<std::size_t>(kMaskPixels * kMaskPixels);
+  Array<Vec3> position(p.count);
+  Array<Vec3> normal(p.count);
+  Array<std::uint32_t> face(p.count);
+  Array<Vec2> uv(p.count);
+  for (std::size_t i = 0; i < p.count && !task.isCancelled(); ++i) {
+    const float u = (static_cast<float>(i % kMaskPixels) + 0.5F) / kMaskPixels;
+    const float v = (static_cast<float>(i / kMaskPixels) + 0.5F) / kMaskPixels;
+    const Vec3 from(box.min.x + u * box.extent().x, box.max.y + 1, box.min.z + v * box.extent().z);
+    position[i] = from;
+    normal[i] = kUp;
+    face[i] = kNoFace;
+    uv[i] = {u, v};
+    const SurfaceHit hit = index ? (*index)->first(from, -kUp, box.extent().y + 2) : SurfaceHit{};
+    if (!hit.isHit()) continue;
+    const GroundPlace place = groundPlaceOf(ground, hit);
+    position[i] = place.position;
+    normal[i] = place.normal;
+    face[i] = place.face;
+    uv[i] = place.uv;
+  }
+  p.position = std::move(position);
+  p.groundNormal = std::move(normal);
+  p.groundFace = std::move(face);
+  p.groundUv = std::move(uv);
+  return p;
+}
+
+QImage maskPicture(const Mask& mask, const Points& grid) {
+  Array<float> value(grid.count);
+  mask.values(grid, 0, grid.count, value.data());
+  QImage image(kMaskPixels, kMaskPixels, QImage::Format_RGB32);
+  for (std::size_t i = 0; i < grid.count; ++i) {
+    const Vec3 c = grid.groundFace[i] == kNoFace ? Vec3(0.9F, 0.89F, 0.86F) : scaleColor(value[i]);
+    image.setPixel(static_cast<int>(i) % kMaskPixels, static_cast<int>(i) / kMaskPixels,
+                   qRgb(static_cast<int>(c.r * 255), static_cast<int>(c.g * 255), static_cast<int>(c.b * 255)));
+  }
+  return image;
+}
+
+/// The band that the chart's handles move: where it is declared, its unit and usual range are the chart's.
+const ParamSpec* bandOf(const NodeKind& kind, const Node& node) {
+  for (const ParamSpec& p : kind.params)
+    if (p.type == ParamType::Band && isShown(kind, p, node.params)) return &p;
+  return nullptr;
+}
+
+/// The points that reach the first card that uses the mask, directly or through other masks.
+PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std::string& maskUid, int depth = 0) {
+  if (depth > 16) return nullptr;
+  for (const Node& node : plan.nodes)
+    for (const auto& [id, links] : node.inputs)
+      for (const Link& link : links) {
+        if (link.node != maskUid) continue;
+        const NodeKind* kind = kindOf(node);
+        if (!kind) continue;
+        if (kind->family == Family::Mask) {
+          if (PointsPtr p = pointsAtUser(plan, evaluation, node.uid, depth + 1)) return p;
+          continue;
+        }
+        // A filter or adjustment gets its main input; a Sow node has only what it made.
+        const auto main = node.inputs.find("points");
+        const std::string source = main != node.inputs.end() && !main->second.empty() ? main->second.front().node
+                                                                                      : node.uid;
+        if (PointsPtr p = evaluation.firstOf<PointsPtr>(source)) return p;
+      }
+  return nullptr;
+}
+
+std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const Node& node, const Mask& mask,
+                                               const Task& task) {
+  if (!points || points->count == 0) return nullptr;
+  Array<float> measured(points->count);
+  Array<float> value(points->count);
+  const bool isMeasured = mask.measure(*points, 0, 0, nullptr);
+  parallelPieces(task, points->count, 8192, [&](std::size_t begin, std::size_t end) {
+    if (isMeasured) mask.measure(*points, begin, end, measured.data() + begin);
+    mask.values(*points, begin, end, value.data() + begin);
+  });
+  if (task.isCancelled()) return nullptr;
+  Array<std::uint8_t> isOn(points->count);
+  for (std::size_t i = 0; i < points->count; ++i) isOn[i] = value[i] >= 0.5F;
+  const NodeKind* kind = kindOf(node);
+  const std::string label = QString::fromStdString(kind->label).toLower().toStdString();
+  const ParamSpec* band = isMeasured ? bandOf(*kind, node) : nullptr;
+  if (!band)
+    return std::make_shared<const Histogram>(makeHistogram(label, "", 0, 1, isMeasured ? measured : value, isOn));
+  // Angles and shares have ends that everybody knows; for meters and counts the data's own range shows more.
+  const bool hasKnownEnds = band->unit == Unit::Degree ||
+                            (band->unit == Unit::None && band->hardMin == 0 && band->hardMax == 1);
+  return std::make_shared<const Histogram>(
+      makeHistogram(label, unitSuffix(band->unit), hasKnownEnds ? static_cast<float>(band->usualMin) : 0.0F,
+                    hasKnownEnds ? static_cast<float>(band->usualMax) : 0.0F, measured, isOn));
+}
+
+}  // namespace
+
+void MaskPreviewService::request(const EvalViewPtr& view, const QString& selected) {
+  if (!view) return;
+  m_worker.ask([this, view, selected = selected.toStdString()](const Task& task) -> Worker::Answer {
+    const MaskPreviewsPtr previews = make(*view, selected, task);
+    if (!previews) return {};
+    return [this, previews] {
+      m_latest = previews;
+      Q_EMIT ready();
+    };
+  });
+}
+
+void MaskPreviewService::clear() {
+  m_latest = std::make_shared<const MaskPreviews>();
+  Q_EMIT ready();
+  m_worker.ask([this](const Task&) -> Worker::Answer {
+    m_made.clear();
+    return {};
+  });
+}
+
+MaskPreviewsPtr MaskPreviewService::make(const EvalView& view, const std::string& selected, const Task& task) {
+  const SurfacePtr ground = largestGround(view.evaluation);
+  const Plan& plan = *view.plan;
+  std::map<std::string, Made> known = std::exchange(m_made, {});
+  std::vector<std::pair<const Node*, Made>> made;
+  std::optional<Points> grid;
+  for (const Node& node : plan.nodes) {
+    const MaskPtr mask = view.evaluation.firstOf<MaskPtr>(node.uid);
+    if (!mask) continue;
+    made.push_back({&node, {mask, ground, pointsAtUser(plan, view.evaluation, node.uid), {}}});
+    if (const Made& before = known[node.uid]; ground && !grid && (before.mask != mask || before.ground != ground))
+      grid = groundGrid(*ground, task);
+  }
+  parallelPieces(task, made.size(), 1, [&](std::size_t i, std::size_t) {
+    auto& [node, now] = made[i];
+    const Made& before = known.at(node->uid);
+    const bool isSameMask = before.mask == now.mask;
+    if (ground)
+      now.preview.picture = isSameMask && before.ground == ground ? before.preview.picture
+                                                                  : maskPicture(*now.mask, *grid);
+    if (isSameMask && before.points == now.points) now.preview.histogram = before.preview.histogram;
+    if (node->uid == selected && !now.preview.histogram)
+      now.preview.histogram = maskHistogram(now.points, *node, *now.mask, task);
+  });
+  if (task.isCancelled()) return nullptr;
+  auto previews = std::make_shared<MaskPreviews>();
+  for (auto& [node, now] : made) {
+    (*previews)[node->uid] = now.preview;
+    m_made[node->uid] = std::move(now);
+  }
+  return previews;
+}
+
+}  // namespace arvesk
