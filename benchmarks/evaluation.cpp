@@ -59,7 +59,7 @@ void addEvaluation() {
          Demo demo(false);
          oneByOne(demo, Quality::Final);
        }});
-  add({"Opening the demo, draft", "the demo whole, final", false, 0.6, [fresh] { fresh(Quality::Draft); }, final});
+  add({"Opening the demo, draft", "the demo whole, final", false, 1.0, [fresh] { fresh(Quality::Draft); }, final});
   // The first edit is made when the row is run, not while rows are listed.
   const auto edited = [](const char* uid, const char* param, double from, double to) {
     const auto demo = std::make_shared<std::unique_ptr<Demo>>();
@@ -69,9 +69,9 @@ void addEvaluation() {
       benchmark::DoNotOptimize((*demo)->evaluate(Quality::Final));
     };
   };
-  add({"Edit near the end, final demo", "the demo whole, final", false, 0.02, edited("side-size", "size", 1.1, 1.4),
+  add({"Edit near the end, final demo", "the demo whole, final", false, 0.06, edited("side-size", "size", 1.1, 1.4),
        final});
-  add({"Edit at the beginning, final demo", "the demo whole, final", false, 0.35, edited("rock-size", "size", 1.1, 1.4),
+  add({"Edit at the beginning, final demo", "the demo whole, final", false, 0.6, edited("rock-size", "size", 1.1, 1.4),
        final});
 }
 

@@ -270,8 +270,16 @@ Array<std::size_t> startsOf(const EvalContext& ctx, const Points& points, const 
 struct Children {
   Array<std::uint32_t> parent;                                     // the placement's point
   Array<std::uint32_t> name;                                       // into the sets' names; empty when there are none
-  std::vector<std::pair<const Surface*, const PropSample*>> from;  // mesh and sample
+  std::vector<std::pair<const Surface*, const PropSample*>> from;  // mesh and sample; empty when nobody asks
 };
+
+/// Is anything taken from the mesh or the sample besides the place?
+bool isFromAsked(const Params& p, const Parents& parents) {
+  return p.at == At::Parts || std::any_of(parents.sets.begin(), parents.sets.end(), [](const auto& set) {
+           const Surface& s = *set.first.prop->surface;
+           return !s.colors.empty() || !s.vertexAttributes.empty();
+         });
+}
 
 /// Every placement carries its set along: all side by side.
 Points placed(const EvalContext& ctx, const Points& points, const Params& p, const Parents& parents, const Sets& sets,
@@ -284,7 +292,7 @@ Points placed(const EvalContext& ctx, const Points& points, const Params& p, con
   Array<std::uint64_t> id(count);
   children.name.resize(sets.names.empty() ? 0 : count);
   children.parent.resize(count);
-  children.from.resize(count);
+  if (isFromAsked(p, parents)) children.from.resize(count);
   parallelPieces(ctx.task, parents.point.size(), 256, [&](std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = parents.point[k];
@@ -309,7 +317,9 @@ Points placed(const EvalContext& ctx, const Points& points, const Params& p, con
         id[c] = child;
         if (!children.name.empty()) children.name[c] = sample.name;
         children.parent[c] = i;
-        children.from[c] = {points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface.get(), &sample};
+        if (!children.from.empty())
+          children.from[c] = {points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface.get(),
+                              &sample};
         ++c;
       }
     }
