@@ -31,6 +31,7 @@ void addMasks();
 void addPicture();
 void addDressing();
 void addEvaluation();
+void addBody();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

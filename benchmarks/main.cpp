@@ -87,6 +87,7 @@ int main(int argc, char** argv) {
   addPicture();
   addDressing();
   addEvaluation();
+  addBody();
   for (const Pair& p : pairs())
     for (const auto& [name, body] :
          {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

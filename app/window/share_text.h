@@ -4,20 +4,22 @@
 #include <QCoreApplication>
 #include <QLocale>
 
+#include <cmath>
+
 namespace arvesk {
 
-/// A share (1 is all) in percent. What is nearly none, nearly all or a little over all is never rounded to just that.
+/// A share (1 is all) in percent; to a tenth where it is near none or all, and never rounded to just that.
 inline QString shareText(double share) {
   const double percent = 100 * share;
   const QLocale locale;
-  const auto words = [&](const char* form, double number, int digits = 0) {
-    return QCoreApplication::translate("Share", form).arg(locale.toString(number, 'f', digits));
+  const auto words = [&](double number, int digits) {
+    return QCoreApplication::translate("Share", "%1 %").arg(locale.toString(number, 'f', digits));
   };
-  if (percent <= 0) return words("%1 %", 0);
-  if (percent < 1) return words("< %1 %", 1);
-  if (percent < 100 && percent > 99) return words("> %1 %", 99);
-  if (percent > 100 && percent < 101) return words("> %1 %", 100);
-  return words("%1 %", percent, percent < 9.95 ? 1 : 0);
+  if (percent <= 0) return words(0, 0);
+  if (percent < 0.1) return QCoreApplication::translate("Share", "< %1 %").arg(locale.toString(0.1));
+  if (percent > 99 && percent < 100) return words(std::floor(percent * 10) / 10, 1);
+  if (percent > 100 && percent < 101) return words(std::ceil(percent * 10) / 10, 1);
+  return words(percent, percent < 9.95 ? 1 : 0);
 }
 
 }  // namespace arvesk

@@ -366,10 +366,15 @@ class TestBench : public QObject {
         const QByteArray why = QStringLiteral("%1 of %2: %3").arg(kept).arg(all).arg(words).toUtf8();
         QVERIFY2((words == QStringLiteral("0 %")) == (kept <= 0), why);
         QVERIFY2((words == QStringLiteral("100 %")) == (kept == all), why);
+        QVERIFY2(!words.startsWith(QLocale().toString(0.0, 'f', 1)), why);
+        QVERIFY2(!words.startsWith(QLocale().toString(100.0, 'f', 1)), why);
       }
-    QCOMPARE(shareText(23'755.0 / 23'774), QStringLiteral("> 99 %"));
-    QCOMPARE(shareText(0.0012), QStringLiteral("< 1 %"));
-    QCOMPARE(shareText(0.053), QLocale().toString(5.3) + QStringLiteral(" %"));
+    const auto tenths = [](double number) { return QLocale().toString(number, 'f', 1) + QStringLiteral(" %"); };
+    QCOMPARE(shareText(23'755.0 / 23'774), tenths(99.9));
+    QCOMPARE(shareText(1.0004), tenths(100.1));
+    QCOMPARE(shareText(0.0012), tenths(0.1));
+    QCOMPARE(shareText(0.0004), QStringLiteral("< ") + tenths(0.1));
+    QCOMPARE(shareText(0.053), tenths(5.3));
     QCOMPARE(shareText(0.53), QStringLiteral("53 %"));
   }
 

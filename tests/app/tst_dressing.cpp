@@ -273,7 +273,7 @@ class TestDressingUi : public test::WindowTest {
     auto* sheet = w().findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
     QVERIFY(sheet);
     QCOMPARE(sheet->seedOf(0), before);
-    QTRY_VERIFY_WITH_TIMEOUT(sheet->pictureCount() == 9, 60'000);
+    QTRY_VERIFY_WITH_TIMEOUT(sheet->pictureCount() == 9, 300'000);
     QVERIFY(w().model().snapshot() == untouched);  // nothing changes until one is chosen
     QTest::mouseClick(sheet->findChild<QToolButton*>(QStringLiteral("sheet_cell_4")), Qt::LeftButton);
     QCOMPARE(document().find("rocks")->seed, before + 4);

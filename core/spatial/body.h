@@ -1,0 +1,62 @@
+// What is inside of surfaces, asked exactly: shells that are closed by counting crossings, others by winding numbers.
+#pragma once
+
+#include "core/base/result.h"
+#include "core/base/task.h"
+#include "core/geometry/surface.h"
+#include "core/spatial/winding_tree.h"
+
+struct RTCSceneTy;
+
+namespace arvesk {
+
+/// Shells count as the eye sees them: what lies in any of them is inside, however they overlap or cross themselves; a
+/// shell that is turned round counts as if it were not; a shell that is turned against the one it lies in is a hollow.
+/// Faces of a shell that are turned against their neighbors count as if they were not.
+class Body {
+ public:
+  /// Of all `surfaces` together; they are not kept. Fails on triangles that are not finite or out of range.
+  static Result<std::shared_ptr<const Body>> of(const std::vector<SurfacePtr>& surfaces, const Task& task);
+
+  ~Body();
+  Body(const Body&) = delete;
+  Body& operator=(const Body&) = delete;
+
+  /// Exact for closed shells; near the holes of others it is what the winding number says. On the skin it is either.
+  bool isInside(const Vec3& place) const;
+  const Box3& bounds() const { return m_bounds; }
+  /// Edges that only one face has; none when every shell is closed.
+  const std::vector<std::pair<Vec3, Vec3>>& openEdges() const { return m_openEdges; }
+  bool isEmpty() const { return m_triangles.empty() && m_open.isEmpty(); }
+  void countBytes(ByteCounter& counter) const;
+
+  // For the library that walks the rays.
+  Box3 boxOf(std::uint32_t triangle) const;
+  struct Segment;
+  void cross(std::uint32_t triangle, Segment& segment) const;
+
+ private:
+  Body() = default;
+  void makeScene();
+  void makeGrid(const Task& task);
+  glm::ivec3 cellOf(const Vec3& place) const;
+  std::size_t indexOf(const glm::ivec3& cell) const;
+  Vec3 middleOf(const glm::ivec3& cell) const;
+  int windingFrom(const Vec3& place, int axis, float to) const;
+
+  Box3 m_bounds;
+  std::vector<std::pair<Vec3, Vec3>> m_openEdges;
+  WindingTree m_open;
+  // Of the closed shells: turned outward, hollows inward.
+  SharedArray<Vec3> m_positions;
+  Array<UVec3> m_triangles;
+  RTCSceneTy* m_scene = nullptr;
+  // How often the closed shells wind around each cell that no triangle touches; kTouched for the others.
+  static constexpr std::int16_t kTouched = 0x7fff;
+  glm::ivec3 m_cells{0};
+  Vec3 m_corner{0};
+  float m_cell = 1;  // m
+  Array<std::int16_t> m_winding;
+};
+
+}  // namespace arvesk
