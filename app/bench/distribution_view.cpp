@@ -83,7 +83,8 @@ void DistributionView::paintEvent(QPaintEvent*) {
   }
   if (!m_histogram) {
     p.setPen(t.quiet);
-    p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignCenter | Qt::TextWordWrap, tr("This node measures nothing."));
+    p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignCenter | Qt::TextWordWrap,
+               m_isMask ? tr("Not asked at any point yet.") : tr("This node measures nothing."));
     return;
   }
   paintBins(p, *m_histogram);
