@@ -147,19 +147,18 @@ void MaskPreviewService::clear() {
 MaskPreviewsPtr MaskPreviewService::make(const EvalView& view, const std::string& selected, const Task& task) {
   const SurfacePtr ground = largestGround(view.evaluation);
   const Plan& plan = *view.plan;
-  std::map<std::string, Made> known = std::exchange(m_made, {});
   std::vector<std::pair<const Node*, Made>> made;
   std::optional<Points> grid;
   for (const Node& node : plan.nodes) {
     const MaskPtr mask = view.evaluation.firstOf<MaskPtr>(node.uid);
     if (!mask) continue;
     made.push_back({&node, {mask, ground, pointsAtUser(plan, view.evaluation, node.uid), {}}});
-    if (const Made& before = known[node.uid]; ground && !grid && (before.mask != mask || before.ground != ground))
+    if (const Made& before = m_made[node.uid]; ground && !grid && (before.mask != mask || before.ground != ground))
       grid = groundGrid(*ground, task);
   }
   parallelPieces(task, made.size(), 1, [&](std::size_t i, std::size_t) {
     auto& [node, now] = made[i];
-    const Made& before = known.at(node->uid);
+    const Made& before = m_made.at(node->uid);
     const bool isSameMask = before.mask == now.mask;
     if (ground)
       now.preview.picture = isSameMask && before.ground == ground ? before.preview.picture
@@ -170,6 +169,7 @@ MaskPreviewsPtr MaskPreviewService::make(const EvalView& view, const std::string
   });
   if (task.isCancelled()) return nullptr;
   auto previews = std::make_shared<MaskPreviews>();
+  m_made.clear();  // not before: who is cancelled leaves what there was
   for (auto& [node, now] : made) {
     (*previews)[node->uid] = now.preview;
     m_made[node->uid] = std::move(now);

@@ -25,7 +25,7 @@ class ExportWindow : public QDialog {
  public:
   /// `file` is the plan's own, empty before it was saved.
   ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<DiskFileService> files, QWidget* parent = nullptr);
-  /// What was worked out, of this plan or of one before, tells which attributes there are to choose from.
+  /// What was worked out, of this plan or of it before its last edits, tells which attributes there are to choose from.
   void showResults(const EvalViewPtr& view);
   bool isBusy() const { return m_worker.isBusy(); }
 

@@ -84,8 +84,8 @@ PointsPtr withMoves(const Points& before, PointsPtr after) {
       after->position.identity() == before.position.identity())
     return after;
   constexpr float kLeast = 1e-4F;  // less is rounding
-  Array<Vec3> moved = before.movedBy.copied(before.count);
-  bool isAny = !before.movedBy.isConstant();
+  Array<Vec3> moved;               // made for the first that moved: most nodes move none
+  if (!before.movedBy.isConstant()) moved = before.movedBy.copied(before.count);
   for (std::size_t i = 0; i < before.count; ++i) {
     if (after->groundFace[i] == kNoFace) continue;
     const Vec3 way = after->position[i] - before.position[i];
@@ -94,10 +94,10 @@ PointsPtr withMoves(const Points& before, PointsPtr after) {
     const Vec3 level(way.x, 0, way.z);
     const Vec3 step = glm::dot(along, along) < glm::dot(level, level) ? along : level;
     if (glm::dot(step, step) < kLeast * kLeast) continue;
+    if (moved.empty()) moved = before.movedBy.copied(before.count);
     moved[i] += step;
-    isAny = true;
   }
-  if (!isAny) return after;
+  if (moved.empty()) return after;
   auto out = std::make_shared<Points>(*after);
   out->movedBy = std::move(moved);
   return out;

@@ -24,7 +24,7 @@ inline constexpr std::size_t kCellsPerGroup = 512 * kCellsPerRun;
 /// Where no candidate would stay, so that none is made.
 struct Barren {
   std::function<bool(const Box3&)> isIn;                                   // none would stay in the whole box
-  std::function<void(std::uint32_t cell, std::uint32_t count)> isSkipped;  // if any: told of those that are not made
+  std::function<void(std::uint32_t cell, std::uint32_t count)> onSkipped;  // if any: told of those that are not made
 };
 
 namespace sowing {
@@ -50,7 +50,7 @@ class Starts {
       forRuns(runs.get(), begin, end, barren.isIn, [&](std::size_t from, std::size_t to, bool isOut) {
         for (auto c = static_cast<std::uint32_t>(from); c < to; ++c) {
           if (m_count[c] == 0 || !(isOut || (m_count[c] >= kWorthAsking && barren.isIn(domain.boxOf(c))))) continue;
-          if (barren.isSkipped) barren.isSkipped(c, m_count[c]);
+          if (barren.onSkipped) barren.onSkipped(c, m_count[c]);
           gone += std::exchange(m_count[c], 0);
         }
       });

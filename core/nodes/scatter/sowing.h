@@ -121,7 +121,7 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const Mask
   Barren barren;
   if (where) barren.isIn = [&](const Box3& box) { return where->isZeroIn(box); };
   if (where && !draft.isWhole())
-    barren.isSkipped = [&](std::uint32_t cell, std::uint32_t count) {
+    barren.onSkipped = [&](std::uint32_t cell, std::uint32_t count) {
       std::size_t inDraft = 0;  // they count as candidates all the same
       for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, domain.keyOf(cell), k));
       given += inDraft;
