@@ -32,6 +32,7 @@ void addPicture();
 void addDressing();
 void addEvaluation();
 void addBody();
+void addVolumes();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

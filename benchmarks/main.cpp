@@ -88,6 +88,7 @@ int main(int argc, char** argv) {
   addDressing();
   addEvaluation();
   addBody();
+  addVolumes();
   for (const Pair& p : pairs())
     for (const auto& [name, body] :
          {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

@@ -12,11 +12,6 @@
 namespace arvesk::cli {
 namespace {
 
-std::string typeName(ValueType type) {
-  constexpr std::array names{"surface", "points", "mask", "kit"};
-  return names[static_cast<std::size_t>(type)];
-}
-
 /// Writes the manual's pages and pictures into a folder.
 int writeManual(const std::string& folder, bool hasPictures) {
   constexpr int kWidth = 420;
@@ -66,8 +61,9 @@ void printJson() {
     j["inputs"] = j["outputs"] = j["params"] = nlohmann::json::array();
     for (const InputSpec& in : kind->inputs)
       j["inputs"].push_back(
-          {{"id", in.id}, {"type", typeName(in.type)}, {"optional", in.isOptional}, {"several", in.isMany}});
-    for (const OutputSpec& out : kind->outputs) j["outputs"].push_back({{"id", out.id}, {"type", typeName(out.type)}});
+          {{"id", in.id}, {"type", valueTypeName(in.type)}, {"optional", in.isOptional}, {"several", in.isMany}});
+    for (const OutputSpec& out : kind->outputs)
+      j["outputs"].push_back({{"id", out.id}, {"type", valueTypeName(out.type)}});
     for (const ParamSpec& p : kind->params) {
       nlohmann::json options = nlohmann::json::array();
       for (const Option& o : p.options) options.push_back(o.id);

@@ -6,12 +6,34 @@
 #include <fmt/format.h>
 
 namespace arvesk::cli {
+namespace {
+
+/// "x>3.5" hides what lies where x is above 3.5, "y<2" what lies below.
+Result<Cut> cutOf(const std::string& text) {
+  char axis = 0;
+  char side = 0;
+  float place = 0;
+  int read = 0;
+  const bool isRead = std::sscanf(text.c_str(), "%c%c%f%n", &axis, &side, &place, &read) == 3 &&
+                      static_cast<std::size_t>(read) == text.size();
+  if (!isRead || axis < 'x' || axis > 'z' || (side != '<' && side != '>') || !std::isfinite(place))
+    return fail(ProblemCode::BadParameter, fmt::format("cut \"{}\" is not like x>3.5 or y<2", text),
+                "Name an axis, a side and a place in meters");
+  Cut cut;
+  cut.at = Vec3(place);
+  cut.normal = Vec3(0);
+  cut.normal[axis - 'x'] = side == '>' ? 1.0F : -1.0F;
+  return cut;
+}
+
+}  // namespace
 
 void addPicture(CLI::App& app, int& status) {
   struct Options : CommonOptions {
     std::string to;
     std::string size = "1280x800";
     std::string camera;
+    std::string cut;
     int samples = 16;
   };
   auto options = std::make_shared<Options>();
@@ -20,6 +42,7 @@ void addPicture(CLI::App& app, int& status) {
   sub->add_option("--to", options->to, "The file to write, .png")->required();
   sub->add_option("--size", options->size, "Width x height in pixels")->capture_default_str();
   sub->add_option("--camera", options->camera, "Name of a saved camera");
+  sub->add_option("--cut", options->cut, "Hides what lies beyond a place on an axis, as in x>3.5");
   sub->add_option("--samples", options->samples, "Samples per pixel")
       ->check(CLI::Range(1, 4096))
       ->capture_default_str();
@@ -31,6 +54,12 @@ void addPicture(CLI::App& app, int& status) {
           width > 16384 || height > 16384)
         return fail(ProblemCode::BadParameter,
                     fmt::format("size \"{}\" is not like 1280x800, up to 16384x16384", options->size));
+      std::optional<Cut> cut;
+      if (!options->cut.empty()) {
+        auto read = cutOf(options->cut);
+        if (!read) return Failure(read.error());
+        cut = *read;
+      }
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       std::vector<PointsPtr> bare;
@@ -39,7 +68,7 @@ void addPicture(CLI::App& app, int& status) {
       const auto camera = cameraOf(session->plan(), options->camera, (*scene)->bounds());
       if (!camera) return Failure(camera.error());
       const auto pixels = renderPicture(**scene, *camera, width, height, options->samples,
-                                        progressTask(*options, "picture"));
+                                        progressTask(*options, "picture"), cut);
       if (auto ok = writePng(options->to, pixels, width, height); !ok) return Failure(ok.error());
       return kDone;
     });

@@ -138,7 +138,7 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     photographer.take(window, "why");
     Q_EMIT window.site().whyPanel().closed();
   }
-  if (photographer.wants("in-site")) {
+  if (photographer.isAskedFor("in-site")) {
     Q_EMIT window.planView().inSiteWanted(QStringLiteral("steep-sand"));
     photographer.take(window, "in-site");
     Q_EMIT window.planView().inSiteWanted(QString());
@@ -215,7 +215,7 @@ void takePanels(Photographer& photographer, MainWindow& window) {
     window.showBottom(MainWindow::Bottom::Bench);
   }
   lookFromFirstCamera(window);
-  if (photographer.wants("find")) {
+  if (photographer.isAskedFor("find")) {
     window.planView().select({QStringLiteral("steep-sand")});
     window.planView().openFindField();
     photographer.take(window, "find");
@@ -276,28 +276,47 @@ void takeDialogs(Photographer& photographer, MainWindow& window, const QString& 
   }
 }
 
-/// A region's handles, in the example that has one. False when it cannot be opened.
-bool takeRegion(Photographer& photographer, MainWindow& window, const QString& plan) {
-  if (photographer.wants("region")) {
-    const QString example = QFileInfo(plan).absoluteDir().absoluteFilePath(
-        QStringLiteral("../examples/where-and-why.arvesk"));
-    if (!window.openFile(example)) return false;
+/// What only examples have: a region's handles, a body that is filled, and a cut into it. False when one cannot be
+/// opened.
+bool takeExamples(Photographer& photographer, MainWindow& window, const QString& plan) {
+  const auto open = [&](const QString& file, const char* shown) {
+    if (!window.openFile(file)) return false;
     photographer.settleResults(window);
     const auto& cameras = window.model().plan().settings.cameras;
     if (!cameras.empty())
       window.site().setCamera({cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg});
-    window.planView().reveal(QStringLiteral("place"));
+    window.planView().reveal(QLatin1String(shown));
+    photographer.settleResults(window);
+    return true;
+  };
+  const QDir examples(QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../examples")));
+  bool isAway = false;
+  if (photographer.wants("region")) {
+    isAway = true;
+    if (!open(examples.filePath(QStringLiteral("where-and-why.arvesk")), "place")) return false;
     window.site().setMode(SiteMode::Mask);
     photographer.settleResults(window);
     photographer.take(window, "region");
     window.site().setMode(SiteMode::Dressed);
-    if (!window.openFile(QFileInfo(plan).absoluteFilePath())) return false;
-    window.planView().reveal(QStringLiteral("cove"));
-    const auto& own = window.model().plan().settings.cameras;
-    if (!own.empty()) window.site().setCamera({own.front().eye, own.front().target, own.front().fieldOfViewDeg});
-    photographer.settleResults(window);
   }
-  return true;
+  if (photographer.wants("gorse")) {
+    isAway = true;
+    if (!open(examples.filePath(QStringLiteral("gorse.arvesk")), "shoots")) return false;
+    window.planView().select({QStringLiteral("shoots")});
+    photographer.take(window, "gorse");
+  }
+  if (photographer.wants("cut")) {
+    isAway = true;
+    if (!open(examples.filePath(QStringLiteral("gorse.arvesk")), "solid")) return false;
+    window.planView().select({QStringLiteral("solid")});
+    Q_EMIT window.planView().inSiteWanted(QStringLiteral("solid"));
+    photographer.settleResults(window);
+    window.site().toggleCut();
+    photographer.take(window, "cut");
+    window.site().toggleCut();
+    Q_EMIT window.planView().inSiteWanted(QString());
+  }
+  return !isAway || open(QFileInfo(plan).absoluteFilePath(), "cove");
 }
 
 int makePictures(QApplication& app, const QString& plan, const QString& folder, const QString& only) {
@@ -316,7 +335,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   takePanels(photographer, window);
   takeKit(photographer, window);
   takeDialogs(photographer, window, plan);
-  if (!takeRegion(photographer, window, plan)) return 1;
+  if (!takeExamples(photographer, window, plan)) return 1;
   if (photographer.wants("night")) {
     Theme::apply(app, QStringLiteral("night"));
     window.planView().select({QStringLiteral("steep-sand")});

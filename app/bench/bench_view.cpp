@@ -480,11 +480,13 @@ void BenchView::showResults(const EvalViewPtr& view) {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   std::shared_ptr<const Histogram> histogram;
   QString problems;
+  QString said;
   bool hasRemedy = false;
   if (node && view) {
     const auto report = view->evaluation.reports.find(node->uid);
     if (report != view->evaluation.reports.end()) {
       histogram = report->second.histogram;
+      said = text(report->second.said);
       for (const Problem& p : report->second.problems) {
         hasRemedy = hasRemedy || p.remedy == Remedy::SetDownLast;
         problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) +
@@ -504,6 +506,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
   m_distribution->setVisible(node != nullptr);
   m_summary->setVisible(node == nullptr);
   if (!node) m_summary->setText(summaryOf(view));
+  m_distribution->showWords(said);
   m_distribution->showHistogram(histogram, kind && kind->family == Family::Mask);
   const ParamSpec* spec = node ? handleParam(*node) : nullptr;
   if (spec)

@@ -35,6 +35,11 @@ DistributionView::DistributionView(QWidget* parent) : QWidget(parent) {
   setMouseTracking(true);
 }
 
+void DistributionView::showWords(const QString& words) {
+  m_words = words;
+  update();
+}
+
 void DistributionView::showHistogram(std::shared_ptr<const Histogram> histogram, bool isMask) {
   if (histogram != m_histogram)
     m_ghost = m_histogram && histogram && m_histogram->label == histogram->label ? m_histogram : nullptr;
@@ -84,7 +89,9 @@ void DistributionView::paintEvent(QPaintEvent*) {
   if (!m_histogram) {
     p.setPen(t.quiet);
     p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignCenter | Qt::TextWordWrap,
-               m_isMask ? tr("Not asked at any point yet.") : tr("This node measures nothing."));
+               !m_words.isEmpty() ? m_words
+               : m_isMask         ? tr("Not asked at any point yet.")
+                                  : tr("This node measures nothing."));
     return;
   }
   paintBins(p, *m_histogram);

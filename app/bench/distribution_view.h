@@ -13,6 +13,8 @@ class DistributionView : public QWidget {
 
  public:
   explicit DistributionView(QWidget* parent = nullptr);
+  /// What stands there while there is nothing to draw.
+  void showWords(const QString& words);
   void showHistogram(std::shared_ptr<const Histogram> histogram, bool isMask);
   /// 4 numbers of a band, 2 of a range, or none; `hardMin`, `hardMax` bound the handles.
   void showHandles(std::vector<double> values, double hardMin, double hardMax);
@@ -52,6 +54,7 @@ class DistributionView : public QWidget {
 
   std::shared_ptr<const Histogram> m_histogram;
   std::shared_ptr<const Histogram> m_ghost;
+  QString m_words;
   bool m_isMask = false;
   bool m_isLog = false;
   std::vector<double> m_values;

@@ -134,6 +134,19 @@ std::shared_ptr<EvalView> emptyView(const EvaluationService::Request& request) {
   return view;
 }
 
+/// The volume in place of what it was made of, before pale placements.
+void showAlone(const Volume& volume, const VolumeLook& look, PictureInput& input) {
+  std::vector<SurfacePtr> own;
+  volume.addSurfaces(own);
+  const Box3 box = withRounding(volume.bounds());
+  std::erase_if(input.grounds, [&](const SurfacePtr& ground) {
+    const Box3 b = ground->bounds();
+    return box.holds(b.min) && box.holds(b.max) && std::find(own.begin(), own.end(), ground) != own.end();
+  });
+  for (PictureLayer& layer : input.layers) layer.isGhost = true;
+  if (look.facets && look.facets->faceCount() > 0) input.grounds.push_back(look.facets);
+}
+
 /// Makes what Site shows of the view's evaluation: points, colors, cover and the traced scene. False after a cancel.
 bool makePicture(const EvaluationService::Request& request, EvalView& view, PictureScenePtr& lastScene,
                  const Task& task) {
@@ -142,6 +155,11 @@ bool makePicture(const EvaluationService::Request& request, EvalView& view, Pict
   PictureInput input = pictureInputOf(plan, view.evaluation, request.inSite, view.bare);
   input.isMassing = request.isMassing;
   input.exploded = request.exploded;
+  if (const auto volume = request.inSite.empty() ? nullptr : view.evaluation.firstOf<VolumePtr>(request.inSite)) {
+    view.volume = lookOf(volume, task);
+    if (!view.volume) return false;
+    showAlone(*volume, *view.volume, input);
+  }
   if (!request.hidden.isEmpty()) {
     const std::vector<PictureLayer> all = std::exchange(input.layers, withoutHidden(input.layers, request.hidden));
     for (std::size_t l = 0; l < all.size(); ++l)

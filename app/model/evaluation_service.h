@@ -7,6 +7,7 @@
 #include "app/site/site_selection.h"
 #include "core/deliver/cover.h"
 #include "core/deliver/delivery.h"
+#include "core/deliver/volume_look.h"
 #include "core/formats/file_service.h"
 #include "core/plan/prop_check.h"
 
@@ -34,8 +35,9 @@ struct EvalView {
   std::string colorTitle;                 // what colors them
   float colorFrom = 0;                    // what 0 and 1 stand for
   float colorTo = 1;
-  std::set<std::string> colorNames;       // numbers that they could be colored by
-  std::shared_ptr<const CoverMap> cover;  // when it was asked for
+  std::set<std::string> colorNames;          // numbers that they could be colored by
+  std::shared_ptr<const VolumeLook> volume;  // when one is in Site
+  std::shared_ptr<const CoverMap> cover;     // when it was asked for
   std::string inSite;
   std::vector<PropPtr> props;
   std::map<std::string, std::vector<PropWarning>> propWarnings;  // by uid

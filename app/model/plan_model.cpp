@@ -311,7 +311,21 @@ QString PlanModel::addInto(const NodeKind& kind, const QString& uid, const std::
 void PlanModel::connectNodes(const QString& from, const std::string& outputId, const QString& to,
                              const std::string& inputId) {
   if (!whyNot(from, outputId, to, inputId).isEmpty()) return;
-  edit(tr("Connect"), [&](Plan& plan) { join(plan, to.toStdString(), inputId, linkTo(from.toStdString(), outputId)); });
+  const Node* target = m_plan->find(to.toStdString());
+  const NodeKind* bridge = bridgeTo(*kindOf(*target)->findInput(inputId),
+                                    *outputType(*m_plan, {from.toStdString(), outputId, {}}));
+  edit(tr("Connect"), [&](Plan& plan) {
+    Link link = linkTo(from.toStdString(), outputId);
+    if (bridge) {
+      const Node* before = plan.find(from.toStdString());
+      Node node = nodeOf(plan, *bridge, before->x, before->y + kStep);
+      node.inputs[bridge->inputs.front().id] = {link};
+      link = linkTo(node.uid, bridge->outputs.front().id);
+      moveDown(plan, node.uid, node.x, before->y + 1, kStep);
+      plan.nodes.push_back(std::move(node));
+    }
+    join(plan, to.toStdString(), inputId, link);
+  });
 }
 
 void PlanModel::disconnectInput(const QString& to, const std::string& inputId, const Link& link) {
@@ -474,7 +488,8 @@ QString PlanModel::whyNot(const QString& from, const std::string& outputId, cons
   const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
   const auto type = outputType(*m_plan, {from.toStdString(), outputId, {}});
   if (!input || !type) return tr("there is no such slot");
-  if (!input->takes(*type)) return tr("%1 takes something else").arg(QString::fromStdString(input->label));
+  if (!input->takes(*type) && !bridgeTo(*input, *type))
+    return tr("%1 takes something else").arg(QString::fromStdString(input->label));
   if (wouldLoop(*m_plan, from.toStdString(), to.toStdString())) return tr("this would close a loop");
   return {};
 }

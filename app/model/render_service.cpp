@@ -16,12 +16,12 @@ void RenderService::draw(const RenderRequest& request, const Task& task) {
   if (request.width < 1 || request.height < 1 || !request.view || !request.view->scene) return;
   Film film(request.width, request.height);
   for (const int step : {4, 2}) {
-    if (!renderPass(*request.view->scene, request.camera, step, film, task)) return;
+    if (!renderPass(*request.view->scene, request.camera, step, film, task, request.cut)) return;
     publish(request, film);
   }
   if (request.view->isGrowing) return;  // the next one is near, and the rest of it is being worked out
   while (film.samples < request.samples) {
-    if (!renderPass(*request.view->scene, request.camera, 1, film, task)) return;
+    if (!renderPass(*request.view->scene, request.camera, 1, film, task, request.cut)) return;
     publish(request, film);
   }
 }
@@ -39,9 +39,9 @@ void RenderService::publish(const RenderRequest& request, const Film& film) {
   if (request.drawsPoints)
     for (std::size_t i = 0; i < view.shown.size(); ++i)
       drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(),
-                 request.camera, radius, film, pixels);
+                 request.camera, radius, film, pixels, request.cut);
   else
-    for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels);
+    for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels, request.cut);
   frame.film = std::make_shared<const Film>(film);
   m_worker.post([this, frame = std::move(frame)] {
     m_latest = frame;

@@ -11,6 +11,7 @@ struct RenderRequest {
   Camera camera;
   int width = 0;
   int height = 0;
+  std::optional<Cut> cut;
   bool drawsPoints = false;  // all points as discs, in place of props
   int samples = 16;          // when the picture counts as clean
   std::uint64_t number = 0;  // given by request()

@@ -188,14 +188,15 @@ void PlanView::finishLink(const QPoint& at) {
   m_find->open(
       at,
       [type](const NodeKind& kind) {
-        return takesMain(kind, type) ||
-               std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) { return i.takes(type); });
+        return takesMain(kind, type) || std::any_of(kind.inputs.begin(), kind.inputs.end(), [&](const InputSpec& i) {
+                 return i.takes(type) || bridgeTo(i, type);
+               });
       },
       [this, from, output, p, type](const NodeKind& kind) {
         m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
         const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
         for (const InputSpec& input : kind.inputs)
-          if (input.takes(type)) {
+          if (input.takes(type) || bridgeTo(input, type)) {
             m_model->connectNodes(from, output, uid, input.id);
             break;
           }

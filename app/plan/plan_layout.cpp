@@ -15,6 +15,9 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 QString tr(const char* s) { return QCoreApplication::translate("PlanLayout", s); }
 QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
 
+/// What goes as a hairline at the left: ground and bodies, which points are placed on or in.
+bool isGroundLike(ValueType type) { return type == ValueType::Surface || type == ValueType::Volume; }
+
 /// Masks and kits stand as tags at the cards that use them.
 bool isDockKind(const Plan& plan, const Node& node) {
   const NodeKind* kind = kindOf(node);
@@ -142,6 +145,7 @@ class Builder {
       } else if (kind && kind->showsTriangles && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }
+      if (!r->said.empty() && !c.isSkipped) c.sentence += QStringLiteral(" · ") + text(r->said);
     }
     if (c.isSkipped) height = 26;
     if (const auto chain = m_chains.find(n.uid); chain != m_chains.end()) {
@@ -218,7 +222,8 @@ class Builder {
     const auto masks = referred(ValueType::Mask);
     const auto points = referred(ValueType::Points);
     const auto surfaces = referred(ValueType::Surface);
-    t.hasParts = !masks.empty() || !points.empty() || !surfaces.empty();
+    const auto volumes = referred(ValueType::Volume);
+    t.hasParts = !masks.empty() || !points.empty() || !surfaces.empty() || !volumes.empty();
     t.isUnfolded = t.hasParts && !m_folded.contains(owner + "/" + uid);
     const double indent = 12.0 * depth;
     t.rect = isKit ? QRectF(x, y, kTagWidth, kTagHeight)
@@ -227,11 +232,13 @@ class Builder {
     y += kTagHeight + 1;
     if (!t.isUnfolded) return;
     for (const auto& [in, l] : masks) addTag(l.node, uid, in->id, x, y, depth + 1, false);
-    for (const auto* list : {&points, &surfaces})
+    for (const auto* list : {&points, &surfaces, &volumes})
       for (const auto& [in, l] : *list) {
         PlanChip chip;
         chip.owner = uid;
-        chip.word = in->type == ValueType::Surface ? tr("on") : text(in->label).toLower();
+        chip.word = in->type == ValueType::Surface  ? tr("on")
+                    : in->type == ValueType::Volume ? tr("in")
+                                                    : text(in->label).toLower();
         chip.uid = l.node;
         if (const auto source = m_nodes.find(l.node); source != m_nodes.end()) chip.title = text(source->second->title);
         chip.rect = QRectF(x - kTagWidth + indent + 12, y, kTagWidth - indent - 12, 18);
@@ -256,9 +263,9 @@ class Builder {
   /// Where an output leaves its card: the first in the middle, a second one at the left; several share the foot.
   static double outputX(const QRectF& rect, const NodeKind& kind, std::size_t output) {
     if (kind.outputs.size() <= 2)
-      return output > 0                                        ? rect.left() + 31
-             : kind.outputs.front().type == ValueType::Surface ? rect.left() + 14
-                                                               : rect.center().x();
+      return output > 0                                ? rect.left() + 31
+             : isGroundLike(kind.outputs.front().type) ? rect.left() + 14
+                                                       : rect.center().x();
     return rect.left() + 18 +
            (rect.width() - 36) * static_cast<double>(output) / static_cast<double>(kind.outputs.size() - 1);
   }
@@ -296,13 +303,14 @@ class Builder {
           // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no
           // line crosses the plan.
           else if (isMain && source &&
-                   (type != ValueType::Surface || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth))
+                   (!isGroundLike(type) || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth))
             addRibbon(n, input, link, out.cards[*source].rect, rect);
           else if (m_nodes.contains(link.node))
             addChip(rect.right() + 6, rightY,
-                    type == ValueType::Surface ? tr("on")
-                    : input.label == "Against" ? tr("clear of")
-                                               : text(input.label).toLower(),
+                    type == ValueType::Surface  ? tr("on")
+                    : type == ValueType::Volume ? tr("in")
+                    : input.label == "Against"  ? tr("clear of")
+                                                : text(input.label).toLower(),
                     link.node, n.uid);
         }
       }
@@ -312,6 +320,7 @@ class Builder {
       slot.label = text(input.label);
       slot.type = input.type;
       slot.alsoTakes = input.alsoTakes;
+      if (bridgeTo(input, ValueType::Surface)) slot.alsoTakes.push_back(ValueType::Surface);
       slot.isFree = !isConnected || input.isMany;
       if (isMain) {
         slot.place = QPointF(rect.center().x(), rect.top());
@@ -360,7 +369,7 @@ class Builder {
     r.link = link;
     r.to = n.uid;
     r.input = input.id;
-    r.isHairline = outputType(m_plan, link).value_or(input.type) == ValueType::Surface;
+    r.isHairline = isGroundLike(outputType(m_plan, link).value_or(input.type));
     const auto source = m_nodes.find(link.node);
     const NodeKind* kind = source == m_nodes.end() ? nullptr : kindOf(*source->second);
     const int output = kind ? kind->outputIndex(link.output) : -1;

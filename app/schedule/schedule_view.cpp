@@ -260,8 +260,9 @@ void ScheduleView::showFaults() {
                            ? tr("Standing · all %1 stand").arg(number(m_report.checked))
                            : tr("Standing · %1 hover, %2 buried of %3")
                                  .arg(number(m_report.hovering), number(m_report.buried), number(m_report.checked)));
-  m_checkHead->setToolTip(tr("%1 stand on other props and %2 have no ground below or above: they are not checked")
-                              .arg(number(m_report.onProps), number(m_report.withoutGround)));
+  m_checkHead->setToolTip(
+      tr("%1 stand on other props, %2 fill volumes and %3 have no ground below or above: they are not checked")
+          .arg(number(m_report.onProps), number(m_report.inVolumes), number(m_report.withoutGround)));
   const int rows = static_cast<int>(std::min<std::size_t>(m_report.faults.size(), kMostFaultsShown));
   m_faults->clearSelection();
   m_faults->setRowCount(rows);

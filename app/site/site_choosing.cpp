@@ -125,6 +125,22 @@ void SiteView::openMenu(const QPoint& at) {
   add(withKeys(tr("Show only these"), this, "site_only"), "menu_only", has, [this] { hideSelected(true); });
   add(withKeys(tr("Show everything"), this, "site_show"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
   menu.addSeparator();
+  const bool isCut = m_cut.cut().has_value();
+  add(withKeys(isCut ? tr("Put the cut away") : tr("Cut open"), this, "site_cut"), "menu_cut", true,
+      [this] { toggleCut(); });
+  const auto plane = [this](auto&& change) {
+    return [this, change] {
+      change(m_cut);
+      requestFrame();
+    };
+  };
+  if (isCut) {
+    add(tr("Cut across X"), "menu_cut_x", true, plane([](CutHandles& c) { c.align(0); }));
+    add(tr("Cut level"), "menu_cut_y", true, plane([](CutHandles& c) { c.align(1); }));
+    add(tr("Cut across Z"), "menu_cut_z", true, plane([](CutHandles& c) { c.align(2); }));
+    add(tr("Show the other side of the cut"), "menu_cut_turn", true, plane([](CutHandles& c) { c.turnRound(); }));
+  }
+  menu.addSeparator();
   add(withKeys(tr("Why here…"), this, "site_why"), "menu_why", true, [this] { startAsking(); });
   QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });
   lasso->setObjectName(QStringLiteral("menu_lasso"));

@@ -38,6 +38,7 @@ SiteView::SiteView(QWidget* parent)
       m_colorBox(new QComboBox(m_modes)),
       m_banner(new QFrame(this)),
       m_bannerText(new QLabel(m_banner)),
+      m_cutButton(new QToolButton(m_modes)),
       m_cover(new CoverView(this)),
       m_why(new WhyPanel(this)),
       m_exploded(new QSlider(Qt::Horizontal, m_modes)),
@@ -93,6 +94,13 @@ SiteView::SiteView(QWidget* parent)
   m_exploded->setFocusPolicy(Qt::ClickFocus);
   modes->addWidget(m_explodedLabel);
   modes->addWidget(m_exploded);
+  m_cutButton->setText(tr("Cut"));
+  m_cutButton->setObjectName(QStringLiteral("cut"));
+  m_cutButton->setToolTip(tr("A plane that hides what lies before it, to look inside"));
+  m_cutButton->setCheckable(true);
+  m_cutButton->setProperty("role", QStringLiteral("mode"));
+  modes->addWidget(m_cutButton);
+  connect(m_cutButton, &QToolButton::clicked, this, &SiteView::toggleCut);
   connect(m_exploded, &QSlider::valueChanged, this, &SiteView::shownChanged);
   connect(m_colorBox, &QComboBox::activated, this, [this](int i) {
     m_colorNumber = m_colorBox->itemData(i).toString();
@@ -184,6 +192,30 @@ void SiteView::toggleCompare() {
   update();
 }
 
+void SiteView::toggleCut() {
+  if (m_cut.cut()) {
+    m_cut.close();
+  } else {
+    // Through the volume in Site or what is selected; else through what the camera looks at.
+    Box3 box;
+    if (m_view && m_view->volume && m_view->volume->facets) box = m_view->volume->facets->bounds();
+    if (box.isEmpty())
+      for (const Vec3& place : m_selection) box.add(place);
+    const Vec3 extent = box.extent();
+    const float least = 0.1F * glm::distance(m_camera.eye, m_camera.target);
+    if (box.isEmpty())
+      box = {m_camera.target - 2.5F * least, m_camera.target + 2.5F * least};
+    else if (std::max({extent.x, extent.y, extent.z}) < 0.1F * least)
+      box = {box.min - least, box.max + least};
+    m_cut.open(box, m_camera);
+  }
+  m_cutButton->setChecked(m_cut.cut().has_value());
+  Q_EMIT hintChanged(m_cut.cut() ? tr("cut: drag the square to move it, the ball to lean it, with Shift to an axis")
+                     : m_tool    ? m_tool->hint()
+                                 : QString());
+  requestFrame();
+}
+
 void SiteView::setInSite(const QString& title) {
   m_bannerText->setText(tr("In Site: %1").arg(title));
   m_banner->setVisible(!title.isEmpty());
@@ -260,6 +292,7 @@ RenderRequest SiteView::requestFor(const EvalViewPtr& view) const {
   request.camera = m_camera;
   request.width = static_cast<int>(width() * devicePixelRatioF());
   request.height = static_cast<int>(height() * devicePixelRatioF());
+  request.cut = m_cut.cut();
   request.drawsPoints = m_mode == SiteMode::Points;
   return request;
 }
@@ -313,6 +346,8 @@ void SiteView::drawWords(QPainter& p, const QPointF& at, const QString& words) c
 
 void SiteView::paintOverlays(QPainter& p) {
   p.setRenderHint(QPainter::Antialiasing);
+  paintVolume(p);
+  if (m_mode != SiteMode::Cover) m_cut.paint(p, lens());
   if (m_tool) m_tool->paint(p, lens());
   paintMarks(p);
   paintScale(p);
@@ -322,6 +357,24 @@ void SiteView::paintOverlays(QPainter& p) {
     const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
     drawOutlined(p, line, Qt::white, 1.2);
   }
+}
+
+/// The outline of the true body: edges between a face that looks here and one that looks away.
+void SiteView::paintVolume(QPainter& p) {
+  if (!m_view || !m_view->volume) return;
+  QVector<QLineF> lines;
+  for (const SkinEdge& e : m_view->volume->edges) {
+    const Vec3 toEye = m_camera.eye - e.from;
+    if ((glm::dot(e.normal, toEye) > 0) == (glm::dot(e.other, toEye) > 0)) continue;
+    if (cut() && (cut()->hides(e.from) || cut()->hides(e.to))) continue;
+    const auto a = lens().project(e.from);
+    const auto b = lens().project(e.to);
+    if (a && b) lines.push_back(QLineF(*a, *b));
+  }
+  p.setPen(QPen(QColor(20, 24, 22, 90), 2.6));
+  p.drawLines(lines);
+  p.setPen(QPen(QColor(255, 255, 255, 220), 1.1));
+  p.drawLines(lines);
 }
 
 void SiteView::paintScale(QPainter& p) {
@@ -539,7 +592,7 @@ std::optional<SiteView::Found> SiteView::findAt(const QPointF& p) const {
   if (!m_view || !m_view->scene) return std::nullopt;
   // One ray costs microseconds; this is not the computing that the interface thread must keep from.
   const Vec3 d = rayAt(p);
-  const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
+  const PictureRayHit hit = m_view->scene->first(m_camera.eye, d, cut());
   const float depth = hit.isHit() ? hit.distance : std::numeric_limits<float>::infinity();
   // Discs first: they are drawn over what they stand on.
   std::optional<Found> disc;
@@ -551,6 +604,7 @@ std::optional<SiteView::Found> SiteView::findAt(const QPointF& p) const {
     if (!hasDiscs) continue;
     for (std::size_t i = 0; i < layer.points->count; ++i) {
       const Vec3 place = layer.points->position[i];
+      if (cut() && cut()->hides(place)) continue;
       const Vec3 at = m_camera.projected(place, width(), height());
       if (at.z <= 0) continue;
       const double away = QLineF(p, QPointF(static_cast<double>(at.x), static_cast<double>(at.y))).length();
@@ -625,6 +679,8 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
   if (event->button() == Qt::LeftButton && !alt) {
     if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels)
       m_drag = Drag::Divider;
+    else if (m_mode != SiteMode::Cover && m_cut.press(pointerAt(event->position(), event->modifiers()), lens()))
+      m_drag = Drag::Cut;
     else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens()))
       m_drag = Drag::Tool;
     if (m_drag != Drag::None) return update();
@@ -637,18 +693,23 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
   m_pivot = m_camera.target;
   if (m_view && m_view->scene) {
     const Vec3 d = rayAt(event->position());
-    const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
+    const PictureRayHit hit = m_view->scene->first(m_camera.eye, d, cut());
     if (hit.isHit()) m_pivot = m_camera.eye + d * hit.distance;
   }
 }
 
 void SiteView::mouseMoveEvent(QMouseEvent* event) {
   if (m_drag == Drag::None) {
+    if (m_cut.cut() && m_cut.hover(pointerAt(event->position(), event->modifiers()), lens())) update();
     if (m_tool && !m_isAsking) {
       m_tool->hover(pointerAt(event->position(), event->modifiers()), lens());
       update();
     }
     return;
+  }
+  if (m_drag == Drag::Cut) {
+    m_cut.drag(pointerAt(event->position(), event->modifiers()), lens());
+    return requestFrame();
   }
   if (m_drag == Drag::Tool) {
     m_tool->drag(pointerAt(event->position(), event->modifiers()), lens());
@@ -710,6 +771,7 @@ void SiteView::mouseReleaseEvent(QMouseEvent* event) {
     openMenu(event->globalPosition().toPoint());
     return;
   }
+  if (drag == Drag::Cut) m_cut.release();
   if (drag == Drag::Tool) {
     m_tool->release();
     update();
@@ -743,7 +805,7 @@ void SiteView::wheelEvent(QWheelEvent* event) {
   Vec3 toward = m_camera.target;
   if (m_view && m_view->scene) {
     const Vec3 d = rayAt(event->position());
-    const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
+    const PictureRayHit hit = m_view->scene->first(m_camera.eye, d, cut());
     toward = hit.isHit() ? m_camera.eye + d * hit.distance
                          : m_camera.eye + d * glm::distance(m_camera.eye, m_camera.target);
   }

@@ -4,6 +4,7 @@
 #include "app/model/render_service.h"
 #include "app/model/worker.h"
 #include "app/site/cover_view.h"
+#include "app/site/cut_handles.h"
 #include "app/site/site_selection.h"
 #include "app/site/site_tool.h"
 #include "app/site/why_panel.h"
@@ -17,6 +18,7 @@ class QComboBox;
 class QFrame;
 class QLabel;
 class QSlider;
+class QToolButton;
 
 namespace arvesk {
 
@@ -76,6 +78,9 @@ class SiteView : public QWidget {
   bool isAsking() const { return m_isAsking; }
   /// Keeps what is shown now, to be compared with what comes; again lets it go.
   void toggleCompare();
+  /// A plane that hides what lies on one side of it, with handles; again puts it away. Of the view only.
+  void toggleCut();
+  CutHandles& cutPlane() { return m_cut; }
   bool isComparing() const { return m_held != nullptr; }
   double divider() const { return m_divider; }
   /// Where a place in the world is on the widget; nothing behind the camera.
@@ -110,7 +115,7 @@ class SiteView : public QWidget {
   void contextMenuEvent(QContextMenuEvent* event) override;
 
  private:
-  enum class Drag { None, Orbit, Pan, Zoom, Tool, Divider, Area };
+  enum class Drag { None, Orbit, Pan, Zoom, Tool, Cut, Divider, Area };
   /// What a ray through the widget meets first: ground, a placement, or a point drawn as a disc.
   struct Found {
     Vec3 place{0};
@@ -120,6 +125,7 @@ class SiteView : public QWidget {
   void requestFrame();
   RenderRequest requestFor(const EvalViewPtr& view) const;
   Vec3 rayAt(const QPointF& p) const;
+  const Cut* cut() const { return m_cut.cut() ? &*m_cut.cut() : nullptr; }
   SiteLens lens() const { return {m_camera, width(), height()}; }
   SitePointer pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const;
   std::optional<Found> findAt(const QPointF& p) const;
@@ -128,6 +134,7 @@ class SiteView : public QWidget {
   void selectArea(bool adds);
   void openMenu(const QPoint& at);
   void paintOverlays(QPainter& p);
+  void paintVolume(QPainter& p);
   void paintScale(QPainter& p);
   void paintLegend(QPainter& p);
   void paintCompare(QPainter& p);
@@ -146,9 +153,11 @@ class SiteView : public QWidget {
   QString m_colorNumber;
   QFrame* m_banner;
   QLabel* m_bannerText;
+  QToolButton* m_cutButton;
   CoverView* m_cover;
   WhyPanel* m_why;
   std::unique_ptr<SiteTool> m_tool;
+  CutHandles m_cut;
   float m_pressure = 1;
   std::vector<Vec3> m_selection;
   QPixmap m_ring;  // of a selected place, null until first needed

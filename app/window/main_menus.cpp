@@ -106,6 +106,7 @@ void MainWindow::buildSiteMenu() {
   site->addSeparator();
   inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why",
          [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
+  inSite(site, tr("Cut open"), {Qt::Key_O}, "site_cut", [this] { m_site->toggleCut(); });
   inSite(site, tr("Hold to compare"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();
   add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });

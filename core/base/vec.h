@@ -102,6 +102,12 @@ struct Box3 {
   }
   Vec3 center() const { return isEmpty() ? Vec3(0) : 0.5F * (min + max); }
   Vec3 extent() const { return isEmpty() ? Vec3(0) : max - min; }
+  bool holds(const Vec3& p) const {
+    return glm::all(glm::greaterThanEqual(p, min)) && glm::all(glm::lessThanEqual(p, max));
+  }
+  bool overlaps(const Box3& b) const {
+    return glm::all(glm::lessThanEqual(min, b.max)) && glm::all(glm::greaterThanEqual(max, b.min));
+  }
 };
 
 }  // namespace arvesk

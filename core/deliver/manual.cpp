@@ -15,11 +15,6 @@ namespace {
 
 constexpr float kExtent = 24;  // m, of the slope in the pictures
 
-std::string typeName(ValueType type) {
-  constexpr std::array names{"surface", "points", "mask", "kit"};
-  return names[static_cast<std::size_t>(type)];
-}
-
 std::string defaultText(const ParamSpec& spec) {
   if (const auto* d = std::get_if<double>(&spec.defaultValue)) return fmt::format("{:g}{}", *d, unitSuffix(spec.unit));
   if (const auto* b = std::get_if<bool>(&spec.defaultValue)) return *b ? "on" : "off";
@@ -170,12 +165,12 @@ std::string manualPage(const NodeKind& kind, bool hasPicture) {
   if (!kind.inputs.empty()) {
     out += "## In\n\n";
     for (const InputSpec& in : kind.inputs)
-      out += fmt::format("- **{}** ({}{}{}): {}\n", in.label, typeName(in.type), in.isMany ? ", several" : "",
+      out += fmt::format("- **{}** ({}{}{}): {}\n", in.label, valueTypeName(in.type), in.isMany ? ", several" : "",
                          in.isOptional ? ", optional" : "", in.help);
     out += "\n";
   }
   out += "## Out\n\n";
-  for (const OutputSpec& o : kind.outputs) out += fmt::format("- **{}** ({})\n", o.label, typeName(o.type));
+  for (const OutputSpec& o : kind.outputs) out += fmt::format("- **{}** ({})\n", o.label, valueTypeName(o.type));
   if (kind.usesSeed) out += "\nIt has a seed of its own, which can be locked against the plan's.\n";
   if (!kind.params.empty()) {
     out += "\n## Parameters\n\n| parameter | default | meaning |\n|---|---|---|\n";
@@ -214,6 +209,7 @@ namespace {
 /// What stands at the inputs of an example.
 struct ExampleInputs {
   SurfacePtr ground;
+  SurfacePtr body;    // closed, over the ground
   PointsPtr many;     // the points that are worked on
   PointsPtr few;      // those that are referred to
   PointsPtr hanging;  // the many, above the ground
@@ -269,6 +265,10 @@ Inputs inputsOf(const NodeKind& kind, const ExampleInputs& given) {
     const bool isMain = &spec == &kind.inputs.front() && kind.family != Family::Scatter && kind.family != Family::Mask;
     switch (spec.type) {
       case ValueType::Surface:
+        if (example.hasBodies) {
+          links.push_back({given.body, 1});
+          break;
+        }
         links.push_back({given.ground, 1});
         if (spec.isMany)
           links.push_back(
@@ -278,6 +278,15 @@ Inputs inputsOf(const NodeKind& kind, const ExampleInputs& given) {
         break;
       case ValueType::Mask: links.push_back({noise, 1}); break;
       case ValueType::Kit: links.push_back({exampleKit(), 1}); break;
+      case ValueType::Volume:
+        links.push_back({makeSolid({given.body}, {}, {}).value_or(nullptr), 1});
+        if (spec.isMany)
+          links.push_back({makeSolid({std::make_shared<const Surface>(
+                                         transformed(*given.body, Vec3(3, 1.5F, 1), Quat(1, 0, 0, 0), 0.8F))},
+                                     {}, {})
+                               .value_or(nullptr),
+                           2});
+        break;
       case ValueType::Points:
         links.push_back({!isMain ? given.few : example.isHanging ? given.hanging : given.many, 1});
         break;
@@ -308,7 +317,9 @@ struct ExamplePicture {
   }
 
   void addOutputs(const NodeKind& kind, const Outputs& outputs, const ExampleInputs& given, const Task& task) {
-    if (const auto* s = std::get_if<SurfacePtr>(&outputs.front()); s && *s) {
+    if (const auto* volume = std::get_if<VolumePtr>(&outputs.front()); volume && *volume) {
+      if (const SurfacePtr skin = skinOf(**volume, task)) input.grounds = {skin};
+    } else if (const auto* s = std::get_if<SurfacePtr>(&outputs.front()); s && *s) {
       input.grounds = {*s};
       if (example.shows == ExampleShows::OnProps) input.grounds.push_back(given.ground);
     } else if (const auto* mask = std::get_if<MaskPtr>(&outputs.front());
@@ -369,6 +380,8 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
   for (const KitEntry& e : exampleKit()->entries) runner.props.push_back(e.prop);
   ExampleInputs given;
   given.ground = std::make_shared<const Surface>(slope(example.groundDivisions));
+  given.body = std::make_shared<const Surface>(
+      transformed(colored(makeTorus(4, 1.6F, 48), {0.45F, 0.42F, 0.38F}), Vec3(0, 2.2F, 0), Quat(1, 0, 0, 0), 1));
   given.many = runner.sown(given.ground, example.spacing, example.spacing / 2, 21);
   if (example.shows == ExampleShows::OnProps) given.many = dressed(given.many);
   given.few = runner.sown(given.ground, example.patchSpacing, 1.7, 22);

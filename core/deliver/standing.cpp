@@ -64,6 +64,7 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
   for (std::size_t l = 0; l < layers.size(); ++l) {
     const Points& p = *layers[l];
     if (!p.kit) continue;
+    const bool isInVolume = columnOf<Column<float>>(p.attributes, "depth") != nullptr;
     const bool hasParents = columnOf<Column<std::uint64_t>>(p.attributes, "parent") != nullptr;
     const Array<std::uint32_t> order = mortonOrder(p.position, p.count);
     parallelPieces(task, p.count, 256, [&](std::size_t begin, std::size_t end) {
@@ -74,6 +75,10 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
         if (p.prop[i] == kNoProp) continue;
         if (hasParents && p.groundFace[i] == kNoFace) {
           ++part.onProps;
+          continue;
+        }
+        if (isInVolume && p.groundFace[i] == kNoFace) {
+          ++part.inVolumes;
           continue;
         }
         const Prop& prop = *p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop;
@@ -122,6 +127,7 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
       report.faults.insert(report.faults.end(), part.faults.begin(), part.faults.end());
       report.checked += part.checked;
       report.onProps += part.onProps;
+      report.inVolumes += part.inVolumes;
       report.withoutGround += part.withoutGround;
       report.hovering += part.hovering;
       report.buried += part.buried;

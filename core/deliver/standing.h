@@ -24,6 +24,7 @@ struct StandingReport {
   std::vector<StandingFault> faults;  // worst first, then by layer and point
   std::size_t checked = 0;
   std::size_t onProps = 0;        // stand on other props, not on ground: not checked
+  std::size_t inVolumes = 0;      // fill a volume and were never set down: not checked
   std::size_t withoutGround = 0;  // nothing above or below them
   std::size_t hovering = 0;
   std::size_t buried = 0;

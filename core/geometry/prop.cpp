@@ -20,4 +20,17 @@ std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr sur
   return prop;
 }
 
+float reachOf(const Prop& prop) {
+  struct Reach {
+    float meters = 0;
+  };
+  return prop.surface->derived
+      .get<Reach>([&] {
+        float squared = 0;
+        for (const Vec3& p : prop.surface->positions) squared = std::max(squared, glm::dot(p, p));
+        return std::make_shared<const Reach>(Reach{std::sqrt(squared)});
+      })
+      ->meters;
+}
+
 }  // namespace arvesk

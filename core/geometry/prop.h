@@ -35,6 +35,9 @@ using PropPtr = std::shared_ptr<const Prop>;
 /// Footprint and height from the geometry; mounts from the surface's nodes.
 std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr surface);
 
+/// Of the ball about the pivot that holds all of it at size 1, m. Found when first asked for.
+float reachOf(const Prop& prop);
+
 /// The prop's massing: its box in its mean color, or its mesh simplified by meshoptimizer. Made when first asked for.
 /// Thread safe.
 SurfacePtr massingOf(const Prop& prop);

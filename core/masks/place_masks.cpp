@@ -291,6 +291,33 @@ class HollowsMask final : public BandMask {
   std::vector<Vec2> m_disk;
 };
 
+class DepthMask final : public BandMask {
+ public:
+  DepthMask(VolumePtr volume, std::shared_ptr<const DepthField> depth, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_volume(std::move(volume)), m_depth(std::move(depth)) {}
+  bool isSearching() const override { return true; }
+  bool isOfPlaceAlone() const override { return true; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_volume->countBytes(counter);
+    m_depth->countBytes(counter);
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) out[i - begin] = m_depth->at(at.position[i]).meters;
+    return true;
+  }
+  /// Depth changes by no more than one goes.
+  bool isZeroIn(const Box3& box) const override {
+    const float middle = m_depth->roughAt(box.center());
+    const float reach = 0.50001F * glm::length(box.extent()) + 1e-6F * glm::length(box.center());
+    return isZeroBetween(middle < 0 ? std::numeric_limits<float>::lowest() : middle - reach, middle + reach);
+  }
+
+ private:
+  VolumePtr m_volume;
+  std::shared_ptr<const DepthField> m_depth;
+};
+
 }  // namespace
 
 MaskPtr makeFacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish) {
@@ -311,6 +338,10 @@ MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>&
 }
 MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish) {
   return std::make_shared<HollowsMask>(std::move(ground), radius, samples, band, finish);
+}
+
+MaskPtr makeDepthMask(VolumePtr volume, std::shared_ptr<const DepthField> depth, Band band, MaskFinish finish) {
+  return std::make_shared<const DepthMask>(std::move(volume), std::move(depth), band, finish);
 }
 
 }  // namespace arvesk

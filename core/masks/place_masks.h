@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/masks/mask.h"
+#include "core/spatial/volume.h"
 
 namespace arvesk {
 
@@ -43,5 +44,8 @@ MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>&
 /// hollow, below 0 ridge. Heights come from rays along the normal, through `samples` places of a disk; places without
 /// ground do not count.
 MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band, MaskFinish finish);
+
+/// How deep a place lies under the skin of `volume`, m; below 0 outside. `depth` is the volume's own.
+MaskPtr makeDepthMask(VolumePtr volume, std::shared_ptr<const DepthField> depth, Band band, MaskFinish finish);
 
 }  // namespace arvesk

@@ -57,12 +57,17 @@ struct Surfel {
   bool isTwoSided;
   bool isGround;
   bool isGhost;
+  bool isCutOpen;  // seen from within through a cut
 };
 
 class Shader {
  public:
-  Shader(const PictureScene& scene, bool isCoarse)
-      : m_scene(scene), m_light(scene.input().light), m_sun(m_light.sunDirection()), m_isCoarse(isCoarse) {
+  Shader(const PictureScene& scene, bool isCoarse, const std::optional<Cut>& cut)
+      : m_scene(scene),
+        m_light(scene.input().light),
+        m_sun(m_light.sunDirection()),
+        m_isCoarse(isCoarse),
+        m_cut(cut ? &*cut : nullptr) {
     for (const PictureLayer& layer : scene.input().layers) m_colors.emplace_back(*layer.points);
   }
 
@@ -74,7 +79,8 @@ class Shader {
     out.position = origin + direction * hit.distance;
     out.normal = directionOr(normalTurn * s.normalAt(hit.face, hit.weights), kUp);
     out.flat = directionOr(normalTurn * s.faceNormal(hit.face), kUp);
-    if (glm::dot(out.flat, direction) > 0) out.flat = -out.flat;
+    const bool isBack = glm::dot(out.flat, direction) > 0;
+    if (isBack) out.flat = -out.flat;
     if (glm::dot(out.normal, out.flat) < 0) out.normal = -out.normal;
     const Material& m = s.materialOf(hit.face);
     Vec3 c(m.baseColor);
@@ -88,11 +94,15 @@ class Shader {
       c = m_colors[in.layer].apply(c, in.point, m_scene.meanColor(in.shape));
     out.color = c;
     out.isTwoSided = m.isTwoSided;
+    out.isCutOpen = m_cut && isBack && !m.isTwoSided && m_cut->hides(origin);
     return out;
   }
 
   /// Light that a place sends back to the eye.
   Vec3 lit(const Surfel& s, Dice& dice) const {
+    // A tone of its own, the same in light and shade: what is cut open is told from what is lit.
+    if (s.isCutOpen)
+      return glm::mix(Vec3(0.52F, 0.19F, 0.09F), s.color, 0.25F) * (0.75F + 0.25F * std::abs(s.normal.y));
     const Vec3 start = s.position + s.flat * (1e-4F + 2e-6F * glm::length(s.position));
     Vec3 sunLight(0);
     const float facing = glm::dot(s.normal, m_sun);
@@ -103,7 +113,7 @@ class Shader {
                                     : glm::normalize(
                                           m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
       const Vec3 from = facing >= 0 ? start : s.position - s.flat * 1e-3F;
-      if (!m_scene.isBlocked(from, toSun, 1e4F)) sunLight = Vec3(2.45F, 2.15F, 1.75F) * (front + through);
+      if (!m_scene.isBlocked(from, toSun, 1e4F, m_cut)) sunLight = Vec3(2.45F, 2.15F, 1.75F) * (front + through);
     }
     Vec3 skyLight;
     const Vec3 bounce(0.16F, 0.15F, 0.12F);
@@ -111,7 +121,9 @@ class Shader {
       skyLight = 0.6F * glm::mix(bounce, Vec3(0.46F, 0.56F, 0.70F), 0.5F + 0.5F * s.normal.y);
     } else {
       const Vec3 d = around(s.normal, dice.next(), dice.next());
-      skyLight = m_scene.isBlocked(start, d, 12.0F) ? bounce * 0.7F : d.y > 0 ? 0.72F * skyColor(d, m_sun) : bounce;
+      skyLight = m_scene.isBlocked(start, d, 12.0F, m_cut) ? bounce * 0.7F
+                 : d.y > 0                                 ? 0.72F * skyColor(d, m_sun)
+                                                           : bounce;
     }
     return s.color * (sunLight + skyLight);
   }
@@ -177,13 +189,28 @@ class Shader {
     return c;
   }
 
+  /// Is water to be seen there: not cut away, and not under ground that a cut has opened?
+  bool isWaterAt(const Vec3& place) const {
+    if (m_cut->hides(place)) return false;
+    Vec3 from = place;
+    for (int met = 0; met < 16; ++met) {
+      const PictureRayHit above = m_scene.first(from, kUp);
+      if (!above.isHit()) return true;
+      const PictureInstance& in = m_scene.instance(above.instance);
+      if (in.layer == kGround && m_scene.shape(in.shape).faceNormal(above.face).y > 0) return false;
+      from += (above.distance + 1e-3F) * kUp;  // a thing that hangs over it
+    }
+    return true;
+  }
   const PictureLight& light() const { return m_light; }
+  const Cut* cut() const { return m_cut; }
 
  private:
   const PictureScene& m_scene;
   const PictureLight& m_light;
   Vec3 m_sun;
   bool m_isCoarse;
+  const Cut* m_cut;
   std::vector<PointColors> m_colors;
 };
 
@@ -233,6 +260,8 @@ Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& c
   const std::optional<float>& level = scene.input().waterLevel;
   float waterDistance = std::numeric_limits<float>::infinity();
   if (level && w.direction.y < -1e-5F && camera.eye.y > *level) waterDistance = (*level - camera.eye.y) / w.direction.y;
+  if (shader.cut() && waterDistance < 5000 && !shader.isWaterAt(camera.eye + waterDistance * w.direction))
+    waterDistance = std::numeric_limits<float>::infinity();
   const bool isWater = waterDistance < w.hit.distance && waterDistance < 5000;
   Vec3 c = shader.background(w.direction);
   if (w.hit.isHit()) c = shader.ghosted(w.surfel, shader.lit(w.surfel, dice));
@@ -248,8 +277,9 @@ Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& c
 
 }  // namespace
 
-bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task) {
-  const Shader shader(scene, step > 1);
+bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task,
+                const std::optional<Cut>& cut) {
+  const Shader shader(scene, step > 1, cut);
   const int tilesX = (film.width + kTile - 1) / kTile;
   const int tilesY = (film.height + kTile - 1) / kTile;
   const bool startsAnew = step > 1 || film.samples == 0;
@@ -271,7 +301,7 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
                     camera.direction((static_cast<float>(x) + jx) / fw, (static_cast<float>(y) + jy) / fh, aspect),
                     {},
                     {}};
-        w.hit = scene.first(camera.eye, w.direction);
+        w.hit = scene.first(camera.eye, w.direction, shader.cut());
         if (w.hit.isHit()) w.surfel = shader.surfel(camera.eye, w.direction, w.hit);
         work.push_back(w);
       }
@@ -298,7 +328,7 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
 }
 
 void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float pixelRadius,
-                const Film& film, std::uint32_t* developed) {
+                const Film& film, std::uint32_t* developed, const std::optional<Cut>& cut) {
   Vec3 right;
   Vec3 up;
   Vec3 ahead;
@@ -309,6 +339,7 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
   };
   std::vector<Drawn> order;
   for (std::size_t i = 0; i < points.count; ++i) {
+    if (cut && cut->hides(points.position[i])) continue;
     const Vec3 p = camera.projected(points.position[i], film.width, film.height);
     if (p.z > 0.01F && p.x > -8 && p.y > -8 && p.x < static_cast<float>(film.width) + 8 &&
         p.y < static_cast<float>(film.height) + 8)
@@ -363,10 +394,10 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
 }
 
 Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& camera, int width, int height, int samples,
-                                   const Task& task) {
+                                   const Task& task, const std::optional<Cut>& cut) {
   Film film(width, height);
   for (int s = 0; s < samples && !task.isCancelled(); ++s) {
-    renderPass(scene, camera, 1, film, task);
+    renderPass(scene, camera, 1, film, task, cut);
     task.report(static_cast<float>(s + 1) / static_cast<float>(samples));
   }
   Array<std::uint32_t> out(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));

@@ -9,16 +9,18 @@ namespace arvesk {
 /// One pass: `step` 4 or 2 gives a coarse picture (one ray each 4 × 4 or 2 × 2 pixels, no soft sky shadow) and starts
 /// the film anew; `step` 1 adds one sample per pixel (the first one starts anew). False when it was cancelled; the film
 /// is then as it was or in part new.
-bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task);
+/// `cut` hides what lies on its side; faces that are seen from within by it show as cut.
+bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task,
+                const std::optional<Cut>& cut = {});
 
 /// Draws points as discs that face their normal, in a size on screen that can always be seen, where nothing of the film
 /// is in front. `value` colors them by scaleColor, one per point; empty draws all in ink.
 void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float pixelRadius,
-                const Film& film, std::uint32_t* developed);
+                const Film& film, std::uint32_t* developed, const std::optional<Cut>& cut = {});
 
 /// A finished picture, 0xffRRGGBB row by row from the top.
 Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& camera, int width, int height, int samples,
-                                   const Task& task);
+                                   const Task& task, const std::optional<Cut>& cut = {});
 
 /// Writes 8-bit PNG.
 Result<void> writePng(const std::string& path, const Array<std::uint32_t>& pixels, int width, int height);

@@ -64,7 +64,7 @@ void occludedInstance(const RTCOccludedFunctionNArguments* args) {
   if (local.tfar < 0) outer->tfar = -std::numeric_limits<float>::infinity();
 }
 
-RTCRay rayOf(const Vec3& origin, const Vec3& direction, float reach) {
+RTCRay rayOf(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut) {
   RTCRay ray{};
   ray.org_x = origin.x;
   ray.org_y = origin.y;
@@ -74,6 +74,7 @@ RTCRay rayOf(const Vec3& origin, const Vec3& direction, float reach) {
   ray.dir_z = direction.z;
   ray.tfar = reach;
   ray.mask = ~0U;
+  if (cut) cut->narrow(origin, direction, ray.tnear, ray.tfar);
   return ray;
 }
 
@@ -278,10 +279,11 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
   return scene;
 }
 
-PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, float reach) const {
+PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, const Cut* cut) const {
   if (!isFinite(origin) || !isFinite(direction)) return {};
   RTCRayHit ray{};
-  ray.ray = rayOf(origin, direction, reach);
+  ray.ray = rayOf(origin, direction, std::numeric_limits<float>::infinity(), cut);
+  if (ray.ray.tfar < ray.ray.tnear) return {};
   ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
   ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
   RTCIntersectContext context;
@@ -293,8 +295,9 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, flo
   return {place.distance, ray.hit.instID[0], place.face, place.weights};
 }
 
-bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float reach) const {
-  RTCRay ray = rayOf(origin, direction, reach);
+bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut) const {
+  RTCRay ray = rayOf(origin, direction, reach, cut);
+  if (ray.tfar < ray.tnear) return false;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
   rtcOccluded1(m_traced->scene, &context, &ray);

@@ -4,6 +4,7 @@
 #include "core/geometry/points.h"
 #include "core/geometry/prop.h"
 #include "core/masks/mask.h"
+#include "core/picture/cut.h"
 #include "core/spatial/surface_index.h"
 
 namespace arvesk {
@@ -78,9 +79,9 @@ class PictureScene {
   static Result<std::shared_ptr<const PictureScene>> build(PictureInput input, const Task& task,
                                                            const std::shared_ptr<const PictureScene>& before = nullptr);
 
-  PictureRayHit first(const Vec3& origin, const Vec3& direction,
-                      float reach = std::numeric_limits<float>::infinity()) const;
-  bool isBlocked(const Vec3& origin, const Vec3& direction, float reach) const;
+  /// What a cut hides is not met.
+  PictureRayHit first(const Vec3& origin, const Vec3& direction, const Cut* cut = nullptr) const;
+  bool isBlocked(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut = nullptr) const;
 
   const PictureInput& input() const { return m_input; }
   const PictureInstance& instance(std::uint32_t i) const { return m_traced->instances[i]; }

@@ -11,13 +11,26 @@ std::optional<ValueType> typeOf(const Value& value) {
   if (std::holds_alternative<PointsPtr>(value)) return ValueType::Points;
   if (std::holds_alternative<MaskPtr>(value)) return ValueType::Mask;
   if (std::holds_alternative<KitPtr>(value)) return ValueType::Kit;
+  if (std::holds_alternative<VolumePtr>(value)) return ValueType::Volume;
   return {};
+}
+
+const char* valueTypeName(ValueType type) {
+  switch (type) {
+    case ValueType::Surface: return "surface";
+    case ValueType::Points: return "points";
+    case ValueType::Mask: return "mask";
+    case ValueType::Kit: return "kit";
+    case ValueType::Volume: return "volume";
+  }
+  return "";
 }
 
 void countBytes(const Value& value, ByteCounter& counter) {
   if (const auto* s = std::get_if<SurfacePtr>(&value); s && *s) (*s)->countBytes(counter);
   if (const auto* m = std::get_if<MaskPtr>(&value); m && *m) (*m)->countBytes(counter);
   if (const auto* k = std::get_if<KitPtr>(&value); k && *k) (*k)->countBytes(counter);
+  if (const auto* v = std::get_if<VolumePtr>(&value); v && *v) (*v)->countBytes(counter);
   if (const auto* p = std::get_if<PointsPtr>(&value); p && *p) {
     (*p)->countBytes(counter);
     if ((*p)->kit) (*p)->kit->countBytes(counter);

@@ -74,6 +74,7 @@ struct EvalContext {
   std::vector<Problem>* warnings = nullptr;
   std::optional<Histogram>* histogram = nullptr;
   std::size_t* candidates = nullptr;  // what Sow nodes report as "given"
+  std::string* said = nullptr;        // what the card tells of the result
   /// Works out the `wanted` nodes of a plan inside of this node, whole in every quality; `given`, by uid, stands for
   /// results of its nodes. Ids and draws are of the path through this node. Fails with what failed in there.
   std::function<Result<Evaluation>(const Plan& inner, const std::map<std::string, GivenResult>& given,
@@ -94,6 +95,10 @@ struct EvalContext {
   }
   /// Warns of each entry of `patterns` that fits none of `names`, and lists what there is; `what` is "part", "prop" …
   void warnUnmatched(const Patterns& patterns, const std::vector<std::string>& names, const char* what) const;
+  /// Puts what is worth knowing of the result, in few words, on the card.
+  void say(std::string text) const {
+    if (said) *said = std::move(text);
+  }
   void measured(Histogram h) const {
     if (histogram) *histogram = std::move(h);
   }

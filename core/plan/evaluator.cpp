@@ -443,6 +443,7 @@ class Run {
     ctx.warnings = &report.problems;
     ctx.histogram = &histogram;
     ctx.candidates = &candidateCount;
+    ctx.said = &report.said;
     ctx.evaluateInner = [&](const Plan& inner, const std::map<std::string, GivenResult>& given,
                             const std::vector<std::string>& wanted) {
       return evaluateInner(node, ctx, inner, given, wanted, report);

@@ -18,6 +18,7 @@ struct NodeReport {
   bool isFromCache = false;
   bool isDraft = false;  // its counts are of a draft; those of what decides are whole in every quality
   std::vector<Problem> problems;
+  std::string said;  // by the node, of its result
   std::shared_ptr<const Histogram> histogram;
   std::map<std::string, NodeReport> inner;  // by uid, of the plan that was worked out inside of the node, if any
 };

@@ -69,6 +69,13 @@ bool passesMain(const NodeKind& kind) {
           kind.outputs.front().sameAs == kind.inputs.front().id);
 }
 
+const NodeKind* bridgeTo(const InputSpec& input, ValueType from) {
+  if (input.takes(from)) return nullptr;
+  for (const NodeKind* kind : allNodeKinds())
+    if (kind->isBridge && kind->inputs.front().takes(from) && input.takes(kind->outputs.front().type)) return kind;
+  return nullptr;
+}
+
 InputSpec pointsInput() {
   return {"points",
           ValueType::Points,
@@ -95,6 +102,10 @@ InputSpec groundInput(bool isOptional) {
 InputSpec whereInput(std::string help) {
   return {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"), std::move(help), true, false};
 }
+InputSpec volumeInput(std::string help, bool isOptional) {
+  return {"volume", ValueType::Volume, ARVESK_TEXT("node", "Volume"), std::move(help), isOptional, false};
+}
+OutputSpec volumeOutput() { return {"volume", ValueType::Volume, ARVESK_TEXT("node", "Volume")}; }
 OutputSpec pointsOutput() { return {"points", ValueType::Points, ARVESK_TEXT("node", "Points")}; }
 OutputSpec leftOutOutput() { return {"left_out", ValueType::Points, ARVESK_TEXT("node", "Left out"), {}, true}; }
 

@@ -84,6 +84,7 @@ class Inputs {
   PointsPtr points(const std::string& id = "points") const { return get<PointsPtr>(id); }
   SurfacePtr surface(const std::string& id = "ground") const { return get<SurfacePtr>(id); }
   MaskPtr mask(const std::string& id) const { return get<MaskPtr>(id); }
+  VolumePtr volume(const std::string& id = "volume") const { return get<VolumePtr>(id); }
   KitPtr kit(const std::string& id = "kit") const { return get<KitPtr>(id); }
   /// All places of a many-input in order, empty ones too: skipping or unlinking one moves none of the others.
   const std::vector<Link>& many(const std::string& id) const {
@@ -106,6 +107,7 @@ struct KindExample {
   ExampleShows shows = ExampleShows::Usual;
   int groundDivisions = 120;
   std::vector<std::string> joins;  // optional inputs that get something
+  bool hasBodies = false;          // closed surfaces come in, in place of the ground
   bool isHanging = false;          // its points hang above the ground
   bool isSetDown = false;          // what comes out is set down before it is shown
 };
@@ -147,6 +149,7 @@ struct NodeKind {
   bool usesSeed = false;  // has "seed" and "lock seed"
   /// Of kinds that look at the plan's props: does one of these settings concern it? Empty: it looks at none.
   std::function<bool(const ParamMap&, const PropEntry&)> usesProp;
+  bool isBridge = false;        // put in by itself where its output is wanted and what its main input takes is given
   bool showsTriangles = false;  // its card tells how many
   bool isLayer = false;         // a named layer of the plan: shown, counted and exported
   std::string shownParam;       // of a layer: the toggle that shows it in Site
@@ -217,6 +220,9 @@ bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& values
 /// Does a skipped node of this kind pass its main input on?
 bool passesMain(const NodeKind& kind);
 
+/// The kind that makes what the input wants of a value of another type; null when there is none.
+const NodeKind* bridgeTo(const InputSpec& input, ValueType from);
+
 /// All kinds, in family order. The list is written by the build from arvesk_add_node lines.
 const std::vector<const NodeKind*>& allNodeKinds();
 const NodeKind* findNodeKind(const std::string& id);
@@ -226,7 +232,9 @@ InputSpec pointsInput();
 InputSpec pointsWithPropsInput();
 InputSpec groundInput(bool isOptional);
 InputSpec whereInput(std::string help);
+InputSpec volumeInput(std::string help, bool isOptional = false);
 OutputSpec pointsOutput();
+OutputSpec volumeOutput();
 OutputSpec leftOutOutput();
 
 }  // namespace arvesk

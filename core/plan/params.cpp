@@ -11,6 +11,7 @@ const char* unitSuffix(Unit unit) {
     case Unit::Degree: return "°";
     case Unit::Percent: return " %";
     case Unit::PerSquareMeter: return " per m²";
+    case Unit::PerCubicMeter: return " per m³";
     case Unit::Share: return "";
     case Unit::Pixel: return " px";
   }

@@ -3,15 +3,18 @@
 
 #include "core/geometry/prop.h"
 #include "core/masks/mask.h"
+#include "core/spatial/volume.h"
 
 #include <optional>
 #include <variant>
 
 namespace arvesk {
 
-enum class ValueType { Surface, Points, Mask, Kit };
+enum class ValueType { Surface, Points, Mask, Kit, Volume };
+/// In plain words: "surface".
+const char* valueTypeName(ValueType type);
 
-using Value = std::variant<std::monostate, SurfacePtr, PointsPtr, MaskPtr, KitPtr>;
+using Value = std::variant<std::monostate, SurfacePtr, PointsPtr, MaskPtr, KitPtr, VolumePtr>;
 using Outputs = std::vector<Value>;  // one per declared output, in order
 
 /// Nothing for an empty value.
@@ -19,7 +22,7 @@ std::optional<ValueType> typeOf(const Value& value);
 /// Its true bytes, with what hangs on it: indices, trees, images, kits and their props.
 void countBytes(const Value& value, ByteCounter& counter);
 std::size_t bytesOf(const Value& value);
-/// How many points or faces it holds, for the yield; 0 for masks and kits.
+/// How many points or faces it holds, for the yield; 0 for masks, kits and volumes.
 std::size_t countOf(const Value& value);
 
 }  // namespace arvesk

@@ -261,7 +261,26 @@ bool Body::isInside(const Vec3& place) const {
       }
     if (winding != 0) return true;
   }
-  return !m_open.isEmpty() && std::abs(m_open.at(place)) > 0.5;
+  return !m_open.isEmpty() && m_bounds.holds(place) && std::abs(m_open.at(place)) > 0.5;
+}
+
+Side Body::sideOf(const Box3& box) const {
+  if (!withRounding(m_bounds).overlaps(box)) return Side::Outside;
+  if (m_winding.empty()) return Side::Mixed;
+  const Box3 grid{m_corner, m_corner + m_cell * Vec3(m_cells)};
+  const glm::ivec3 from = cellOf(box.min - 0.001F * m_cell);
+  const glm::ivec3 to = cellOf(box.max + 0.001F * m_cell);
+  // What reaches beyond the grid is outside of the closed shells there, as the grid's rim is.
+  const bool isBeyond = !grid.holds(box.min) || !grid.holds(box.max);
+  const bool isIn = !isBeyond && m_winding[indexOf(from)] != 0;
+  if (!isIn && !m_open.isEmpty()) return Side::Mixed;
+  for (int z = from.z; z <= to.z; ++z)
+    for (int y = from.y; y <= to.y; ++y)
+      for (int x = from.x; x <= to.x; ++x) {
+        const std::int16_t winding = m_winding[indexOf({x, y, z})];
+        if (winding == kTouched || (winding != 0) != isIn) return Side::Mixed;
+      }
+  return isIn ? Side::Inside : Side::Outside;
 }
 
 void Body::countBytes(ByteCounter& counter) const {

@@ -10,6 +10,9 @@ struct RTCSceneTy;
 
 namespace arvesk {
 
+/// Where all of a box lies; Mixed also where that is not known.
+enum class Side { Inside, Outside, Mixed };
+
 /// Shells count as the eye sees them: what lies in any of them is inside, however they overlap or cross themselves; a
 /// shell that is turned round counts as if it were not; a shell that is turned against the one it lies in is a hollow.
 /// Faces of a shell that are turned against their neighbors count as if they were not.
@@ -24,6 +27,9 @@ class Body {
 
   /// Exact for closed shells; near the holes of others it is what the winding number says. On the skin it is either.
   bool isInside(const Vec3& place) const;
+  /// Where all of a box lies, as far as the coarse grid knows.
+  Side sideOf(const Box3& box) const;
+  bool isClosed() const { return m_open.isEmpty(); }
   const Box3& bounds() const { return m_bounds; }
   /// Edges that only one face has; none when every shell is closed.
   const std::vector<std::pair<Vec3, Vec3>>& openEdges() const { return m_openEdges; }

@@ -77,7 +77,8 @@ bool visitPrimitive(RTCPointQueryFunctionArguments* args) {
   } else {
     isNearer = query->visit(args->primID);
   }
-  if (isNearer) args->query->radius = query->best.distance;
+  // With a hair more, so that places that are as far are met too.
+  if (isNearer) args->query->radius = query->best.distance * 1.000001F;
   return isNearer;
 }
 

@@ -1,7 +1,8 @@
-// arvesk-demo FOLDER: makes the ground and the kit of Tern Cove.
+// arvesk-demo FOLDER: makes the ground and the kit of Tern Cove, and what the examples beside it need.
 #include "demo/generator/fittings.h"
 #include "demo/generator/ground.h"
 #include "demo/generator/kit.h"
+#include "demo/generator/living.h"
 
 #include <cstdio>
 #include <filesystem>
@@ -17,5 +18,7 @@ int main(int argc, char** argv) {
   arvesk::demo::makeKit(folder + "/kit");
   arvesk::demo::makeFittings(folder + "/kit");
   arvesk::demo::makeJetty(folder);
+  std::filesystem::create_directories(folder + "/../examples");
+  arvesk::demo::makeLiving(folder + "/kit", folder + "/../examples");
   return 0;
 }

@@ -17,6 +17,14 @@ const SurfacePtr& ground() {
   return g;
 }
 
+VolumePtr bodyOnGround() {
+  static const VolumePtr body = [] {
+    Surface ball = transformed(makeBall(8, 24), Vec3(4, 1, 2), Quat(1, 0, 0, 0), 1);
+    return makeSolid({std::make_shared<const Surface>(std::move(ball))}, {}, {}).value();
+  }();
+  return body;
+}
+
 PointsPtr pointsOnGround() {
   static const PointsPtr points = [] {
     Bench bench;
@@ -36,6 +44,7 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
       case ValueType::Points: value = spec.needsProps ? dressedOf(points) : points; break;
       case ValueType::Mask: value = rampMask(4); break;
       case ValueType::Kit: value = someKit(); break;
+      case ValueType::Volume: value = bodyOnGround(); break;
     }
     const auto& leaves = kind.trial.leaves;
     if (std::find(leaves.begin(), leaves.end(), spec.id) != leaves.end()) continue;
@@ -119,6 +128,15 @@ std::vector<std::uint64_t> fingerprint(const Value& value) {
   if (const auto* mask = std::get_if<MaskPtr>(&value)) {
     const PointsPtr p = pointsOnGround();
     for (const float v : maskValues({}, **mask, *p)) add(v);
+  }
+  if (const auto* volume = std::get_if<VolumePtr>(&value)) {
+    const auto depth = depthOf(*volume, {});
+    const Box3 box = (*volume)->bounds();
+    for (int i = 0; i < 1000; ++i) {
+      const Vec3 at = box.min + box.extent() * (Vec3(i % 10, i / 10 % 10, i / 100) + 0.5F) / 10.0F;
+      out.push_back((*volume)->isInside(at));
+      add(depth->at(at).meters);
+    }
   }
   if (const auto* kit = std::get_if<KitPtr>(&value))
     for (const KitEntry& e : (*kit)->entries) {

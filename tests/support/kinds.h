@@ -8,6 +8,8 @@ namespace arvesk::test {
 
 /// Hilly, 40 × 40 m, 4,608 triangles.
 const SurfacePtr& ground();
+/// A ball of 8 m, half of it under the ground.
+VolumePtr bodyOnGround();
 /// Some 5,000 points on it, bare.
 PointsPtr pointsOnGround();
 /// Something for every input, so that every kind runs.

@@ -79,21 +79,25 @@ Plan randomPlan(std::mt19937& random) {
   const auto text = [](const char* t) { return std::string(t); };
   std::vector<Node> nodes{
       node("ground", "terrain", {{"file", text("tern-cove-wet.png")}, {"width", 40.0}, {"highest", 3.0}}),
-      node("kit", "choose-props", {{"pattern", text("*")}}), node("slope", "slope", {}, {{"ground", "ground"}}),
-      node("noise", "noise", {{"size", 5.0}})};
+      node("kit", "choose-props", {{"pattern", text("*")}}),
+      node("slope", "slope", {}, {{"ground", "ground"}}),
+      node("noise", "noise", {{"size", 5.0}}),
+      node("air", "space-over-ground", {{"to", 1.5}}, {{"ground", "ground"}}),
+      node("deep", "depth", {{"band", std::vector<double>{0, 0.3, 5, 5}}}, {{"volume", "air"}})};
   std::vector<std::string> points;
-  std::vector<std::string> masks{"slope", "noise"};
+  std::vector<std::string> masks{"slope", "noise", "deep"};
   const std::vector<std::string> filters{
-      "keep-by-slope", "keep-by-mask",    "clearance", "keep-in", "keep-out",       "share-out",
-      "at-most",       "set-down",        "orient",    "vary",    "shift-by-noise", "make-room",
-      "size-by-mask",  "write-attribute", "order",     "clumps",  "dress",          "on-props"};
+      "keep-by-slope", "keep-by-mask", "clearance", "keep-in",        "keep-out",   "share-out",    "at-most",
+      "set-down",      "orient",       "vary",      "shift-by-noise", "make-room",  "size-by-mask", "write-attribute",
+      "order",         "clumps",       "dress",     "on-props",       "hold-inside"};
   for (int chain = 0; chain < 3; ++chain) {
     const std::string c = std::to_string(chain);
     const bool isEven = random() % 3 == 0;
+    const bool isInAir = random() % 4 == 0;
     nodes.push_back(
-        node("sow" + c, "sow-on-surface",
-             {{"way", text(isEven ? "even" : "free")}, {"density", 0.6}, {"spacing", 1.2}, {"footprint", 0.4}},
-             {{"surface", "ground"}}));
+        node("sow" + c, isInAir ? "sow-in-volume" : "sow-on-surface",
+             {{"way", text(isEven ? "even" : "free")}, {"density", 0.4}, {"spacing", 1.2}, {"footprint", 0.4}},
+             {{isInAir ? "volume" : "surface", isInAir ? "air" : "ground"}}));
     if (random() % 2) nodes.back().inputs["where"] = {{oneOf(masks, random), "mask", "w" + c}};
     if (random() % 3 == 0) nodes.back().params["in_draft"] = text("own"), nodes.back().params["draft_share"] = 40.0;
     std::string last = "sow" + c;
@@ -114,6 +118,7 @@ Plan randomPlan(std::mt19937& random) {
         if (in.type == ValueType::Mask) n.inputs[in.id] = {{oneOf(masks, random), "mask", slot}};
         if (in.type == ValueType::Surface) n.inputs[in.id] = {{"ground", "surface", slot}};
         if (in.type == ValueType::Kit) n.inputs[in.id] = {{"kit", "kit", slot}};
+        if (in.type == ValueType::Volume) n.inputs[in.id] = {{"air", "volume", slot}};
         if (in.type == ValueType::Points && !points.empty())
           n.inputs[in.id] = {{oneOf(points, random), "points", slot}};
       }

@@ -42,7 +42,7 @@ const NodeKind& choose() {
                  ARVESK_TEXT("node", "What to choose from, in order; all of one type."),
                  false,
                  true,
-                 {ValueType::Surface, ValueType::Mask, ValueType::Kit},
+                 {ValueType::Surface, ValueType::Mask, ValueType::Kit, ValueType::Volume},
                  true}};
     k.outputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Chosen"), "points"}};
     k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"),

@@ -15,7 +15,7 @@ namespace arvesk::nodes {
 namespace {
 
 enum class Way { Chance, Cycle, Patches, Ranges, Name, Index, Expression };
-enum class CommonHeight { AsMade, Meters, Tallest };
+enum class CommonHeight { AsMade, Meters, Tallest, Cell };
 struct Params {
   Way way = Way::Chance;
   float patchSize = 6;
@@ -27,6 +27,7 @@ struct Params {
   std::string expression = "height > 2";
   CommonHeight commonHeight = CommonHeight::AsMade;
   float height = 1;
+  float ofCell = 98;  // percent
 };
 
 /// The patch at a place: the nearest of jittered cell centers (Worley 1996), its outline bent by noise.
@@ -275,6 +276,27 @@ class Chooser {
   std::optional<Formula> m_formula;
 };
 
+/// Sizes by which props fill the cells that their points carry, and places that bring their middles there.
+void fillCells(const EvalContext& ctx, const Params& p, Points& points) {
+  const auto* cells = columnOf<Column<Vec3>>(points.attributes, "cell");
+  if (!cells) {
+    ctx.warn("props are to fill the points' cells, but the points carry none; they stay as made",
+             "Take the points from a Planting grid in volume");
+    return;
+  }
+  Array<Vec3> size = points.size.copied(points.count);
+  Array<Vec3> position = points.position.copied(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) {
+    if (points.prop[i] == kNoProp) continue;
+    const Box3 box = points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface->bounds();
+    for (int axis = 0; axis < 3; ++axis)
+      if (box.extent()[axis] > 1e-5F) size[i][axis] *= p.ofCell / 100 * (*cells)[i][axis] / box.extent()[axis];
+    position[i] -= points.orientation[i] * (size[i] * box.center());
+  }
+  points.size = std::move(size);
+  points.position = std::move(position);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   const KitPtr kit = in.kit();
@@ -284,9 +306,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (const KitEntry& e : kit->entries) {
     const float wanted = p.commonHeight == CommonHeight::Meters ? p.height : tallest;
     const bool isFlat = e.prop->height < 1e-5F;
-    if (isFlat && p.commonHeight != CommonHeight::AsMade)
-      ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
-    factors.push_back(p.commonHeight == CommonHeight::AsMade || isFlat ? 1.0F : wanted / e.prop->height);
+    const bool hasHeight = p.commonHeight == CommonHeight::Meters || p.commonHeight == CommonHeight::Tallest;
+    if (isFlat && hasHeight) ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
+    factors.push_back(hasHeight && !isFlat ? wanted / e.prop->height : 1.0F);
   }
   auto prop = Chooser(ctx, points, *kit, in.mask("mask"), p).run();
   if (!prop) return Failure(prop.error());
@@ -304,6 +326,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.prop = std::move(*prop);
   out.footprint = std::move(footprint);
   out.size = std::move(size);
+  if (p.commonHeight == CommonHeight::Cell) fillCells(ctx, p, out);
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
@@ -319,6 +342,7 @@ std::string sentence(const Params& p) {
     case Way::Expression: text = "Dress · " + p.expression; break;
   }
   if (p.commonHeight == CommonHeight::Meters) return fmt::format("{}, {:g} m high", text, p.height);
+  if (p.commonHeight == CommonHeight::Cell) return text + ", filling cells";
   return p.commonHeight == CommonHeight::Tallest ? text + ", all as the tallest" : text;
 }
 
@@ -353,7 +377,8 @@ const NodeKind& dress() {
         "text of the point, by rules such as \"post_*: mooring post\", else the prop of that name (a number at the end "
         "is left off). "
         "By number: 1 is the kit's first prop. Expression: a formula whose rounded value is that number. The point's "
-        "footprint becomes the prop's. Common height scales all props to one height, by multiplying the points' size.");
+        "footprint becomes the prop's. Common height scales all props to one height, by multiplying the points' size; "
+        "or props fill the cells of a grid.");
     k.glyph = "dress";
     k.synonyms = {"instance", "assign", "props", "place", "populate", "swap", "replace"};
     k.inputs = {pointsInput(),
@@ -407,16 +432,25 @@ const NodeKind& dress() {
             .checked(&faultOfFormula)
             .shown("way", {"expression"}),
         param("common_height", &Params::commonHeight, ARVESK_TEXT("node", "Height"),
-              ARVESK_TEXT("node", "As made, one height for all, or all as high as the tallest."),
+              ARVESK_TEXT("node",
+                          "As made, one height for all, or all as high as the tallest. Or as large as the cell that "
+                          "each point of a Planting grid in volume carries, on every axis, with its middle there."),
               {{"as-made", ARVESK_TEXT("node", "As made")},
                {"meters", ARVESK_TEXT("node", "In meters")},
-               {"tallest", ARVESK_TEXT("node", "As the tallest")}}),
+               {"tallest", ARVESK_TEXT("node", "As the tallest")},
+               {"cell", ARVESK_TEXT("node", "Fill the cell")}}),
         param("height", &Params::height, ARVESK_TEXT("node", "Common height"),
               ARVESK_TEXT("node", "Height of every prop at size 1."))
             .in(Unit::Meter)
             .hard(0.001, 1e4)
             .usual(0.1, 20, 0.1)
             .shown("common_height", {"meters"}),
+        param("of_cell", &Params::ofCell, ARVESK_TEXT("node", "Of the cell"),
+              ARVESK_TEXT("node", "How much of its cell a prop fills; what is left are the joints."))
+            .in(Unit::Percent)
+            .hard(1, 200)
+            .usual(50, 100, 1)
+            .shown("common_height", {"cell"}),
     };
     k.usesSeed = true;
     k.example.spacing = 2.2;

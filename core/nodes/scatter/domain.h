@@ -57,7 +57,11 @@ concept SowingDomain = requires(const D& d, std::uint32_t cell, std::uint64_t bi
                                 typename D::Piece piece, Points& points) {
   { d.measures() } -> std::same_as<const Array<float>&>;  // of each cell, m² or m³
   { d.total() } -> std::same_as<double>;
-  { d.keys() } -> std::same_as<const std::uint64_t*>;  // null: a cell's number is its key
+  { d.forDensity(Task(), 1.0) } -> std::convertible_to<D>;  // with the cells that a density wants, or all there are
+  { d.forSpacing(Task(), 1.0F) } -> std::convertible_to<D>;
+  { D::perMeasure(1.0) } -> std::same_as<double>;            // by what measures give points per cell at this density
+  { d.appearsAt(cell, bits, 0.5) } -> std::same_as<double>;  // the density at which a cell has its point `bits`
+  { d.keys() } -> std::same_as<const std::uint64_t*>;        // null: a cell's number is its key
   { d.keyOf(cell) } -> std::same_as<std::uint64_t>;
   { d.isFromAbove() } -> std::same_as<bool>;                // distances count in x and z only
   { D::ballMeasure(1.0) } -> std::same_as<double>;          // of a ball of this diameter, in the domain's dimensions
@@ -78,6 +82,15 @@ concept SowingDomain = requires(const D& d, std::uint32_t cell, std::uint64_t bi
   };
 };
 
+/// A domain whose cells may reach beyond it.
+template <typename D>
+concept PartlyOutside = requires(const D& d, std::uint32_t cell, Vec3 place, typename D::Piece piece) {
+  { d.holds(cell, place) } -> std::same_as<bool>;
+  { d.isOut(piece) } -> std::same_as<bool>;   // true only when nothing of the piece is inside
+  { d.isWhole(cell) } -> std::same_as<bool>;  // true only when all of the cell is inside
+  { d.isTooMany() } -> std::same_as<bool>;    // its cells could not be gone through
+};
+
 /// The faces of a surface, by their true area or as seen from above.
 class FaceDomain {
  public:
@@ -93,7 +106,13 @@ class FaceDomain {
   FaceDomain(const Surface& surface, const Array<float>& areas, double total, bool isFromAbove)
       : m_surface(&surface), m_areas(&areas), m_total(total), m_isFromAbove(isFromAbove) {}
 
+  const FaceDomain& forDensity(const Task&, double) const { return *this; }
+  const FaceDomain& forSpacing(const Task&, float) const { return *this; }
   const Array<float>& measures() const { return *m_areas; }
+  static double perMeasure(double density) { return density; }
+  double appearsAt(std::uint32_t face, std::uint64_t code, double u) const {
+    return (static_cast<double>(code) + 1 - u) / static_cast<double>((*m_areas)[face]);
+  }
   double total() const { return m_total; }
   const std::uint64_t* keys() const { return m_surface->faceKeys.empty() ? nullptr : m_surface->faceKeys.data(); }
   std::uint64_t keyOf(std::uint32_t face) const { return m_surface->faceKey(face); }

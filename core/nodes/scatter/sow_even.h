@@ -41,6 +41,22 @@ std::vector<T> collected(const Task& task, std::size_t count, std::size_t grain,
   return out;
 }
 
+/// Those that lie in the domain.
+template <SowingDomain D>
+Sown<typename D::Weights> heldBy(const D& domain, Sown<typename D::Weights> sown) {
+  if constexpr (PartlyOutside<D>) {
+    Array<std::uint8_t> isHeld(sown.size());
+    parallelPieces({}, sown.size(), 1024, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) isHeld[i] = domain.holds(sown.cell[i], sown.position[i]);
+    });
+    Array<std::uint32_t> held;
+    for (std::uint32_t i = 0; i < sown.size(); ++i)
+      if (isHeld[i]) held.push_back(i);
+    return sown.some(held);
+  }
+  return sown;
+}
+
 template <SowingDomain D>
 class EvenSow {
   using Places = Sown<typename D::Weights>;
@@ -64,22 +80,34 @@ class EvenSow {
   Places run() {
     // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
-    accept(sowFree(m_task, m_domain, density, m_nodeUid, m_draw), false);
+    accept(heldBy(m_domain, sowFree(m_task, m_domain, density, m_nodeUid, m_draw)), false);
     std::vector<Piece> open = openPieces();
-    // A fixed number of rounds: to stop when little is won would make one end of the ground depend on the other.
-    for (int round = 0; round < 9 && !open.empty() && !m_task.isCancelled(); ++round) {
-      accept(throwDarts(open, round), true);
+    // A fixed number of rounds, more where gaps have a dimension more: to stop when little is won would make one end of
+    // the ground depend on the other.
+    for (int round = 0; round < kRounds && !open.empty() && !m_task.isCancelled(); ++round) {
+      accept(heldBy(m_domain, throwDarts(open, round)), true);
       // What older points did not cover before they do not cover now: only the round's own points are asked about whole
       // pieces.
       open = collected<Piece>(m_task, open.size(), 256, [&](std::size_t i, Made<Piece>& out) {
-        if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], out);
+        if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], round, out);
       });
     }
     return inOrder();
   }
 
  private:
+  static constexpr int kRounds = D::kChildren > 4 ? 16 : 9;
+  static constexpr int kRimRounds = 8;
   using Hit = std::pair<std::size_t, typename D::Weights>;  // which piece, and where in its cell
+
+  bool isAtRimOf(const Piece& piece) const {
+    if constexpr (PartlyOutside<D>) return !m_domain.isWhole(piece.cell);
+    return false;
+  }
+  bool isOut(const Piece& piece) const {
+    if constexpr (PartlyOutside<D>) return m_domain.isOut(piece);
+    return false;
+  }
 
   /// True when one kept point keeps every place of the piece from being taken (a convex piece within a ball is so by
   /// its corners).
@@ -130,7 +158,7 @@ class EvenSow {
 
   /// Splits until the pieces are about as small as the spacing, leaving out what is covered.
   void addOpenParts(const Piece& f, Made<Piece>& out) const {
-    if (isCovered(f, out.lastCover)) return;
+    if (isCovered(f, out.lastCover) || isOut(f)) return;
     if (D::widthOf(m_domain.cornersOf(f)) <= m_least) {
       out.items.push_back(f);
       return;
@@ -138,15 +166,20 @@ class EvenSow {
     for (const Piece& child : D::childrenOf(f)) addOpenParts(child, out);
   }
 
-  void splitOrKeep(const Piece& f, Made<Piece>& out) const {
+  void splitOrKeep(const Piece& f, int round, Made<Piece>& out) const {
     const float edge = D::widthOf(m_domain.cornersOf(f));
     if (f.path > 1 && (edge < m_least / 40 || f.path >> 56)) return;  // a gap too small to matter
-    if (edge < m_least / 10) {  // small pieces wait for a dart of their own before they are split again
+    // Pieces at the rim of a domain are never covered where they reach beyond it: they are not made as small, and let
+    // go of after some darts of their own.
+    const bool isAtRim = isAtRimOf(f);
+    if (isAtRim && round >= kRimRounds) return;
+    if (edge < (isAtRim ? m_least / 5
+                        : m_least / 10)) {  // small pieces wait for a dart of their own before they are split again
       out.items.push_back(f);
       return;
     }
     for (const Piece& child : D::childrenOf(f))
-      if (!isCovered(child, out.lastCover)) out.items.push_back(child);
+      if (!isCovered(child, out.lastCover) && !isOut(child)) out.items.push_back(child);
   }
 
   Places throwDarts(const std::vector<Piece>& open, int round) const {

@@ -188,13 +188,6 @@ Sown<typename D::Weights> sowFreeWhere(const Task& task, const D& domain, double
   return out;
 }
 
-/// The density at which ordinal `code` of `cell` appears; orders candidates so that an exact total nests.
-template <SowingDomain D>
-double appearsAt(const D& domain, std::uint32_t cell, std::uint64_t code, Draw draw) {
-  return (static_cast<double>(code) + 1 - unitDouble(draw.bits(domain.keyOf(cell)))) /
-         static_cast<double>(domain.measures()[cell]);
-}
-
 /// Points with ground records.
 template <SowingDomain D>
 Points pointsFrom(const Task& task, const D& domain, Sown<typename D::Weights> sown, float footprint) {

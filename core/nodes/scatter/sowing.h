@@ -39,19 +39,31 @@ inline Array<std::uint8_t> thinnedByWhere(const EvalContext& ctx, const MaskPtr&
   return keeps;
 }
 
+template <SowingDomain D>
+Result<void> guardCells(const D& domain) {
+  if constexpr (PartlyOutside<D>)
+    if (domain.isTooMany())
+      return fail(ProblemCode::TooMany, "nearly all candidates lie outside: the body is too thin for so many points",
+                  "Lower the density or the total, or sow on its surface");
+  return {};
+}
+
 /// An exact total after "where": as many of the candidates as asked, by the density at which each appears.
 template <SowingDomain D>
-Result<Points> freeByTotal(const EvalContext& ctx, const D& domain, const MaskPtr& where, const SowSettings& p) {
+Result<Points> freeByTotal(const EvalContext& ctx, const D& whole, const MaskPtr& where, const SowSettings& p) {
   const Draw draw = ctx.draw("place");
   const auto wanted = static_cast<std::size_t>(p.total);
-  for (double density = 1.2 * p.total / domain.total();; density *= 2) {
-    if (auto ok = guardPoints(ctx, density * domain.total(), "Lower the total, or let \"where\" keep more"); !ok) {
-      return fail(ProblemCode::TooMany,
-                  fmt::format("\"where\" keeps so little that {} points would need over {} candidates", p.total,
-                              ctx.limits.points),
-                  "Lower the total, or let \"where\" keep more");
+  for (double density = 1.2 * p.total / whole.total();; density *= 2) {
+    if (auto ok = guardPoints(ctx, density * whole.total(), "Lower the total, or let \"where\" keep more"); !ok) {
+      return fail(
+          ProblemCode::TooMany,
+          fmt::format("so few candidates stay that {} points would need over {} of them", p.total, ctx.limits.points),
+          "Lower the total, or let \"where\" and depths keep more");
     }
-    const auto sown = sowFree(ctx.task, domain, density, ctx.nodeUid, draw);
+    const D& domain = whole.forDensity(ctx.task, density);
+    if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
+    const auto sown = sowing::heldBy(domain, sowFree(ctx.task, domain, D::perMeasure(density), ctx.nodeUid, draw));
+    if (ctx.task.isCancelled()) return Failure(cancelled());
     const Points all = pointsFrom(ctx.task, domain, sown, p.footprint);
     const Array<std::uint8_t> keeps = thinnedByWhere(ctx, where, all);
     if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -64,7 +76,8 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& domain, const MaskPt
     for (std::size_t i = 0; i < all.count; ++i)
       if (keeps[i])
         ranked.push_back(
-            {appearsAt(domain, sown.cell[i], sown.code[i], draw), sown.id[i], static_cast<std::uint32_t>(i)});
+            {domain.appearsAt(sown.cell[i], sown.code[i], unitDouble(draw.bits(domain.keyOf(sown.cell[i])))),
+             sown.id[i], static_cast<std::uint32_t>(i)});
     if (ranked.size() < wanted) continue;
     const auto byLevel = [](const Ranked& a, const Ranked& b) {
       return a.level != b.level ? a.level < b.level : a.id < b.id;
@@ -80,13 +93,16 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& domain, const MaskPt
 
 /// By density, thinned by "where" candidate by candidate; in a draft only what it delivers is made.
 template <SowingDomain D>
-Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const MaskPtr& where, const SowSettings& p) {
+Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskPtr& where, const SowSettings& p) {
   using Places = Sown<typename D::Weights>;
-  const auto density = static_cast<double>(p.density);
-  if (auto ok = guardPoints(ctx, density * domain.total(), "Lower the density"); !ok) return Failure(ok.error());
+  const auto wanted = static_cast<double>(p.density);
+  if (auto ok = guardPoints(ctx, wanted * whole.total(), "Lower the density"); !ok) return Failure(ok.error());
+  const D& domain = whole.forDensity(ctx.task, wanted);
+  if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
+  const double density = D::perMeasure(wanted);
   const Draw draw = ctx.draw("place");
   const DraftTest draft(ctx, p.draft);
-  if (!where && draft.isWhole()) {
+  if (!PartlyOutside<D> && !where && draft.isWhole()) {
     Points all = sowFreePoints(ctx.task, domain, density, ctx.nodeUid, draw, p.footprint);
     if (ctx.task.isCancelled()) return Failure(cancelled());
     *ctx.candidates = all.count;
@@ -99,6 +115,7 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const Mask
     Array<std::uint32_t> asked;
     for (std::size_t i = 0; i < out.size(); ++i) {
       out[i] = draft.holds(candidates.id[i]);
+      if constexpr (PartlyOutside<D>) out[i] = out[i] && domain.holds(candidates.cell[i], candidates.position[i]);
       if (out[i]) asked.push_back(static_cast<std::uint32_t>(i));
     }
     given += asked.size();
@@ -118,9 +135,9 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const Mask
       out[asked[k]] = rank.unit(places.id[k]) < std::clamp(chance[k], 0.0F, 1.0F);
     return out;
   };
-  Barren barren;
-  if (where) barren.isIn = [&](const Box3& box) { return where->isZeroIn(box); };
-  if (where && !draft.isWhole())
+  Barren barren;  // candidates that lie outside of their domain are not to be counted: there all are made
+  if (where && !PartlyOutside<D>) barren.isIn = [&](const Box3& box) { return where->isZeroIn(box); };
+  if (where && !PartlyOutside<D> && !draft.isWhole())
     barren.onSkipped = [&](std::uint32_t cell, std::uint32_t count) {
       std::size_t inDraft = 0;  // they count as candidates all the same
       for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, domain.keyOf(cell), k));
@@ -129,13 +146,13 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& domain, const Mask
   std::size_t candidates = 0;
   Places sown = sowFreeWhere<D>(ctx.task, domain, density, ctx.nodeUid, draw, keeps, barren, candidates);
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  *ctx.candidates = draft.isWhole() ? candidates : given.load();
+  *ctx.candidates = draft.isWhole() && !PartlyOutside<D> ? candidates : given.load();
   return pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
 }
 
 /// No two closer than the spacing, which may follow a mask; "where" thins afterwards.
 template <SowingDomain D>
-Result<Points> evenly(const EvalContext& ctx, const D& domain, const MaskPtr& where, const MaskPtr& spacingMask,
+Result<Points> evenly(const EvalContext& ctx, const D& whole, const MaskPtr& where, const MaskPtr& spacingMask,
                       const SowSettings& p) {
   using Places = Sown<typename D::Weights>;
   float least = p.spacing;
@@ -148,9 +165,11 @@ Result<Points> evenly(const EvalContext& ctx, const D& domain, const MaskPtr& wh
                "Connect a mask to Spacing");
   }
   if (!(least > 0)) return fail(ProblemCode::BadParameter, fmt::format("spacing is {} m, must be above 0 m", least));
-  if (auto ok = guardPoints(ctx, 4 * domain.total() / D::ballMeasure(static_cast<double>(least)), "Raise the spacing");
+  if (auto ok = guardPoints(ctx, 4 * whole.total() / D::ballMeasure(static_cast<double>(least)), "Raise the spacing");
       !ok)
     return Failure(ok.error());
+  const D& domain = whole.forSpacing(ctx.task, least);
+  if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
   const SpacingOf<typename D::Weights> spacingOf = [&](const Places& at, Array<float>& out) {
     if (!p.isSpacingByMask || !spacingMask) {
       std::fill(out.begin(), out.end(), p.isSpacingByMask ? p.spacings.from : p.spacing);

@@ -30,12 +30,25 @@ struct Area {
   std::vector<PointsPtr> sets;
   std::optional<Patches> patches;
   std::optional<InsideTest> inside;
+  VolumePtr volume;
+  std::shared_ptr<const DepthField> depth;
   MaskPtr mask;
   float limit;
+  float margin;
 
-  Area(const Inputs& in, const Params& p) : sets(referredPoints(in, "patches")), mask(in.mask("mask")), limit(p.limit) {
+  Area(const EvalContext& ctx, const Inputs& in, const Params& p)
+      : sets(referredPoints(in, "patches")),
+        volume(in.volume()),
+        mask(in.mask("mask")),
+        limit(p.limit),
+        margin(p.margin) {
     if (!sets.empty()) patches.emplace(sets, ruleOf(p));
-    if (in.surface("surface")) inside.emplace(in.surface("surface"), p.isFromAbove, p.margin);
+    if (in.surface("surface")) inside.emplace(in.surface("surface"), p.isFromAbove, p.margin, ctx.task);
+    if (volume && margin != 0) depth = depthOf(volume, ctx.task);
+  }
+  bool isInVolume(const Vec3& place) const {
+    if (!volume) return false;
+    return depth ? depth->at(place).meters >= -margin : volume->isInside(place);
   }
 };
 
@@ -81,9 +94,11 @@ void copyFromPatches(const EvalContext& ctx, Points& points, const Area& area,
 template <bool KeepsInside>
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
-  const Area area(in, p);
-  if (!area.patches && !area.inside && !area.mask)
-    return fail(ProblemCode::MissingInput, "nothing to keep by is connected", "Connect patches, a surface or a mask");
+  const Area area(ctx, in, p);
+  if (!area.patches && !area.inside && !area.volume && !area.mask)
+    return fail(ProblemCode::MissingInput, "nothing to keep by is connected",
+                "Connect patches, a surface, a volume or a mask");
+  if (ctx.task.isCancelled()) return Failure(cancelled());
   const Array<float> maskValue = area.mask ? maskValues(ctx.task, *area.mask, points) : Array<float>();
   const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
   const bool isCopying = KeepsInside && area.patches;  // then it matters which one
@@ -94,7 +109,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       const Vec3& place = points.position[i];
       if (isCopying) holders[i] = area.patches->holderOf(place);
       const bool isHeld = isCopying ? holders[i].has_value() : area.patches && area.patches->holds(place);
-      const bool isInside = isHeld || (area.inside && area.inside->holds(place)) ||
+      const bool isInside = isHeld || (area.inside && area.inside->holds(place)) || area.isInVolume(place) ||
                             (area.mask && maskValue[i] >= area.limit);
       keeps[i] = !exposed[i] || isInside == KeepsInside;
     }
@@ -107,7 +122,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 }
 
 std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
-  const Area area(in, p);
+  const Area area(ctx, in, p);
+  const auto depth = area.volume ? depthOf(area.volume, ctx.task) : nullptr;
   const Array<float> maskValue = area.mask ? maskValues(ctx.task, *area.mask, points) : Array<float>();
   std::vector<std::string> out;
   for (std::size_t i = 0; i < points.count; ++i) {
@@ -120,6 +136,11 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
     if (area.inside)
       text += fmt::format("{}{} the surface", text.empty() ? "" : ", ",
                           area.inside->holds(points.position[i]) ? "inside" : "outside");
+    if (depth) {
+      const float d = depth->at(points.position[i]).meters;
+      text += fmt::format("{}{:.2f} m {} the volume", text.empty() ? "" : ", ", std::abs(d),
+                          d >= 0 ? "inside" : "outside");
+    }
     if (area.mask)
       text += fmt::format("{}mask value {:.2f}, limit {:.2f}", text.empty() ? "" : ", ", maskValue[i], p.limit);
     out.push_back(std::move(text));
@@ -143,6 +164,7 @@ NodeKind common() {
                                   ARVESK_TEXT("node", "Points used for the area their footprint covers.")),
               {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
                ARVESK_TEXT("node", "A closed surface, or from above any surface."), true, false},
+              volumeInput(ARVESK_TEXT("node", "A volume, in three dimensions."), true),
               {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
                ARVESK_TEXT("node", "Inside is where it reaches the limit."), true, false},
               whereInput(ARVESK_TEXT("node", "The share of points that are exposed to the filter; the others pass."))};
@@ -151,8 +173,11 @@ NodeKind common() {
       param("shape", &Params::shape, ARVESK_TEXT("node", "Patch shape"),
             ARVESK_TEXT("node", "A disc of the footprint, or a box of footprint × own x and z size."),
             {{"disc", ARVESK_TEXT("node", "Disc")}, {"box", ARVESK_TEXT("node", "Box")}}),
-      param("margin", &Params::margin, ARVESK_TEXT("node", "Margin"),
-            ARVESK_TEXT("node", "Added to the patches' radius and around a surface; below 0 makes patches smaller."))
+      param(
+          "margin", &Params::margin, ARVESK_TEXT("node", "Margin"),
+          ARVESK_TEXT("node",
+                      "Added to the patches' radius and around a surface or volume; below 0 makes patches and volumes "
+                      "smaller."))
           .in(Unit::Meter)
           .hard(-1e4, 1e4)
           .usual(-2, 5, 0.05),
@@ -189,12 +214,13 @@ NodeKind makeKeepIn() {
   NodeKind k = common();
   k.id = "keep-in";
   k.label = ARVESK_TEXT("node", "Keep in");
-  k.help = ARVESK_TEXT("node",
-                       "Keeps points inside patches, a surface or a mask; inside one of them is enough. In a patch's "
-                       "own frame the distance from its center to its rim goes from 0 to 1; when several patches hold "
-                       "a point the one with the smallest distance wins, then the lower id. "
-                       "Kept points get the patch's id as the attribute patch, and its chosen attributes whole. The "
-                       "order of the inputs has no effect.");
+  k.help = ARVESK_TEXT(
+      "node",
+      "Keeps points inside patches, a surface, a volume or a mask; inside one of them is enough. In a patch's "
+      "own frame the distance from its center to its rim goes from 0 to 1; when several patches hold "
+      "a point the one with the smallest distance wins, then the lower id. "
+      "Kept points get the patch's id as the attribute patch, and its chosen attributes whole. The "
+      "order of the inputs has no effect.");
   k.glyph = "keep-in";
   k.synonyms = {"inside", "patch", "area", "crop", "boundary"};
   k.params.push_back(param("copies", &Params::copies, ARVESK_TEXT("node", "Copies"),
@@ -213,10 +239,11 @@ NodeKind makeKeepOut() {
   NodeKind k = common();
   k.id = "keep-out";
   k.label = ARVESK_TEXT("node", "Keep out");
-  k.help = ARVESK_TEXT("node",
-                       "Keeps points outside of all joined patches, the surface and the mask: room for other things, "
-                       "paths and water. In a patch's own frame the distance from its center to its rim goes from 0 to "
-                       "1; below 1 is inside. The order of the inputs has no effect.");
+  k.help = ARVESK_TEXT(
+      "node",
+      "Keeps points outside of all joined patches, the surface, the volume and the mask: room for other things, "
+      "paths and water. In a patch's own frame the distance from its center to its rim goes from 0 to "
+      "1; below 1 is inside. The order of the inputs has no effect.");
   k.glyph = "keep-out";
   k.synonyms = {"outside", "avoid", "room", "path", "boundary", "exclude"};
   k.example.joins = {"patches"};

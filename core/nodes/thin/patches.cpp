@@ -81,26 +81,17 @@ bool Patches::holds(const Vec3& place) const {
   });
 }
 
-InsideTest::InsideTest(SurfacePtr surface, bool isFromAbove, float margin)
-    : m_surface(std::move(surface)),
-      m_index(SurfaceIndex::of(*m_surface).value_or(nullptr)),
-      m_isFromAbove(isFromAbove),
-      m_margin(margin) {}
+InsideTest::InsideTest(const SurfacePtr& surface, bool isFromAbove, float margin, const Task& task)
+    : m_index(SurfaceIndex::of(*surface).value_or(nullptr)), m_isFromAbove(isFromAbove), m_margin(margin) {
+  if (!isFromAbove) m_body = Body::of({surface}, task).value_or(nullptr);
+}
 
 bool InsideTest::holds(const Vec3& place) const {
   constexpr float kEver = std::numeric_limits<float>::infinity();
   if (!m_index) return false;
   if (m_margin > 0 && m_index->nearest(place, m_margin).isHit()) return true;
   if (m_isFromAbove) return m_index->first(place, kUp, kEver).isHit() || m_index->first(place, -kUp, kEver).isHit();
-  // The first face met in each of three slanted directions must show its back: two of three decide, for meshes with
-  // small holes.
-  int inside = 0;
-  for (const Vec3& d :
-       {Vec3(0.0995037F, 0.9950372F, 0), Vec3(-0.8F, 0.5F, 0.3316625F), Vec3(0.3F, 0.4F, -0.8660254F)}) {
-    const SurfaceHit hit = m_index->first(place, d, kEver);
-    inside += hit.isHit() && glm::dot(m_surface->faceNormal(hit.face), d) > 0;
-  }
-  return inside >= 2;
+  return m_body && m_body->isInside(place);
 }
 
 }  // namespace arvesk::nodes

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/plan/context.h"
+#include "core/spatial/body.h"
 #include "core/spatial/outline.h"
 #include "core/spatial/point_grid.h"
 #include "core/spatial/surface_index.h"
@@ -47,15 +48,16 @@ class Patches {
   std::vector<PointGrid> m_grids;
 };
 
-/// Inside a closed surface (by the winding of a ray upward), or under or above it when seen from above.
+/// Inside of what a surface surrounds (see Body), or under or above it when seen from above.
 class InsideTest {
  public:
-  InsideTest(SurfacePtr surface, bool isFromAbove, float margin);
+  /// Inside of nothing after a cancel.
+  InsideTest(const SurfacePtr& surface, bool isFromAbove, float margin, const Task& task);
   bool holds(const Vec3& place) const;
 
  private:
-  SurfacePtr m_surface;
   std::shared_ptr<const SurfaceIndex> m_index;
+  std::shared_ptr<const Body> m_body;
   bool m_isFromAbove;
   float m_margin;
 };

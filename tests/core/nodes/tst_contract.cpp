@@ -44,6 +44,11 @@ Value withoutItsWest(const Value& value, float west) {
     computeSmoothNormals(other);
     return std::make_shared<const Surface>(std::move(other));
   }
+  if (const auto* volume = std::get_if<VolumePtr>(&value)) {
+    Surface box = transformed(makeBox({8, 8, 40}), Vec3(west - 5, -4, 0), Quat(1, 0, 0, 0), 1);
+    return makeCombined({*volume, *makeSolid({std::make_shared<const Surface>(std::move(box))}, {}, {})},
+                        CombineWay::Together, 0.1F);
+  }
   if (const auto* mask = std::get_if<MaskPtr>(&value)) {
     class Other : public Mask {
      public:

@@ -39,6 +39,12 @@ class BoxDomain {
     for (std::uint32_t c = 0; c < m_from.size(); ++c) (*boxes)[c / kCellsPerRun].add(boxOf(c));
     m_runs = boxes;
   }
+  const BoxDomain& forDensity(const Task&, double) const { return *this; }
+  const BoxDomain& forSpacing(const Task&, float) const { return *this; }
+  static double perMeasure(double density) { return density; }
+  double appearsAt(std::uint32_t cell, std::uint64_t code, double u) const {
+    return (static_cast<double>(code) + 1 - u) / static_cast<double>(m_measures[cell]);
+  }
   const Array<float>& measures() const { return m_measures; }
   double total() const { return static_cast<double>(m_edge) * m_edge * m_edge * static_cast<double>(m_keys.size()); }
   const std::uint64_t* keys() const { return m_keys.data(); }

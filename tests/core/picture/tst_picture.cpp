@@ -41,6 +41,35 @@ class TestPicture : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
+  /// What a cut hides is met by no ray, whichever way it comes; all else is met as before. Light comes in where
+  /// something was taken away.
+  void cutsHideOneSide() {
+    const auto scene = sceneOf({}, {crate(Vec3(0), Quat(1, 0, 0, 0), Vec3(2, 4, 2))});
+    const Draw draw(2, 3, 4, "rays");
+    std::size_t met = 0;
+    std::size_t hidden = 0;
+    for (std::uint64_t i = 0; i < 4000; ++i) {
+      const auto r = [&](std::uint64_t n) { return draw.between(i * 16 + n, -1, 1); };
+      const Vec3 origin(4 * r(0), 4 * r(1) + 1, 4 * r(2));
+      const Vec3 direction = directionOr(Vec3(r(3), r(4) + 1, r(5)) - origin, kUp);
+      const Cut cut{Vec3(r(6), r(7) + 1, r(8)), directionOr(Vec3(r(9), r(10), r(11)), kUp)};
+      const PictureRayHit whole = scene->first(origin, direction);
+      const PictureRayHit shown = scene->first(origin, direction, &cut);
+      if (shown.isHit()) {
+        ++met;
+        QVERIFY(glm::dot(origin + direction * shown.distance - cut.at, cut.normal) < 1e-4F);
+        QVERIFY(shown.distance >= whole.distance - 1e-5F);
+      }
+      if (whole.isHit()) {
+        const float away = glm::dot(origin + direction * whole.distance - cut.at, cut.normal);
+        if (away < -1e-4F) QVERIFY(shown.isHit() && shown.distance == whole.distance);
+        hidden += away > 0;
+      }
+      QCOMPARE(scene->isBlocked(origin, direction, 100, &cut), shown.isHit());
+    }
+    QVERIFY(met > 500 && hidden > 500);
+  }
+
   void placementsAreWhereTheirTransformPutsThem() {
     for (std::uint64_t seed = 0; seed < 60; ++seed) {
       const auto r = [&](std::uint64_t n) { return unitFloat(mix64(seed * 31 + n)); };

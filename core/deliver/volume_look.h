@@ -1,0 +1,30 @@
+// How a volume is shown: its skin in facets as wide as its voxels, so that coarse shows, and the outline of the true
+// body over them.
+#pragma once
+
+#include "core/spatial/volume.h"
+
+namespace arvesk {
+
+/// An edge of the skin between two faces: part of the outline where one of them looks at the viewer.
+struct SkinEdge {
+  Vec3 from;
+  Vec3 to;
+  Vec3 normal;
+  Vec3 other;
+};
+
+struct VolumeLook {
+  SurfacePtr facets;
+  std::vector<SkinEdge> edges;  // none where the skin is an offset, or of too many triangles to be drawn over a picture
+  void countBytes(ByteCounter& counter) const {
+    counter.add(this, sizeof(*this) + edges.capacity() * sizeof(SkinEdge));
+    if (facets) facets->countBytes(counter);
+  }
+};
+
+/// Made when asked for the first time; null after a cancel. Where there would be too many voxels the facets are the
+/// skin's own triangles.
+std::shared_ptr<const VolumeLook> lookOf(const VolumePtr& volume, const Task& task);
+
+}  // namespace arvesk

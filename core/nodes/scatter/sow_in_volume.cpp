@@ -1,0 +1,232 @@
+// Sow in volume: points inside of a volume, independent or evenly spaced.
+#include "core/nodes/margin.h"
+#include "core/nodes/registry.h"
+#include "core/nodes/scatter/sowing.h"
+#include "core/nodes/scatter/volume_domain.h"
+
+#include <fmt/format.h>
+
+namespace arvesk::nodes {
+namespace {
+
+enum class Way { Free, Even };
+enum class Amount { Density, Total };
+enum class SpacingBy { Fixed, Mask };
+enum class Most { AllThatFit, Total };
+enum class Depths { All, Between };
+enum class Lattice { World, Body };
+struct Params : DraftShare {
+  Way way = Way::Free;
+  Amount amount = Amount::Density;
+  float density = 1;
+  int total = 1000;
+  SpacingBy spacingBy = SpacingBy::Fixed;
+  float spacing = 1;
+  Range spacings{0.5F, 2};
+  Most most = Most::AllThatFit;
+  int evenTotal = 1000;
+  Depths depths = Depths::All;
+  Range depthsBetween{0, 1};
+  MarginBy marginBy = MarginBy::Fixed;
+  float margin = 0;
+  float largestSize = 1;
+  Lattice lattice = Lattice::World;
+  float footprint = 0.25F;
+};
+
+float marginOf(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  if (p.marginBy == MarginBy::Fixed) return p.margin;
+  const KitPtr kit = in.kit();
+  if (!kit)
+    ctx.warn("the margin is to be the props' reach, but no kit is connected; the fixed margin alone counts",
+             "Connect the kit that the points get later");
+  float reach = 0;
+  if (kit)
+    for (const KitEntry& entry : kit->entries) reach = std::max(reach, reachOf(*entry.prop));
+  return p.margin + p.largestSize * reach;
+}
+
+/// As many as asked of points that were sown evenly, by ranks of their own, so that a larger total only adds.
+Points someOf(const EvalContext& ctx, const Points& all, int wanted) {
+  const auto count = static_cast<std::size_t>(std::max(wanted, 0));
+  if (all.count < count) {
+    ctx.warn(fmt::format("only {} of {} fit", all.count, count), "Lower the spacing or the total");
+    return all;
+  }
+  Array<std::uint32_t> order(all.count);
+  std::iota(order.begin(), order.end(), 0U);
+  const Draw rank = ctx.draw("total");
+  std::nth_element(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(count), order.end(),
+                   [&](std::uint32_t a, std::uint32_t b) {
+                     const std::uint64_t ra = rank.bits(all.id[a]);
+                     const std::uint64_t rb = rank.bits(all.id[b]);
+                     return ra != rb ? ra < rb : all.id[a] < all.id[b];
+                   });
+  order.resize(count);
+  std::sort(order.begin(), order.end());
+  return gathered(all, order);
+}
+
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const VolumePtr volume = in.volume();
+  const float margin = marginOf(ctx, in, p);
+  constexpr float kEver = std::numeric_limits<float>::infinity();
+  const Range depths = p.depths == Depths::Between ? Range{std::max(margin, p.depthsBetween.from), p.depthsBetween.to}
+                                                   : Range{margin, kEver};
+  if (depths.to < depths.from)
+    return fail(ProblemCode::BadParameter,
+                fmt::format("points may lie from {:g} to {:g} m deep, margin included", depths.from, depths.to),
+                "Lower the margin or let the depths go further");
+  auto depth = depthOf(volume, ctx.task);
+  if (!depth) return Failure(cancelled());
+  const Fill fill(volume, std::move(depth), p.depths == Depths::Between || margin != 0, depths);
+  const VolumeDomain domain(ctx.task, fill, p.lattice == Lattice::Body ? volume->frame() : BodyFrame());
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  if (!(domain.total() > 0)) {
+    ctx.warn("nothing of the volume is left to sow in",
+             volume->bounds().isEmpty() ? "The volume is empty"
+                                        : "Its thickest part may be thinner than margin and depths ask");
+    return Outputs{std::make_shared<const Points>()};
+  }
+  auto points = sown(ctx, domain, in.mask("where"), p.spacingBy == SpacingBy::Mask ? in.mask("spacing") : nullptr,
+                     {p.way == Way::Even, p.amount == Amount::Total, p.density, p.total, p.spacingBy == SpacingBy::Mask,
+                      p.spacing, p.spacings, p.footprint, p});
+  if (!points) return Failure(points.error());
+  if (p.way == Way::Even && p.most == Most::Total) *points = someOf(ctx, *points, p.evenTotal);
+  if (const auto* found = columnOf<Column<float>>(points->attributes, "depth")) {
+    const Array<float> values = found->copied(points->count);
+    Array<std::uint8_t> all;
+    all.assign(points->count, 1);
+    ctx.measured(makeHistogram("depth", " m", 0, 0, values, all));
+  }
+  return Outputs{std::make_shared<const Points>(std::move(*points))};
+}
+
+std::string sentence(const Params& p) {
+  std::string text;
+  if (p.way == Way::Even)
+    text = p.spacingBy == SpacingBy::Fixed ? fmt::format("Even · {:g} m apart", p.spacing)
+                                           : fmt::format("Even · {:g} to {:g} m apart", p.spacings.from, p.spacings.to);
+  else
+    text = p.amount == Amount::Density ? fmt::format("Free · {:g} per m³", p.density)
+                                       : fmt::format("Free · {} in all", p.total);
+  if (p.depths == Depths::Between)
+    text += fmt::format(" · {:g} to {:g} m deep", p.depthsBetween.from, p.depthsBetween.to);
+  return text;
+}
+
+}  // namespace
+
+const NodeKind& sowInVolume() {
+  static const NodeKind kind = [] {
+    NodeKind k;
+    k.id = "sow-in-volume";
+    k.family = Family::Scatter;
+    k.label = ARVESK_TEXT("node", "Sow in volume");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Scatters points inside of a volume, uniform in place and never in layers. Free places them independently: by "
+        "density, or an exact total after \"where\". Even keeps them a spacing apart and fills the gaps. Points carry "
+        "their depth under the skin, and the way to the nearest skin as their ground's normal, so that Orient lets "
+        "leaves look outward. Candidates lie on a lattice of the world: where two bodies overlap they have the same "
+        "points. On the body's own lattice its points move and turn along with it, and change a little wherever its "
+        "shape does.");
+    k.glyph = "sow-in-volume";
+    k.synonyms = {"scatter", "fill", "distribute", "density", "points", "inside", "poisson", "blue noise"};
+    k.inputs = {volumeInput(ARVESK_TEXT("node", "What to scatter in.")),
+                whereInput(ARVESK_TEXT("node", "The chance that a candidate stays.")),
+                {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"),
+                 ARVESK_TEXT("node", "For Even: 0 gives the first, 1 the second of the two spacings."), true, false},
+                {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"),
+                 ARVESK_TEXT("node", "The props that the points get later; the margin may go by what they reach."),
+                 true, false}};
+    k.outputs = {pointsOutput()};
+    k.params = {
+        param("way", &Params::way, ARVESK_TEXT("node", "Way"),
+              ARVESK_TEXT("node", "Free: independent points. Even: no two closer than the spacing."),
+              {{"free", ARVESK_TEXT("node", "Free")}, {"even", ARVESK_TEXT("node", "Even")}}),
+        param("amount", &Params::amount, ARVESK_TEXT("node", "Amount"),
+              ARVESK_TEXT("node", "Points per m³, or a total that is exact after \"where\"."),
+              {{"density", ARVESK_TEXT("node", "Density")}, {"total", ARVESK_TEXT("node", "Exact total")}})
+            .shown("way", {"free"}),
+        param("density", &Params::density, ARVESK_TEXT("node", "Density"),
+              ARVESK_TEXT("node", "Points per m³, before \"where\"."))
+            .in(Unit::PerCubicMeter)
+            .hard(0, 1e9)
+            .usual(0, 100, 0.1)
+            .shown("amount", {"density"}),
+        param("total", &Params::total, ARVESK_TEXT("node", "Total"),
+              ARVESK_TEXT("node", "How many points stay in final quality."))
+            .hard(0, 1e8)
+            .usual(0, 100000, 100)
+            .shown("amount", {"total"}),
+        param("spacing_by", &Params::spacingBy, ARVESK_TEXT("node", "Spacing is"),
+              ARVESK_TEXT("node", "The same everywhere, or between two values by the mask at Spacing."),
+              {{"fixed", ARVESK_TEXT("node", "Fixed")}, {"mask", ARVESK_TEXT("node", "By mask")}})
+            .shown("way", {"even"}),
+        param("spacing", &Params::spacing, ARVESK_TEXT("node", "Spacing"),
+              ARVESK_TEXT("node", "No two points are closer than this."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.02, 10, 0.01)
+            .shown("spacing_by", {"fixed"}),
+        param("spacings", &Params::spacings, ARVESK_TEXT("node", "Spacings"),
+              ARVESK_TEXT("node",
+                          "Spacing where the mask is 0 and where it is 1; two points keep half the sum of theirs."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.02, 10, 0.01)
+            .shown("spacing_by", {"mask"}),
+        param("most", &Params::most, ARVESK_TEXT("node", "Many"),
+              ARVESK_TEXT("node", "All that fit at the spacing, or so many of them."),
+              {{"all", ARVESK_TEXT("node", "All that fit")}, {"total", ARVESK_TEXT("node", "Exact total")}})
+            .shown("way", {"even"}),
+        param("even_total", &Params::evenTotal, ARVESK_TEXT("node", "Total"),
+              ARVESK_TEXT("node", "How many stay; a warning tells how many fit when that is less."))
+            .hard(0, 1e8)
+            .usual(0, 100000, 100)
+            .shown("most", {"total"}),
+        param("depths", &Params::depths, ARVESK_TEXT("node", "Depth"),
+              ARVESK_TEXT("node", "Everywhere inside, or only between two depths under the skin."),
+              {{"all", ARVESK_TEXT("node", "All depths")}, {"between", ARVESK_TEXT("node", "Between")}}),
+        param("depths_between", &Params::depthsBetween, ARVESK_TEXT("node", "Depths"),
+              ARVESK_TEXT("node", "Least and largest depth under the skin."))
+            .in(Unit::Meter)
+            .hard(0, 1e4)
+            .usual(0, 2, 0.01)
+            .shown("depths", {"between"}),
+    };
+    addMarginParams(k.params, &Params::marginBy, &Params::margin,
+                    ARVESK_TEXT("node", "One length, or as far as the widest prop of the kit reaches from its pivot."));
+    k.params.push_back(param("largest_size", &Params::largestSize, ARVESK_TEXT("node", "At size"),
+                             ARVESK_TEXT("node", "The largest size that the props get later; the reach is times that."))
+                           .hard(0, 1e3)
+                           .usual(0.1, 4, 0.05)
+                           .shown("margin_by", {"prop"}));
+    k.params.push_back(
+        param("lattice", &Params::lattice, ARVESK_TEXT("node", "Lattice of"),
+              ARVESK_TEXT("node",
+                          "The world: a body that moves goes through fixed points. The body: it carries its "
+                          "points along when it is moved or turned."),
+              {{"world", ARVESK_TEXT("node", "World")}, {"body", ARVESK_TEXT("node", "Body")}}));
+    k.params.push_back(param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
+                             ARVESK_TEXT("node", "Radius that a point claims until it is given a prop."))
+                           .in(Unit::Meter)
+                           .hard(0, 1e4)
+                           .usual(0, 5, 0.05));
+    addDraftParams<Params>(k.params);
+    k.usesSeed = true;
+    k.example.params = {{"way", std::string("even")}, {"spacing", 0.8}};
+    reaches<Params>(k, [](const Params& p) {
+      if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();
+      if (p.most == Most::Total) return Reach::whole(true);
+      const float most = p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to);
+      return Reach::among(12 * static_cast<double>(most), 0, false);
+    });
+    k.amountParam = "density";
+    return define<Params>(std::move(k), &evaluate, &sentence);
+  }();
+  return kind;
+}
+
+}  // namespace arvesk::nodes

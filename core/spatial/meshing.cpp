@@ -1,0 +1,197 @@
+#include "core/spatial/meshing.h"
+
+#include <fmt/format.h>
+#include <openvdb/openvdb.h>
+#include <openvdb/tools/SignedFloodFill.h>
+#include <openvdb/tools/VolumeToMesh.h>
+
+#include <algorithm>
+#include <atomic>
+#include <mutex>
+
+namespace arvesk {
+namespace {
+
+using Grid = openvdb::FloatGrid;
+using Leaf = Grid::TreeType::LeafNodeType;
+
+constexpr int kEdge = 8;  // voxels along a block of the grid
+constexpr float kBand =
+    1.8F;  // voxels on each side of the skin: where values of one cell differ in sign, none is farther
+constexpr std::size_t kPerBlock = std::size_t{kEdge} * kEdge * kEdge;
+
+/// Blocks of the grid near the skin, found from large boxes to small ones.
+class Blocks {
+ public:
+  Blocks(const Volume& volume, const DepthField& depth, float voxel, const Task& task)
+      : m_volume(volume), m_depth(depth), m_voxel(voxel), m_task(task) {}
+
+  std::vector<IVec3> find() {
+    const Box3 box = m_volume.bounds();
+    if (box.isEmpty()) return {};
+    const float edge = m_voxel * kEdge;
+    const IVec3 from = IVec3(glm::floor(box.min / edge)) - 1;
+    const IVec3 to = IVec3(glm::floor(box.max / edge)) + 1;
+    int size = 1;
+    while (size < std::max({to.x - from.x, to.y - from.y, to.z - from.z}) + 1) size *= 2;
+    std::vector<std::pair<IVec3, int>> open{{from, size}};
+    // Level by level, so that threads share each.
+    while (!open.empty() && open.front().second > 1 && !m_task.isCancelled()) {
+      std::vector<std::array<std::pair<IVec3, int>, 8>> children(open.size());
+      Array<std::uint8_t> isNear(open.size() * 8);
+      parallelPieces(m_task, open.size(), 8, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+          const int half = open[i].second / 2;
+          for (std::size_t k = 0; k < 8; ++k) {
+            const auto bit = [k](unsigned b) { return static_cast<int>(k >> b & 1U); };
+            children[i][k] = {open[i].first + half * IVec3(bit(0), bit(1), bit(2)), half};
+            isNear[i * 8 + k] = isNearSkin(children[i][k].first, half);
+          }
+        }
+      });
+      std::vector<std::pair<IVec3, int>> next;
+      for (std::size_t i = 0; i < open.size(); ++i)
+        for (std::size_t k = 0; k < 8; ++k)
+          if (isNear[i * 8 + k]) next.push_back(children[i][k]);
+      open = std::move(next);
+      if (open.size() * kPerBlock > kMostVoxels * 8) break;
+    }
+    std::vector<IVec3> out;
+    for (const auto& [place, at] : open) out.push_back(place);
+    return out;
+  }
+
+ private:
+  bool isNearSkin(const IVec3& block, int size) const {
+    const float edge = m_voxel * kEdge * static_cast<float>(size);
+    const Vec3 middle = m_voxel * kEdge * Vec3(block) + 0.5F * edge;
+    return std::abs(m_depth.roughAt(middle)) <= 0.87F * edge + (kBand + 1) * m_voxel;
+  }
+
+  const Volume& m_volume;
+  const DepthField& m_depth;
+  float m_voxel;
+  const Task& m_task;
+};
+
+/// Fills a block of the grid cube by cube, halved until they lie off the skin as a whole: a depth says how far off the
+/// next one can be.
+class BlockFiller {
+ public:
+  BlockFiller(Leaf& leaf, const DepthField& depth, float voxel)
+      : m_leaf(leaf), m_depth(depth), m_voxel(voxel), m_band(kBand * voxel) {
+    fill(IVec3(0), kEdge);
+  }
+
+ private:
+  Vec3 at(const IVec3& v) const {
+    const openvdb::Coord o = m_leaf.origin();
+    return m_voxel * Vec3(IVec3(o.x(), o.y(), o.z()) + v);
+  }
+  void set(const IVec3& v, float depth) {
+    const auto offset = Leaf::coordToOffset(openvdb::Coord(v.x, v.y, v.z));
+    if (std::abs(depth) < m_band)
+      m_leaf.setValueOn(offset, -depth);
+    else
+      m_leaf.setValueOff(offset, depth > 0 ? -m_band : m_band);
+  }
+  void fill(const IVec3& from, int size) {
+    if (size == 1) return set(from, m_depth.at(at(from)).meters);
+    const float half = 0.5F * static_cast<float>(size - 1) * m_voxel;
+    const float middle = m_depth.roughAt(at(from) + half);
+    if (std::abs(middle) > m_band + 1.75F * half) {
+      for (int i = 0; i < size * size * size; ++i)
+        set(from + IVec3(i % size, i / size % size, i / (size * size)), middle > 0 ? m_band : -m_band);
+      return;
+    }
+    for (int i = 0; i < 8; ++i) fill(from + size / 2 * IVec3(i & 1, i >> 1 & 1, i >> 2), size / 2);
+  }
+
+  Leaf& m_leaf;
+  const DepthField& m_depth;
+  float m_voxel;
+  float m_band;
+};
+
+/// Rounds of smoothing that keep the volume: inward and outward by turns.
+void smooth(Array<Vec3>& positions, const Array<UVec3>& triangles, int rounds, const Task& task) {
+  std::vector<std::vector<std::uint32_t>> near(positions.size());
+  for (const UVec3& t : triangles)
+    for (int k = 0; k < 3; ++k) {
+      near[t[k]].push_back(t[(k + 1) % 3]);
+      near[t[k]].push_back(t[(k + 2) % 3]);
+    }
+  parallelPieces(task, near.size(), 4096, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t v = begin; v < end; ++v) {
+      std::sort(near[v].begin(), near[v].end());
+      near[v].erase(std::unique(near[v].begin(), near[v].end()), near[v].end());
+    }
+  });
+  Array<Vec3> next(positions.size());
+  for (int round = 0; round < 2 * rounds && !task.isCancelled(); ++round) {
+    const float step = round % 2 == 0 ? 0.5F : -0.53F;
+    parallelPieces(task, positions.size(), 4096, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t v = begin; v < end; ++v) {
+        Vec3 sum(0);
+        for (const std::uint32_t n : near[v]) sum += positions[n];
+        next[v] = near[v].empty() ? positions[v]
+                                  : positions[v] + step * (sum / static_cast<float>(near[v].size()) - positions[v]);
+      }
+    });
+    positions.swap(next);
+  }
+}
+
+}  // namespace
+
+Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task) {
+  static std::once_flag once;
+  std::call_once(once, [] { openvdb::initialize(); });
+  const auto depth = depthOf(volume, task);
+  if (!depth) return Failure(cancelled());
+  const std::vector<IVec3> blocks = Blocks(*volume, *depth, rule.voxelSize, task).find();
+  if (task.isCancelled()) return Failure(cancelled());
+  if (blocks.size() * kPerBlock > kMostVoxels)
+    return fail(ProblemCode::TooMany,
+                fmt::format("would need over {} million voxels, the limit is {} million",
+                            blocks.size() * kPerBlock / 1'000'000, kMostVoxels / 1'000'000),
+                "Raise the voxel size");
+  const Grid::Ptr grid = Grid::create(kBand * rule.voxelSize);
+  grid->setGridClass(openvdb::GRID_LEVEL_SET);
+  std::vector<Leaf*> leaves;
+  for (const IVec3& b : blocks)
+    leaves.push_back(grid->tree().touchLeaf(openvdb::Coord(b.x * kEdge, b.y * kEdge, b.z * kEdge)));
+  parallelPieces(task, leaves.size(), 4, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) BlockFiller(*leaves[i], *depth, rule.voxelSize);
+  });
+  if (task.isCancelled()) return Failure(cancelled());
+  openvdb::tools::signedFloodFill(grid->tree());
+  std::vector<openvdb::Vec3s> points;
+  std::vector<openvdb::Vec3I> triangles;
+  std::vector<openvdb::Vec4I> quads;
+  openvdb::tools::volumeToMesh(*grid, points, triangles, quads, 0.0, 0.0);
+  if (task.isCancelled()) return Failure(cancelled());
+  Surface out;
+  Array<Vec3>& positions = out.positions.edit();
+  for (const openvdb::Vec3s& p : points) positions.push_back(rule.voxelSize * Vec3(p.x(), p.y(), p.z()));
+  Array<UVec3>& faces = out.triangles.edit();
+  for (const openvdb::Vec3I& t : triangles) faces.push_back({t[0], t[2], t[1]});
+  for (const openvdb::Vec4I& q : quads) {
+    // Along the shorter diagonal.
+    const bool isFirst = glm::distance(positions[q[0]], positions[q[2]]) <=
+                         glm::distance(positions[q[1]], positions[q[3]]);
+    if (isFirst) {
+      faces.push_back({q[0], q[2], q[1]});
+      faces.push_back({q[0], q[3], q[2]});
+    } else {
+      faces.push_back({q[1], q[3], q[2]});
+      faces.push_back({q[1], q[0], q[3]});
+    }
+  }
+  if (rule.smoothing > 0) smooth(positions, faces, rule.smoothing, task);
+  if (task.isCancelled()) return Failure(cancelled());
+  computeSmoothNormals(out);
+  return std::make_shared<const Surface>(std::move(out));
+}
+
+}  // namespace arvesk

@@ -1,0 +1,119 @@
+// Volumes in the window: a surface drawn onto a volume gets its Solid, a volume in Site shows its facets, and a cut
+// looks into it, by mouse and keys.
+#include "tests/app/window_test.h"
+
+#include <QToolButton>
+
+using namespace arvesk;
+
+class TestBodies : public test::WindowTest {
+  Q_OBJECT
+
+  SiteView& site() { return w().site(); }
+  void waitForPicture() {
+    waitForResults();
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 30'000);
+  }
+  QPoint seen(const Vec3& place) {
+    const auto at = site().project(place);
+    return at ? at->toPoint() : QPoint(-1, -1);
+  }
+  QRgb colorAt(const QPoint& at) { return site().grab().toImage().pixel(at); }
+  /// A ball of 5 m, filled.
+  void makeFilledBall() {
+    w().model().addNode(*findNodeKind("shape"), 40, 40);
+    const QString ball = QString::fromStdString(document().nodes.front().uid);
+    w().model().setParam(ball, "form", std::string("ball"));
+    w().model().addNode(*findNodeKind("sow-in-volume"), 40, 300);
+    waitForResults();
+    drag(plan().slotPlace(ball, "surface"), plan().slotPlace(quid("Sow in volume"), "volume"));
+    waitForPicture();
+  }
+
+ private Q_SLOTS:
+  void initTestCase() { startTests(); }
+  void init() { openWindow(); }
+  void cleanup() { m_window.reset(); }
+
+  void aSurfaceDrawnOntoAVolumeGetsItsSolid() {
+    makeFilledBall();
+    const Node* sow = document().find(uidOf("Sow in volume"));
+    const Node* solid = document().find(sow->inputs.at("volume").front().node);
+    QVERIFY(solid);
+    QCOMPARE(solid->kind, std::string("solid"));
+    QCOMPARE(document().find(solid->inputs.at("surfaces").front().node)->kind, std::string("shape"));
+    QCOMPARE(report("Solid").state, NodeState::Done);
+    QVERIFY(QString::fromStdString(report("Solid").said).contains(QStringLiteral("voxels")));
+    QVERIFY(test::within(static_cast<double>(report("Sow in volume").passed.front()),
+                         4.0 / 3 * 3.14159 * 125 * document().settings.draftShare, 60));
+    // One step takes all of it back.
+    w().model().undoStack().undo();
+    QCOMPARE(uidOf("Solid"), std::string());
+    QVERIFY(!document().find(uidOf("Sow in volume"))->inputs.contains("volume"));
+    // From the find field, too.
+    const QString ball = QString::fromStdString(document().nodes.front().uid);
+    drag(plan().slotPlace(ball, "surface"), plan().slotPlace(ball, "surface") + QPoint(260, 90));
+    auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
+    QTRY_VERIFY(line->isVisible());
+    QTest::keyClicks(line, QStringLiteral("planting grid in volume"));
+    QTest::keyClick(line, Qt::Key_Return);
+    waitForResults();
+    QVERIFY(report("Planting grid in volume").passed.front() > 80);
+  }
+
+  void aVolumeInSiteShowsItsFacets() {
+    makeFilledBall();
+    clickCard("Solid");
+    QTest::keyClick(&plan(), Qt::Key_I);
+    waitForPicture();
+    const auto view = w().service().latest();
+    QVERIFY(view->volume && view->volume->facets);
+    // Of one meter they are few, of a quarter 16 times as many; the true body's outline stays.
+    w().model().setParam(quid("Solid"), "voxel_size", 1.0);
+    waitForResults();
+    const auto coarse = w().service().latest()->volume;
+    w().model().setParam(quid("Solid"), "voxel_size", 0.25);
+    waitForResults();
+    const auto fine = w().service().latest()->volume;
+    QVERIFY(test::within(static_cast<double>(fine->facets->faceCount()),
+                         16 * static_cast<double>(coarse->facets->faceCount()), 0, 0.2));
+    QCOMPARE(fine->edges.size(), coarse->edges.size());
+    QVERIFY(!fine->edges.empty());
+  }
+
+  void aCutLooksInside() {
+    makeFilledBall();
+    site().setFocus();
+    const QPoint middle = seen({0, 0, 0});
+    const QRgb skin = colorAt(middle);
+    QVERIFY(!site().cutPlane().cut());
+    QTest::keyClick(&site(), Qt::Key_O);
+    QVERIFY(site().cutPlane().cut());
+    QVERIFY(site().findChild<QToolButton*>(QStringLiteral("cut"))->isChecked());
+    waitForPicture();
+    // The near half is gone: what is seen there is the ball from within.
+    QTRY_VERIFY(colorAt(middle + QPoint(25, 25)) != skin);
+    QVERIFY(qRed(colorAt(middle + QPoint(25, 25))) > qBlue(colorAt(middle + QPoint(25, 25))) + 20);
+    const Cut before = *site().cutPlane().cut();
+    QVERIFY(before.hides(site().camera().eye));
+    // The square moves it along the way it looks, the ball leans it, with Shift to an axis.
+    test::dragMouse(&site(), seen(site().cutPlane().middle()), seen(before.at + 2.0F * before.normal));
+    QVERIFY(test::within(static_cast<double>(glm::dot(site().cutPlane().middle() - before.at, before.normal)), 2, 0.2));
+    QVERIFY(site().cutPlane().cut()->normal == before.normal);
+    const QPoint tip = seen(site().cutPlane().tip());
+    test::dragMouse(&site(), tip, tip + QPoint(0, 60));
+    QVERIFY(glm::distance(site().cutPlane().cut()->normal, before.normal) > 0.05F);
+    QVERIFY(test::within(static_cast<double>(glm::length(site().cutPlane().cut()->normal)), 1, 1e-4));
+    const QPoint leaned = seen(site().cutPlane().tip());
+    test::dragMouse(&site(), leaned, leaned + QPoint(0, 2), Qt::LeftButton, Qt::ShiftModifier);
+    const Vec3 square = glm::abs(site().cutPlane().cut()->normal);
+    QVERIFY(std::max({square.x, square.y, square.z}) == 1);
+    QVERIFY(w().model().undoStack().count() > 0 && !document().nodes.empty());  // of the view only
+    // Points that it hides are not picked, and it goes as it came.
+    QTest::mouseClick(site().findChild<QToolButton*>(QStringLiteral("cut")), Qt::LeftButton);
+    QVERIFY(!site().cutPlane().cut());
+  }
+};
+
+QTEST_MAIN(TestBodies)
+#include "tst_bodies.moc"
