@@ -217,6 +217,7 @@ const NodeKind& sowInVolume() {
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
     k.example.params = {{"way", std::string("even")}, {"spacing", 0.8}};
+    k.trial.params = {{"most", std::string("total")}};
     reaches<Params>(k, [](const Params& p) {
       if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();
       if (p.most == Most::Total) return Reach::whole(true);

@@ -30,6 +30,10 @@ const std::vector<Hard> kHard = {
     {"pattern", "radius", Goes::Along},
     {"pattern", "turn", Goes::Along},
     {"planting-grid", "spacing", Goes::Along},
+    {"planting-grid-in-volume", "spacing", Goes::Along},
+    {"planting-grid-in-volume", "turn", Goes::Along},
+    {"sow-in-volume", "spacing", Goes::Anew},  // as on surfaces
+    {"sow-in-volume", "spacings", Goes::Anew},
     {"planting-grid", "turn", Goes::Along},
     {"move-as-one", "pivot", Goes::Along},
     {"move-as-one", "place", Goes::Along},
