@@ -1,6 +1,7 @@
 // arvesk-run picture: a picture of the plan as Site shows it.
 #include "cli/runner.h"
 
+#include "core/base/number_text.h"
 #include "core/picture/render.h"
 
 #include <fmt/format.h>
@@ -10,17 +11,14 @@ namespace {
 
 /// "x>3.5" hides what lies where x is above 3.5, "y<2" what lies below.
 Result<Cut> cutOf(const std::string& text) {
-  char axis = 0;
-  char side = 0;
-  float place = 0;
-  int read = 0;
-  const bool isRead = std::sscanf(text.c_str(), "%c%c%f%n", &axis, &side, &place, &read) == 3 &&
-                      static_cast<std::size_t>(read) == text.size();
-  if (!isRead || axis < 'x' || axis > 'z' || (side != '<' && side != '>') || !std::isfinite(place))
+  const char axis = text.empty() ? ' ' : text[0];
+  const char side = text.size() < 2 ? ' ' : text[1];
+  const auto place = numberIn<float>(text.size() < 3 ? std::string_view() : std::string_view(text).substr(2));
+  if (!place || axis < 'x' || axis > 'z' || (side != '<' && side != '>'))
     return fail(ProblemCode::BadParameter, fmt::format("cut \"{}\" is not like x>3.5 or y<2", text),
                 "Name an axis, a side and a place in meters");
   Cut cut;
-  cut.at = Vec3(place);
+  cut.at = Vec3(*place);
   cut.normal = Vec3(0);
   cut.normal[axis - 'x'] = side == '>' ? 1.0F : -1.0F;
   return cut;

@@ -192,30 +192,6 @@ void SiteView::toggleCompare() {
   update();
 }
 
-void SiteView::toggleCut() {
-  if (m_cut.cut()) {
-    m_cut.close();
-  } else {
-    // Through the volume in Site or what is selected; else through what the camera looks at.
-    Box3 box;
-    if (m_view && m_view->volume && m_view->volume->facets) box = m_view->volume->facets->bounds();
-    if (box.isEmpty())
-      for (const Vec3& place : m_selection) box.add(place);
-    const Vec3 extent = box.extent();
-    const float least = 0.1F * glm::distance(m_camera.eye, m_camera.target);
-    if (box.isEmpty())
-      box = {m_camera.target - 2.5F * least, m_camera.target + 2.5F * least};
-    else if (std::max({extent.x, extent.y, extent.z}) < 0.1F * least)
-      box = {box.min - least, box.max + least};
-    m_cut.open(box, m_camera);
-  }
-  m_cutButton->setChecked(m_cut.cut().has_value());
-  Q_EMIT hintChanged(m_cut.cut() ? tr("cut: drag the square to move it, the ball to lean it, with Shift to an axis")
-                     : m_tool    ? m_tool->hint()
-                                 : QString());
-  requestFrame();
-}
-
 void SiteView::setInSite(const QString& title) {
   m_bannerText->setText(tr("In Site: %1").arg(title));
   m_banner->setVisible(!title.isEmpty());
@@ -357,24 +333,6 @@ void SiteView::paintOverlays(QPainter& p) {
     const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
     drawOutlined(p, line, Qt::white, 1.2);
   }
-}
-
-/// The outline of the true body: edges between a face that looks here and one that looks away.
-void SiteView::paintVolume(QPainter& p) {
-  if (!m_view || !m_view->volume) return;
-  QVector<QLineF> lines;
-  for (const SkinEdge& e : m_view->volume->edges) {
-    const Vec3 toEye = m_camera.eye - e.from;
-    if ((glm::dot(e.normal, toEye) > 0) == (glm::dot(e.other, toEye) > 0)) continue;
-    if (cut() && (cut()->hides(e.from) || cut()->hides(e.to))) continue;
-    const auto a = lens().project(e.from);
-    const auto b = lens().project(e.to);
-    if (a && b) lines.push_back(QLineF(*a, *b));
-  }
-  p.setPen(QPen(QColor(20, 24, 22, 90), 2.6));
-  p.drawLines(lines);
-  p.setPen(QPen(QColor(255, 255, 255, 220), 1.1));
-  p.drawLines(lines);
 }
 
 void SiteView::paintScale(QPainter& p) {

@@ -9,18 +9,6 @@
 namespace arvesk::demo {
 namespace {
 
-class Chance {
- public:
-  explicit Chance(std::uint64_t seed) : m_state(seed) {}
-  float between(float a, float b) {
-    m_state = mix64(m_state);
-    return a + (b - a) * unitFloat(m_state);
-  }
-
- private:
-  std::uint64_t m_state;
-};
-
 /// Granite: a ball cut by planes, roughened; warm gray with dark flecks, a band of lichen on top, dark where the tide
 /// stands.
 Surface boulder(std::uint32_t seed, const Vec3& size, int subdivisions) {

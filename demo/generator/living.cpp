@@ -7,18 +7,6 @@
 namespace arvesk::demo {
 namespace {
 
-class Chance {
- public:
-  explicit Chance(std::uint64_t seed) : m_state(seed) {}
-  float between(float a, float b) {
-    m_state = mix64(m_state);
-    return a + (b - a) * unitFloat(m_state);
-  }
-
- private:
-  std::uint64_t m_state;
-};
-
 void addPart(Surface& whole, const Surface& part) {
   const auto base = static_cast<std::uint32_t>(whole.positions.size());
   append(whole.positions, part.positions);

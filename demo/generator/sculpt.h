@@ -1,11 +1,25 @@
 // Small tools for making props: displaced balls, bent blades, lofted tubes; all with vertex colors in linear light.
 #pragma once
 
+#include "core/base/hash.h"
 #include "core/geometry/surface.h"
 
 #include <functional>
 
 namespace arvesk::demo {
+
+/// Numbers drawn one after the other.
+class Chance {
+ public:
+  explicit Chance(std::uint64_t seed) : m_state(seed) {}
+  float between(float a, float b) {
+    m_state = mix64(m_state);
+    return a + (b - a) * unitFloat(m_state);
+  }
+
+ private:
+  std::uint64_t m_state;
+};
 
 /// One array after the other.
 template <typename T>

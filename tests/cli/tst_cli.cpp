@@ -240,6 +240,8 @@ class TestCli : public QObject {
                                     << "no Output node titled \"Moss\"";
     QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1
                                      << "the limit is 100";
+    QTest::newRow("cut is no cut") << QStringList{"picture", slope(), "--to", "x.png", "--cut", "x>3,5"} << 1
+                                   << QStringLiteral("not like x>3.5");
     QTest::newRow("size is no size") << QStringList{"picture", slope(), "--to", "x.png", "--size", "huge"} << 1
                                      << "is not like 1280x800";
   }

@@ -92,16 +92,22 @@ class Filler {
                            m_frame.origin)));
     if (own.isEmpty()) return;
     // One more on every side: odd rows and layers are shifted.
-    m_from = IVec3(glm::floor(DVec3(own.min) / m_grid.cell)) - 2;
-    m_to = IVec3(glm::floor(DVec3(own.max) / m_grid.cell)) + 2;
+    const DVec3 from = glm::floor(DVec3(own.min) / m_grid.cell) - 2.0;
+    const DVec3 to = glm::floor(DVec3(own.max) / m_grid.cell) + 2.0;
+    const DVec3 n = to - from + 1.0;
+    m_candidates = n.x * n.y * n.z;
+    const DVec3 far = glm::max(glm::abs(from), glm::abs(to));
+    if (std::max({far.x, far.y, far.z}) > 1e9) {  // no whole number counts so far
+      m_candidates = std::numeric_limits<double>::infinity();
+      return;
+    }
+    m_from = IVec3(from);
+    m_to = IVec3(to);
   }
   Quat turn() const { return glm::angleAxis(-radians(m_p.turnDeg), kUp); }
   Quat orientation() const { return glm::normalize(Quat(glm::quat_cast(glm::mat3(m_frame.turn)))); }
   Vec3 cell() const { return Vec3(m_grid.cell); }
-  double candidates() const {
-    const DVec3 n(m_to - m_from + 1);
-    return n.x * n.y * n.z;
-  }
+  double candidates() const { return m_candidates; }
 
   /// Cells that count, layer by layer.
   std::vector<Found> run() const {
@@ -165,6 +171,7 @@ class Filler {
   Grid m_grid;
   BodyFrame m_frame;
   Draw m_x, m_y, m_z;
+  double m_candidates = 0;
   IVec3 m_from{0};
   IVec3 m_to{-1};
 };

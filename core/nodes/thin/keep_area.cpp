@@ -94,6 +94,8 @@ void copyFromPatches(const EvalContext& ctx, Points& points, const Area& area,
 template <bool KeepsInside>
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
+  if (const SurfacePtr surface = in.surface("surface"))
+    if (const auto index = SurfaceIndex::of(*surface); !index) return Failure(index.error());
   const Area area(ctx, in, p);
   if (!area.patches && !area.inside && !area.volume && !area.mask)
     return fail(ProblemCode::MissingInput, "nothing to keep by is connected",

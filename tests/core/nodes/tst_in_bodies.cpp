@@ -44,6 +44,11 @@ Points pointsAt(const std::vector<Vec3>& places) {
   return p;
 }
 
+PointsPtr pointsOnAPlane() {
+  test::Bench bench;
+  return bench.points("sow-on-surface", inputs({{"surface", plane(5, 2)}}));
+}
+
 }  // namespace
 
 class TestInBodies : public QObject {
@@ -183,6 +188,35 @@ class TestInBodies : public QObject {
       QVERIFY(test::within(nearest, kSpacing, 1e-5));
       QCOMPARE(most, k.neighbors);
     }
+  }
+
+  /// Props fill their cells, whatever they measure and wherever their pivot is, and do not run into each other.
+  void propsFillTheirCells() {
+    test::Bench bench;
+    const VolumePtr box = solid({published(makeBox({4, 3, 5}))});
+    const PointsPtr grid = bench.points("planting-grid-in-volume", inputs({{"volume", box}}),
+                                        {{"cells", std::string("body_centered")},
+                                         {"spacing", 0.7},
+                                         {"turn", 25.0},
+                                         {"lattice", std::string("corner")}});
+    const PointsPtr filled = bench.points("dress", inputs({{"points", grid}, {"kit", someKit()}}),
+                                          {{"common_height", std::string("cell")}, {"of_cell", 90.0}});
+    QVERIFY(filled->count > 100 && bench.warnings.empty());
+    const Vec3 cell = std::get<Column<Vec3>>(grid->attributes.at("cell"))[0];
+    for (std::size_t i = 0; i < filled->count; ++i) {
+      const Box3 own = filled->kit->entries[static_cast<std::size_t>(filled->prop[i])].prop->surface->bounds();
+      const Vec3 middle = filled->position[i] + filled->orientation[i] * (filled->size[i] * own.center());
+      QVERIFY(glm::distance(middle, grid->position[i]) < 1e-4F);
+      for (int axis = 0; axis < 3; ++axis)
+        if (own.extent()[axis] > 1e-4F)
+          QVERIFY(test::within(static_cast<double>(filled->size[i][axis] * own.extent()[axis]),
+                               0.9 * static_cast<double>(cell[axis]), 1e-4));
+    }
+    // Points without cells are told, and stay as made.
+    const PointsPtr bare = bench.points("dress", inputs({{"points", pointsOnAPlane()}, {"kit", someKit()}}),
+                                        {{"common_height", std::string("cell")}});
+    QCOMPARE(bench.warnings.size(), std::size_t{1});
+    for (std::size_t i = 0; i < bare->count; ++i) QVERIFY(bare->size[i] == Vec3(1));
   }
 
   /// What was shifted out comes back to the skin, as near as can be, and what was deep enough does not move.
