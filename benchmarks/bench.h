@@ -33,6 +33,7 @@ void addDressing();
 void addEvaluation();
 void addBody();
 void addVolumes();
+void addHaze();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

@@ -89,6 +89,7 @@ int main(int argc, char** argv) {
   addEvaluation();
   addBody();
   addVolumes();
+  addHaze();
   for (const Pair& p : pairs())
     for (const auto& [name, body] :
          {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

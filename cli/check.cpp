@@ -101,7 +101,34 @@ Checked checkPlanFile(const std::string& path) {
   return out;
 }
 
+Checked checkVolumes(const std::string& path) {
+  Checked out;
+  DiskFileService files("");
+  const auto file = files.volumes(std::filesystem::absolute(path).string(), {}, out.problems);
+  if (!file) {
+    out.problems.push_back(file.error());
+    return out;
+  }
+  nlohmann::json grids = nlohmann::json::array();
+  for (const VolumeGrid& g : (*file)->grids) {
+    nlohmann::json grid = {{"name", g.name},
+                           {"holds", g.density ? "density" : "distance"},
+                           {"voxels", g.voxels},
+                           {"voxel size", g.voxelSize}};
+    if (!g.bounds.isEmpty()) {
+      grid["lowest"] = {g.bounds.min.x, g.bounds.min.y, g.bounds.min.z};
+      grid["highest"] = {g.bounds.max.x, g.bounds.max.y, g.bounds.max.z};
+    }
+    if (g.density) grid["most"] = g.density->most();
+    if (g.skin) grid["triangles"] = g.skin->faceCount();
+    grids.push_back(std::move(grid));
+  }
+  out.facts = {{"grids", grids}};
+  return out;
+}
+
 Checked checkAsset(const std::string& path) {
+  if (std::filesystem::path(path).extension() == ".vdb") return checkVolumes(path);
   Checked out;
   DiskFileService files("");
   const auto full = std::filesystem::absolute(path).string();
@@ -143,8 +170,8 @@ void addCheck(CLI::App& app, int& status) {
     bool isJson = false;
   };
   auto options = std::make_shared<Options>();
-  CLI::App* sub = app.add_subcommand("check",
-                                     "Faults of plans and assets; for a mesh parts, triangles, bounds and repairs");
+  CLI::App* sub = app.add_subcommand(
+      "check", "Faults of plans and assets; for a mesh parts, triangles, bounds and repairs, for a VDB file its grids");
   sub->add_option("files", options->paths, "Plans and assets")->required();
   sub->add_flag("--json", options->isJson, "As JSON");
   sub->callback([options, &status] {

@@ -14,9 +14,10 @@ void addExport(CLI::App& app, int& status) {
     std::vector<std::string> attributes;
     bool isWithoutMissing = false;
     bool isVerified = false;
+    bool isHalf = false;
   };
   auto options = std::make_shared<Options>();
-  CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj");
+  CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj .vdb");
   options->addTo(*sub);
   sub->add_option("--to", options->to, "The file to write")->required();
   sub->add_option("--output", options->outputs, "Only the Output node with this title; may be given several times");
@@ -32,6 +33,7 @@ void addExport(CLI::App& app, int& status) {
       ->delimiter(',');
   sub->add_flag("--without-missing", options->isWithoutMissing,
                 "Leave out placements whose prop could not be read, instead of writing nothing");
+  sub->add_flag("--half", options->isHalf, "VDB in 16 bits a number");
   sub->add_flag("--verify", options->isVerified,
                 "Read the file back and compare counts, names, bounds and colors with what was asked");
   sub->callback([options, &status] {
@@ -46,18 +48,24 @@ void addExport(CLI::App& app, int& status) {
       how.attributes = options->attributes;
       how.isWithoutMissing = options->isWithoutMissing;
       how.isVerified = options->isVerified;
+      how.isHalf = options->isHalf;
       const auto report = session->exportTo(options->to, how, options->outputs, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
-      fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,
-                 report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(),
-                 report->files.size() == 1 ? "" : "s");
+      if (report->volumes > 0)
+        fmt::print("{:>10}  volume{} in {} ({:.1f} MB)\n", report->volumes, report->volumes == 1 ? "" : "s",
+                   options->to, static_cast<double>(report->bytes) / 1e6);
+      else
+        fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,
+                   report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(),
+                   report->files.size() == 1 ? "" : "s");
       for (const Problem& p : report->warnings) printProblem(p);
       if (!report->verifySeconds) return kDone;
       for (const std::string& fault : report->faults)
         printProblem({ProblemCode::FileUnreadable, Severity::Error, options->to, "read back: " + fault, {}});
       if (!report->faults.empty()) return kProblem;
-      fmt::print("read back in {:.1f} s: counts, names, bounds and colors agree\n", *report->verifySeconds);
+      fmt::print("read back in {:.1f} s: {} agree\n", *report->verifySeconds,
+                 report->volumes > 0 ? "names, places and every value" : "counts, names, bounds and colors");
       return kDone;
     });
   });

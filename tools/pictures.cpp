@@ -99,7 +99,7 @@ class Photographer {
 
 void lookFromFirstCamera(MainWindow& window) {
   const auto& first = window.model().plan().settings.cameras.front();
-  window.site().setCamera({first.eye, first.target, first.fieldOfViewDeg});
+  window.site().setCamera(cameraFrom(first));
   window.planView().reveal(QStringLiteral("cove"));
 }
 
@@ -119,7 +119,7 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     const auto& cameras = window.model().plan().settings.cameras;
     const Camera before = window.site().camera();
     for (const CameraEntry& c : cameras)
-      if (c.name == "Shelf") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+      if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
     photographer.take(window, "patches");
     window.site().setCamera(before);
     window.planView().reveal(QStringLiteral("cove"));
@@ -154,13 +154,13 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     const bool isJetty = std::string_view(name) == "jetty";
     window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacle-keep"));
     for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+      if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera(cameraFrom(c));
     photographer.take(window, name);
   }
   if (photographer.isAskedFor("massing")) {
     window.site().setMode(SiteMode::Massing);
     for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == "Jetty") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+      if (c.name == "Jetty") window.site().setCamera(cameraFrom(c));
     photographer.take(window, "massing");
     window.site().setMode(SiteMode::Dressed);
   }
@@ -257,7 +257,7 @@ void takeDialogs(Photographer& photographer, MainWindow& window, const QString& 
   if (photographer.wants("sheet")) {
     window.planView().select({QStringLiteral("boulders")});
     for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == "Shelf") window.site().setCamera({c.eye, c.target, c.fieldOfViewDeg});
+      if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
     window.openContactSheet();
     auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
     waitUntil([&] { return sheet->pictureCount() >= 9; }, 180'000);
@@ -283,8 +283,7 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     if (!window.openFile(file)) return false;
     photographer.settleResults(window);
     const auto& cameras = window.model().plan().settings.cameras;
-    if (!cameras.empty())
-      window.site().setCamera({cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg});
+    if (!cameras.empty()) window.site().setCamera(cameraFrom(cameras.front()));
     window.planView().reveal(QLatin1String(shown));
     photographer.settleResults(window);
     return true;

@@ -25,7 +25,7 @@ std::optional<double> parseQuantity(const QString& text, Unit unit) {
   for (auto m = thousands.match(rest); m.hasMatch(); m = thousands.match(rest))
     rest.replace(m.capturedStart(), m.capturedLength(), QString(m.captured(0)).remove(QLatin1Char(',')));
   rest.replace(QLatin1Char(','), QLatin1Char('.'));
-  static const QRegularExpression suffix(QStringLiteral("\\s*(per m²|°|deg|rad|%|px|cm|mm|km|m)$"));
+  static const QRegularExpression suffix(QStringLiteral("\\s*(per m²|per m³|per m|°|deg|rad|%|px|cm|mm|km|m)$"));
   double factor = 1;
   const auto match = suffix.match(rest);
   if (match.hasMatch()) {

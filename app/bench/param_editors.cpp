@@ -366,8 +366,9 @@ class FileEditor : public ParamEditor {
     setFocusProxy(m_line);
     const QString filter = spec.fileKind == "image"
                                ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)")
-                           : spec.fileKind == "points"
-                               ? tr("Points (*.csv *.tsv *.txt *.ply);;All files (*)")
+                           : spec.fileKind == "points" ? tr("Points (*.csv *.tsv *.txt *.ply);;All files (*)")
+                           : spec.fileKind == "volume"
+                               ? tr("Volumes (*.vdb);;All files (*)")
                                : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
     connect(m_line, &QLineEdit::editingFinished, this, [this] {
       if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);

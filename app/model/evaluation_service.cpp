@@ -156,9 +156,13 @@ bool makePicture(const EvaluationService::Request& request, EvalView& view, Pict
   input.isMassing = request.isMassing;
   input.exploded = request.exploded;
   if (const auto volume = request.inSite.empty() ? nullptr : view.evaluation.firstOf<VolumePtr>(request.inSite)) {
-    view.volume = lookOf(volume, task);
-    if (!view.volume) return false;
-    showAlone(*volume, *view.volume, input);
+    if (volume->hasDensity()) {  // shown as haze
+      for (PictureLayer& layer : input.layers) layer.isGhost = true;
+    } else {
+      view.volume = lookOf(volume, task);
+      if (!view.volume) return false;
+      showAlone(*volume, *view.volume, input);
+    }
   }
   if (!request.hidden.isEmpty()) {
     const std::vector<PictureLayer> all = std::exchange(input.layers, withoutHidden(input.layers, request.hidden));
@@ -183,7 +187,7 @@ bool makePicture(const EvaluationService::Request& request, EvalView& view, Pict
   if (const Node* node = plan.find(request.colorBy); node && request.colorByNumber.empty())
     view.colorTitle = node->title;
   PictureScenePtr before = std::exchange(lastScene, nullptr);  // an emptied plan lets go of it
-  if (input.grounds.empty() && input.layers.empty()) return !task.isCancelled();
+  if (input.grounds.empty() && input.layers.empty() && input.hazes.empty()) return !task.isCancelled();
   auto scene = PictureScene::build(std::move(input), task, before);
   if (!scene) {
     lastScene = std::move(before);

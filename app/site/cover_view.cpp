@@ -97,7 +97,10 @@ QString CoverView::hovered() const {
   const Vec2 place = toPlace(*m_pointer);
   const auto value = m_map->at(place);
   if (!value) return {};
-  return tr("%1 per m² at x %2, z %3")
+  const auto inSpace = m_map->perCubicMeter(place);
+  return (inSpace ? tr("%1 per m², in the volume %2 per m³, at x %3, z %4") : tr("%1 per m² at x %3, z %4"))
+      .replace(QStringLiteral("%2"),
+               inSpace ? QLocale().toString(static_cast<double>(*inSpace), 'f', *inSpace < 10 ? 2 : 0) : QString())
       .arg(QLocale().toString(static_cast<double>(*value), 'f', *value < 10 ? 2 : 0),
            QLocale().toString(static_cast<double>(place.x), 'f', 1),
            QLocale().toString(static_cast<double>(place.y), 'f', 1));

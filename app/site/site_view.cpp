@@ -215,11 +215,15 @@ void SiteView::setMaskTitle(const QString& title) {
 
 void SiteView::showResults(const EvalViewPtr& view) {
   const auto sizeOf = [](const EvalViewPtr& v) {
-    return v->scene ? v->scene->input().grounds.size() + v->shown.size() : std::size_t{0};
+    return v->scene ? v->scene->input().grounds.size() + v->scene->input().hazes.size() + v->shown.size()
+                    : std::size_t{0};
   };
   if (view->isGrowing && m_view && m_view->request == view->request && sizeOf(m_view) == sizeOf(view))
     return;  // nothing new to see
   const bool isNewPlan = m_isFirstView && view->scene;
+  const auto sunOf = [](const PlanSettings& s) { return std::pair(s.sunHeadingDeg, s.sunHeightDeg); };
+  if (m_view && sunOf(m_view->plan->settings) != sunOf(view->plan->settings))
+    m_camera.sun.reset();  // who turns it sees it
   m_view = view;
   m_pickedPlace.reset();
   if (!m_selected.empty()) select(m_selected);  // what is gone loses its ring, what moved takes it along
@@ -782,8 +786,7 @@ void SiteView::fitPlace() {
 
 void SiteView::goToCamera(std::size_t i) {
   if (!m_view || i >= m_view->plan->settings.cameras.size()) return;
-  const CameraEntry& c = m_view->plan->settings.cameras[i];
-  setCamera({c.eye, c.target, c.fieldOfViewDeg});
+  setCamera(cameraFrom(m_view->plan->settings.cameras[i]));
 }
 
 void SiteView::keyPressEvent(QKeyEvent* event) {

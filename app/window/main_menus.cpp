@@ -128,17 +128,35 @@ void MainWindow::buildSiteMenu() {
   inSite(site, tr("Fit everything"), {Qt::Key_Home}, "site_fit", [this] { m_site->fitAll(); });
   inSite(site, tr("Fit the clicked place"), {Qt::Key_F}, "site_fit_place", [this] { m_site->fitPlace(); });
   QMenu* cameras = site->addMenu(tr("Saved cameras"));
-  for (int i = 0; i < 4; ++i)
-    inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)},
-           qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)),
-           [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); });
-  add(site, tr("Keep this camera"), {}, "site_keep_camera", [this] {
-    m_model.edit(tr("Keep camera"), [this](Plan& p) {
-      const Camera& c = m_site->camera();
-      p.settings.cameras.push_back(
-          {tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target, c.fieldOfViewDeg});
-    });
+  std::vector<QAction*> saved;
+  for (int i = 0; i < 9; ++i)
+    saved.push_back(inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)},
+                           qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)),
+                           [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); }));
+  connect(cameras, &QMenu::aboutToShow, this, [this, saved] {
+    const auto& entries = m_model.plan().settings.cameras;
+    for (std::size_t i = 0; i < saved.size(); ++i) {
+      saved[i]->setEnabled(i < entries.size());
+      saved[i]->setText(i < entries.size() ? QString::fromStdString(entries[i].name) : tr("Camera %1").arg(i + 1));
+    }
   });
+  connect(cameras, &QMenu::aboutToHide, this, [saved] {
+    for (QAction* action : saved) action->setEnabled(true);  // keys ask the plan
+  });
+  const auto keep = [this](bool isWithLight) {
+    m_model.edit(tr("Keep camera"), [this, isWithLight](Plan& p) {
+      const Camera& c = m_site->camera();
+      CameraEntry entry{tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target,
+                        c.fieldOfViewDeg};
+      if (isWithLight)
+        entry.sun = c.sun ? CameraEntry::Sun{static_cast<double>(c.sun->headingDeg),
+                                             static_cast<double>(c.sun->heightDeg)}
+                          : CameraEntry::Sun{p.settings.sunHeadingDeg, p.settings.sunHeightDeg};
+      p.settings.cameras.push_back(std::move(entry));
+    });
+  };
+  add(site, tr("Keep this camera"), {}, "site_keep_camera", [keep] { keep(false); });
+  add(site, tr("Keep this camera with its light"), {}, "site_keep_lit_camera", [keep] { keep(true); });
 }
 
 void MainWindow::buildViewMenus() {

@@ -21,6 +21,16 @@ std::optional<float> CoverMap::at(Vec2 place) const {
   return perSquareMeter(static_cast<int>(c.x), static_cast<int>(c.y));
 }
 
+std::optional<float> CoverMap::perCubicMeter(Vec2 place) const {
+  if (inVolumes.empty() || !at(place)) return std::nullopt;
+  const Vec2 c = (place - corner) / cell;
+  const std::size_t i = at(static_cast<int>(c.x), static_cast<int>(c.y));
+  const auto n = static_cast<float>(inVolumes[i]);
+  const float spread = highest[i] - lowest[i];
+  if (n < 2 || !(spread > 0)) return std::nullopt;
+  return n * (n - 1) / ((n + 1) * spread * cell * cell);
+}
+
 CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<SurfacePtr>& grounds, int mostCells,
                  const Task& task) {
   CoverMap map;
@@ -39,14 +49,26 @@ CoverMap coverOf(const std::vector<PointsPtr>& layers, const std::vector<Surface
   map.columns = static_cast<int>(std::floor((box.max.x - map.corner.x) / map.cell)) + 1;
   map.rows = static_cast<int>(std::floor((box.max.z - map.corner.y) / map.cell)) + 1;
   map.count.assign(static_cast<std::size_t>(map.columns) * static_cast<std::size_t>(map.rows), 0);
-  for (const PointsPtr& p : layers)
+  for (const PointsPtr& p : layers) {
+    const bool isInVolume = columnOf<Column<float>>(p->attributes, "depth") != nullptr;
+    if (isInVolume && map.inVolumes.empty()) {
+      map.inVolumes.assign(map.count.size(), 0);
+      map.lowest.assign(map.count.size(), std::numeric_limits<float>::max());
+      map.highest.assign(map.count.size(), std::numeric_limits<float>::lowest());
+    }
     for (std::size_t i = 0; i < p->count; ++i) {
       const Vec2 c = (Vec2(p->position[i].x, p->position[i].z) - map.corner) / map.cell;
       const int column = std::clamp(static_cast<int>(c.x), 0, map.columns - 1);
       const int row = std::clamp(static_cast<int>(c.y), 0, map.rows - 1);
-      map.most = std::max(map.most, ++map.count[map.at(column, row)]);
+      const std::size_t at = map.at(column, row);
+      map.most = std::max(map.most, ++map.count[at]);
       ++map.pointCount;
+      if (!isInVolume || p->groundFace[i] != kNoFace) continue;  // those that were set down lie on ground
+      ++map.inVolumes[at];
+      map.lowest[at] = std::min(map.lowest[at], p->position[i].y);
+      map.highest[at] = std::max(map.highest[at], p->position[i].y);
     }
+  }
   constexpr int kReliefPixels = 480;
   map.shadePixels = std::max(1, kReliefPixels / std::max(map.columns, map.rows));
   const int width = map.columns * map.shadePixels;

@@ -15,6 +15,10 @@ struct CoverMap {
   Array<std::uint32_t> count;  // points per cell, row by row
   std::uint32_t most = 0;
   std::size_t pointCount = 0;
+  /// What fills volumes: how many per cell, and between which heights (m); empty where nothing does.
+  Array<std::uint32_t> inVolumes;
+  Array<float> lowest;
+  Array<float> highest;
   int shadePixels = 1;  // relief pixels per cell side
   Array<float>
       shade;  // of the ground, 0 to 1; negative where there is none; rows × shadePixels by columns × shadePixels
@@ -25,6 +29,9 @@ struct CoverMap {
   }
   /// Points per m² at a place, or nothing outside of the map.
   std::optional<float> at(Vec2 place) const;
+  /// Points per m³ of the column there, of those that fill volumes; nothing where fewer than two do. The column reaches
+  /// as far beyond the outermost of them as they lie apart on average (the unbiased estimate of a uniform range).
+  std::optional<float> perCubicMeter(Vec2 place) const;
 };
 
 /// The least of 1, 2 and 5 × 10ⁿ that is not below `value`.

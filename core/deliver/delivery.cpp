@@ -41,6 +41,10 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
       layers.push_back({node.title, nullptr, surface});
       continue;
     }
+    if (const VolumePtr volume = evaluation.firstOf<VolumePtr>(node.uid)) {
+      layers.push_back({node.title, nullptr, nullptr, volume});
+      continue;
+    }
     if (!points) {
       const auto report = evaluation.reports.find(node.uid);
       if (report != evaluation.reports.end() && !report->second.problems.empty())
@@ -81,6 +85,9 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
       });
       if (!isUsedUp) input.grounds.push_back(surface);
     }
+    if (const VolumePtr volume = evaluation.firstOf<VolumePtr>(node.uid); volume && !node.isSkipped)
+      if (isShownLayer(node) || node.uid == inSite)
+        if (const DensityPtr density = volume->density({})) input.hazes.push_back(density);
     if (!isShownLayer(node) || node.uid == inSite) continue;
     if (const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid)) {
       input.layers.push_back({points, isInSiteShown, node.uid});
@@ -110,17 +117,24 @@ PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation) {
   return totals;
 }
 
+Camera cameraFrom(const CameraEntry& entry) {
+  Camera camera{entry.eye, entry.target, entry.fieldOfViewDeg};
+  if (entry.sun)
+    camera.sun = Camera::Sun{static_cast<float>(entry.sun->headingDeg), static_cast<float>(entry.sun->heightDeg)};
+  return camera;
+}
+
 Result<Camera> cameraOf(const Plan& plan, const std::string& name, const Box3& bounds) {
   const auto& cameras = plan.settings.cameras;
   const auto it = std::find_if(cameras.begin(), cameras.end(), [&](const CameraEntry& c) { return c.name == name; });
-  if (it != cameras.end()) return Camera{it->eye, it->target, it->fieldOfViewDeg};
+  if (it != cameras.end()) return cameraFrom(*it);
   if (!name.empty()) {
     std::vector<std::string> names;
     for (const CameraEntry& c : cameras) names.push_back(c.name);
     return fail(ProblemCode::BadParameter, fmt::format("the plan has no camera \"{}\"", name),
                 names.empty() ? "Save one in Site" : "There are: " + listOf(names));
   }
-  if (!cameras.empty()) return Camera{cameras.front().eye, cameras.front().target, cameras.front().fieldOfViewDeg};
+  if (!cameras.empty()) return cameraFrom(cameras.front());
   Camera looking;
   looking.eye = {1, 0.7F, 1};
   return cameraFitting(bounds, looking);

@@ -26,6 +26,8 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
 /// Over the visible outputs.
 PlanTotals totalsOf(const Plan& plan, const Evaluation& evaluation);
 
+Camera cameraFrom(const CameraEntry& entry);
+
 /// The named camera of the plan; without a name its first, or one that shows everything. Fails, with the names that
 /// there are, where none has that name.
 Result<Camera> cameraOf(const Plan& plan, const std::string& name, const Box3& bounds);

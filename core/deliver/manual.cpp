@@ -83,6 +83,24 @@ class ExampleFiles : public FileService {
     return std::make_shared<const Surface>(std::move(s));
   }
   Result<TablePtr> table(const std::string&, const Task&) override { return std::make_shared<const Table>(); }
+  Result<VolumeFilePtr> volumes(const std::string&, const Task& task, std::vector<Problem>&) override {
+    // A bank of fog, torn by noise.
+    std::vector<IVec3> places;
+    for (int i = 0; i < 6 * 2 * 4; ++i) places.push_back(IVec3(i % 6 - 3, i / 6 % 2, i / 12 - 2));
+    const auto fill = [](const IVec3& first, float* values) {
+      for (int i = 0; i < static_cast<int>(Density::kPerBrick); ++i) {
+        const Vec3 p = 0.15F * Vec3(first + IVec3(i % 9, i / 9 % 9, i / 81));
+        const float fade = 1 - glm::length(Vec3(p.x / 3.4F, (p.y - 1) / 1.0F, p.z / 2.2F));
+        *values++ = std::max(0.0F, fade + 0.6F * gradientNoiseScalar(p.x * 1.3F, p.y * 1.3F, p.z * 1.3F, 5)) * 1.5F;
+      }
+      return true;
+    };
+    auto density = Density::filled(Density::Lattice::ofSize(0.15F), places, fill, {}, task);
+    if (!density) return Failure(density.error());
+    VolumeFile file;
+    file.grids.push_back({"density", *density, nullptr, 0.15F, (*density)->voxelCount(), (*density)->bounds()});
+    return std::make_shared<const VolumeFile>(std::move(file));
+  }
   Result<ImagePtr> image(const std::string&, const Task&) override {
     Image image{64, 64, 1, 16, {}};
     for (int y = 0; y < 64; ++y)
@@ -318,7 +336,10 @@ struct ExamplePicture {
 
   void addOutputs(const NodeKind& kind, const Outputs& outputs, const ExampleInputs& given, const Task& task) {
     if (const auto* volume = std::get_if<VolumePtr>(&outputs.front()); volume && *volume) {
-      if (const SurfacePtr skin = skinOf(**volume, task)) input.grounds = {skin};
+      if (const DensityPtr density = (*volume)->density(task))
+        input.hazes = {density}, input.grounds = {given.ground};
+      else if (const SurfacePtr skin = skinOf(**volume, task))
+        input.grounds = {skin};
     } else if (const auto* s = std::get_if<SurfacePtr>(&outputs.front()); s && *s) {
       input.grounds = {*s};
       if (example.shows == ExampleShows::OnProps) input.grounds.push_back(given.ground);

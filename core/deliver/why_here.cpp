@@ -30,6 +30,14 @@ std::vector<std::string> explained(const Plan& plan, const Evaluation& evaluatio
   return kind.explain(ctx, inputsOf(plan, evaluation, node), node.params, points);
 }
 
+/// What a kind says of a place by itself.
+std::string saidOf(const Plan& plan, const Evaluation& evaluation, const Node& node, const NodeKind& kind,
+                   const Vec3& place, float radius, const Task& task) {
+  EvalContext ctx = contextOf(plan, node);
+  ctx.task = {task.stop, {}};
+  return kind.explainPlace(ctx, inputsOf(plan, evaluation, node), node.params, place, radius);
+}
+
 /// Those of `points` that lie within the radius of the spot, as a small set of their own.
 Points nearOf(const Points& points, const Vec3& spot, float radius) {
   Array<std::uint32_t> indices;
@@ -219,6 +227,9 @@ WhyHere whyHere(const Plan& plan, const Evaluation& evaluation, Quality quality,
     if (kind->family == Family::Scatter && kind->findInput("surface"))
       if (WhySource source = sourceAt(node, inputsOf(now, evaluation, node), spot, radius); !source.node.empty())
         out.sources.push_back(std::move(source));
+    if (kind->explainPlace)
+      if (std::string what = saidOf(now, evaluation, node, *kind, spot, radius, task); !what.empty())
+        out.sources.push_back({node.uid, std::move(what)});
     const int left = kind->leftOutIndex();
     const bool isFilter = left > 0 && kind->explain;
     if (!isFilter && !kind->isLayer) continue;

@@ -193,15 +193,62 @@ Surface readSurface(Reader& r) {
   return s;
 }
 
+void write(Writer& w, const VolumeFile& file) {
+  w.number<std::uint64_t>(file.grids.size());
+  for (const VolumeGrid& grid : file.grids) {
+    w.text(grid.name);
+    w.number(grid.voxelSize);
+    w.number<std::uint64_t>(grid.voxels);
+    w.number(grid.bounds);
+    w.number<std::uint8_t>(grid.density ? 1 : 0);
+    if (grid.density) {
+      w.number(grid.density->lattice());
+      w.array(grid.density->bricks());
+      w.array(grid.density->values());
+    } else {
+      write(w, *grid.skin);
+    }
+  }
+}
+
+VolumeFile readVolumes(Reader& r) {
+  VolumeFile file;
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    VolumeGrid grid;
+    grid.name = r.text();
+    grid.voxelSize = r.number<float>();
+    grid.voxels = r.number<std::uint64_t>();
+    grid.bounds = r.number<Box3>();
+    if (r.number<std::uint8_t>() != 0) {
+      const auto lattice = r.number<Density::Lattice>();
+      std::vector<IVec3> bricks;
+      Array<float> values;
+      r.array(bricks);
+      r.array(values);
+      if (values.size() != bricks.size() * Density::kPerBrick) throw Short{};
+      auto density = Density::of(lattice, std::move(bricks), std::move(values), {});
+      if (!density) throw Short{};
+      grid.density = *density;
+    } else {
+      Surface skin = readSurface(r);
+      if (!checkSurface(skin)) throw Short{};
+      grid.skin = std::make_shared<const Surface>(std::move(skin));
+    }
+    file.grids.push_back(std::move(grid));
+  }
+  return file;
+}
+
 }  // namespace
 
 Result<void> writeOutcome(const ImportOutcome& outcome, const std::string& path) {
   Writer w;
-  w.number<std::uint8_t>(outcome.failure ? 0 : outcome.surface ? 1 : 2);
+  w.number<std::uint8_t>(outcome.failure ? 0 : outcome.surface ? 1 : outcome.volumes ? 3 : 2);
   if (outcome.failure) w.note(*outcome.failure);
   w.number<std::uint64_t>(outcome.warnings.size());
   for (const Problem& p : outcome.warnings) w.note(p);
   if (outcome.surface) write(w, *outcome.surface);
+  if (outcome.volumes) write(w, *outcome.volumes);
   if (outcome.image) {
     w.number(outcome.image->width);
     w.number(outcome.image->height);
@@ -236,6 +283,7 @@ Result<ImportOutcome> readOutcome(const std::string& path) {
       if (auto ok = checkSurface(s); !ok) return Failure(ok.error());
       outcome.surface = std::make_shared<const Surface>(std::move(s));
     }
+    if (type == 3) outcome.volumes = std::make_shared<const VolumeFile>(readVolumes(r));
     if (type == 2) {
       auto image = std::make_shared<Image>();
       image->width = r.number<int>();

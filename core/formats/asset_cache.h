@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/geometry/surface.h"
+#include "core/spatial/volume_file.h"
 
 namespace arvesk {
 
@@ -12,6 +13,7 @@ struct ImportOutcome {
   std::vector<Problem> warnings;
   SurfacePtr surface;
   ImagePtr image;
+  VolumeFilePtr volumes;
 };
 
 Result<void> writeOutcome(const ImportOutcome& outcome, const std::string& path);

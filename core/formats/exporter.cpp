@@ -32,8 +32,9 @@ Result<void> write(exporters::Job& job) {
   if (endsWith(job.path, ".csv")) return exporters::csv(job);
   if (endsWith(job.path, ".ply")) return exporters::ply(job);
   if (endsWith(job.path, ".obj")) return exporters::obj(job);
+  if (endsWith(job.path, ".vdb")) return exporters::vdb(job);
   return fail(ProblemCode::BadParameter, "the format is not known by its ending",
-              "Use .glb, .gltf, .usda, .csv, .ply or .obj", job.path);
+              "Use .glb, .gltf, .usda, .csv, .ply, .obj or .vdb", job.path);
 }
 
 /// The layers as all writers are to see them: placements whose prop is missing are left out where that is wanted, else
@@ -97,7 +98,8 @@ void tellDropped(exporters::Job& job) {
 const std::vector<ExportFormat>& exportFormats() {
   static const std::vector<ExportFormat> formats{{".glb", "glTF, one file"}, {".gltf", "glTF, text and data"},
                                                  {".usda", "USD, text"},     {".csv", "CSV table"},
-                                                 {".ply", "PLY points"},     {".obj", "OBJ mesh"}};
+                                                 {".ply", "PLY points"},     {".obj", "OBJ mesh"},
+                                                 {".vdb", "VDB volumes"}};
   return formats;
 }
 
@@ -158,9 +160,21 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
       warn(report, fmt::format("no point carries an attribute called \"{}\"", entry),
            names.empty() ? "They carry none" : fmt::format("They carry: {}", fmt::join(typed, "; ")));
   exporters::Job job{{}, {}, {}, {}, path, how, task, report};
+  const bool isOfVolumes = endsWith(path, ".vdb");
+  std::vector<std::string> leftVolumes;
+  std::vector<std::string> leftOthers;
   std::map<std::string, int> used;
   for (const ExportLayer& layer : layers) {
+    if ((layer.volume != nullptr) != isOfVolumes) {
+      (layer.volume ? leftVolumes : leftOthers).push_back(layer.name);
+      continue;
+    }
     job.layers.push_back(&layer);
+    if (layer.volume) {
+      job.titles[&layer] = exporters::uniqueName(used, layer.name);
+      ++report.volumes;
+      continue;
+    }
     if (layer.surface) {
       const std::string& title = job.titles[&layer] = exporters::uniqueName(used, layer.name);
       if (layer.surface->arePartsObjects && layer.surface->parts.size() > 1)
@@ -199,6 +213,15 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
           {&layer, prop, std::move(byProp[k]), exporters::uniqueName(used, layer.name + " " + prop->name), {}});
     }
   }
+  if (isOfVolumes && report.volumes == 0)
+    return fail(ProblemCode::WrongInput, "VDB holds volumes, and no output is one",
+                "Connect a volume to an Output, or export another format", path);
+  if (!leftVolumes.empty())
+    warn(report, fmt::format("only VDB holds volumes; left out: {}", fmt::join(leftVolumes, ", ")),
+         "Export them as .vdb beside this file");
+  if (!leftOthers.empty())
+    warn(report, fmt::format("VDB holds volumes only; left out: {}", fmt::join(leftOthers, ", ")),
+         "Export them in another format beside this file");
   report.files.push_back(path);
   if (auto done = write(job); !done) return Failure(done.error());
   tellDropped(job);
@@ -210,7 +233,7 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
   if (report.isBrightnessCut)
     warn(report, "some colors are brighter than white, which is all that this file holds; they were cut",
          "Lower Brightness in Vary, or export instances as glTF or USD, which hold them");
-  if (options.isVerified) {
+  if (options.isVerified && !isOfVolumes) {
     const auto start = std::chrono::steady_clock::now();
     const auto found = readback::read(path, {task.stop, {}});
     if (!found && found.error().code == ProblemCode::Cancelled) {  // the file is there, and whole
@@ -225,7 +248,7 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
     std::error_code error;
     if (const auto size = std::filesystem::file_size(file, error); !error) report.bytes += size;
   }
-  if (report.placements == 0 && report.surfaces == 0 && report.withoutProp == 0)
+  if (report.placements == 0 && report.surfaces == 0 && report.withoutProp == 0 && report.volumes == 0)
     warn(report, "nothing was placed: the file is empty", "Look at the yields on the Plan");
   return report;
 }

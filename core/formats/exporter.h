@@ -1,21 +1,23 @@
-// Writes the outputs of a plan: glTF, USD, CSV, PLY, OBJ. Files are written whole or not at all; placements are
+// Writes the outputs of a plan: glTF, USD, CSV, PLY, OBJ, VDB. Files are written whole or not at all; placements are
 // streamed, so that a million of them take no second copy in memory.
 #pragma once
 
 #include "core/base/task.h"
 #include "core/geometry/points.h"
 #include "core/geometry/prop.h"
+#include "core/spatial/volume.h"
 
 #include <map>
 #include <set>
 
 namespace arvesk {
 
-/// Points or a surface under the title of its Output node.
+/// Points, a surface or a volume under the title of its Output node.
 struct ExportLayer {
   std::string name;
   PointsPtr points;
   SurfacePtr surface;
+  VolumePtr volume{};
 };
 
 enum class GltfWay {
@@ -34,6 +36,7 @@ struct ExportOptions {
   std::vector<std::string> attributes;      // of the points, as patterns; written where the format can
   std::size_t mostTriangles = 100'000'000;  // of real geometry
   std::string planName;                     // names the root of USD; empty: the file's own name does
+  bool isHalf = false;                      // volumes in 16 bits a number
   bool isVerified = false;                  // read back and compared with what was asked
   bool isWithoutMissing = false;  // placements whose prop could not be read are left out; else nothing is written
 };
@@ -42,6 +45,7 @@ struct ExportReport {
   std::size_t placements = 0;
   std::size_t withoutProp = 0;  // points that had none; only CSV and PLY write them
   std::size_t surfaces = 0;
+  std::size_t volumes = 0;
   std::uint64_t triangles = 0;                  // shown by all placements together
   std::map<std::string, std::size_t> perProp;   // by prop name
   std::map<std::string, std::size_t> perLayer;  // by title
@@ -54,7 +58,7 @@ struct ExportReport {
   std::vector<std::string> faults;      // what the file says otherwise than was asked, read back
 };
 
-/// Format by the path's ending: .glb .gltf .usda .csv .ply .obj. Cancelling leaves the old file as it was.
+/// Format by the path's ending: .glb .gltf .usda .csv .ply .obj .vdb. Cancelling leaves the old file as it was.
 Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path,
                                   const ExportOptions& options, const Task& task);
 
@@ -100,6 +104,8 @@ Result<void> usda(Job& job);
 Result<void> csv(Job& job);
 Result<void> ply(Job& job);
 Result<void> obj(Job& job);
+/// Densities as they are, bodies as signed distances; each under the name of its output. Read back where that is asked.
+Result<void> vdb(Job& job);
 /// One node of a scene; `under` names the parent that it and its like get.
 struct SceneItem {
   std::string name;

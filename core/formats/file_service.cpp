@@ -29,6 +29,11 @@ struct LoadedFile final : Cached {
   void countBytes(ByteCounter& counter) const override {
     counter.add(this, sizeof(*this));
     if (outcome.surface) outcome.surface->countBytes(counter);
+    if (outcome.volumes)
+      for (const VolumeGrid& grid : outcome.volumes->grids) {
+        if (grid.density) grid.density->countBytes(counter);
+        if (grid.skin) grid.skin->countBytes(counter);
+      }
     if (outcome.image) counter.add(outcome.image.get(), outcome.image->values.capacity() * sizeof(float));
   }
 };
@@ -121,7 +126,7 @@ Result<ImportOutcome> DiskFileService::readNow(AssetKind kind, const std::string
   std::error_code error;
   std::filesystem::create_directories(m_cacheFolder, error);
   const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, key, kReadersVersion,
-                                         kind == AssetKind::Mesh ? "mesh" : "image");
+                                         assetKindName(kind));
   auto outcome = readOutcome(cached);
   if (!outcome) {
     if (auto ok = runImportHelper(kind, absolute(path), cached, task, m_helperFolder); !ok) {
@@ -170,6 +175,15 @@ Result<TablePtr> DiskFileService::table(const std::string& path, const Task& tas
   Problem p = table.error();
   p.where = path;
   return Failure(p);
+}
+
+Result<VolumeFilePtr> DiskFileService::volumes(const std::string& path, const Task& task,
+                                               std::vector<Problem>& warnings) {
+  auto outcome = outcomeOf(AssetKind::Volume, path, task);
+  if (!outcome) return Failure(outcome.error());
+  if (!outcome->volumes) return fail(ProblemCode::FileUnreadable, "is not a file of volumes", {}, path);
+  warnings.insert(warnings.end(), outcome->warnings.begin(), outcome->warnings.end());
+  return outcome->volumes;
 }
 
 Result<ImagePtr> DiskFileService::image(const std::string& path, const Task& task) {

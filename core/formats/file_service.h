@@ -26,6 +26,7 @@ class DiskFileService final : public FileService {
   Result<SurfacePtr> surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
   Result<SurfacePtr> scene(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
   Result<TablePtr> table(const std::string& path, const Task& task) override;
+  Result<VolumeFilePtr> volumes(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
   Result<ImagePtr> image(const std::string& path, const Task& task) override;
 
  private:

@@ -31,7 +31,7 @@ std::string helperPath(AssetKind kind, const std::string& folder) {
   const std::filesystem::path where = folder.empty()
                                           ? std::filesystem::read_symlink("/proc/self/exe", error).parent_path()
                                           : std::filesystem::path(folder);
-  return (where / (kind == AssetKind::Mesh ? "arvesk-import-mesh" : "arvesk-import-image")).string();
+  return (where / (std::string("arvesk-import-") + assetKindName(kind))).string();
 }
 
 void limit(int resource, std::uint64_t most) {
@@ -40,6 +40,15 @@ void limit(int resource, std::uint64_t most) {
 }
 
 }  // namespace
+
+const char* assetKindName(AssetKind kind) {
+  switch (kind) {
+    case AssetKind::Mesh: return "mesh";
+    case AssetKind::Image: return "image";
+    case AssetKind::Volume: return "volume";
+  }
+  return "";
+}
 
 Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task,
                              const std::string& helperFolder) {

@@ -7,7 +7,9 @@
 
 namespace arvesk {
 
-enum class AssetKind { Mesh, Image };
+enum class AssetKind { Mesh, Image, Volume };
+/// "mesh", as the helper that reads it is called.
+const char* assetKindName(AssetKind kind);
 
 /// Runs the helper on `path`; its outcome is left at `outcomePath`. The helpers lie in `helperFolder`, beside the
 /// running program when that is empty. Fails when it crashed or ran out of time (10 s, and 1 s more per 4 MB of the

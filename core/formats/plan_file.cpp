@@ -258,9 +258,12 @@ json toJson(const PlanSettings& s) {
             {"haze_distance", s.hazeDistance}});
   if (s.hasWater) j["water_level"] = s.waterLevel;
   json cameras = json::array();
-  for (const CameraEntry& c : s.cameras)
-    cameras.push_back(
-        {{"name", c.name}, {"eye", toJson(c.eye)}, {"target", toJson(c.target)}, {"field_of_view", c.fieldOfViewDeg}});
+  for (const CameraEntry& c : s.cameras) {
+    json camera{
+        {"name", c.name}, {"eye", toJson(c.eye)}, {"target", toJson(c.target)}, {"field_of_view", c.fieldOfViewDeg}};
+    if (c.sun) camera.update({{"sun_heading", c.sun->headingDeg}, {"sun_height", c.sun->heightDeg}});
+    cameras.push_back(std::move(camera));
+  }
   j["cameras"] = std::move(cameras);
   for (const auto& [key, b] : s.budgets)
     if (b != Budget{}) j["budgets"][key] = {{"placements", b.placements}, {"triangles", b.triangles}};
@@ -277,9 +280,13 @@ PlanSettings toSettings(const json& j) {
   s.sunHeightDeg = j.value("sun_height", s.sunHeightDeg);
   s.hazeDistance = j.value("haze_distance", s.hazeDistance);
   if (j.contains("cameras"))
-    for (const json& c : j["cameras"])
+    for (const json& c : j["cameras"]) {
       s.cameras.push_back({c.value("name", std::string()), toVec3(c.at("eye")), toVec3(c.at("target")),
                            c.value("field_of_view", 45.0F)});
+      if (c.contains("sun_heading") || c.contains("sun_height"))
+        s.cameras.back().sun = CameraEntry::Sun{c.value("sun_heading", s.sunHeadingDeg),
+                                                c.value("sun_height", s.sunHeightDeg)};
+    }
   if (j.contains("budgets"))
     for (const auto& [key, b] : j["budgets"].items())
       s.budgets[key] = {std::max(0.0, b.value("placements", 0.0)), std::max(0.0, b.value("triangles", 0.0))};

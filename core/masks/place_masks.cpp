@@ -318,6 +318,24 @@ class DepthMask final : public BandMask {
   std::shared_ptr<const DepthField> m_depth;
 };
 
+class DensityMask final : public BandMask {
+ public:
+  DensityMask(DensityPtr density, Band band, MaskFinish finish)
+      : BandMask(band, finish), m_density(std::move(density)) {}
+  bool isOfPlaceAlone() const override { return true; }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_density->countBytes(counter);
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) out[i - begin] = m_density->at(at.position[i]);
+    return true;
+  }
+
+ private:
+  DensityPtr m_density;
+};
+
 }  // namespace
 
 MaskPtr makeFacingMask(SurfacePtr ground, Vec3 direction, bool isTwoSided, Band band, MaskFinish finish) {
@@ -342,6 +360,9 @@ MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band,
 
 MaskPtr makeDepthMask(VolumePtr volume, std::shared_ptr<const DepthField> depth, Band band, MaskFinish finish) {
   return std::make_shared<const DepthMask>(std::move(volume), std::move(depth), band, finish);
+}
+MaskPtr makeDensityMask(DensityPtr density, Band band, MaskFinish finish) {
+  return std::make_shared<const DensityMask>(std::move(density), band, finish);
 }
 
 }  // namespace arvesk

@@ -47,5 +47,7 @@ MaskPtr makeHollowsMask(SurfacePtr ground, float radius, int samples, Band band,
 
 /// How deep a place lies under the skin of `volume`, m; below 0 outside. `depth` is the volume's own.
 MaskPtr makeDepthMask(VolumePtr volume, std::shared_ptr<const DepthField> depth, Band band, MaskFinish finish);
+/// How dense it is at a place, per m.
+MaskPtr makeDensityMask(DensityPtr density, Band band, MaskFinish finish);
 
 }  // namespace arvesk

@@ -4,12 +4,20 @@
 #include "core/base/array.h"
 #include "core/base/vec.h"
 
+#include <optional>
+
 namespace arvesk {
 
 struct Camera {
   Vec3 eye{30, 20, 30};
   Vec3 target{0};
   float fieldOfViewDeg = 45;  // vertical
+  struct Sun {
+    float headingDeg = 40;
+    float heightDeg = 38;
+    bool operator==(const Sun&) const = default;
+  };
+  std::optional<Sun> sun{};  // in place of the scene's
 
   bool operator==(const Camera&) const = default;
   /// Unit direction through the place x, y in 0…1 from the left top.

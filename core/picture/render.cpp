@@ -5,6 +5,7 @@
 #include "core/base/hash.h"
 #include "core/base/noise.h"
 #include "core/base/safe_file.h"
+#include "core/picture/haze.h"
 
 #include <fmt/format.h>
 #include <png.h>
@@ -16,11 +17,18 @@ namespace {
 
 constexpr int kTile = 16;
 
+/// How much of the light's way lies low in the air: 0 from 20° of sun height on, 1 at the horizon.
+float lowness(const Vec3& sun) { return std::clamp(1 - sun.y / 0.342F, 0.0F, 1.0F); }
+
+Vec3 sunColor(const Vec3& sun) { return glm::mix(Vec3(2.45F, 2.15F, 1.75F), Vec3(2.2F, 1.25F, 0.55F), lowness(sun)); }
+
 Vec3 skyColor(const Vec3& d, const Vec3& sun) {
   const float up = std::max(0.0F, d.y);
-  const Vec3 horizon(0.62F, 0.70F, 0.78F);
-  const Vec3 zenith(0.16F, 0.31F, 0.56F);
   const float toward = std::max(0.0F, glm::dot(d, sun));
+  const float low = lowness(sun);
+  const Vec3 warm = glm::mix(Vec3(0.60F, 0.56F, 0.60F), Vec3(0.95F, 0.66F, 0.42F), 0.5F * toward * toward);
+  const Vec3 horizon = glm::mix(Vec3(0.62F, 0.70F, 0.78F), warm, low);
+  const Vec3 zenith = glm::mix(Vec3(0.16F, 0.31F, 0.56F), Vec3(0.15F, 0.24F, 0.46F), low);
   Vec3 c = glm::mix(horizon, zenith, std::pow(up, 0.55F));
   c += Vec3(1.0F, 0.82F, 0.58F) * (0.20F * std::pow(toward, 8.0F) + 0.5F * std::pow(toward, 200.0F));
   return c;
@@ -31,7 +39,13 @@ class Dice {
  public:
   Dice(int x, int y, int sample)
       : m_state(
-            hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y), static_cast<std::uint64_t>(sample))) {}
+            hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y), static_cast<std::uint64_t>(sample))),
+        m_even(unitFloat(mix64(hashOf(static_cast<std::uint64_t>(x), static_cast<std::uint64_t>(y)))) +
+               0.618034F * static_cast<float>(sample / 2)) {
+    m_even -= std::floor(m_even);
+  }
+  /// Of a pixel's samples, spread evenly over 0…1 (multiples of the golden ratio).
+  float even() const { return m_even; }
   float next() {
     m_state = mix64(m_state);
     return unitFloat(m_state);
@@ -39,6 +53,7 @@ class Dice {
 
  private:
   std::uint64_t m_state;
+  float m_even;
 };
 
 Vec3 around(const Vec3& axis, float u, float v) {  // cosine-weighted about an axis (Malley's method)
@@ -62,12 +77,14 @@ struct Surfel {
 
 class Shader {
  public:
-  Shader(const PictureScene& scene, bool isCoarse, const std::optional<Cut>& cut)
+  Shader(const PictureScene& scene, const Camera& camera, bool isCoarse, const std::optional<Cut>& cut)
       : m_scene(scene),
-        m_light(scene.input().light),
+        m_light(lightOf(scene, camera)),
         m_sun(m_light.sunDirection()),
+        m_sunLight(sunColor(m_sun)),
         m_isCoarse(isCoarse),
-        m_cut(cut ? &*cut : nullptr) {
+        m_cut(cut ? &*cut : nullptr),
+        m_haze(scene.input().hazes) {
     for (const PictureLayer& layer : scene.input().layers) m_colors.emplace_back(*layer.points);
   }
 
@@ -113,7 +130,8 @@ class Shader {
                                     : glm::normalize(
                                           m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
       const Vec3 from = facing >= 0 ? start : s.position - s.flat * 1e-3F;
-      if (!m_scene.isBlocked(from, toSun, 1e4F, m_cut)) sunLight = Vec3(2.45F, 2.15F, 1.75F) * (front + through);
+      if (!m_scene.isBlocked(from, toSun, 1e4F, m_cut))
+        sunLight = m_sunLight * ((front + through) * (m_haze.isEmpty() ? 1 : m_haze.passed(from, toSun, 1e4F, m_cut)));
     }
     Vec3 skyLight;
     const Vec3 bounce(0.16F, 0.15F, 0.12F);
@@ -126,6 +144,27 @@ class Shader {
                                                            : bounce;
     }
     return s.color * (sunLight + skyLight);
+  }
+
+  /// The color behind a ray's haze, with what the haze sends to the eye. `reach` is where the ray ends.
+  Vec3 throughHaze(const Vec3& color, const Vec3& origin, const Vec3& direction, float reach, Dice& dice) const {
+    if (m_haze.isEmpty()) return color;
+    const Haze::Met met = m_haze.met(origin, direction, std::min(reach, 1e5F), m_cut, dice.even());
+    if (met.share <= 0) return color;
+    const Vec3 at = origin + met.distance * direction;
+    const float sun = m_scene.isBlocked(at, m_sun, 1e4F, m_cut)
+                          ? 0
+                          : scattered(m_haze.passed(at, m_sun, 1e4F, m_cut), glm::dot(direction, m_sun));
+    // A way to the sky, any.
+    const float height = 2 * dice.next() - 1;
+    const float turn = 2 * kPi * dice.next();
+    const float flat = std::sqrt(std::max(0.0F, 1 - height * height));
+    const Vec3 way(flat * std::cos(turn), height, flat * std::sin(turn));
+    Vec3 sky = m_light.hasSky ? skyColor(way, m_sun) : Vec3(0.7F);
+    if (way.y < 0 || m_scene.isBlocked(at, way, 12.0F, m_cut)) sky = Vec3(0.16F, 0.15F, 0.12F);
+    sky *= scattered(m_haze.passed(at, way, 1e4F, m_cut), 0);
+    const Vec3 light = met.color * (m_sunLight * sun + sky);
+    return glm::mix(color, hazed(light, direction, met.distance), met.share);
   }
 
   Vec3 background(const Vec3& direction) const {
@@ -206,11 +245,37 @@ class Shader {
   const Cut* cut() const { return m_cut; }
 
  private:
+  static PictureLight lightOf(const PictureScene& scene, const Camera& camera) {
+    PictureLight light = scene.input().light;
+    if (camera.sun) light.sunHeadingDeg = camera.sun->headingDeg, light.sunHeightDeg = camera.sun->heightDeg;
+    return light;
+  }
+
+  /// How much light haze sends on in a direction, as a share of what a white wall would, when `passed` of it comes
+  /// straight. Light that was scattered before goes farther and into all directions: three rounds, each half as strong
+  /// (Wrenninge, Kulla and Lundqvist, "Oz: the great and volumetric", SIGGRAPH talks, 2013).
+  static float scattered(float passed, float cosine) {
+    float sum = 0;
+    float strength = 0.45F;
+    float lost = -std::log(std::max(passed, 1e-6F));
+    float forward = 0.4F;  // Henyey and Greenstein, "Diffuse radiation in the galaxy", Astrophysical Journal, 1941
+    for (int round = 0; round < 3; ++round) {
+      const float b = 1 + forward * forward - 2 * forward * cosine;
+      sum += strength * std::exp(-lost) * (1 - forward * forward) / (b * std::sqrt(b));
+      strength *= 0.5F;
+      lost *= 0.5F;
+      forward *= 0.5F;
+    }
+    return sum;
+  }
+
   const PictureScene& m_scene;
-  const PictureLight& m_light;
+  PictureLight m_light;
   Vec3 m_sun;
+  Vec3 m_sunLight;
   bool m_isCoarse;
   const Cut* m_cut;
+  Haze m_haze;
   std::vector<PointColors> m_colors;
 };
 
@@ -272,14 +337,14 @@ Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& c
                      w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround);
   }
   if (distance < std::numeric_limits<float>::infinity()) c = shader.hazed(c, w.direction, distance);
-  return c;
+  return shader.throughHaze(c, camera.eye, w.direction, distance, dice);
 }
 
 }  // namespace
 
 bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task,
                 const std::optional<Cut>& cut) {
-  const Shader shader(scene, step > 1, cut);
+  const Shader shader(scene, camera, step > 1, cut);
   const int tilesX = (film.width + kTile - 1) / kTile;
   const int tilesY = (film.height + kTile - 1) / kTile;
   const bool startsAnew = step > 1 || film.samples == 0;

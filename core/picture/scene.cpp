@@ -247,6 +247,8 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
                                                                 const std::shared_ptr<const PictureScene>& before) {
   std::shared_ptr<PictureScene> scene(new PictureScene());
   scene->m_input = std::move(input);
+  std::erase_if(scene->m_input.hazes, [](const DensityPtr& d) { return d->bricks().empty(); });
+  for (const DensityPtr& d : scene->m_input.hazes) scene->m_hazeBounds.add(d->bounds());
   if (before && isTracedAlike(scene->m_input, before->m_input)) {
     scene->m_traced = before->m_traced;
     return scene;

@@ -5,6 +5,7 @@
 #include "core/geometry/prop.h"
 #include "core/masks/mask.h"
 #include "core/picture/cut.h"
+#include "core/spatial/density.h"
 #include "core/spatial/surface_index.h"
 
 namespace arvesk {
@@ -27,6 +28,7 @@ struct PictureLayer {
 struct PictureInput {
   std::vector<SurfacePtr> grounds;
   std::vector<PictureLayer> layers;  // points without a prop are not traced; see points.h
+  std::vector<DensityPtr> hazes;     // lit, before and behind everything
   std::optional<float> waterLevel;
   PictureLight light;
   bool isMassing = false;  // boxes or simplified meshes with their footprints, in place of props
@@ -89,13 +91,18 @@ class PictureScene {
   const Vec3& meanColor(std::uint32_t shape) const { return m_traced->meanColors[shape]; }
   std::size_t placementCount() const { return m_traced->instances.size() - m_input.grounds.size(); }
   std::uint64_t triangleCount() const { return m_traced->triangles; }
-  Box3 bounds() const { return m_traced->bounds; }
+  Box3 bounds() const {
+    Box3 out = m_traced->bounds;
+    out.add(m_hazeBounds);
+    return out;
+  }
   Box3 instanceBounds(std::size_t i) const { return m_traced->instanceBounds(i); }
 
  private:
   PictureScene() = default;
 
   PictureInput m_input;
+  Box3 m_hazeBounds;
   std::shared_ptr<const TracedScene> m_traced;
 };
 

@@ -6,6 +6,7 @@
 #include "core/base/table.h"
 #include "core/base/task.h"
 #include "core/plan/value.h"
+#include "core/spatial/volume_file.h"
 
 #include <optional>
 
@@ -30,6 +31,7 @@ class FileService {
   /// As `surface`, but a file with named nodes or bare points and no triangles will do.
   virtual Result<SurfacePtr> scene(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
   virtual Result<TablePtr> table(const std::string& path, const Task& task) = 0;
+  virtual Result<VolumeFilePtr> volumes(const std::string& path, const Task& task, std::vector<Problem>& warnings) = 0;
   virtual Result<ImagePtr> image(const std::string& path, const Task& task) = 0;
 
  private:

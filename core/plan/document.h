@@ -105,6 +105,12 @@ struct CameraEntry {
   Vec3 eye{30, 20, 30};
   Vec3 target{0};
   float fieldOfViewDeg = 45;  // vertical
+  struct Sun {
+    double headingDeg = 40;
+    double heightDeg = 38;
+    bool operator==(const Sun&) const = default;
+  };
+  std::optional<Sun> sun{};  // its own, in place of the plan's
   bool operator==(const CameraEntry&) const = default;
 };
 

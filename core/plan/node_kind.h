@@ -167,6 +167,10 @@ struct NodeKind {
   /// 34° to 40°").
   std::function<std::vector<std::string>(const EvalContext&, const Inputs&, const ParamMap&, const Points& points)>
       explain;
+  /// Of kinds that make points in space: how they see a place, in few words; empty where it is none of theirs within
+  /// `radius` m.
+  std::function<std::string(const EvalContext&, const Inputs&, const ParamMap&, const Vec3& place, float radius)>
+      explainPlace;
 
   const ParamSpec* findParam(const std::string& paramId) const;
   const InputSpec* findInput(const std::string& inputId) const;
@@ -211,6 +215,17 @@ void explains(NodeKind& kind,
   kind.explain = [specs, explain](const EvalContext& ctx, const Inputs& in, const ParamMap& values,
                                   const Points& points) {
     return explain(ctx, in, readParams<P>(*specs, values), points);
+  };
+}
+
+/// Binds what a kind says of a place.
+template <typename P>
+void explainsPlace(NodeKind& kind, std::string (*explain)(const EvalContext&, const Inputs&, const P&,
+                                                          const Vec3& place, float radius)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.explainPlace = [specs, explain](const EvalContext& ctx, const Inputs& in, const ParamMap& values,
+                                       const Vec3& place, float radius) {
+    return explain(ctx, in, readParams<P>(*specs, values), place, radius);
   };
 }
 

@@ -12,6 +12,7 @@ const char* unitSuffix(Unit unit) {
     case Unit::Percent: return " %";
     case Unit::PerSquareMeter: return " per m²";
     case Unit::PerCubicMeter: return " per m³";
+    case Unit::PerMeter: return " per m";
     case Unit::Share: return "";
     case Unit::Pixel: return " px";
   }

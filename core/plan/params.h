@@ -32,7 +32,7 @@ using ParamValue = std::variant<bool, double, std::string, std::vector<double>, 
 using ParamMap = std::map<std::string, ParamValue>;
 
 enum class ParamType { Toggle, Number, Integer, Choice, Text, File, Vector, Range, Band, Props, Curve, Strokes, Faces };
-enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, Share, Pixel };
+enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, PerMeter, Share, Pixel };
 
 /// Suffix for people: " m", "°", " %"; empty for none.
 const char* unitSuffix(Unit unit);

@@ -11,6 +11,15 @@ float lightOf(const Vec3& c) { return glm::dot(c, Vec3(0.2126F, 0.7152F, 0.0722F
 
 }  // namespace
 
+std::optional<Vec3> colorFromHex(std::string_view hex) {
+  if (hex.size() != 7 || hex[0] != '#' || hex.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos)
+    return {};
+  const auto part = [&](std::size_t i) {
+    return linearFromSrgb(static_cast<float>(std::stoi(std::string(hex.substr(i, 2)), nullptr, 16)) / 255);
+  };
+  return Vec3(part(1), part(3), part(5));
+}
+
 Vec3 tinted(Vec3 c, const Vec3& tint) {
   if (tint.x != 0) {
     const Vec3 k(0.57735F);

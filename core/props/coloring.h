@@ -14,6 +14,8 @@ inline constexpr const char* kOwnColorShare = "own-color-share";
 
 /// Hue turn about the gray axis (Rodrigues), saturation and brightness, in a way that keeps linear light positive.
 Vec3 tinted(Vec3 color, const Vec3& tint);
+/// "#rrggbb" in linear light; nothing for any other text.
+std::optional<Vec3> colorFromHex(std::string_view hex);
 
 class PointColors {
  public:

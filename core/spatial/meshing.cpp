@@ -1,7 +1,9 @@
 #include "core/spatial/meshing.h"
 
+#include "core/spatial/distance_grid.h"
+#include "core/spatial/surface_index.h"
+
 #include <fmt/format.h>
-#include <openvdb/openvdb.h>
 #include <openvdb/tools/SignedFloodFill.h>
 #include <openvdb/tools/VolumeToMesh.h>
 
@@ -15,16 +17,16 @@ namespace {
 using Grid = openvdb::FloatGrid;
 using Leaf = Grid::TreeType::LeafNodeType;
 
-constexpr int kEdge = 8;  // voxels along a block of the grid
-constexpr float kBand =
-    1.8F;  // voxels on each side of the skin: where values of one cell differ in sign, none is farther
+constexpr int kEdge = 8;       // voxels along a block of the grid
+constexpr float kBand = 1.8F;  // voxels on each side of the skin that triangles need: where values of one cell differ
+                               // in sign, none is farther
 constexpr std::size_t kPerBlock = std::size_t{kEdge} * kEdge * kEdge;
 
 /// Blocks of the grid near the skin, found from large boxes to small ones.
 class Blocks {
  public:
-  Blocks(const Volume& volume, const DepthField& depth, float voxel, const Task& task)
-      : m_volume(volume), m_depth(depth), m_voxel(voxel), m_task(task) {}
+  Blocks(const Volume& volume, const DepthField& depth, float voxel, float band, const Task& task)
+      : m_volume(volume), m_depth(depth), m_voxel(voxel), m_band(band), m_task(task) {}
 
   std::vector<IVec3> find() {
     const Box3 box = m_volume.bounds();
@@ -65,12 +67,13 @@ class Blocks {
   bool isNearSkin(const IVec3& block, int size) const {
     const float edge = m_voxel * kEdge * static_cast<float>(size);
     const Vec3 middle = m_voxel * kEdge * Vec3(block) + 0.5F * edge;
-    return std::abs(m_depth.roughAt(middle)) <= 0.87F * edge + (kBand + 1) * m_voxel;
+    return std::abs(m_depth.roughAt(middle)) <= 0.87F * edge + (m_band + 1) * m_voxel;
   }
 
   const Volume& m_volume;
   const DepthField& m_depth;
   float m_voxel;
+  float m_band;
   const Task& m_task;
 };
 
@@ -78,8 +81,8 @@ class Blocks {
 /// next one can be.
 class BlockFiller {
  public:
-  BlockFiller(Leaf& leaf, const DepthField& depth, float voxel)
-      : m_leaf(leaf), m_depth(depth), m_voxel(voxel), m_band(kBand * voxel) {
+  BlockFiller(Leaf& leaf, const DepthField& depth, float voxel, float band)
+      : m_leaf(leaf), m_depth(depth), m_voxel(voxel), m_band(band * voxel) {
     fill(IVec3(0), kEdge);
   }
 
@@ -144,36 +147,88 @@ void smooth(Array<Vec3>& positions, const Array<UVec3>& triangles, int rounds, c
 
 }  // namespace
 
-Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task) {
+void useOpenVdb() {
   static std::once_flag once;
   std::call_once(once, [] { openvdb::initialize(); });
+}
+
+namespace {
+
+Failure tooManyVoxels(double count) {
+  return fail(ProblemCode::TooMany,
+              fmt::format("would need over {:.0f} million voxels, the limit is {} million", count / 1e6,
+                          kMostVoxels / 1'000'000),
+              "Raise the voxel size");
+}
+
+}  // namespace
+
+Result<Grid::Ptr> distanceGridOf(const VolumePtr& volume, float voxelSize, float band, const Task& task) {
+  useOpenVdb();
+  if (!volume->isOffset()) {
+    const SurfacePtr skin = skinOf(*volume, task);
+    if (!skin) return Failure(cancelled());
+    // Blocks that the band passes through are held whole.
+    const double across = areaTableOf(*skin)->total / std::pow(static_cast<double>(voxelSize), 2);
+    const double voxels = 1.5 * across * (kEdge + 2 * static_cast<double>(band));
+    if (voxels > static_cast<double>(kMostVoxels)) return tooManyVoxels(voxels);
+    Grid::Ptr grid = skinGridOf(*volume, *skin, voxelSize, band, task);
+    if (!grid) return Failure(cancelled());
+    return grid;
+  }
   const auto depth = depthOf(volume, task);
   if (!depth) return Failure(cancelled());
-  const std::vector<IVec3> blocks = Blocks(*volume, *depth, rule.voxelSize, task).find();
+  const std::vector<IVec3> blocks = Blocks(*volume, *depth, voxelSize, band, task).find();
   if (task.isCancelled()) return Failure(cancelled());
   if (blocks.size() * kPerBlock > kMostVoxels)
-    return fail(ProblemCode::TooMany,
-                fmt::format("would need over {} million voxels, the limit is {} million",
-                            blocks.size() * kPerBlock / 1'000'000, kMostVoxels / 1'000'000),
-                "Raise the voxel size");
-  const Grid::Ptr grid = Grid::create(kBand * rule.voxelSize);
+    return tooManyVoxels(static_cast<double>(blocks.size()) * static_cast<double>(kPerBlock));
+  Grid::Ptr grid = Grid::create(band * voxelSize);
   grid->setGridClass(openvdb::GRID_LEVEL_SET);
+  grid->setTransform(openvdb::math::Transform::createLinearTransform(static_cast<double>(voxelSize)));
   std::vector<Leaf*> leaves;
   for (const IVec3& b : blocks)
     leaves.push_back(grid->tree().touchLeaf(openvdb::Coord(b.x * kEdge, b.y * kEdge, b.z * kEdge)));
   parallelPieces(task, leaves.size(), 4, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) BlockFiller(*leaves[i], *depth, rule.voxelSize);
+    for (std::size_t i = begin; i < end; ++i) BlockFiller(*leaves[i], *depth, voxelSize, band);
   });
   if (task.isCancelled()) return Failure(cancelled());
   openvdb::tools::signedFloodFill(grid->tree());
+  return grid;
+}
+
+Grid::Ptr densityGridOf(const Density& density) {
+  useOpenVdb();
+  Grid::Ptr grid = Grid::create(0);
+  grid->setGridClass(openvdb::GRID_FOG_VOLUME);
+  const Density::Lattice& l = density.lattice();
+  openvdb::Mat4d map = openvdb::Mat4d::identity();  // rows are the axes
+  for (int r = 0; r < 3; ++r)
+    for (int c = 0; c < 3; ++c) map(r, c) = l.axes[r][c];
+  map.setTranslation({l.origin.x, l.origin.y, l.origin.z});
+  grid->setTransform(openvdb::math::Transform::createLinearTransform(map));
+  const float* values = density.values().data();
+  auto access = grid->getAccessor();
+  for (const IVec3& brick : density.bricks()) {
+    const IVec3 first = Density::kEdge * brick;
+    // What lies beyond its last cell is its neighbor's where there is one; else it is written from here.
+    for (int z = 0; z < Density::kSide; ++z)
+      for (int y = 0; y < Density::kSide; ++y)
+        for (int x = 0; x < Density::kSide; ++x) {
+          const float v = *values++;
+          if (v > 0) access.setValue(openvdb::Coord(first.x + x, first.y + y, first.z + z), v);
+        }
+  }
+  return grid;
+}
+
+Surface levelSurfaceOf(const Grid& grid, float level) {
   std::vector<openvdb::Vec3s> points;
   std::vector<openvdb::Vec3I> triangles;
   std::vector<openvdb::Vec4I> quads;
-  openvdb::tools::volumeToMesh(*grid, points, triangles, quads, 0.0, 0.0);
-  if (task.isCancelled()) return Failure(cancelled());
+  openvdb::tools::volumeToMesh(grid, points, triangles, quads, static_cast<double>(level), 0.0);
   Surface out;
   Array<Vec3>& positions = out.positions.edit();
-  for (const openvdb::Vec3s& p : points) positions.push_back(rule.voxelSize * Vec3(p.x(), p.y(), p.z()));
+  for (const openvdb::Vec3s& p : points) positions.push_back(Vec3(p.x(), p.y(), p.z()));
   Array<UVec3>& faces = out.triangles.edit();
   for (const openvdb::Vec3I& t : triangles) faces.push_back({t[0], t[2], t[1]});
   for (const openvdb::Vec4I& q : quads) {
@@ -188,7 +243,27 @@ Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, cons
       faces.push_back({q[1], q[0], q[3]});
     }
   }
-  if (rule.smoothing > 0) smooth(positions, faces, rule.smoothing, task);
+  return out;
+}
+
+SurfacePtr levelOf(const Density& density, const Task& task) {
+  const Grid::Ptr grid = densityGridOf(density);
+  if (task.isCancelled()) return nullptr;
+  Surface out = levelSurfaceOf(*grid, density.look().edge);
+  // Dense is inside, and the lattice may be mirrored.
+  const bool isTurned = glm::determinant(density.lattice().axes) > 0;
+  if (isTurned)
+    for (UVec3& t : out.triangles.edit()) std::swap(t.y, t.z);
+  computeSmoothNormals(out);
+  return std::make_shared<const Surface>(std::move(out));
+}
+
+Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task) {
+  const auto grid = distanceGridOf(volume, rule.voxelSize, kBand, task);
+  if (!grid) return Failure(grid.error());
+  Surface out = levelSurfaceOf(**grid, 0);
+  if (task.isCancelled()) return Failure(cancelled());
+  if (rule.smoothing > 0) smooth(out.positions.edit(), out.triangles.edit(), rule.smoothing, task);
   if (task.isCancelled()) return Failure(cancelled());
   computeSmoothNormals(out);
   return std::make_shared<const Surface>(std::move(out));

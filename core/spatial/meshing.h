@@ -19,4 +19,7 @@ struct MeshingRule {
 /// lost. Fails when the grid would be too large.
 Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task);
 
+/// Triangles where a density passes through its edge, looking outward. Null after a cancel.
+SurfacePtr levelOf(const Density& density, const Task& task);
+
 }  // namespace arvesk

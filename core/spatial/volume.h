@@ -1,5 +1,5 @@
 // Volumes: what is inside, how deep, and by what skin it ends. Made from surfaces (and then asked of them exactly),
-// from the space over a ground, or from others. Immutable, shared.
+// from the space over a ground, from a density, or from others. Immutable, shared.
 #pragma once
 
 #include "core/base/band.h"
@@ -7,6 +7,7 @@
 #include "core/base/task.h"
 #include "core/geometry/surface.h"
 #include "core/spatial/body.h"
+#include "core/spatial/density.h"
 
 namespace arvesk {
 
@@ -53,6 +54,12 @@ class Volume {
   virtual BodyFrame frame() const = 0;
   /// How fine it is drawn and made into triangles, m. Nothing else depends on it.
   virtual float voxelSize() const = 0;
+  virtual bool hasDensity() const { return false; }
+  /// How dense it is inside, where it is a density; null where it is none, and after a cancel.
+  virtual DensityPtr density(const Task& task) const {
+    (void)task;
+    return nullptr;
+  }
   virtual void countBytes(ByteCounter& counter) const = 0;
 
   Derived derived;  // its skin and depth
@@ -89,9 +96,14 @@ struct SpaceRule {
 /// between the heights over the one and over the other.
 Result<VolumePtr> makeSpaceOver(SurfacePtr ground, const SpaceRule& rule);
 
+/// What is denser than the density's edge. Its skin, and depths under it, are triangles as fine as its voxels. Without
+/// a frame it does not go along with anything.
+VolumePtr makeDense(DensityPtr density, const BodyFrame& frame);
+
 enum class CombineWay { Together, Common, Without };
 /// Inside of any, of all, or of the first and none of the others. Depths are true where none of them is an offset; else
-/// they are never more than the true ones.
+/// they are never more than the true ones. A density stays one, on the lattice of the first that has one: the larger
+/// where they are together, the least of what they share, and what is left of the first.
 VolumePtr makeCombined(std::vector<VolumePtr> volumes, CombineWay way, float voxelSize);
 
 }  // namespace arvesk

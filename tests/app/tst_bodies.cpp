@@ -81,6 +81,60 @@ class TestBodies : public test::WindowTest {
     QVERIFY(!fine->edges.empty());
   }
 
+  /// Mist is seen when its node is in Site or an Output holds it, and not when that one is hidden.
+  void mistIsSeenAsHaze() {
+    w().model().addNode(*findNodeKind("shape"), 40, 40);
+    const QString flat = QString::fromStdString(document().nodes.front().uid);
+    w().model().setParam(flat, "form", std::string("plane"));
+    w().model().setParam(flat, "extent", std::vector<double>{20, 1, 20});
+    w().model().addNode(*findNodeKind("sow-on-surface"), 40, 200);
+    w().model().addNode(*findNodeKind("mist"), 40, 330);
+    w().model().addNode(*findNodeKind("output"), 40, 460);
+    waitForResults();
+    drag(plan().slotPlace(flat, "surface"), plan().slotPlace(quid("Sow on surface"), "surface"));
+    drag(plan().slotPlace(quid("Sow on surface"), "points"), plan().slotPlace(quid("Mist"), "points"));
+    w().model().setParam(quid("Mist"), "times", 8.0);
+    waitForPicture();
+    QVERIFY(w().service().latest()->scene->input().hazes.empty());
+    QVERIFY(QString::fromStdString(report("Mist").said).contains(QStringLiteral("MB")));
+    drag(plan().slotPlace(quid("Mist"), "volume"), plan().slotPlace(quid("Output"), "points"));
+    waitForPicture();
+    QCOMPARE(w().service().latest()->scene->input().hazes.size(), std::size_t{1});
+    const QImage misty = site().grab().toImage();
+    w().model().setParam(quid("Output"), "visible", false);
+    waitForPicture();
+    QVERIFY(w().service().latest()->scene->input().hazes.empty());
+    QVERIFY(site().grab().toImage() != misty);
+    clickCard("Mist");
+    QTest::keyClick(&plan(), Qt::Key_I);
+    waitForPicture();
+    QCOMPARE(w().service().latest()->scene->input().hazes.size(), std::size_t{1});
+  }
+
+  /// A camera may keep its light: who goes there sees it, who turns the sun sees that.
+  void camerasKeepTheirLight() {
+    makeFilledBall();
+    w().model().edit(QStringLiteral("low"), [](Plan& p) { p.settings.sunHeightDeg = 9; });
+    waitForPicture();
+    w().findChild<QAction*>(QStringLiteral("site_keep_lit_camera"))->trigger();
+    w().findChild<QAction*>(QStringLiteral("site_keep_camera"))->trigger();
+    QVERIFY(document().settings.cameras.at(0).sun && !document().settings.cameras.at(1).sun);
+    w().model().edit(QStringLiteral("high"), [](Plan& p) { p.settings.sunHeightDeg = 60; });
+    waitForPicture();
+    const QImage high = site().grab().toImage();
+    site().setFocus();
+    QTest::keyClick(&site(), Qt::Key_1);
+    QCOMPARE(site().camera().sun->heightDeg, 9.0F);
+    waitForPicture();
+    QTRY_VERIFY(site().grab().toImage() != high);
+    QTest::keyClick(&site(), Qt::Key_2);
+    QVERIFY(!site().camera().sun);
+    QTest::keyClick(&site(), Qt::Key_1);
+    w().model().edit(QStringLiteral("middle"), [](Plan& p) { p.settings.sunHeightDeg = 30; });
+    waitForPicture();
+    QVERIFY(!site().camera().sun);
+  }
+
   void aCutLooksInside() {
     makeFilledBall();
     site().setFocus();

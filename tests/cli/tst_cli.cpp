@@ -235,7 +235,7 @@ class TestCli : public QObject {
     QTest::newRow("no such node") << QStringList{"evaluate", slope(), "--set", "Moss.density=2"} << 1
                                   << "no node has the title or uid \"Moss\"";
     QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1
-                                    << "Use .glb, .gltf, .usda, .csv, .ply or .obj";
+                                    << "Use .glb, .gltf, .usda, .csv, .ply, .obj or .vdb";
     QTest::newRow("no such output") << QStringList{"export", slope(), "--to", "x.glb", "--output", "Moss"} << 1
                                     << "no Output node titled \"Moss\"";
     QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1

@@ -83,9 +83,12 @@ Plan randomPlan(std::mt19937& random) {
       node("slope", "slope", {}, {{"ground", "ground"}}),
       node("noise", "noise", {{"size", 5.0}}),
       node("air", "space-over-ground", {{"to", 1.5}}, {{"ground", "ground"}}),
-      node("deep", "depth", {{"band", std::vector<double>{0, 0.3, 5, 5}}}, {{"volume", "air"}})};
+      node("deep", "depth", {{"band", std::vector<double>{0, 0.3, 5, 5}}}, {{"volume", "air"}}),
+      node("drops", "sow-on-surface", {{"density", 0.05}}, {{"surface", "ground"}}),
+      node("mist", "mist", {{"times", 6.0}, {"broken", 40.0}, {"voxel_size", 0.5}}, {{"points", "drops"}}),
+      node("thick", "depth", {{"of", text("density")}}, {{"volume", "mist"}})};
   std::vector<std::string> points;
-  std::vector<std::string> masks{"slope", "noise", "deep"};
+  std::vector<std::string> masks{"slope", "noise", "deep", "thick"};
   const std::vector<std::string> filters{
       "keep-by-slope", "keep-by-mask", "clearance", "keep-in",        "keep-out",   "share-out",    "at-most",
       "set-down",      "orient",       "vary",      "shift-by-noise", "make-room",  "size-by-mask", "write-attribute",
@@ -97,7 +100,7 @@ Plan randomPlan(std::mt19937& random) {
     nodes.push_back(
         node("sow" + c, isInAir ? "sow-in-volume" : "sow-on-surface",
              {{"way", text(isEven ? "even" : "free")}, {"density", 0.4}, {"spacing", 1.2}, {"footprint", 0.4}},
-             {{isInAir ? "volume" : "surface", isInAir ? "air" : "ground"}}));
+             {{isInAir ? "volume" : "surface", isInAir ? (random() % 2 ? "mist" : "air") : "ground"}}));
     if (random() % 2) nodes.back().inputs["where"] = {{oneOf(masks, random), "mask", "w" + c}};
     if (random() % 3 == 0) nodes.back().params["in_draft"] = text("own"), nodes.back().params["draft_share"] = 40.0;
     std::string last = "sow" + c;

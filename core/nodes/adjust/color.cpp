@@ -35,18 +35,13 @@ Result<std::vector<Swatch>> swatchesIn(const std::string& text) {
     at = end + 1;
     if (entry.empty()) continue;
     const std::size_t colon = entry.find(':');
-    const std::string hex(trimmed(entry.substr(0, colon)));
+    const auto color = colorFromHex(trimmed(entry.substr(0, colon)));
     const auto weight = colon == std::string_view::npos ? std::optional<float>(1.0F)
                                                         : numberIn<float>(entry.substr(colon + 1));
-    const bool isHex = hex.size() == 7 && hex[0] == '#' &&
-                       hex.find_first_not_of("0123456789abcdefABCDEF", 1) == std::string::npos;
-    if (!isHex || !weight || *weight < 0)
+    if (!color || !weight || *weight < 0)
       return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a color", entry),
                   "Write such as \"#8f9a6b: 2; #b58a5a: 1\"");
-    const auto part = [&](std::size_t i) {
-      return linearFromSrgb(static_cast<float>(std::stoi(hex.substr(i, 2), nullptr, 16)) / 255);
-    };
-    out.push_back({{part(1), part(3), part(5)}, *weight});
+    out.push_back({*color, *weight});
   }
   if (out.empty()) return fail(ProblemCode::BadParameter, "there is no color", "Write one such as #8f9a6b");
   return out;

@@ -21,9 +21,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                        [](const Inputs::Link& l) { return std::holds_alternative<decltype(type)>(l.value); });
   };
   if (holds(SurfacePtr())) {
-    if (holds(PointsPtr()))
-      return fail(ProblemCode::WrongInput, "gets points and surfaces at once",
-                  "Use one Output for the points and one for the surfaces");
+    if (holds(PointsPtr()) || holds(VolumePtr()))
+      return fail(ProblemCode::WrongInput, "gets surfaces and something else at once",
+                  "Use an Output for each kind of thing");
     SurfacePtr only;
     std::size_t count = 0;
     for (const Inputs::Link& link : links)
@@ -35,6 +35,18 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     Surface shown = **surface;
     shown.isShown = p.isVisible;
     return Outputs{std::make_shared<const Surface>(std::move(shown))};
+  }
+  if (holds(VolumePtr())) {
+    if (holds(PointsPtr()))
+      return fail(ProblemCode::WrongInput, "gets points and volumes at once",
+                  "Use one Output for the points and one for the volumes");
+    std::vector<VolumePtr> volumes;
+    for (const Inputs::Link& link : links)
+      if (const auto* volume = std::get_if<VolumePtr>(&link.value); volume && *volume) volumes.push_back(*volume);
+    if (volumes.size() > 1)
+      return fail(ProblemCode::WrongInput, fmt::format("gets {} volumes at once", volumes.size()),
+                  "Use an Output for each, or Combine volumes");
+    return Outputs{volumes.front()};
   }
   auto points = merged(ctx, links);
   if (!points) return Failure(points.error());
@@ -66,18 +78,19 @@ const NodeKind& output() {
     k.label = ARVESK_TEXT("node", "Output");
     k.help = ARVESK_TEXT("node",
                          "A named output of the plan: shown in Site and written by export, under the node's title. "
-                         "Several inputs are put together as Merge does. Surfaces are delivered as meshes.");
+                         "Several inputs are put together as Merge does. Surfaces are delivered as meshes; volumes "
+                         "as VDB, and those that are densities are shown as haze.");
     k.glyph = "output";
     k.shownParam = "visible";
     k.exportedParam = "exported";
-    k.synonyms = {"result", "layer", "export", "deliver"};
+    k.synonyms = {"result", "layer", "export", "deliver", "vdb"};
     k.inputs = {{"points",
                  ValueType::Points,
                  ARVESK_TEXT("node", "Points"),
-                 ARVESK_TEXT("node", "What belongs to this output: points, or surfaces."),
+                 ARVESK_TEXT("node", "What belongs to this output: points, surfaces or volumes."),
                  false,
                  true,
-                 {ValueType::Surface},
+                 {ValueType::Surface, ValueType::Volume},
                  true}};
     k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed"), "points"}};
     k.params = {

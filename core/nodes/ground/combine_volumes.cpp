@@ -22,10 +22,28 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       voxelSize = std::min(voxelSize, (*volume)->voxelSize());
     }
   if (volumes.empty()) return fail(ProblemCode::MissingInput, "no volume is connected", "Connect some to Volumes");
-  VolumePtr out = volumes.size() == 1 ? volumes.front() : makeCombined(std::move(volumes), p.way, voxelSize);
+  VolumePtr out = volumes.size() == 1 ? volumes.front() : makeCombined(volumes, p.way, voxelSize);
   if (out->bounds().isEmpty())
     ctx.warn(p.way == CombineWay::Common ? "the volumes have nothing in common" : "nothing is inside",
              "Move them to where they meet");
+  if (!out->hasDensity() &&
+      std::any_of(volumes.begin(), volumes.end(), [](const VolumePtr& v) { return v->hasDensity(); }))
+    ctx.warn("the first is a body, so the densities of the others only take away from it",
+             "Put a density first to keep one");
+  if (out->hasDensity()) {
+    const DensityPtr density = out->density(ctx.task);
+    if (ctx.task.isCancelled()) return Failure(cancelled());
+    if (!density)
+      return fail(ProblemCode::TooMany, "the densities lie too far apart for the voxels of the first",
+                  "Raise its voxel size, or deliver them one by one");
+    for (const VolumePtr& v : volumes)
+      if (v->hasDensity() && v->voxelSize() < 0.7F * density->voxelSize()) {
+        ctx.warn(fmt::format("a density of {:g} m voxels is held in those of the first, {:g} m", v->voxelSize(),
+                             density->voxelSize()),
+                 "Put the finer one first");
+        break;
+      }
+  }
   ctx.say(voxelWords(*out));
   return Outputs{std::move(out)};
 }
@@ -50,7 +68,8 @@ const NodeKind& combineVolumes() {
     k.help = ARVESK_TEXT("node",
                          "Several volumes as one: together, the part that is common to all, or the first without the "
                          "others. Their surfaces stay as they are, so inside is as exact as before, and depth goes to "
-                         "the skin of the result.");
+                         "the skin of the result. Mist and other densities stay densities, on the voxels of the first "
+                         "of them; bodies hold them in or leave them out.");
     k.glyph = "combine-volumes";
     k.synonyms = {"union", "intersection", "difference", "subtract", "cut", "join"};
     k.inputs = {{"volumes", ValueType::Volume, ARVESK_TEXT("node", "Volumes"),

@@ -81,7 +81,7 @@ const NodeKind& meshFile() {
                   "node",
                   "Names of parts to take, with * and ? as wildcards, separated by semicolons; empty takes all.")),
     };
-    addPlacedParams<Params>(k.params);
+    addPlacedParams<Params>(k.params, true, true);
     k.example.params = {{"file", std::string("example.glb")}};
     k.trial.params = {{"file", std::string("kit/boulder-a.glb")}};
     return define<Params>(std::move(k), &evaluate, &sentence);

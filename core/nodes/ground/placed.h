@@ -13,7 +13,7 @@ struct Placed {
 };
 
 template <typename P>
-void addPlacedParams(std::vector<ParamSpec>& params, bool canBeHidden = true) {
+void addPlacedParams(std::vector<ParamSpec>& params, bool canBeHidden = true, bool hasHandle = false) {
   if (canBeHidden)
     params.push_back(param<P>("shown", static_cast<bool P::*>(&P::isShown), ARVESK_TEXT("node", "Shown in Site"),
                               ARVESK_TEXT("node", "Hidden ground still takes points.")));
@@ -22,6 +22,7 @@ void addPlacedParams(std::vector<ParamSpec>& params, bool canBeHidden = true) {
                        .in(Unit::Meter)
                        .hard(-1e5, 1e5)
                        .usual(-50, 50, 0.5));
+  if (hasHandle) params.back().inSite(SiteRole::Center);
   params.push_back(param<P>("turn", static_cast<Vec3 P::*>(&P::turnDeg), ARVESK_TEXT("node", "Turn"),
                             ARVESK_TEXT("node", "Turns about the X, then the Y, then the Z axis."))
                        .in(Unit::Degree)

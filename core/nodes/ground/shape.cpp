@@ -78,7 +78,7 @@ const NodeKind& shape() {
             .usual(3, 128, 1)
             .shown("form", {"plane", "ball", "cylinder", "torus"}),
     };
-    addPlacedParams<Params>(k.params);
+    addPlacedParams<Params>(k.params, true, true);
     k.example.params = {{"form", std::string("torus")}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

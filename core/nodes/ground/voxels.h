@@ -16,10 +16,13 @@ ParamSpec voxelSizeParam(const char* id, float P::*member) {
       .usual(0.01, 2, 0.01);
 }
 
-/// "62×40×51 voxels".
+/// "62×40×51 voxels, 3.1 MB": as many as its bounds hold, and what it takes now.
 inline std::string voxelWords(const Volume& volume) {
   const Vec3 cells = glm::ceil(volume.bounds().extent() / volume.voxelSize());
-  return fmt::format("{:.0f}×{:.0f}×{:.0f} voxels", cells.x, cells.y, cells.z);
+  ByteCounter counter;
+  volume.countBytes(counter);
+  return fmt::format("{:.0f}×{:.0f}×{:.0f} voxels, {:.3g} MB", cells.x, cells.y, cells.z,
+                     static_cast<double>(counter.bytes()) / 1e6);
 }
 
 }  // namespace arvesk::nodes

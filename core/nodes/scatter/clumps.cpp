@@ -259,7 +259,8 @@ const NodeKind& clumps() {
     k.help = ARVESK_TEXT(
         "node",
         "Makes members around every parent: in a disc, a ring or a spiral that is set down on the joined ground, or in "
-        "a ball in space. A curve thins them from center to edge, noise makes the outline ragged, and a least "
+        "a ball in space, around what floats in a volume or hangs under an arch as well. A curve thins them from "
+        "center to edge, noise makes the outline ragged, and a least "
         "separation holds across clumps too, so neighboring clumps grow into each other without overlap. "
         "Members carry parent (the id), parent-distance (m) and the parent's attributes as parent-…; tint is "
         "inherited. Raising the count adds members; separation decides by each member's rank among all near ones, so "

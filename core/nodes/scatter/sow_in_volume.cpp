@@ -15,6 +15,7 @@ enum class SpacingBy { Fixed, Mask };
 enum class Most { AllThatFit, Total };
 enum class Depths { All, Between };
 enum class Lattice { World, Body };
+enum class Weight { Density, Alike };
 struct Params : DraftShare {
   Way way = Way::Free;
   Amount amount = Amount::Density;
@@ -25,6 +26,8 @@ struct Params : DraftShare {
   Range spacings{0.5F, 2};
   Most most = Most::AllThatFit;
   int evenTotal = 1000;
+  Weight weight = Weight::Density;
+  float fullDensity = 0.3F;
   Depths depths = Depths::All;
   Range depthsBetween{0, 1};
   MarginBy marginBy = MarginBy::Fixed;
@@ -67,19 +70,92 @@ Points someOf(const EvalContext& ctx, const Points& all, int wanted) {
   return gathered(all, order);
 }
 
+/// "Where" times how dense the volume is, as a share of full.
+class WeightedMask final : public Mask {
+ public:
+  WeightedMask(DensityPtr density, float full, MaskPtr where)
+      : m_density(std::move(density)), m_full(full), m_where(std::move(where)) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    if (m_where)
+      m_where->values(at, begin, end, out);
+    else
+      std::fill(out, out + (end - begin), 1.0F);
+    for (std::size_t i = begin; i < end; ++i)
+      out[i - begin] = std::clamp(out[i - begin], 0.0F, 1.0F) * std::min(1.0F, m_density->at(at.position[i]) / m_full);
+  }
+  bool isZeroIn(const Box3& box) const override { return m_where && m_where->isZeroIn(box); }
+  bool isOfPlaceAlone() const override { return !m_where || m_where->isOfPlaceAlone(); }
+  bool isSearching() const override { return m_where && m_where->isSearching(); }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+    if (m_where) m_where->addNames(numbers, texts);
+  }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this));
+    m_density->countBytes(counter);
+    if (m_where) m_where->countBytes(counter);
+  }
+
+ private:
+  DensityPtr m_density;
+  float m_full;
+  MaskPtr m_where;
+};
+
+/// Between which depths points may lie, margin included.
+Range depthsOf(const EvalContext& ctx, const Inputs& in, const Params& p) {
+  const float margin = marginOf(ctx, in, p);
+  return p.depths == Depths::Between ? Range{std::max(margin, p.depthsBetween.from), p.depthsBetween.to}
+                                     : Range{margin, std::numeric_limits<float>::infinity()};
+}
+
+/// Outside, too near the skin or too deep, too thin, or by "where": what decides of a candidate there.
+std::string explainPlace(const EvalContext& ctx, const Inputs& in, const Params& p, const Vec3& place, float radius) {
+  const VolumePtr volume = in.volume();
+  if (!volume) return {};
+  const Box3 box = volume->bounds();
+  if (box.isEmpty() || !Box3{box.min - radius, box.max + radius}.holds(place)) return {};
+  const auto depth = depthOf(volume, ctx.task);
+  if (!depth) return {};
+  const float deep = depth->at(place).meters;
+  if (!volume->isInside(place))
+    return -deep > radius ? std::string()
+                          : fmt::format("outside of the volume here, by {:.2g} m", std::max(0.0F, -deep));
+  const Range depths = depthsOf(ctx, in, p);
+  if (deep < depths.from)
+    return fmt::format("{:.2g} m deep here, too near the skin: points lie from {:.2g} m on", deep, depths.from);
+  if (deep > depths.to) return fmt::format("{:.2g} m deep here, points lie down to {:.2g} m", deep, depths.to);
+  std::string text = fmt::format("{:.2g} m deep here", deep);
+  float chance = 1;
+  if (const DensityPtr density = p.weight == Weight::Density ? volume->density(ctx.task) : nullptr) {
+    const float here = density->at(place);
+    text += fmt::format(", density {:.2g} of {:.2g} per m", here, p.fullDensity);
+    chance = std::min(1.0F, here / p.fullDensity);
+  }
+  if (const MaskPtr where = in.mask("where")) {
+    Points at;
+    at.count = 1;
+    at.position = Column<Vec3>(place);
+    at.groundNormal = Column<Vec3>(depth->at(place).outward);
+    float value = 0;
+    where->values(at, 0, 1, &value);
+    value = std::clamp(value, 0.0F, 1.0F);
+    text += fmt::format(", \"where\" {:.2g}", value);
+    chance *= value;
+  }
+  return chance >= 1 ? text + ": all candidates stay"
+                     : text + fmt::format(": {:.{}f} of 100 candidates stay", 100 * chance, chance < 0.1F ? 1 : 0);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const VolumePtr volume = in.volume();
-  const float margin = marginOf(ctx, in, p);
-  constexpr float kEver = std::numeric_limits<float>::infinity();
-  const Range depths = p.depths == Depths::Between ? Range{std::max(margin, p.depthsBetween.from), p.depthsBetween.to}
-                                                   : Range{margin, kEver};
+  const Range depths = depthsOf(ctx, in, p);
   if (depths.to < depths.from)
     return fail(ProblemCode::BadParameter,
                 fmt::format("points may lie from {:g} to {:g} m deep, margin included", depths.from, depths.to),
                 "Lower the margin or let the depths go further");
   auto depth = depthOf(volume, ctx.task);
   if (!depth) return Failure(cancelled());
-  const Fill fill(volume, std::move(depth), p.depths == Depths::Between || margin != 0, depths);
+  const Fill fill(volume, std::move(depth), p.depths == Depths::Between || depths.from != 0, depths);
   const VolumeDomain domain(ctx.task, fill, p.lattice == Lattice::Body ? volume->frame() : BodyFrame());
   if (ctx.task.isCancelled()) return Failure(cancelled());
   if (!(domain.total() > 0)) {
@@ -88,7 +164,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                                         : "Its thickest part may be thinner than margin and depths ask");
     return Outputs{std::make_shared<const Points>()};
   }
-  auto points = sown(ctx, domain, in.mask("where"), p.spacingBy == SpacingBy::Mask ? in.mask("spacing") : nullptr,
+  MaskPtr where = in.mask("where");
+  if (p.weight == Weight::Density && volume->hasDensity()) {
+    DensityPtr density = volume->density(ctx.task);
+    if (!density) return Failure(cancelled());
+    where = std::make_shared<const WeightedMask>(std::move(density), p.fullDensity, std::move(where));
+  }
+  auto points = sown(ctx, domain, where, p.spacingBy == SpacingBy::Mask ? in.mask("spacing") : nullptr,
                      {p.way == Way::Even, p.amount == Amount::Total, p.density, p.total, p.spacingBy == SpacingBy::Mask,
                       p.spacing, p.spacings, p.footprint, p});
   if (!points) return Failure(points.error());
@@ -186,6 +268,17 @@ const NodeKind& sowInVolume() {
             .hard(0, 1e8)
             .usual(0, 100000, 100)
             .shown("most", {"total"}),
+        param("weight", &Params::weight, ARVESK_TEXT("node", "Weight"),
+              ARVESK_TEXT("node",
+                          "Of mist and other densities: fewer points where it is thinner, or the same everywhere in "
+                          "it. Bodies are as dense everywhere."),
+              {{"density", ARVESK_TEXT("node", "By its density")}, {"alike", ARVESK_TEXT("node", "Alike")}}),
+        param("full_density", &Params::fullDensity, ARVESK_TEXT("node", "Full at"),
+              ARVESK_TEXT("node", "The density from which on all candidates stay."))
+            .in(Unit::PerMeter)
+            .hard(1e-6, 1e6)
+            .usual(0.01, 2, 0.01)
+            .shown("weight", {"density"}),
         param("depths", &Params::depths, ARVESK_TEXT("node", "Depth"),
               ARVESK_TEXT("node", "Everywhere inside, or only between two depths under the skin."),
               {{"all", ARVESK_TEXT("node", "All depths")}, {"between", ARVESK_TEXT("node", "Between")}}),
@@ -225,6 +318,7 @@ const NodeKind& sowInVolume() {
       return Reach::among(12 * static_cast<double>(most), 0, false);
     });
     k.amountParam = "density";
+    explainsPlace<Params>(k, &explainPlace);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -152,12 +152,14 @@ const NodeKind& clearance() {
     k.id = "clearance";
     k.family = Family::Thin;
     k.label = ARVESK_TEXT("node", "Clearance");
-    k.help = ARVESK_TEXT("node",
-                         "Removes overlaps. Two points conflict when they are closer than factor × (footprint + "
-                         "footprint) + gap, or than a fixed spacing; touching is allowed. Going by priority, a point "
-                         "stays if no staying point of higher priority conflicts with it; ties go by id. "
-                         "Points at Against always stay and count with the same factor and gap. Chains of conflicts "
-                         "have no strict bound, so an edit may show farther away than one spacing.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Removes overlaps. Two points conflict when they are closer than factor × (footprint + "
+        "footprint) + gap, or than a fixed spacing; touching is allowed. Distances are those in "
+        "space, so it works inside of volumes and on what hangs as it does on ground. Going by priority, a point "
+        "stays if no staying point of higher priority conflicts with it; ties go by id. "
+        "Points at Against always stay and count with the same factor and gap. Chains of conflicts "
+        "have no strict bound, so an edit may show farther away than one spacing.");
     k.glyph = "clearance";
     k.synonyms = {"overlap", "collision", "spacing", "remove", "room"};
     k.inputs = {

@@ -177,6 +177,20 @@ class TestLedger : public QObject {
     for (const float s : map.shade) withGround += s >= 0;
     QVERIFY(withGround > map.shade.size() / 2);
     QVERIFY(coverOf({}, {}, 60, {}).columns == 0);
+    QVERIFY(!map.perCubicMeter({0, 0}));
+    // In a box that is filled with 40 per m³ the columns say so on the mean.
+    test::Bench bench;
+    const SurfacePtr box = std::make_shared<const Surface>(makeBox({6, 3, 6}));
+    const PointsPtr filling = bench.points("sow-in-volume", test::inputs({{"volume", *makeSolid({box}, {}, {})}}),
+                                           {{"density", 40.0}});
+    const CoverMap filled = coverOf({filling}, {}, 6, {});
+    double perM3 = 0;
+    int asked = 0;
+    for (float z = -2.5F; z < 3; z += 1)
+      for (float x = -2.5F; x < 3; x += 1)
+        if (const auto v = filled.perCubicMeter({x, z})) perM3 += static_cast<double>(*v), ++asked;
+    QVERIFY(asked > 20);
+    QVERIFY2(within(perM3 / asked, 40, 1.5), qPrintable(QString::number(perM3 / asked)));
   }
 
   void everyKindHasAPageAndAPictureThatShowsSomething() {

@@ -188,6 +188,38 @@ class TestWhyHere : public QObject {
     const WhyHere far = whyHere(f.plan, f.evaluation, Quality::Final, {500, 0, 0}, 0.5F, 10, {});
     QVERIFY(far.points.empty() && far.sources.empty());
   }
+
+  /// In a volume: outside, too near the skin, too deep, thinner than full, or by "where", each with its value.
+  void inAVolumeItSaysWhatLeavesOut_data() {
+    QTest::addColumn<float>("x");
+    QTest::addColumn<QString>("says");
+    QTest::newRow("outside") << 5.2F << QStringLiteral("outside of the volume here, by 0.2");
+    QTest::newRow("near the skin") << 4.8F << QStringLiteral("too near the skin: points lie from 0.5 m on");
+    QTest::newRow("by where") << 4.0F << QStringLiteral("1 m deep here, \"where\" 0: 0.0 of 100 candidates stay");
+    QTest::newRow("all") << -4.0F << QStringLiteral("1 m deep here, \"where\" 1: all candidates stay");
+    QTest::newRow("too deep") << 0.5F << QStringLiteral("points lie down to 3 m");
+    QTest::newRow("far") << 9.0F << QString();
+  }
+  void inAVolumeItSaysWhatLeavesOut() {
+    QFETCH(float, x);
+    QFETCH(QString, says);
+    Fixture f;
+    f.plan = {};
+    f.add("ball", "shape", {}, {{"form", std::string("ball")}, {"radius", 5.0}, {"divisions", 96.0}});
+    f.add("solid", "solid", {{"surfaces", "ball", "surface"}});
+    f.add("half", "region", {},
+          {{"shape", std::string("box")},
+           {"center", std::vector<double>{-10, 0, 0}},
+           {"extent", std::vector<double>{20, 20, 20}},
+           {"softness", 0.0}});
+    f.add("sow", "sow-in-volume", {{"volume", "solid", "volume"}, {"where", "half", "mask"}},
+          {{"depths", std::string("between")}, {"depths_between", std::vector<double>{0.5, 3}}});
+    f.evaluation = Evaluator(std::make_shared<DiskFileService>("")).evaluate(f.plan, {});
+    const WhyHere here = whyHere(f.plan, f.evaluation, Quality::Final, {x, 0, 0}, 0.5F, 10, {});
+    QCOMPARE(here.sources.size(), says.isEmpty() ? std::size_t{0} : std::size_t{1});
+    if (!says.isEmpty())
+      QVERIFY2(QString::fromStdString(here.sources.front().what).contains(says), here.sources.front().what.c_str());
+  }
 };
 
 QTEST_GUILESS_MAIN(TestWhyHere)

@@ -3,6 +3,7 @@
 #include "core/deliver/map_picture.h"
 #include "core/formats/mesh_reader.h"
 #include "core/picture/render.h"
+#include "tests/support/mutated.h"
 #include "tests/support/support.h"
 
 #include <QProcess>
@@ -10,6 +11,7 @@
 #include <fstream>
 
 using namespace arvesk;
+using test::mutated;
 using test::within;
 
 namespace {
@@ -87,24 +89,6 @@ void write(const QString& path, const std::string& content) {
 }  // namespace
 
 namespace {
-
-/// A few bytes changed, put in or taken away; always the same for a seed.
-std::string mutated(std::string bad, std::uint64_t seed) {
-  auto random = [&, n = std::uint64_t{0}]() mutable { return mix64(seed * 1000 + n++); };
-  for (std::uint64_t k = 0; k < 1 + seed % 4; ++k) {
-    // The first bytes hold counts and structure, so they are hit more often.
-    const std::size_t front = std::min<std::size_t>(bad.size(), 2000);
-    const std::size_t at = random() % (random() % 2 ? front : bad.size());
-    switch (random() % 4) {
-      case 0: bad[at] = static_cast<char>(random()); break;
-      case 1: bad[at] = static_cast<char>(bad[at] ^ (1 << (random() % 8))); break;
-      case 2: bad.erase(at, random() % 9); break;
-      case 3: bad.insert(at, std::string(random() % 5, static_cast<char>(random()))); break;
-    }
-  }
-  if (seed % 10 == 9) bad.resize(bad.size() / 2);
-  return bad;
-}
 
 /// Uncompressed 16-bit gray, little-endian, one strip (TIFF 6.0, Adobe 1992, section 4).
 std::string tiff(std::uint16_t width, std::uint16_t height) {

@@ -362,6 +362,61 @@ class TestInBodies : public QObject {
                                  {{"spacing", 0.01}});
     QVERIFY(!dense && dense.error().code == ProblemCode::TooMany);
   }
+
+  /// Clearance, Distance and Clumps go by distances in space: held against every pair of points in a ball.
+  void roomAndDistanceAreThoseOfSpace() {
+    test::Bench bench;
+    const VolumePtr ball = solid({published(makeBall(3, 48))});
+    const PointsPtr all = bench.points("sow-in-volume", inputs({{"volume", ball}}), {{"density", 8.0}});
+    QVERIFY(all->count > 600);
+    const auto apart = bench.run("clearance", inputs({{"points", all}}),
+                                 {{"by", std::string("spacing")}, {"spacing", 0.45}});
+    QVERIFY(apart);
+    const Points& kept = *std::get<PointsPtr>(apart->at(0));
+    const Points& left = *std::get<PointsPtr>(apart->at(1));
+    QVERIFY(kept.count > 100 && left.count > 100);
+    const auto nearest = [&](const Vec3& place, std::size_t but) {
+      float least = std::numeric_limits<float>::infinity();
+      for (std::size_t i = 0; i < kept.count; ++i)
+        if (i != but) least = std::min(least, glm::distance(kept.position[i], place));
+      return least;
+    };
+    bool areAbove = false;  // of each other, as seen from above
+    for (std::size_t i = 0; i < kept.count; ++i) {
+      QVERIFY(nearest(kept.position[i], i) >= 0.45F - 1e-5F);
+      for (std::size_t k = 0; k < i && !areAbove; ++k)
+        areAbove = glm::distance(Vec2(kept.position[i].x, kept.position[i].z),
+                                 Vec2(kept.position[k].x, kept.position[k].z)) < 0.3F;
+    }
+    QVERIFY(areAbove);
+    for (std::size_t i = 0; i < left.count; ++i) QVERIFY(nearest(left.position[i], kept.count) < 0.45F);
+
+    const auto mask = bench.run("distance", inputs({{"points", std::get<PointsPtr>(apart->at(0))}}),
+                                {{"band", std::vector<double>{0, 1, 1000, 1000}}, {"to", std::string("centers")}});
+    QVERIFY(mask);
+    Array<float> value(left.count);
+    QVERIFY(std::get<MaskPtr>(mask->front())->measure(left, 0, left.count, value.data()));
+    for (std::size_t i = 0; i < left.count; ++i) QVERIFY(within(value[i], nearest(left.position[i], kept.count), 1e-5));
+
+    const auto clumps = bench.points("clumps", inputs({{"parents", std::get<PointsPtr>(apart->at(0))}}),
+                                     {{"shape", std::string("ball")}, {"radius", 0.4}, {"separation", 0.12}});
+    QVERIFY(clumps->count > kept.count);
+    const auto* parent = columnOf<Column<std::uint64_t>>(clumps->attributes, "parent");
+    QVERIFY(parent);
+    std::map<std::uint64_t, Vec3> places;
+    for (std::size_t i = 0; i < kept.count; ++i) places[kept.id[i]] = kept.position[i];
+    float lowest = 0;
+    float highest = 0;
+    for (std::size_t i = 0; i < clumps->count; ++i) {
+      const Vec3 off = clumps->position[i] - places.at((*parent)[i]);
+      QVERIFY(glm::length(off) < 0.7F);
+      lowest = std::min(lowest, off.y);
+      highest = std::max(highest, off.y);
+      for (std::size_t k = 0; k < i; ++k)
+        QVERIFY(glm::distance(clumps->position[i], clumps->position[k]) >= 0.12F - 1e-5F);
+    }
+    QVERIFY(lowest < -0.25F && highest > 0.25F);  // all around
+  }
 };
 
 QTEST_GUILESS_MAIN(TestInBodies)

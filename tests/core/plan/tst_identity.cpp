@@ -51,6 +51,9 @@ class MadeFiles final : public FileService {
   Result<TablePtr> table(const std::string&, const Task&) override {
     return fail(ProblemCode::FileMissing, "no tables");
   }
+  Result<VolumeFilePtr> volumes(const std::string&, const Task&, std::vector<Problem>&) override {
+    return fail(ProblemCode::FileMissing, "no volumes");
+  }
   Result<ImagePtr> image(const std::string&, const Task&) override {
     return fail(ProblemCode::FileMissing, "no images");
   }

@@ -72,6 +72,9 @@ class CountingFiles final : public FileService {
     return surface(path, task, warnings);
   }
   Result<TablePtr> table(const std::string&, const Task&) override { return std::make_shared<const Table>(); }
+  Result<VolumeFilePtr> volumes(const std::string&, const Task&, std::vector<Problem>&) override {
+    return std::make_shared<const VolumeFile>();
+  }
   Result<ImagePtr> image(const std::string&, const Task&) override { return std::make_shared<const Image>(); }
 };
 
