@@ -157,6 +157,12 @@ void takeSite(Photographer& photographer, MainWindow& window) {
       if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera(cameraFrom(c));
     photographer.take(window, name);
   }
+  if (photographer.wants("fog")) {
+    window.planView().reveal(QStringLiteral("fog"));
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == "Fog") window.site().setCamera(cameraFrom(c));
+    photographer.take(window, "fog");
+  }
   if (photographer.isAskedFor("massing")) {
     window.site().setMode(SiteMode::Massing);
     for (const CameraEntry& c : window.model().plan().settings.cameras)
@@ -335,7 +341,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   takeKit(photographer, window);
   takeDialogs(photographer, window, plan);
   if (!takeExamples(photographer, window, plan)) return 1;
-  if (photographer.wants("night")) {
+  if (photographer.isAskedFor("night")) {
     Theme::apply(app, QStringLiteral("night"));
     window.planView().select({QStringLiteral("steep-sand")});
     photographer.take(window, "night");

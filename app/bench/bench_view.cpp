@@ -82,7 +82,9 @@ QString summaryOf(const EvalViewPtr& view) {
     rows += QStringLiteral(
                 "<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right "
                 "style='padding-left:24px'>%3</td></tr>")
-                .arg(text(node.title).toHtmlEscaped(), locale.toString(count), shareText(share).toHtmlEscaped());
+                .arg(text(node.title).toHtmlEscaped(),
+                     report->second.said.empty() ? locale.toString(count) : text(report->second.said).toHtmlEscaped(),
+                     report->second.said.empty() ? shareText(share).toHtmlEscaped() : QString());
   }
   if (rows.isEmpty()) return BenchView::tr("No outputs yet: an Output node makes a layer that is shown and exported.");
   return QStringLiteral("<b>%1</b><table>%2</table>")

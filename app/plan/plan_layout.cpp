@@ -136,7 +136,7 @@ class Builder {
                           : QStringLiteral("%1 → %2").arg(count(r->given), count(r->passed.front()));
         if (r->isDraft) c.yieldText += QLatin1Char(' ') + tr("draft");
         height += 22;  // below the counts there is room for the outputs' dots
-      } else if (counts && !c.isSkipped && kind->family == Family::Deliver) {
+      } else if (counts && !c.isSkipped && kind->family == Family::Deliver && r->said.empty()) {
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
         if (r->isDraft) c.sentence += QLatin1Char(' ') + tr("draft");
       } else if (counts && kind->inputs.empty() && !c.isSkipped) {  // nothing came in that a share could be told of

@@ -3,37 +3,43 @@
 #include "core/base/hash.h"
 
 #include <algorithm>
+#include <array>
 
 namespace arvesk {
 namespace {
 
-constexpr float kOpaque = 9;  // beyond that less than a step of eight bits gets through
+constexpr float kOpaque = 9;       // beyond that less than a step of eight bits gets through
+constexpr float kLeast = 1.2e-4F;  // what that lets through
 
-/// Chooses among steps that come from near to far.
+/// Chooses among pieces of the way that come from near to far.
 class Chooser {
  public:
   explicit Chooser(float chance) : m_chance(chance) {}
-  /// False when nothing gets through any more.
-  bool add(float depth, float distance, const Vec3& color) {
-    const float here = m_through * (1 - std::exp(-depth));
-    if (!(here > 0)) return true;
-    m_through -= here;
-    m_met.share += here;
-    const float chance = here / m_met.share;
-    if (m_chance < chance) {
-      m_met.distance = distance;
-      m_met.color = color;
-      m_chance /= chance;
-    } else {
-      m_chance = (m_chance - chance) / (1 - chance);
-    }
-    return m_through > std::exp(-kOpaque);
+  /// Is the piece the chosen one, so far? Then `distance` and `color` are to be set, and `chance` is free to choose in
+  /// it.
+  bool takes(float depth) {
+    const float here = through * lost(depth);
+    if (!(here > 0)) return false;
+    through -= here;
+    met.share += here;
+    const float edge = here / met.share;
+    const bool is = m_chance < edge;
+    m_chance = is ? m_chance / edge : (m_chance - edge) / (1 - edge);
+    return is;
   }
-  const Haze::Met& met() const { return m_met; }
+  bool isOpaque() const { return through < kLeast; }
+  float& chance() { return m_chance; }
+
+  Haze::Met met;
+  float through = 1;
+
+  /// 1 − exp(−depth); of short ways by its series, to 1e-6.
+  static float lost(float depth) {
+    if (depth > 0.2F) return 1 - std::exp(-depth);
+    return depth * (1 - depth * (0.5F - depth * (1.0F / 6 - depth * (1.0F / 24 - depth * (1.0F / 120)))));
+  }
 
  private:
-  Haze::Met m_met;
-  float m_through = 1;
   float m_chance;
 };
 
@@ -55,6 +61,35 @@ void steps(const Density& density, const Vec3& origin, const Vec3& direction, fl
                });
 }
 
+/// Brick by brick; the step within one is chosen only where the brick is.
+void meetOne(const Density& density, const Vec3& origin, const Vec3& direction, float from, float to, float offset,
+             Chooser& chooser) {
+  constexpr std::size_t kMostSteps = 32;  // a brick is 14 voxels long at most, along its diagonal
+  density.walk(
+      origin, direction, from, to, [&](const float* values, const Vec3& local, const Vec3& step, float a, float b) {
+        const auto count = std::min(static_cast<std::size_t>(std::ceil((b - a) * glm::length(step))), kMostSteps);
+        if (count == 0) return true;
+        const float each = (b - a) / static_cast<float>(count);
+        std::array<float, kMostSteps> upTo;
+        float sum = 0;
+        for (std::size_t k = 0; k < count; ++k) {
+          const float at = a + (static_cast<float>(k) + offset) * each;
+          sum += each * std::max(0.0F, Density::between(values, local + at * step));
+          upTo[k] = sum;
+        }
+        if (chooser.takes(sum)) {
+          const float depth = -std::log(1 - chooser.chance() * Chooser::lost(sum));
+          std::size_t k = 0;
+          while (k + 1 < count && upTo[k] < depth) ++k;
+          const float before = k == 0 ? 0 : upTo[k - 1];
+          if (upTo[k] > before) chooser.chance() = std::clamp((depth - before) / (upTo[k] - before), 0.0F, 1.0F);
+          chooser.met.distance = a + (static_cast<float>(k) + offset) * each;
+          chooser.met.color = density.look().color;
+        }
+        return !chooser.isOpaque();
+      });
+}
+
 }  // namespace
 
 float Haze::passed(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut) const {
@@ -74,10 +109,8 @@ Haze::Met Haze::met(const Vec3& origin, const Vec3& direction, float reach, cons
   const float offset = unitFloat(mix64(static_cast<std::uint64_t>(chance * 16777216.0F)));
   Chooser chooser(chance);
   if (m_densities.size() == 1) {
-    const Density& d = *m_densities.front();
-    steps(d, origin, direction, from, to, offset,
-          [&](float depth, float at) { return chooser.add(depth, at, d.look().color); });
-    return chooser.met();
+    meetOne(*m_densities.front(), origin, direction, from, to, offset, chooser);
+    return chooser.met;
   }
   struct Step {
     float at;
@@ -92,9 +125,11 @@ Haze::Met Haze::met(const Vec3& origin, const Vec3& direction, float reach, cons
       return true;
     });
   std::sort(all.begin(), all.end(), [](const Step& a, const Step& b) { return a.at < b.at; });
-  for (const Step& s : all)
-    if (!chooser.add(s.depth, s.at, s.of->look().color)) break;
-  return chooser.met();
+  for (const Step& s : all) {
+    if (chooser.takes(s.depth)) chooser.met.distance = s.at, chooser.met.color = s.of->look().color;
+    if (chooser.isOpaque()) break;
+  }
+  return chooser.met;
 }
 
 }  // namespace arvesk

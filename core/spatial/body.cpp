@@ -50,6 +50,62 @@ void meet(const RTCOccludedFunctionNArguments* args) {
 constexpr int kLeastCells = 8;
 constexpr int kMostCells = 128;
 
+/// What no triangle parts winds alike: regions are found from runs of cells along x that touch each other across rows,
+/// and each is asked once, of its first cell.
+template <typename Ask>
+void fillRegions(const glm::ivec3& cells, Array<std::int16_t>& winding, std::int16_t touched, const Ask& ask,
+                 const Task& task) {
+  struct Run {
+    int from;
+    int to;  // one after its last
+    std::uint32_t before;
+  };
+  std::vector<Run> runs;
+  const auto rows = static_cast<std::size_t>(cells.y) * static_cast<std::size_t>(cells.z);
+  std::vector<std::uint32_t> first(rows + 1, 0);
+  const auto regionOf = [&](std::uint32_t run) {
+    while (runs[run].before != run) run = runs[run].before = runs[runs[run].before].before;
+    return run;
+  };
+  const auto join = [&](std::size_t row, std::size_t other) {
+    std::uint32_t a = first[row];
+    std::uint32_t b = first[other];
+    while (a < first[row + 1] && b < first[other + 1]) {
+      if (runs[a].from < runs[b].to && runs[b].from < runs[a].to) {
+        const std::uint32_t one = regionOf(a);
+        const std::uint32_t two = regionOf(b);
+        runs[std::max(one, two)].before = std::min(one, two);
+      }
+      ++(runs[a].to < runs[b].to ? a : b);
+    }
+  };
+  for (std::size_t row = 0; row < rows && !task.isCancelled(); ++row) {
+    const std::int16_t* row0 = winding.data() + row * static_cast<std::size_t>(cells.x);
+    for (int x = 0; x < cells.x; ++x) {
+      if (row0[x] == touched) continue;
+      const int from = x;
+      while (x < cells.x && row0[x] != touched) ++x;
+      runs.push_back({from, x, static_cast<std::uint32_t>(runs.size())});
+    }
+    first[row + 1] = static_cast<std::uint32_t>(runs.size());
+    if (row % static_cast<std::size_t>(cells.y) > 0) join(row, row - 1);
+    if (row >= static_cast<std::size_t>(cells.y)) join(row, row - static_cast<std::size_t>(cells.y));
+  }
+  if (task.isCancelled()) return;
+  std::vector<std::int16_t> windingOf(runs.size(), 0);
+  for (std::size_t row = 0; row < rows && !task.isCancelled(); ++row)
+    for (std::uint32_t run = first[row]; run < first[row + 1]; ++run) {
+      const std::uint32_t region = regionOf(run);
+      if (region == run) {  // the first of its region
+        const glm::ivec3 cell(runs[run].from, static_cast<int>(row) % cells.y, static_cast<int>(row) / cells.y);
+        windingOf[run] = ask(cell);
+      }
+      const std::size_t at = row * static_cast<std::size_t>(cells.x);
+      std::fill(winding.begin() + static_cast<std::ptrdiff_t>(at) + runs[run].from,
+                winding.begin() + static_cast<std::ptrdiff_t>(at) + runs[run].to, windingOf[region]);
+    }
+}
+
 }  // namespace
 
 Result<std::shared_ptr<const Body>> Body::of(const std::vector<SurfacePtr>& surfaces, const Task& task) {
@@ -211,36 +267,12 @@ void Body::makeGrid(const Task& task) {
     }
   });
 
-  // Region by region; each is asked once, by a walk to the border, which is outside of everything.
-  constexpr std::int16_t kFree = 0;
-  Array<std::uint8_t> isSeen(m_winding.size(), 0);
-  std::vector<glm::ivec3> open;
-  const auto visit = [&](const glm::ivec3& cell, std::int16_t winding) {
-    if (glm::any(glm::lessThan(cell, glm::ivec3(0))) || glm::any(glm::greaterThanEqual(cell, m_cells))) return;
-    const std::size_t i = indexOf(cell);
-    if (isSeen[i] || m_winding[i] == kTouched) return;
-    isSeen[i] = 1;
-    m_winding[i] = winding;
-    open.push_back(cell);
-  };
-  for (int z = 0; z < m_cells.z && !task.isCancelled(); ++z)
-    for (int y = 0; y < m_cells.y; ++y)
-      for (int x = 0; x < m_cells.x; ++x) {
-        const std::size_t i = indexOf({x, y, z});
-        if (isSeen[i] || m_winding[i] != kFree) continue;
-        const int winding = windingFrom(middleOf({x, y, z}), 0, m_corner.x);
-        visit({x, y, z}, static_cast<std::int16_t>(std::clamp(winding, -30000, 30000)));
-        while (!open.empty()) {
-          const glm::ivec3 cell = open.back();
-          open.pop_back();
-          for (int axis = 0; axis < 3; ++axis)
-            for (const int step : {-1, 1}) {
-              glm::ivec3 next = cell;
-              next[axis] += step;
-              visit(next, m_winding[indexOf(cell)]);
-            }
-        }
-      }
+  fillRegions(
+      m_cells, m_winding, kTouched,
+      [&](const glm::ivec3& cell) {
+        return static_cast<std::int16_t>(std::clamp(windingFrom(middleOf(cell), 0, m_corner.x), -30000, 30000));
+      },
+      task);
 }
 
 bool Body::isInside(const Vec3& place) const {

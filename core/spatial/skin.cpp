@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 
 namespace arvesk {
 namespace {
@@ -20,13 +21,16 @@ class Cutter {
   Cutter(const Volume& volume, float extent, Array<Vec3>& out)
       : m_volume(volume), m_extent(extent), m_isLooseKept(volume.hasLooseSkin()), m_out(out) {}
 
-  void add(const Triangle& t) {
+  /// True when all of it counts, as it is.
+  bool add(const Triangle& t) {
     const Vec3 normal = glm::cross(t[1] - t[0], t[2] - t[0]);
     const float length = glm::length(normal);
-    if (!(length > 0)) return;
+    if (!(length > 0)) return false;
     m_normal = normal / length;
     m_turns = 0;
-    if (cut(t) == What::All) emit(t);
+    const bool isAll = cut(t) == What::All;
+    if (isAll) emit(t);
+    return isAll && m_turns <= 0;
   }
 
  private:
@@ -114,6 +118,7 @@ SurfacePtr makeSkin(const Volume& volume, const Task& task) {
   box = {box.min - 1e-3F * extent, box.max + 1e-3F * extent};
   Surface skin;
   Array<Vec3> corners;
+  std::atomic<bool> isWhole{true};
   for (const SurfacePtr& surface : surfaces) {
     constexpr std::size_t kPiece = 256;
     std::vector<Array<Vec3>> parts((surface->faceCount() + kPiece - 1) / kPiece);
@@ -126,12 +131,14 @@ SurfacePtr makeSkin(const Volume& volume, const Task& task) {
         Box3 around;
         for (const Vec3& c : triangle) around.add(c);
         if (glm::any(glm::lessThan(around.max, box.min)) || glm::any(glm::greaterThan(around.min, box.max))) continue;
-        cutter.add(triangle);
+        if (!cutter.add(triangle)) isWhole = false;
       }
     });
     if (task.isCancelled()) return nullptr;
     for (const Array<Vec3>& part : parts) corners.insert(corners.end(), part.begin(), part.end());
   }
+  // Nothing of it buried and all of it turned outward: it is its own skin, with what is made of it already.
+  if (surfaces.size() == 1 && isWhole && corners.size() == 3 * surfaces.front()->faceCount()) return surfaces.front();
   Array<UVec3> triangles(corners.size() / 3);
   for (std::uint32_t f = 0; f < triangles.size(); ++f) triangles[f] = UVec3(3 * f, 3 * f + 1, 3 * f + 2);
   skin.positions = std::move(corners);

@@ -104,6 +104,7 @@ class Offset final : public Volume {
   std::shared_ptr<const DepthField> depth(const Task&) const override { return m_depth; }
   void addSurfaces(std::vector<SurfacePtr>& out) const override { m_base->addSurfaces(out); }
   bool isOffset() const override { return true; }
+  bool hasLooseSkin() const override { return m_base->hasLooseSkin(); }
   BodyFrame frame() const override { return m_base->frame(); }
   float voxelSize() const override { return m_base->voxelSize(); }
   void countBytes(ByteCounter& counter) const override {

@@ -100,6 +100,7 @@ class TestBodies : public test::WindowTest {
     drag(plan().slotPlace(quid("Mist"), "volume"), plan().slotPlace(quid("Output"), "points"));
     waitForPicture();
     QCOMPARE(w().service().latest()->scene->input().hazes.size(), std::size_t{1});
+    QVERIFY(QString::fromStdString(report("Output").said).contains(QStringLiteral("voxels")));  // not "0 placed"
     const QImage misty = site().grab().toImage();
     w().model().setParam(quid("Output"), "visible", false);
     waitForPicture();

@@ -1,4 +1,5 @@
 // Choose: one of several inputs.
+#include "core/nodes/ground/voxels.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -10,7 +11,7 @@ struct Params {
   int number = 1;
 };
 
-Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
+Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const auto& links = in.many("points");
   if (p.number < 1 || static_cast<std::size_t>(p.number) > links.size())
     return fail(ProblemCode::BadParameter, fmt::format("number is {}, but there are {} inputs", p.number, links.size()),
@@ -19,6 +20,7 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
   if (chosen.isEmpty())
     return fail(ProblemCode::MissingInput, fmt::format("nothing comes in at place {}", p.number),
                 "Connect something there, or choose another number");
+  if (const auto* volume = std::get_if<VolumePtr>(&chosen.value)) ctx.say(voxelWords(**volume));
   return Outputs{chosen.value};
 }
 
@@ -32,8 +34,8 @@ const NodeKind& choose() {
     k.id = "choose";
     k.family = Family::Deliver;
     k.label = ARVESK_TEXT("node", "Choose");
-    k.help = ARVESK_TEXT("node",
-                         "Passes on one of several inputs of one type, by number: points, surfaces, masks or kits.");
+    k.help = ARVESK_TEXT(
+        "node", "Passes on one of several inputs of one type, by number: points, surfaces, volumes, masks or kits.");
     k.glyph = "choose";
     k.synonyms = {"switch", "select", "variant"};
     k.inputs = {{"points",

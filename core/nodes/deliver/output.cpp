@@ -1,6 +1,7 @@
 // Output: a named output of the plan; what Site shows and export writes.
 #include "core/nodes/deliver/merge.h"
 #include "core/nodes/ground/merge_surfaces.h"
+#include "core/nodes/ground/voxels.h"
 #include "core/nodes/registry.h"
 #include "core/props/bare.h"
 
@@ -46,6 +47,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (volumes.size() > 1)
       return fail(ProblemCode::WrongInput, fmt::format("gets {} volumes at once", volumes.size()),
                   "Use an Output for each, or Combine volumes");
+    ctx.say(voxelWords(*volumes.front()));
     return Outputs{volumes.front()};
   }
   auto points = merged(ctx, links);

@@ -55,7 +55,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     }
   if (triangles == 0)
     return fail(ProblemCode::WrongInput, "the surfaces have no triangles", "Connect a closed surface");
+  if (p.take == Take::Shell && p.depths.to <= p.depths.from)
+    return fail(ProblemCode::BadParameter,
+                fmt::format("the shell goes from {:g} to {:g} m", p.depths.from, p.depths.to),
+                "Let the second depth be larger");
+  const SolidRule rule{p.take == Take::Shell, p.depths, p.grow, p.voxelSize};
+  auto volume = makeSolid(surfaces, rule, ctx.task);
+  if (!volume) return Failure(volume.error());
   for (const SurfacePtr& surface : surfaces) {
+    if (!(*volume)->hasLooseSkin()) break;  // closed, all of them
     const auto open = openEdges(*surface);
     if (open.empty()) continue;
     const Vec3 at = 0.5F * (open.front().first + open.front().second);
@@ -65,13 +73,6 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
              "Near holes inside and outside are told apart by how much of the body surrounds a place; close them to be "
              "exact");
   }
-  if (p.take == Take::Shell && p.depths.to <= p.depths.from)
-    return fail(ProblemCode::BadParameter,
-                fmt::format("the shell goes from {:g} to {:g} m", p.depths.from, p.depths.to),
-                "Let the second depth be larger");
-  const SolidRule rule{p.take == Take::Shell, p.depths, p.grow, p.voxelSize};
-  auto volume = makeSolid(surfaces, rule, ctx.task);
-  if (!volume) return Failure(volume.error());
   if ((*volume)->bounds().isEmpty())
     ctx.warn("nothing is inside: the surfaces have no triangles with area", "Connect a closed surface");
   const float thinnest = thinnestPart(surfaces, **volume);
