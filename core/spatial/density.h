@@ -154,9 +154,10 @@ void Density::walk(const Vec3& origin, const Vec3& direction, float from, float 
     from = std::max(from, std::min(a, b));
     to = std::min(to, std::max(a, b));
   }
-  // A hair beyond each border, so that the next place lies behind it.
-  const float hair = 1e-3F / glm::length(step);
+  // A hair beyond each border, so that the next place lies behind it; far off no less than what a number tells apart.
+  const float least = 1e-3F / glm::length(step);
   for (float t = from; t < to;) {
+    const float hair = std::max(least, 4e-7F * std::abs(t));
     const IVec3 brick = IVec3(glm::floor((start + (t + hair) * step) / static_cast<float>(kEdge)));
     const IVec3 room = brick >> 4;
     const std::int32_t inRoom = roomAt(room);

@@ -268,17 +268,6 @@ const NodeKind& sowInVolume() {
             .hard(0, 1e8)
             .usual(0, 100000, 100)
             .shown("most", {"total"}),
-        param("weight", &Params::weight, ARVESK_TEXT("node", "Weight"),
-              ARVESK_TEXT("node",
-                          "Of mist and other densities: fewer points where it is thinner, or the same everywhere in "
-                          "it. Bodies are as dense everywhere."),
-              {{"density", ARVESK_TEXT("node", "By its density")}, {"alike", ARVESK_TEXT("node", "Alike")}}),
-        param("full_density", &Params::fullDensity, ARVESK_TEXT("node", "Full at"),
-              ARVESK_TEXT("node", "The density from which on all candidates stay."))
-            .in(Unit::PerMeter)
-            .hard(1e-6, 1e6)
-            .usual(0.01, 2, 0.01)
-            .shown("weight", {"density"}),
         param("depths", &Params::depths, ARVESK_TEXT("node", "Depth"),
               ARVESK_TEXT("node", "Everywhere inside, or only between two depths under the skin."),
               {{"all", ARVESK_TEXT("node", "All depths")}, {"between", ARVESK_TEXT("node", "Between")}}),
@@ -307,6 +296,18 @@ const NodeKind& sowInVolume() {
                            .in(Unit::Meter)
                            .hard(0, 1e4)
                            .usual(0, 5, 0.05));
+    k.params.push_back(
+        param("weight", &Params::weight, ARVESK_TEXT("node", "Weight"),
+              ARVESK_TEXT("node",
+                          "Of mist and other densities: fewer points where it is thinner, or the same everywhere in "
+                          "it. Bodies are as dense everywhere."),
+              {{"density", ARVESK_TEXT("node", "By its density")}, {"alike", ARVESK_TEXT("node", "Alike")}}));
+    k.params.push_back(param("full_density", &Params::fullDensity, ARVESK_TEXT("node", "Full at"),
+                             ARVESK_TEXT("node", "The density from which on all candidates stay."))
+                           .in(Unit::PerMeter)
+                           .hard(1e-6, 1e6)
+                           .usual(0.01, 2, 0.01)
+                           .shown("weight", {"density"}));
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
     k.example.params = {{"way", std::string("even")}, {"spacing", 0.8}};

@@ -359,6 +359,20 @@ class TestMist : public QObject {
     }
   }
 
+  /// From far away the way through fine mist has an end, and loses what it should, as far as numbers reach there.
+  void farEyesSeeAnEnd() {
+    const DensityPtr d = densityOf(Density::Lattice::ofSize(0.02F), IVec3(-8), IVec3(8),
+                                   [](const Vec3&) { return 0.5F; });
+    for (const float far : {300.0F, 3000.0F, 30000.0F})
+      for (int i = 0; i < 200; ++i) {
+        const Vec3 eye = far * glm::normalize(Vec3(unitFloat(hashOf(static_cast<std::uint64_t>(i), 1)) - 0.5F,
+                                                   unitFloat(hashOf(static_cast<std::uint64_t>(i), 2)) - 0.5F,
+                                                   unitFloat(hashOf(static_cast<std::uint64_t>(i), 3)) - 0.5F));
+        const float sum = d->along(eye, glm::normalize(-eye), 0, 1e6F, 1e9F);  // through the middle
+        QVERIFY2(sum > 0.6F && sum < 2.7F, qPrintable(QString::number(sum)));  // a cube of 2.56 m: 1.28 to 2.22
+      }
+  }
+
   /// In the picture: mist is bright, throws a shadow, hides what is behind it and not what is before it, and is not
   /// there where it is cut away.
   void hazeIsLitAndThrowsAShadow() {
