@@ -87,7 +87,10 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
     }
     if (const VolumePtr volume = evaluation.firstOf<VolumePtr>(node.uid); volume && !node.isSkipped)
       if (isShownLayer(node) || node.uid == inSite)
-        if (const DensityPtr density = volume->density({})) input.hazes.push_back(density);
+        // Once, though the node and an Output of it may both be shown.
+        if (const DensityPtr density = volume->density({});
+            density && std::find(input.hazes.begin(), input.hazes.end(), density) == input.hazes.end())
+          input.hazes.push_back(density);
     if (!isShownLayer(node) || node.uid == inSite) continue;
     if (const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid)) {
       input.layers.push_back({points, isInSiteShown, node.uid});

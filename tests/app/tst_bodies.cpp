@@ -110,6 +110,10 @@ class TestBodies : public test::WindowTest {
     QTest::keyClick(&plan(), Qt::Key_I);
     waitForPicture();
     QCOMPARE(w().service().latest()->scene->input().hazes.size(), std::size_t{1});
+    // Both at once are not twice as dense.
+    w().model().setParam(quid("Output"), "visible", true);
+    waitForPicture();
+    QCOMPARE(w().service().latest()->scene->input().hazes.size(), std::size_t{1});
   }
 
   /// A camera may keep its light: who goes there sees it, who turns the sun sees that.
