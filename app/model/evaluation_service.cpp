@@ -9,11 +9,15 @@
 
 #include <algorithm>
 #include <chrono>
+#include <tuple>
 
 namespace arvesk {
 namespace {
 
 constexpr int kGrowMs = 500;
+/// What is evaluated within it is shown though the plan was edited meanwhile: so the picture follows a drag. When that
+/// was in vain once, what follows is begun anew at each edit, until one is evaluated whole.
+constexpr std::chrono::milliseconds kPasses{400};
 /// Along the longer side: fine enough to see a clump, coarse enough to see a density.
 constexpr int kCoverCells = 220;
 
@@ -57,25 +61,47 @@ void EvaluationService::setFolder(const QString& folder) { m_files->setFolder(fo
 void EvaluationService::request(Request request) {
   m_thumbnailWorker.cancel();
   m_growingWorker.cancel();
-  request.number = ++m_requests;
+  request.number = m_lastAsked.number + 1;
+  const bool isFollowing = !m_isOpening && m_isFollowing && request.isSameLook(m_lastAsked);
+  m_lastAsked = request;
   m_opening = m_isOpening ? std::make_shared<Opening>() : nullptr;
   if (m_opening) m_opening->request = request;
-  m_worker.ask([this, request = std::move(request), opening = m_opening](const Task& task) -> Worker::Answer {
-    const EvalViewPtr view = compute(request, opening, task);
-    if (!view) return [this] { Q_EMIT wasCancelled(); };
-    return [this, view] {
-      m_growingWorker.ask([this](const Task&) -> Worker::Answer {
-        m_growingScene = nullptr;  // what it traced is not held beside the whole
-        return {};
-      });
-      m_opening = nullptr;
-      m_isOpening = false;
-      m_latest = view;
-      Q_EMIT finished();
-      drawThumbnails(view);
-    };
-  });
+  m_worker.ask(
+      [this, request = std::move(request), opening = m_opening](const Task& task) -> Worker::Answer {
+        QElapsedTimer clock;
+        clock.start();
+        const EvalViewPtr view = compute(request, opening, task);
+        if (view)
+          m_isFollowing = true;
+        else if (clock.elapsed() >= kPasses.count())
+          m_isFollowing = false;
+        if (!view) return [this] { Q_EMIT wasCancelled(); };
+        return [this, view] {
+          if (view->request != m_lastAsked.number) {
+            Q_EMIT passed(view);
+            return;
+          }
+          m_growingWorker.ask([this](const Task&) -> Worker::Answer {
+            m_growingScene = nullptr;  // what it traced is not held beside the whole
+            return {};
+          });
+          m_opening = nullptr;
+          m_isOpening = false;
+          m_latest = view;
+          Q_EMIT finished();
+          drawThumbnails(view);
+        };
+      },
+      isFollowing ? kPasses : std::chrono::milliseconds(0));
   Q_EMIT started();
+}
+
+bool EvaluationService::Request::isSameLook(const Request& other) const {
+  const auto look = [](const Request& r) {
+    return std::tie(r.quality, r.inSite, r.maskOnGround, r.isPoints, r.colorBy, r.colorByNumber, r.isCover, r.isMassing,
+                    r.exploded, r.hidden);
+  };
+  return look(*this) == look(other);
 }
 
 void EvaluationService::cancel() {
@@ -136,6 +162,8 @@ std::shared_ptr<EvalView> emptyView(const EvaluationService::Request& request) {
 
 /// The volume in place of what it was made of, before pale placements.
 void showAlone(const Volume& volume, const VolumeLook& look, PictureInput& input) {
+  for (PictureLayer& layer : input.layers) layer.isGhost = true;
+  if (!look.facets || look.facets->faceCount() == 0) return;  // then what it was made of is all there is to see
   std::vector<SurfacePtr> own;
   volume.addSurfaces(own);
   const Box3 box = withRounding(volume.bounds());
@@ -143,8 +171,7 @@ void showAlone(const Volume& volume, const VolumeLook& look, PictureInput& input
     const Box3 b = ground->bounds();
     return box.holds(b.min) && box.holds(b.max) && std::find(own.begin(), own.end(), ground) != own.end();
   });
-  for (PictureLayer& layer : input.layers) layer.isGhost = true;
-  if (look.facets && look.facets->faceCount() > 0) input.grounds.push_back(look.facets);
+  input.grounds.push_back(look.facets);
 }
 
 /// Makes what Site shows of the view's evaluation: points, colors, cover and the traced scene. False after a cancel.

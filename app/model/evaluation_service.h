@@ -1,5 +1,5 @@
-// Evaluates the plan on a thread of its own: a new request cancels the one in flight. Everything the views need comes
-// ready made, so that the interface thread never computes.
+// Evaluates the plan on a thread of its own: a new request cancels the one in flight, when that takes long. Everything
+// the views need comes ready made, so that the interface thread never computes.
 #pragma once
 
 #include "app/model/plan_model.h"
@@ -15,6 +15,7 @@
 #include <QImage>
 #include <QObject>
 
+#include <atomic>
 #include <mutex>
 
 namespace arvesk {
@@ -64,6 +65,8 @@ class EvaluationService : public QObject {
     float exploded = 0;      // how far placements are moved apart
     SiteHidden hidden;       // what Site leaves away
     std::size_t number = 0;  // given when it is asked for
+    /// Another plan at most, shown in the same way.
+    bool isSameLook(const Request& other) const;
   };
   void request(Request request);
   void cancel();
@@ -81,7 +84,8 @@ class EvaluationService : public QObject {
 
  Q_SIGNALS:
   void thumbnailReady(const QString& propUid);
-  void grew(const EvalViewPtr& soFar);  // only until the first finished() of a plan
+  void grew(const EvalViewPtr& soFar);   // only until the first finished() of a plan
+  void passed(const EvalViewPtr& view);  // of a plan that was edited since: the next one is being worked out
   void started();
   void progressed(double share, const QString& title);
   void finished();  // latest() is new
@@ -110,8 +114,9 @@ class EvaluationService : public QObject {
   std::map<std::string, QImage> m_thumbnails;
   OpeningPtr m_opening;  // null when a plan was evaluated once
   bool m_isOpening = true;
-  std::size_t m_requests = 0;
-  PictureScenePtr m_growingScene;  // the growing worker only
+  Request m_lastAsked;
+  std::atomic<bool> m_isFollowing = true;  // see kPasses
+  PictureScenePtr m_growingScene;          // the growing worker only
   // What follows is touched by the worker only.
   std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop
   PictureScenePtr m_lastScene;             // what it traces is used again when only light or mask change

@@ -2,34 +2,68 @@
 
 namespace arvesk {
 
+namespace {
+
+/// The first, coarse pass has so long before a newer picture is begun: they follow a drag then, however fast it is.
+constexpr std::chrono::milliseconds kFirstPass{150};
+
+VolumeLines linesOf(const RenderRequest& request) {
+  VolumeLines out;
+  const VolumeLook* look = request.view->volume.get();
+  if (!look) return out;
+  const auto isHidden = [&](const Vec3& place) { return request.cut && request.cut->hides(place); };
+  const auto add = [&](QVector<QLineF>& to, const Vec3& from, const Vec3& end) {
+    if (isHidden(from) || isHidden(end)) return;
+    const Vec3 a = request.camera.projected(from, request.width, request.height);
+    const Vec3 b = request.camera.projected(end, request.width, request.height);
+    if (a.z > 0 && b.z > 0)
+      to.push_back(QLineF(static_cast<double>(a.x), static_cast<double>(a.y), static_cast<double>(b.x),
+                          static_cast<double>(b.y)));
+  };
+  // Between a face that looks here and one that looks away.
+  for (const SkinEdge& e : look->edges) {
+    const Vec3 toEye = request.camera.eye - e.from;
+    if ((glm::dot(e.normal, toEye) > 0) != (glm::dot(e.other, toEye) > 0)) add(out.outline, e.from, e.to);
+  }
+  for (const auto& [from, to] : look->open) add(out.open, from, to);
+  return out;
+}
+
+}  // namespace
+
 RenderService::RenderService(QObject* parent) : QObject(parent) {}
 
 void RenderService::request(RenderRequest request) {
   request.number = ++m_asked;
-  m_worker.ask([this, request = std::move(request)](const Task& task) -> Worker::Answer {
-    draw(request, task);
-    return {};
-  });
+  m_worker.ask(
+      [this, request = std::move(request)](const Task& task) -> Worker::Answer {
+        draw(request, task);
+        return {};
+      },
+      kFirstPass);
 }
 
 void RenderService::draw(const RenderRequest& request, const Task& task) {
   if (request.width < 1 || request.height < 1 || !request.view || !request.view->scene) return;
   Film film(request.width, request.height);
+  const VolumeLines lines = linesOf(request);
   for (const int step : {4, 2}) {
     if (!renderPass(*request.view->scene, request.camera, step, film, task, request.cut)) return;
-    publish(request, film);
+    publish(request, film, lines);
+    if (request.number != m_asked) return;
   }
   if (request.view->isGrowing) return;  // the next one is near, and the rest of it is being worked out
   while (film.samples < request.samples) {
     if (!renderPass(*request.view->scene, request.camera, 1, film, task, request.cut)) return;
-    publish(request, film);
+    publish(request, film, lines);
   }
 }
 
-void RenderService::publish(const RenderRequest& request, const Film& film) {
+void RenderService::publish(const RenderRequest& request, const Film& film, const VolumeLines& lines) {
   Frame frame;
   frame.image = QImage(film.width, film.height, QImage::Format_RGB32);
   frame.samples = film.samples;
+  frame.lines = lines;
   frame.camera = request.camera;
   frame.request = request.number;
   auto* pixels = reinterpret_cast<std::uint32_t*>(frame.image.bits());

@@ -4,6 +4,8 @@
 #include "app/model/evaluation_service.h"
 #include "core/picture/render.h"
 
+#include <atomic>
+
 namespace arvesk {
 
 struct RenderRequest {
@@ -17,10 +19,17 @@ struct RenderRequest {
   std::uint64_t number = 0;  // given by request()
 };
 
+/// Of a volume in Site, over the picture: the outline of the true body, and its open edges.
+struct VolumeLines {
+  QVector<QLineF> outline;
+  QVector<QLineF> open;
+};
+
 struct Frame {
   QImage image;
   std::shared_ptr<const Film> film;  // depth for overlays
-  int samples = 0;                   // 0 while coarse
+  VolumeLines lines;
+  int samples = 0;  // 0 while coarse
   Camera camera;
   std::uint64_t request = 0;  // which request it answers
 };
@@ -40,10 +49,10 @@ class RenderService : public QObject {
 
  private:
   void draw(const RenderRequest& request, const Task& task);
-  void publish(const RenderRequest& request, const Film& film);
+  void publish(const RenderRequest& request, const Film& film, const VolumeLines& lines);
 
   Frame m_latest;
-  std::uint64_t m_asked = 0;
+  std::atomic<std::uint64_t> m_asked = 0;
   Worker m_worker;
 };
 

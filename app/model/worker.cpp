@@ -1,6 +1,6 @@
 #include "app/model/worker.h"
 
-#include <chrono>
+#include <QTimer>
 
 namespace arvesk {
 
@@ -21,20 +21,34 @@ Worker::~Worker() {
   m_wake.notify_all();
 }
 
-void Worker::ask(Work work) {
+void Worker::ask(Work work, std::chrono::milliseconds grace) {
+  std::uint64_t running = 0;
   {
     const std::lock_guard lock(m_mutex);
     m_next = {++m_asked, std::move(work)};
-    m_running.request_stop();
+    running = m_runningNumber;
   }
+  if (grace.count() == 0) m_dropped = m_asked - 1;
+  stopWhenDue(running, grace);
   setBusy(true);
   m_wake.notify_all();
+}
+
+void Worker::stopWhenDue(std::uint64_t number, std::chrono::milliseconds grace) {
+  const std::lock_guard lock(m_mutex);
+  if (m_runningNumber != number) return;
+  const auto left = grace -
+                    std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now() - m_begun);
+  if (left.count() <= 0)
+    m_running.request_stop();
+  else
+    QTimer::singleShot(left, this, [this, number] { stopWhenDue(number, {}); });
 }
 
 void Worker::cancel() {
   {
     const std::lock_guard lock(m_mutex);
-    ++m_asked;
+    m_dropped = ++m_asked;
     m_next.reset();
     m_running.request_stop();
   }
@@ -63,6 +77,8 @@ void Worker::work(std::stop_token stop) {
       question = std::move(*m_next);
       m_next.reset();
       m_running = std::stop_source();
+      m_runningNumber = question.first;
+      m_begun = std::chrono::steady_clock::now();
       task.stop = m_running.get_token();
     }
     const std::uint64_t number = question.first;
@@ -82,9 +98,12 @@ void Worker::work(std::stop_token stop) {
     Result<Answer> answer = withinBorder([&] { return question.second(task); });
     // What the question holds goes on this thread; even that may throw, and is then of no more concern.
     (void)withinBorder([&] { question.second = {}; });
-    post([this, number, answer = std::move(answer)] {
-      if (number != m_asked) return;
-      setBusy(false);
+    post([this, number, isStopped = task.isCancelled(), answer = std::move(answer)] {
+      if (number != m_asked && (isStopped || number <= m_dropped)) return;
+      if (number == m_asked)
+        setBusy(false);
+      else if (!answer)
+        return;
       if (answer) {
         if (*answer) (*answer)();
         return;

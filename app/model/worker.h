@@ -1,5 +1,6 @@
 // The one way to work off the interface thread: one question at a time, answered on a thread of its own; a new question
-// cancels the one before. What throws there becomes a Problem that is told, and never ends the program.
+// cancels the one before, at once or when that has had its time. What throws there becomes a Problem that is told, and
+// never ends the program.
 #pragma once
 
 #include "core/base/border.h"
@@ -7,6 +8,7 @@
 
 #include <QObject>
 
+#include <chrono>
 #include <condition_variable>
 #include <functional>
 #include <mutex>
@@ -32,13 +34,15 @@ class Worker : public QObject {
 
  public:
   /// Runs on the worker's thread; what it returns runs on the thread of this object, unless a newer question came
-  /// meanwhile. The task's progress comes out as progressed().
+  /// meanwhile that does not let it pass. The task's progress comes out as progressed().
   using Answer = std::function<void()>;
   using Work = std::function<Answer(const Task&)>;
 
   explicit Worker(QObject* parent = nullptr);
   ~Worker() override;
-  void ask(Work work);
+  /// What is under way has `grace` from its beginning to be answered, and its answer comes then. So questions that come
+  /// faster than they are answered, as while something is dragged, do not keep each other from ever being answered.
+  void ask(Work work, std::chrono::milliseconds grace = {});
   void cancel();
   /// Until the latest question is answered, cancelled or has failed.
   bool isBusy() const { return m_isBusy; }
@@ -53,14 +57,18 @@ class Worker : public QObject {
  private:
   void work(std::stop_token stop);
   void setBusy(bool isBusy);
+  void stopWhenDue(std::uint64_t number, std::chrono::milliseconds grace);
 
   bool m_isBusy = false;
-  std::uint64_t m_asked = 0;  // number of the latest question
+  std::uint64_t m_asked = 0;    // number of the latest question
+  std::uint64_t m_dropped = 0;  // up to this one they are not to be answered any more
   std::mutex m_mutex;
   std::condition_variable_any m_wake;
   std::optional<std::pair<std::uint64_t, Work>> m_next;
   std::stop_source m_running;
-  std::jthread m_thread;  // last, so that it ends first
+  std::uint64_t m_runningNumber = 0;
+  std::chrono::steady_clock::time_point m_begun;  // of the one that is under way
+  std::jthread m_thread;                          // last, so that it ends first
 };
 
 }  // namespace arvesk

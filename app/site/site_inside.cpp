@@ -30,22 +30,19 @@ void SiteView::toggleCut() {
   requestFrame();
 }
 
-/// The outline of the true body: edges between a face that looks here and one that looks away.
 void SiteView::paintVolume(QPainter& p) {
   if (!m_view || !m_view->volume) return;
-  QVector<QLineF> lines;
-  for (const SkinEdge& e : m_view->volume->edges) {
-    const Vec3 toEye = m_camera.eye - e.from;
-    if ((glm::dot(e.normal, toEye) > 0) == (glm::dot(e.other, toEye) > 0)) continue;
-    if (cut() && (cut()->hides(e.from) || cut()->hides(e.to))) continue;
-    const auto a = lens().project(e.from);
-    const auto b = lens().project(e.to);
-    if (a && b) lines.push_back(QLineF(*a, *b));
-  }
+  const VolumeLines& lines = m_renderer.latest().lines;
   p.setPen(QPen(QColor(20, 24, 22, 90), 2.6));
-  p.drawLines(lines);
+  p.drawLines(lines.outline);
   p.setPen(QPen(QColor(255, 255, 255, 220), 1.1));
-  p.drawLines(lines);
+  p.drawLines(lines.outline);
+  p.setPen(QPen(QColor(20, 24, 22, 130), 4));
+  p.drawLines(lines.open);
+  p.setPen(QPen(QColor(0xE0, 0x6A, 0x2C), 2));
+  p.drawLines(lines.open);
+  if (m_view->volume->problem)
+    drawWords(p, QPointF(17, height() - 44), QString::fromStdString(toLine(*m_view->volume->problem)));
 }
 
 }  // namespace arvesk

@@ -53,6 +53,7 @@ std::vector<Vec3> placesOf(const std::vector<PictureLayer>& layers, const SiteSe
 struct SiteHidden {
   SiteSelection points;
   bool isOnly = false;
+  bool operator==(const SiteHidden&) const = default;
   bool isEmpty() const { return points.empty(); }
   bool hides(const std::string& source, std::uint64_t id) const {
     const auto it = points.find(source);

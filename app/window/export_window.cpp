@@ -56,6 +56,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
       m_gltf(new QComboBox(this)),
       m_usd(new QComboBox(this)),
       m_attributes(new AttributeList(this)),
+      m_half(new QCheckBox(tr("Numbers in 16 bits"), this)),
       m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)),
       m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
       m_verify(new QCheckBox(tr("Read back what was written and compare"), this)),
@@ -84,6 +85,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_usd->setObjectName(QStringLiteral("export_usd"));
   m_usd->setAccessibleName(tr("USD prototypes"));
   m_usd->addItems({tr("Prototypes inside the file"), tr("Prototypes in files beside it")});
+  m_half->setObjectName(QStringLiteral("export_half"));
   m_covers->setObjectName(QStringLiteral("export_covers"));
   m_withoutMissing->setObjectName(QStringLiteral("export_without_missing"));
   m_verify->setObjectName(QStringLiteral("export_verify"));
@@ -148,12 +150,15 @@ void ExportWindow::addOutputs() {
 }
 
 void ExportWindow::showResults(const EvalViewPtr& view) {
-  for (OutputBox& output : m_outputs)
+  for (OutputBox& output : m_outputs) {
+    output.isVolume = view->evaluation.firstOf<VolumePtr>(output.uid) != nullptr;
     if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(output.uid)) {
       output.attributes.clear();
       for (const auto& [name, column] : points->attributes) output.attributes.insert(name);
     }
+  }
   listAttributes();
+  showOptions();
 }
 
 void ExportWindow::buildLayout(QPushButton* choose) {
@@ -187,6 +192,7 @@ void ExportWindow::buildLayout(QPushButton* choose) {
   grid->addWidget(m_gltf, row++, 0, 1, 3);
   grid->addWidget(m_usd, row++, 0, 1, 3);
   grid->addWidget(m_attributes, row++, 0, 1, 3);
+  grid->addWidget(m_half, row++, 0, 1, 3);
   grid->addWidget(m_covers, row++, 0, 1, 3);
   grid->addWidget(m_withoutMissing, row++, 0, 1, 3);
   grid->addWidget(m_verify, row++, 0, 1, 3);
@@ -213,21 +219,37 @@ void ExportWindow::showOptions() {
   const QString ending = QFileInfo(m_path->text()).suffix().toLower();
   const bool isGltf = ending == QStringLiteral("glb") || ending == QStringLiteral("gltf");
   m_gltf->setVisible(isGltf);
+  const bool isVdb = ending == QStringLiteral("vdb");
   m_usd->setVisible(ending == QStringLiteral("usda"));
-  m_attributes->setVisible(ending != QStringLiteral("obj"));
+  m_attributes->setVisible(ending != QStringLiteral("obj") && !isVdb);
+  m_half->setVisible(isVdb);
+  m_covers->setVisible(!isVdb);
+  m_withoutMissing->setVisible(!isVdb);
+  // An output that the format does not hold cannot be chosen.
+  QStringList others;
+  for (const OutputBox& output : m_outputs) {
+    const bool isHeld = output.isVolume == isVdb;
+    output.box->setEnabled(isHeld);
+    if (!isHeld) others.push_back(output.box->text());
+  }
   m_help->setText(
       isGltf ? tr("glTF 2.0: the props with their materials and textures, and where they stand.")
       : ending == QStringLiteral("usda") ? tr("USD: a point instancer per output, meters, Y up, with ids.")
       : ending == QStringLiteral("csv")  ? tr("A row per placement: id, prop, output, position, quaternion, scale.")
       : ending == QStringLiteral("ply")  ? tr("A vertex per point, binary; points without a prop too.")
       : ending == QStringLiteral("obj")  ? tr("Real geometry for old pipelines; materials beside in an .mtl.")
-                                         : tr("The ending chooses the format: .glb .gltf .usda .csv .ply .obj"));
+      : isVdb                            ? tr("OpenVDB: a grid per output that is a volume, under its title.")
+                                         : tr("The ending chooses the format: .glb .gltf .usda .csv .ply .obj .vdb"));
+  if (others.isEmpty()) return;
+  m_help->setText(m_help->text() + QLatin1Char('\n') +
+                  (isVdb ? tr("Not volumes, so not in it: %1") : tr("Volumes, which only .vdb holds: %1"))
+                      .arg(others.join(QStringLiteral(", "))));
 }
 
 void ExportWindow::start() {
   std::vector<std::string> names;
   for (const OutputBox& output : m_outputs)
-    if (output.box->isChecked()) names.push_back(output.box->text().toStdString());
+    if (output.box->isEnabled() && output.box->isChecked()) names.push_back(output.box->text().toStdString());
   if (names.empty()) {
     m_message->setText(tr("Choose an output first."));
     return;
@@ -243,11 +265,12 @@ void ExportWindow::start() {
   how.gltfWay = static_cast<GltfWay>(m_gltf->currentIndex());
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (!m_attributes->isHidden()) how.attributes = m_attributes->patterns();  // hidden where the format holds none
+  how.isHalf = m_half->isChecked();
   how.isWithoutMissing = m_withoutMissing->isChecked();
   how.isVerified = m_verify->isChecked();
   how.planName = QFileInfo(m_file).completeBaseName().toStdString();
-  m_worker.ask([this, names, how, isCovered = m_covers->isChecked(), path = m_path->text().toStdString(),
-                plan = m_plan](const Task& task) -> Worker::Answer {
+  m_worker.ask([this, names, how, isCovered = m_covers->isChecked() && !m_covers->isHidden(),
+                path = m_path->text().toStdString(), plan = m_plan](const Task& task) -> Worker::Answer {
     Evaluator evaluator(m_files);
     EvalRequest request;
     request.task = {task.stop, [&](float share) { task.report(share * 0.6F); }};
@@ -285,15 +308,20 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
     return;
   }
   const auto number = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
-  m_message->setText(tr("%1 placements, %2 triangles in all, written to %3 (%4)")
-                         .arg(number(report->placements), locale.toString(static_cast<qulonglong>(report->triangles)),
-                              QFileInfo(m_path->text()).fileName(),
+  const QString what = report->volumes == 1  ? tr("1 volume")
+                       : report->volumes > 1 ? tr("%1 volumes").arg(number(report->volumes))
+                                             : tr("%1 placements, %2 triangles in all")
+                                                   .arg(number(report->placements),
+                                                        locale.toString(static_cast<qulonglong>(report->triangles)));
+  m_message->setText(tr("%1, written to %2 (%3)")
+                         .arg(what, QFileInfo(m_path->text()).fileName(),
                               locale.formattedDataSize(static_cast<qint64>(report->bytes))));
   m_report->clear();
   if (report->verifySeconds) {
     const bool isRight = report->faults.empty();
     auto* top = new QTreeWidgetItem(
-        m_report, {isRight ? tr("Read back: counts, names, bounds and colors agree")
+        m_report, {isRight ? (report->volumes > 0 ? tr("Read back: names, places and every value agree")
+                                                  : tr("Read back: counts, names, bounds and colors agree"))
                            : QStringLiteral("! ") + tr("Read back: the file is not what was asked for"),
                    tr("%1 s").arg(locale.toString(*report->verifySeconds, 'f', 1))});
     top->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
@@ -305,6 +333,7 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
     top->setExpanded(true);
   }
   const auto group = [&](const QString& name, const auto& counts) {
+    if (counts.empty()) return;
     auto* top = new QTreeWidgetItem(m_report, {name, QString()});
     for (const auto& [key, count] : counts) {
       auto* item = new QTreeWidgetItem(top, {text(key), number(count)});

@@ -45,11 +45,13 @@ class ExportWindow : public QDialog {
     std::string uid;
     QCheckBox* box;
     std::set<std::string> attributes;  // that its points carry
+    bool isVolume = false;
   };
   std::vector<OutputBox> m_outputs;
   QComboBox* m_gltf;
   QComboBox* m_usd;
   AttributeList* m_attributes;
+  QCheckBox* m_half;
   QCheckBox* m_covers;
   QCheckBox* m_withoutMissing;
   QCheckBox* m_verify;

@@ -101,10 +101,12 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
     m_masks.clear();
     m_site->beginPlan();
   });
-  connect(&m_service, &EvaluationService::grew, this, [this](const EvalViewPtr& soFar) {
-    m_plan->showResults(soFar);
-    m_site->showResults(soFar);
-  });
+  const auto showForNow = [this](const EvalViewPtr& view) {
+    m_plan->showResults(view);
+    m_site->showResults(view);
+  };
+  connect(&m_service, &EvaluationService::grew, this, showForNow);
+  connect(&m_service, &EvaluationService::passed, this, showForNow);
   connect(&m_masks, &MaskPreviewService::ready, this, [this] {
     m_plan->showMasks(m_masks.latest());
     m_bench->showMasks(m_masks.latest());

@@ -61,6 +61,8 @@ QString styleSheet(const Theme& t) {
     QCheckBox::indicator, QListView::indicator, QTreeView::indicator { width: 14px; height: 14px; border: 1px solid @quiet; border-radius: 3px; background: @card; }
     QCheckBox::indicator:checked, QListView::indicator:checked, QTreeView::indicator:checked { background: @ink; border-color: @ink; image: url(:/glyphs/check@night.svg); }
     QCheckBox:focus { color: @accent; }
+    QCheckBox:disabled { color: @quiet; }
+    QCheckBox::indicator:disabled { background: @paper; border-color: @rule; image: none; }
     QScrollArea, QGraphicsView { border: none; background: @paper; }
     QScrollArea > QWidget > QWidget { background: @paper; }
     QAbstractScrollArea::corner { background: @paper; border: none; }

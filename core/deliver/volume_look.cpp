@@ -2,6 +2,7 @@
 
 #include "core/geometry/welding.h"
 #include "core/spatial/meshing.h"
+#include "core/spatial/posed.h"
 
 namespace arvesk {
 namespace {
@@ -30,9 +31,31 @@ std::vector<SkinEdge> edgesOf(const Surface& skin) {
 std::shared_ptr<const VolumeLook> lookOf(const VolumePtr& volume, const Task& task) {
   return volume->derived.get<VolumeLook>([&]() -> std::shared_ptr<const VolumeLook> {
     auto look = std::make_shared<VolumeLook>();
+    if (const Posed* posed = volume->posed()) {
+      const auto atRest = lookOf(posed->atRest, task);
+      if (!atRest) return nullptr;
+      *look = *atRest;
+      if (look->facets) look->facets = posedSurface(*look->facets, posed->frame);
+      for (SkinEdge& e : look->edges)
+        e = {posed->frame.toWorld(DVec3(e.from)), posed->frame.toWorld(DVec3(e.to)), posed->frame.turned(e.normal),
+             posed->frame.turned(e.other)};
+      for (auto& [from, to] : look->open) {
+        from = posed->frame.toWorld(DVec3(from));
+        to = posed->frame.toWorld(DVec3(to));
+      }
+      return look;
+    }
     const SurfacePtr skin = volume->isOffset() ? nullptr : skinOf(*volume, task);
     auto mesh = meshOf(volume, {volume->voxelSize(), 0}, task);
     if (task.isCancelled()) return nullptr;
+    if (!mesh) look->problem = mesh.error();
+    if (volume->hasLooseSkin()) {
+      std::vector<SurfacePtr> surfaces;
+      volume->addSurfaces(surfaces);
+      for (const SurfacePtr& surface : surfaces)
+        for (const auto& edge : openEdges(*surface))
+          if (look->open.size() < kMostEdges) look->open.push_back(edge);
+    }
     if (!mesh && !skin) return look;
     Surface facets = mesh ? **mesh : *skin;
     facets.name = "volume";

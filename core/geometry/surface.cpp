@@ -59,6 +59,7 @@ void Surface::countBytes(ByteCounter& counter) const {
   }
   arvesk::countBytes(vertexAttributes, counter);
   derived.countBytes(counter);
+  atRest.positions.countBytes(counter);
 }
 
 std::size_t Surface::bytes() const {

@@ -3,6 +3,7 @@
 
 #include "core/base/shared_array.h"
 #include "core/geometry/attributes.h"
+#include "core/geometry/body_frame.h"
 #include "core/geometry/derived.h"
 #include "core/geometry/image.h"
 
@@ -36,6 +37,26 @@ struct SceneNode {
 /// Splits a transform into place, turn and size.
 SceneNode sceneNodeOf(std::string name, std::int32_t parent, const glm::dmat4& world);
 
+/// Of a surface that was moved and turned as a whole: its vertices before that, and how it lies since. What is made of
+/// the shape alone serves all places that it is moved to. A copy, which is made to be changed, knows nothing of it.
+class AtRest {
+ public:
+  AtRest() = default;
+  AtRest(SharedArray<Vec3> before, const BodyFrame& since) : positions(std::move(before)), frame(since) {}
+  AtRest(const AtRest&) {}
+  AtRest& operator=(const AtRest& other) {
+    if (this != &other) *this = AtRest();
+    return *this;
+  }
+  AtRest& operator=(AtRest&&) = default;
+  ~AtRest() = default;
+
+  bool isKnown() const { return !positions.empty(); }
+
+  SharedArray<Vec3> positions;
+  BodyFrame frame;
+};
+
 struct Surface {
   std::string name;
   SharedArray<Vec3> positions;               // vertex × xyz, m, world
@@ -58,6 +79,7 @@ struct Surface {
   bool isMirrored = false;    // a part of the file has a negative scale; its faces were turned round
   bool isShown = true;        // in Site
   Derived derived;            // made when asked for; never shared with a copy
+  AtRest atRest;
 
   std::size_t faceCount() const { return triangles.size(); }
   std::uint64_t faceKey(std::size_t face) const { return faceKeys.empty() ? face : faceKeys[face]; }

@@ -75,6 +75,9 @@ struct Surfel {
   bool isCutOpen;  // seen from within through a cut
 };
 
+const Vec3 kInWater(0.035F, 0.16F, 0.18F);     // light that deep water sends
+const Vec3 kLostInWater(0.55F, 0.20F, 0.16F);  // per m
+
 class Shader {
  public:
   Shader(const PictureScene& scene, const Camera& camera, bool isCoarse, const std::optional<Cut>& cut)
@@ -196,9 +199,9 @@ class Shader {
     return s.isGhost ? glm::mix(Vec3(0.62F, 0.63F, 0.62F), color, 0.18F) : color;
   }
 
-  /// Water: sky and sun mirrored on ripples, ground seen through it, foam where it is shallow.
+  /// Water: sky, mist and sun mirrored on ripples, ground seen through it, foam where it is shallow.
   Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance,
-             float depth, bool isShore) const {
+             float depth, bool isShore, Dice& dice) const {
     const Vec3 p = origin + direction * waterDistance;
     const float flat = std::exp(-waterDistance / 60.0F);
     const auto wave = [&](float scale, std::uint32_t seed) {
@@ -212,10 +215,9 @@ class Shader {
     up.y = std::abs(up.y);
     const float glint = 6.0F * std::pow(std::max(0.0F, glm::dot(up, m_sun)), 600.0F);
     const float path = std::max(0.0F, belowDistance - waterDistance);
-    const Vec3 clear = glm::exp(-path * Vec3(0.55F, 0.20F, 0.16F));
-    const Vec3 body(0.035F, 0.16F, 0.18F);
-    Vec3 c = glm::mix(body, below * Vec3(0.82F, 0.9F, 0.92F), clear);
-    c = glm::mix(c, skyColor(up, m_sun) + Vec3(1, 0.9F, 0.75F) * glint, mirror);
+    Vec3 c = glm::mix(kInWater, below * Vec3(0.82F, 0.9F, 0.92F), glm::exp(-path * kLostInWater));
+    const Vec3 mirrored = skyColor(up, m_sun) + Vec3(1, 0.9F, 0.75F) * glint;
+    c = glm::mix(c, throughHaze(mirrored, p, up, std::numeric_limits<float>::infinity(), dice), mirror);
     if (depth < 0.5F) {  // two lines of foam, torn by noise
       const float torn = 0.5F + 0.9F * gradientNoiseScalar(p.x * 1.3F, depth * 3, p.z * 1.3F, 7) +
                          0.5F * gradientNoiseScalar(p.x * 4.1F, 0, p.z * 4.1F, 8);
@@ -226,6 +228,19 @@ class Shader {
           isShore ? foam : 0.3F * foam);  // waves run out on ground; on what stands in them there is a rim only
     }
     return c;
+  }
+
+  /// From below its level: the way through water takes the light, red first; what is looked at over the water is seen
+  /// within the cone that its surface lets through (Snell's law, 1.333), the rest of it mirrors the deep.
+  static Vec3 underWater(const Vec3& color, const Vec3& direction, float way, bool isOver) {
+    Vec3 c = color;
+    if (isOver) {
+      constexpr float kIndex = 1.333F;
+      const float outside = 1 - kIndex * kIndex * (1 - direction.y * direction.y);  // squared cosine
+      const float mirror = outside <= 0 ? 1 : 0.02F + 0.98F * std::pow(1 - std::sqrt(outside), 5.0F);
+      c = glm::mix(c, kInWater, mirror);
+    }
+    return glm::mix(kInWater, c, glm::exp(-way * kLostInWater));
   }
 
   /// Is water to be seen there: not cut away, and not under ground that a cut has opened?
@@ -334,7 +349,12 @@ Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& c
   if (isWater) {
     const float depth = w.hit.isHit() ? *level - w.surfel.position.y : 100.0F;
     c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0),
-                     w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround);
+                     w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround, dice);
+  }
+  if (level && camera.eye.y < *level && !(shader.cut() && shader.cut()->hides(camera.eye))) {
+    const float out = w.direction.y > 1e-5F ? (*level - camera.eye.y) / w.direction.y
+                                            : std::numeric_limits<float>::infinity();
+    return shader.underWater(c, w.direction, std::min({out, w.hit.distance, 1e4F}), out < w.hit.distance);
   }
   if (distance < std::numeric_limits<float>::infinity()) c = shader.hazed(c, w.direction, distance);
   return shader.throughHaze(c, camera.eye, w.direction, distance, dice);

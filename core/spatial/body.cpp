@@ -112,10 +112,8 @@ Result<std::shared_ptr<const Body>> Body::of(const std::vector<SurfacePtr>& surf
   std::shared_ptr<Body> body(new Body());
   Array<Vec3> openPositions;
   Array<UVec3> openTriangles;
-  for (const SurfacePtr& surface : surfaces) {
+  for (const SurfacePtr& surface : surfaces)
     if (auto ok = checkSurface(*surface); !ok) return Failure(ok.error());
-    for (const auto& edge : arvesk::openEdges(*surface)) body->m_openEdges.push_back(edge);
-  }
   Shells shells = shellsOf(surfaces);
   turnOutward(shells, task);
   for (std::size_t t = 0; t < shells.triangles.size(); ++t) {

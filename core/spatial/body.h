@@ -31,8 +31,6 @@ class Body {
   Side sideOf(const Box3& box) const;
   bool isClosed() const { return m_open.isEmpty(); }
   const Box3& bounds() const { return m_bounds; }
-  /// Edges that only one face has; none when every shell is closed.
-  const std::vector<std::pair<Vec3, Vec3>>& openEdges() const { return m_openEdges; }
   bool isEmpty() const { return m_triangles.empty() && m_open.isEmpty(); }
   void countBytes(ByteCounter& counter) const;
 
@@ -51,7 +49,6 @@ class Body {
   int windingFrom(const Vec3& place, int axis, float to) const;
 
   Box3 m_bounds;
-  std::vector<std::pair<Vec3, Vec3>> m_openEdges;
   WindingTree m_open;
   // Of the closed shells: turned outward, hollows inward.
   SharedArray<Vec3> m_positions;

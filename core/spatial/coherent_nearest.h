@@ -7,8 +7,8 @@
 
 namespace arvesk {
 
-/// As SurfaceIndex::nearest, bit for bit. A place is no farther from the surface than the one that this thread asked
-/// for before it and the way between them, so it is looked for no farther than that.
+/// As SurfaceIndex::nearest, bit for bit. A place is no farther from the surface than from the face that was the
+/// nearest one of the place that this thread asked for before it.
 class CoherentNearest {
  public:
   CoherentNearest() = default;
@@ -17,21 +17,13 @@ class CoherentNearest {
   SurfaceHit at(const Vec3& place, float reach = std::numeric_limits<float>::infinity()) const {
     struct Last {
       std::uint64_t of = 0;
-      Vec3 place{0};
-      float distance = 0;
+      std::uint32_t face = kNoFace;
     };
     // A few surfaces are asked by turns.
     thread_local std::array<Last, 4> slots;
     Last& last = slots[m_number % slots.size()];
-    if (last.of != m_number) {
-      const SurfaceHit hit = m_index->nearest(place, reach);
-      if (hit.isHit()) last = {m_number, place, hit.distance};
-      return hit;
-    }
-    const float bound = (last.distance + glm::distance(place, last.place)) * 1.0001F + 1e-5F * glm::length(place);
-    SurfaceHit hit = m_index->nearest(place, std::min(reach, bound));
-    if (!hit.isHit() && bound < reach) hit = m_index->nearest(place, reach);
-    if (hit.isHit()) last = {m_number, place, hit.distance};
+    const SurfaceHit hit = m_index->nearest(place, reach, last.of == m_number ? last.face : kNoFace);
+    if (hit.isHit()) last = {m_number, hit.face};
     return hit;
   }
 

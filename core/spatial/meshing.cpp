@@ -1,6 +1,7 @@
 #include "core/spatial/meshing.h"
 
 #include "core/spatial/distance_grid.h"
+#include "core/spatial/posed.h"
 #include "core/spatial/surface_index.h"
 
 #include <fmt/format.h>
@@ -259,6 +260,10 @@ SurfacePtr levelOf(const Density& density, const Task& task) {
 }
 
 Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task) {
+  if (const Posed* posed = volume->posed()) {
+    auto atRest = meshOf(posed->atRest, rule, task);
+    return atRest ? Result<SurfacePtr>(posedSurface(**atRest, posed->frame)) : atRest;
+  }
   const auto grid = distanceGridOf(volume, rule.voxelSize, kBand, task);
   if (!grid) return Failure(grid.error());
   Surface out = levelSurfaceOf(**grid, 0);

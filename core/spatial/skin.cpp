@@ -109,10 +109,12 @@ class SkinDepth final : public DepthField {
   CoherentNearest m_nearest;
 };
 
-SurfacePtr makeSkin(const Volume& volume, const Task& task) {
+}  // namespace
+
+SurfacePtr Volume::makeSkin(const Task& task) const {
   std::vector<SurfacePtr> surfaces;
-  volume.addSurfaces(surfaces);
-  Box3 box = volume.bounds();
+  addSurfaces(surfaces);
+  Box3 box = bounds();
   const Vec3 size = box.extent();
   const float extent = std::max({size.x, size.y, size.z});
   box = {box.min - 1e-3F * extent, box.max + 1e-3F * extent};
@@ -124,7 +126,7 @@ SurfacePtr makeSkin(const Volume& volume, const Task& task) {
     std::vector<Array<Vec3>> parts((surface->faceCount() + kPiece - 1) / kPiece);
     parallelPieces(task, surface->faceCount(), kPiece, [&](std::size_t begin, std::size_t end) {
       Array<Vec3>& part = parts[begin / kPiece];
-      Cutter cutter(volume, extent, part);
+      Cutter cutter(*this, extent, part);
       for (std::size_t f = begin; f < end; ++f) {
         const UVec3 t = surface->triangles[f];
         const Triangle triangle{surface->positions[t.x], surface->positions[t.y], surface->positions[t.z]};
@@ -146,8 +148,6 @@ SurfacePtr makeSkin(const Volume& volume, const Task& task) {
   return std::make_shared<const Surface>(std::move(skin));
 }
 
-}  // namespace
-
 std::shared_ptr<const DepthField> depthOf(const VolumePtr& volume, const Task& task) {
   struct Both {
     VolumePtr volume;
@@ -158,7 +158,7 @@ std::shared_ptr<const DepthField> depthOf(const VolumePtr& volume, const Task& t
 }
 
 SurfacePtr skinOf(const Volume& volume, const Task& task) {
-  return volume.derived.get<Surface>([&] { return makeSkin(volume, task); });
+  return volume.derived.get<Surface>([&] { return volume.makeSkin(task); });
 }
 
 std::shared_ptr<const DepthField> skinDepthOf(const Volume& volume, const Task& task) {

@@ -1,4 +1,5 @@
 // The inside of surfaces as a volume, and what grows, shrinks or hollows it out by depth.
+#include "core/spatial/posed.h"
 #include "core/spatial/skin.h"
 #include "core/spatial/surface_index.h"
 
@@ -121,9 +122,24 @@ class Offset final : public Volume {
   Box3 m_bounds;
 };
 
+/// Far from its origin a body at rest would be known less exactly than where it was moved to.
+bool isRestExact(const Surface& surface) {
+  if (!surface.atRest.isKnown()) return false;
+  Box3 box;
+  for (const Vec3& p : surface.atRest.positions) box.add(p);
+  const Vec3 far = glm::max(glm::abs(box.min), glm::abs(box.max));
+  const Vec3 size = box.extent();
+  return std::max({far.x, far.y, far.z}) <= 4 * std::max({size.x, size.y, size.z});
+}
+
 }  // namespace
 
 Result<VolumePtr> makeSolid(const std::vector<SurfacePtr>& surfaces, const SolidRule& rule, const Task& task) {
+  if (surfaces.size() == 1 && isRestExact(*surfaces.front())) {
+    auto atRest = solidAtRest(*surfaces.front(), rule,
+                              [&](const SurfacePtr& surface) { return makeSolid({surface}, rule, task); });
+    return atRest ? Result<VolumePtr>(makePosed(std::move(*atRest), surfaces.front())) : atRest;
+  }
   auto body = Body::of(surfaces, task);
   if (!body) return Failure(body.error());
   VolumePtr solid = std::make_shared<const Solid>(surfaces, *body, rule.voxelSize);

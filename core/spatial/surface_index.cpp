@@ -54,6 +54,7 @@ struct NearestQuery {
     const Vec3 a = positions[t.x];
     const Vec3 b = positions[t.y];
     const Vec3 c = positions[t.z];
+    if (isFarFromPlane(a, b - a, c - a)) return false;
     const Vec2 w = closestWeights(place, a, b, c);
     const float distance = glm::distance(place, a + (b - a) * w.x + (c - a) * w.y);
     // Equal distances (a shared edge) go to the lower face, whatever order the tree is walked in.
@@ -61,7 +62,20 @@ struct NearestQuery {
     best = {distance, face, w};
     return true;
   }
+
+  /// True only when the triangle's plane is farther than the best so far: most of what boxes let through ends here.
+  /// What is added is well above what rounding does to the two products, slivers included.
+  bool isFarFromPlane(const Vec3& a, const Vec3& ab, const Vec3& ac) const {
+    const Vec3 from = place - a;
+    const Vec3 normal = glm::cross(ab, ac);
+    const float along = glm::dot(normal, from);
+    const float rounding = 1e-10F * glm::dot(ab, ab) * glm::dot(ac, ac) * glm::dot(from, from);
+    return along * along > 1.02F * glm::dot(normal, normal) * best.distance * best.distance + rounding;
+  }
 };
+
+/// So that places that are as far are met too.
+float withHair(float distance) { return distance * 1.000001F; }
 
 bool visitPrimitive(RTCPointQueryFunctionArguments* args) {
   auto* query = static_cast<NearestQuery*>(args->userPtr);
@@ -77,8 +91,7 @@ bool visitPrimitive(RTCPointQueryFunctionArguments* args) {
   } else {
     isNearer = query->visit(args->primID);
   }
-  // With a hair more, so that places that are as far are met too.
-  if (isNearer) args->query->radius = query->best.distance * 1.000001F;
+  if (isNearer) args->query->radius = withHair(query->best.distance);
   return isNearer;
 }
 
@@ -254,7 +267,7 @@ SurfaceHit SurfaceIndex::first(const Vec3& origin, const Vec3& direction, float 
   return placeOf(ray.ray.tfar, ray.hit.primID, ray.hit.u, ray.hit.v);
 }
 
-SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach) const {
+SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach, std::uint32_t guess) const {
   if (!isFinite(position)) return {};
   NearestQuery query{m_positions.data(), m_triangles.data(), m_grid, position, {}};
   query.best.distance = reach;
@@ -265,6 +278,7 @@ SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach) const {
   pointQuery.y = position.y;
   pointQuery.z = position.z;
   pointQuery.radius = reach;
+  if (guess != kNoFace && query.visit(guess)) pointQuery.radius = withHair(query.best.distance);
   rtcPointQuery(m_scene, &pointQuery, &context, &visitPrimitive, &query);
   return query.best;
 }

@@ -27,10 +27,14 @@ class DepthField {
   virtual void countBytes(ByteCounter& counter) const = 0;
 };
 
-/// A frame that goes along with what it belongs to: world = origin + turn · own.
-struct BodyFrame {
-  DVec3 origin{0};
-  glm::dmat3 turn{1};
+class Volume;
+using VolumePtr = std::shared_ptr<const Volume>;
+
+/// A volume that lies somewhere else: what is inside, how deep, and its lattice are asked of it at rest, so they go
+/// along bit for bit.
+struct Posed {
+  VolumePtr atRest;
+  BodyFrame frame;  // of the space at rest
 };
 
 class Volume {
@@ -52,6 +56,10 @@ class Volume {
   virtual bool hasLooseSkin() const { return false; }
   /// Moved and turned along with what the volume was made of, when that is moved as a whole.
   virtual BodyFrame frame() const = 0;
+  /// What it is made of by moving and turning alone; null where it is not.
+  virtual const Posed* posed() const { return nullptr; }
+  /// See skinOf, which keeps it.
+  virtual SurfacePtr makeSkin(const Task& task) const;
   /// How fine it is drawn and made into triangles, m. Nothing else depends on it.
   virtual float voxelSize() const = 0;
   virtual bool hasDensity() const { return false; }
@@ -64,7 +72,6 @@ class Volume {
 
   Derived derived;  // its skin and depth
 };
-using VolumePtr = std::shared_ptr<const Volume>;
 
 /// How deep places lie in the volume, which stays with it. Made when asked for the first time; null after a cancel.
 std::shared_ptr<const DepthField> depthOf(const VolumePtr& volume, const Task& task);
@@ -79,8 +86,10 @@ struct SolidRule {
   Range depths{0, 0.1F};  // m under the (grown) skin
   float grow = 0;         // m; at 0 nothing at all happens
   float voxelSize = 0.1F;
+  bool operator==(const SolidRule&) const = default;
 };
-/// The inside of all `surfaces` together (see Body), which stay with it. Depths under a grown skin, and over the inner
+/// The inside of all `surfaces` together (see Body), which stay with it. One surface that was only moved since a volume
+/// of it was made, and is still used, shares all that was made of it. Depths under a grown skin, and over the inner
 /// side of a shell, are never more than the true ones: between parts that grew together they are less.
 Result<VolumePtr> makeSolid(const std::vector<SurfacePtr>& surfaces, const SolidRule& rule, const Task& task);
 

@@ -2,6 +2,8 @@
 // looks into it, by mouse and keys.
 #include "tests/app/window_test.h"
 
+#include <QElapsedTimer>
+#include <QMenu>
 #include <QToolButton>
 
 using namespace arvesk;
@@ -81,6 +83,35 @@ class TestBodies : public test::WindowTest {
     QVERIFY(!fine->edges.empty());
   }
 
+  /// Open edges of a volume in Site are drawn over it.
+  void openEdgesAreSeen() {
+    w().model().addNode(*findNodeKind("shape"), 40, 40);
+    const QString flat = quid("Shape");
+    w().model().setParam(flat, "form", std::string("plane"));
+    w().model().setParam(flat, "extent", std::vector<double>{8, 1, 8});
+    w().model().addNode(*findNodeKind("solid"), 40, 200);
+    waitForResults();
+    drag(plan().slotPlace(flat, "surface"), plan().slotPlace(quid("Solid"), "surfaces"));
+    waitForResults();
+    QVERIFY(QString::fromStdString(report("Solid").problems.front().message).contains(QStringLiteral("open edges")));
+    const auto marked = [&] {
+      const QImage shown = site().grab().toImage();
+      int count = 0;
+      for (int y = 0; y < shown.height(); ++y)
+        for (int x = 0; x < shown.width(); ++x) {
+          const QColor c = shown.pixelColor(x, y);
+          count += c.red() > 190 && c.blue() < 90 && c.green() < 150;
+        }
+      return count;
+    };
+    waitForPicture();
+    QVERIFY(marked() < 20);
+    clickCard("Solid");
+    QTest::keyClick(&plan(), Qt::Key_I);
+    waitForPicture();
+    QTRY_VERIFY(marked() > 200);
+  }
+
   /// Mist is seen when its node is in Site or an Output holds it, and not when that one is hidden.
   void mistIsSeenAsHaze() {
     w().model().addNode(*findNodeKind("shape"), 40, 40);
@@ -126,10 +157,17 @@ class TestBodies : public test::WindowTest {
     QVERIFY(document().settings.cameras.at(0).sun && !document().settings.cameras.at(1).sun);
     w().model().edit(QStringLiteral("high"), [](Plan& p) { p.settings.sunHeightDeg = 60; });
     waitForPicture();
+    for (auto* menu : w().findChildren<QMenu*>()) {
+      if (menu->title() != QStringLiteral("Saved cameras")) continue;
+      Q_EMIT menu->aboutToShow();  // shown, it would take the keys
+      QVERIFY(menu->actions().first()->text().contains(QString::fromStdString(document().settings.cameras[0].name)));
+      QVERIFY(menu->actions().first()->isEnabled() && !menu->actions().at(2)->isEnabled());
+      Q_EMIT menu->aboutToHide();
+    }
     const QImage high = site().grab().toImage();
     site().setFocus();
     QTest::keyClick(&site(), Qt::Key_1);
-    QCOMPARE(site().camera().sun->heightDeg, 9.0F);
+    QVERIFY(site().camera().sun && site().camera().sun->heightDeg == 9.0F);
     waitForPicture();
     QTRY_VERIFY(site().grab().toImage() != high);
     QTest::keyClick(&site(), Qt::Key_2);
@@ -138,6 +176,42 @@ class TestBodies : public test::WindowTest {
     w().model().edit(QStringLiteral("middle"), [](Plan& p) { p.settings.sunHeightDeg = 30; });
     waitForPicture();
     QVERIFY(!site().camera().sun);
+  }
+
+  /// While its handle is dragged a body of 20,000 triangles takes its 20,000 points along, picture by picture, in final
+  /// quality; where it comes to rest each is in its place in the body.
+  void theFillFollowsAHandle() {
+    makeFilledBall();
+    w().setQuality(Quality::Final);
+    const QString ball = quid("Shape");
+    w().model().setParam(ball, "divisions", 71.0);
+    w().model().setParam(ball, "move", std::vector<double>{1, 0, 0});
+    w().model().setParam(quid("Sow in volume"), "lattice", std::string("body"));
+    w().model().setParam(quid("Sow in volume"), "density", 20'000 / (4.0 / 3 * 3.14159 * 125));
+    clickCard("Shape");
+    waitForPicture();
+    const auto sown = [&] { return w().service().latest()->evaluation.firstOf<PointsPtr>(uidOf("Sow in volume")); };
+    const PointsPtr before = sown();
+    QVERIFY(before->count > 19'000 && report("Shape").passed.front() > 19'000);
+    int shown = 0;
+    connect(&w().service(), &EvaluationService::passed, this, [&] { ++shown; });
+    connect(&w().service(), &EvaluationService::finished, this, [&] { ++shown; });
+    QElapsedTimer clock;
+    clock.start();
+    constexpr int kMoves = 120;
+    const QPoint from = seen({1, 0, 0});
+    test::dragMouse(&site(), from, from + QPoint(kMoves, 20), kMoves, [] { QTest::qWait(16); });
+    qInfo("%d evaluations shown in %lld ms of dragging", shown, static_cast<long long>(clock.elapsed()));
+    waitForPicture();
+    const auto& move = std::get<std::vector<double>>(document().find(ball.toStdString())->params.at("move"));
+    const Vec3 way(static_cast<float>(move[0]) - 1, static_cast<float>(move[1]), static_cast<float>(move[2]));
+    QVERIFY(glm::length(way) > 1);
+    const PointsPtr after = sown();
+    QCOMPARE(after->count, before->count);
+    for (std::size_t i = 0; i < after->count; ++i) {
+      QCOMPARE(after->id[i], before->id[i]);
+      QVERIFY(glm::distance(after->position[i], before->position[i] + way) < 1e-5F);
+    }
   }
 
   void aCutLooksInside() {

@@ -92,6 +92,45 @@ class TestHandingOver : public test::WindowTest {
     }
   }
 
+  /// What a format does not hold cannot be chosen for it, and the window says so.
+  void volumesGoIntoVdbAlone() {
+    m_export->close();
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/fog.arvesk")));
+    waitForResults();
+    trigger("file_export");
+    m_export = w().findChildren<ExportWindow*>().last();
+    QTemporaryDir dir;
+    const auto box = [&](const char* title) {
+      for (auto* b : m_export->findChildren<QCheckBox*>())
+        if (b->text() == QLatin1String(title)) return b;
+      return static_cast<QCheckBox*>(nullptr);
+    };
+    const auto says = [&](const QString& text) {
+      const auto labels = m_export->findChildren<QLabel*>();
+      return std::any_of(labels.begin(), labels.end(),
+                         [&](QLabel* l) { return l->isVisible() && l->text().contains(text); });
+    };
+    part<QLineEdit>("export_path")->setText(dir.filePath(QStringLiteral("fog.glb")));
+    QVERIFY(!box("Fog bank")->isEnabled() && box("Grass")->isEnabled());
+    QVERIFY(says(QStringLiteral("which only .vdb holds: Fog bank")));
+    QVERIFY(!part<QCheckBox>("export_half")->isVisible());
+    exportTo(dir.filePath(QStringLiteral("fog.glb")));
+    QVERIFY(placed() > 100);
+    const QString vdb = dir.filePath(QStringLiteral("fog.vdb"));
+    part<QLineEdit>("export_path")->setText(vdb);
+    QVERIFY(box("Fog bank")->isEnabled() && !box("Grass")->isEnabled());
+    QVERIFY(says(QStringLiteral("so not in it: Grass")));
+    QVERIFY(!part<QCheckBox>("export_covers")->isVisible());
+    exportTo(vdb);
+    QVERIFY2(!words().startsWith(QLatin1Char('!')), qPrintable(words()));
+    QVERIFY2(words().startsWith(QStringLiteral("1 volume")), qPrintable(words()));
+    const qint64 whole = QFileInfo(vdb).size();
+    QVERIFY(whole > 10'000);
+    QTest::mouseClick(part<QCheckBox>("export_half"), Qt::LeftButton, {}, {8, 8});
+    exportTo(vdb);
+    QVERIFY(QFileInfo(vdb).size() < whole);
+  }
+
   /// The list offers what the points carry, and the file holds what was chosen of it.
   void onlyTheChosenAttributes() {
     QTemporaryDir dir;

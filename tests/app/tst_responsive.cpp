@@ -9,7 +9,9 @@
 #include <QToolButton>
 
 #include <algorithm>
+#include <atomic>
 #include <ctime>
+#include <thread>
 
 using namespace arvesk;
 
@@ -83,6 +85,41 @@ class TestResponsive : public test::WindowTest {
     QVERIFY2(sorted[sorted.size() / 2] <= 50, "most turns are prompt");  // waiting for a lock would show here
     qInfo("%zu turns of the loop, the longest gap %lld ms", sorted.size(), static_cast<long long>(sorted.back()));
     QVERIFY(pulse.stalls().empty());
+  }
+
+  /// A question that others follow faster than it is answered is answered all the same, where they let it pass; so the
+  /// picture follows a drag. Without that, and after a cancel, nothing old comes.
+  void fastQuestionsDoNotStarveEachOther() {
+    Worker worker;
+    std::vector<int> answered;
+    std::atomic<int> begun{0};
+    std::atomic<int> goOn{0};
+    const auto question = [&](int number) -> Worker::Work {
+      return [&, number](const Task&) -> Worker::Answer {
+        begun = number;
+        while (goOn < number) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        return [&answered, number] { answered.push_back(number); };
+      };
+    };
+    constexpr std::chrono::hours kLong(1);
+    worker.ask(question(1), kLong);
+    QTRY_COMPARE(begun.load(), 1);
+    worker.ask(question(2), kLong);
+    worker.ask(question(3), kLong);
+    goOn = 1;
+    QTRY_COMPARE(begun.load(), 3);  // 2 was never begun
+    QTRY_COMPARE(answered, std::vector<int>({1}));
+    QVERIFY(worker.isBusy());
+    worker.ask(question(4));
+    goOn = 3;
+    QTRY_COMPARE(begun.load(), 4);
+    worker.ask(question(5), kLong);
+    worker.cancel();
+    goOn = 5;
+    worker.ask(question(6), kLong);
+    goOn = 6;
+    QTRY_VERIFY(!worker.isBusy());
+    QCOMPARE(answered, std::vector<int>({1, 6}));
   }
 
   void whateverIsDoneWithHalfAMillionPlacements() {

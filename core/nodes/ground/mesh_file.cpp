@@ -8,7 +8,6 @@
 namespace arvesk::nodes {
 namespace {
 
-enum class UpAxis { Y, Z };
 struct Params : Placed {
   std::string file;
   float unitScale = 1;
@@ -70,17 +69,12 @@ const NodeKind& meshFile() {
     k.params = {
         fileParam("file", &Params::file, ARVESK_TEXT("node", "File"),
                   ARVESK_TEXT("node", "glTF, GLB, OBJ, PLY, STL and other mesh formats."), "mesh"),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
-              ARVESK_TEXT("node", "How many m one unit of the file is; 0.01 for centimeters."))
-            .hard(1e-6, 1e6)
-            .usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
-              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
         param("parts", &Params::parts, ARVESK_TEXT("node", "Parts"),
               ARVESK_TEXT(
                   "node",
                   "Names of parts to take, with * and ? as wildcards, separated by semicolons; empty takes all.")),
     };
+    addUnitParams(k.params, &Params::unitScale, &Params::upAxis, kUnitHelp);
     addPlacedParams<Params>(k.params, true, true);
     k.example.params = {{"file", std::string("example.glb")}};
     k.trial.params = {{"file", std::string("kit/boulder-a.glb")}};

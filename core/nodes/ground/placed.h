@@ -35,6 +35,17 @@ void addPlacedParams(std::vector<ParamSpec>& params, bool canBeHidden = true, bo
 }
 
 enum class UpAxis { Y, Z };
+/// How many m one unit of a file is, and which axis points up in it.
+template <typename P>
+void addUnitParams(std::vector<ParamSpec>& params, float P::*unitScale, UpAxis P::*upAxis, const char* unitHelp) {
+  params.push_back(
+      param<P>("unit_scale", unitScale, ARVESK_TEXT("node", "Unit"), unitHelp).hard(1e-6, 1e6).usual(0.001, 10, 0.01));
+  params.push_back(param<P>("up_axis", upAxis, ARVESK_TEXT("node", "Up axis"),
+                            ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}));
+}
+inline constexpr const char* kUnitHelp = ARVESK_TEXT("node",
+                                                     "How many m one unit of the file is; 0.01 for centimeters.");
+
 /// Points from a file: its unit and axis, and what they claim until they are dressed.
 struct PlacedFile : Placed {
   std::string file;
@@ -45,14 +56,10 @@ struct PlacedFile : Placed {
 
 template <typename P>
 void addPlacedFileParams(std::vector<ParamSpec>& params) {
-  params.push_back(param<P>("unit_scale", static_cast<float P::*>(&P::unitScale), ARVESK_TEXT("node", "Unit"),
-                            ARVESK_TEXT("node",
-                                        "How many m one unit of the file is; 0.01 for centimeters. Places only: sizes "
-                                        "are factors."))
-                       .hard(1e-6, 1e6)
-                       .usual(0.001, 10, 0.01));
-  params.push_back(param<P>("up_axis", static_cast<UpAxis P::*>(&P::upAxis), ARVESK_TEXT("node", "Up axis"),
-                            ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}));
+  addUnitParams<P>(params, static_cast<float P::*>(&P::unitScale), static_cast<UpAxis P::*>(&P::upAxis),
+                   ARVESK_TEXT("node",
+                               "How many m one unit of the file is; 0.01 for centimeters. Places only: sizes are "
+                               "factors."));
   params.push_back(param<P>("footprint", static_cast<float P::*>(&P::footprint), ARVESK_TEXT("node", "Footprint"),
                             ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
                        .in(Unit::Meter)
@@ -62,6 +69,7 @@ void addPlacedFileParams(std::vector<ParamSpec>& params) {
 }
 
 Quat turnOf(const Placed& placed);
-SurfacePtr place(Surface surface, const Placed& placed);
+/// `isBody`: it may be asked for what is inside of it, wherever it is moved.
+SurfacePtr place(Surface surface, const Placed& placed, bool isBody = true);
 
 }  // namespace arvesk::nodes

@@ -1,5 +1,4 @@
 // Solid: the inside of surfaces as a volume.
-#include "core/geometry/welding.h"
 #include "core/nodes/ground/voxels.h"
 #include "core/nodes/registry.h"
 #include "core/spatial/surface_index.h"
@@ -17,10 +16,17 @@ struct Params {
   float voxelSize = 0.1F;
 };
 
-/// The thinnest of many places, along the way inward from the middle of a face; 0 where none has another side.
-float thinnestPart(const std::vector<SurfacePtr>& surfaces, const Volume& volume) {
+/// m; 0 where no place has another side.
+struct Thinnest {
+  float part = 0;
+};
+
+/// The thinnest of many places, along the way inward from the middle of a face.
+Thinnest findThinnest(const Volume& volume) {
   constexpr std::size_t kPlaces = 2000;
   float least = std::numeric_limits<float>::infinity();
+  std::vector<SurfacePtr> surfaces;
+  volume.addSurfaces(surfaces);
   for (const SurfacePtr& surface : surfaces) {
     const auto index = SurfaceIndex::of(*surface);
     if (!index || surface->faceCount() == 0) continue;
@@ -42,7 +48,12 @@ float thinnestPart(const std::vector<SurfacePtr>& surfaces, const Volume& volume
       }
     }
   }
-  return std::isfinite(least) ? least : 0;
+  return {std::isfinite(least) ? least : 0};
+}
+
+float thinnestPartOf(const Volume& volume) {
+  if (const Posed* posed = volume.posed()) return thinnestPartOf(*posed->atRest);
+  return volume.derived.get<Thinnest>([&] { return std::make_shared<const Thinnest>(findThinnest(volume)); })->part;
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
@@ -62,20 +73,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const SolidRule rule{p.take == Take::Shell, p.depths, p.grow, p.voxelSize};
   auto volume = makeSolid(surfaces, rule, ctx.task);
   if (!volume) return Failure(volume.error());
-  for (const SurfacePtr& surface : surfaces) {
-    if (!(*volume)->hasLooseSkin()) break;  // closed, all of them
-    const auto open = openEdges(*surface);
-    if (open.empty()) continue;
-    const Vec3 at = 0.5F * (open.front().first + open.front().second);
-    ctx.warn(fmt::format("{} open edge{} in {}, the first at {:.2f}, {:.2f}, {:.2f}", open.size(),
-                         open.size() == 1 ? "" : "s", surface->name.empty() ? "the surface" : surface->name, at.x, at.y,
-                         at.z),
-             "Near holes inside and outside are told apart by how much of the body surrounds a place; close them to be "
-             "exact");
-  }
+  warnOfOpenEdges(ctx, **volume);
   if ((*volume)->bounds().isEmpty())
     ctx.warn("nothing is inside: the surfaces have no triangles with area", "Connect a closed surface");
-  const float thinnest = thinnestPart(surfaces, **volume);
+  const float thinnest = thinnestPartOf(**volume);
   std::string said = voxelWords(**volume);
   if (thinnest > 0) said += fmt::format(", thinnest part {:.2g}", thinnest / p.voxelSize);
   ctx.say(std::move(said));

@@ -95,7 +95,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     material.texture = std::make_shared<const Texture>(textureOf(**colors));
   }
   s.materials.push_back(std::move(material));
-  return Outputs{place(std::move(s), p)};
+  return Outputs{place(std::move(s), p, false)};
 }
 
 std::string sentence(const Params& p) {

@@ -72,6 +72,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
                 "Its distances must change sign");
   auto volume = makeSolid({skin}, {false, {}, 0, (*grid)->voxelSize * p.unitScale * p.size}, ctx.task);
   if (!volume) return Failure(volume.error());
+  warnOfOpenEdges(ctx, **volume);
   ctx.say(fmt::format("\"{}\", {}", (*grid)->name, voxelWords(**volume)));
   return Outputs{std::move(*volume)};
 }
@@ -115,13 +116,8 @@ const NodeKind& volumeFile() {
             .checked([](const std::string& text) {
               return colorFromHex(text) ? std::string() : std::string("is not a color such as #ffffff");
             }),
-        param("unit_scale", &Params::unitScale, ARVESK_TEXT("node", "Unit"),
-              ARVESK_TEXT("node", "How many m one unit of the file is; 0.01 for centimeters."))
-            .hard(1e-6, 1e6)
-            .usual(0.001, 10, 0.01),
-        param("up_axis", &Params::upAxis, ARVESK_TEXT("node", "Up axis"),
-              ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}),
     };
+    addUnitParams(k.params, &Params::unitScale, &Params::upAxis, kUnitHelp);
     addPlacedParams<Params>(k.params, false, true);
     k.example.params = {{"file", std::string("example.vdb")}};
     k.trial.params = {{"file", std::string("kit/spray.vdb")}};

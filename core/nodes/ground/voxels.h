@@ -1,6 +1,7 @@
 // Voxel sizes of nodes that give volumes: how finely these are drawn and made into surfaces.
 #pragma once
 
+#include "core/geometry/welding.h"
 #include "core/plan/node_kind.h"
 
 #include <fmt/format.h>
@@ -14,6 +15,23 @@ ParamSpec voxelSizeParam(const char* id, float P::*member) {
       .in(Unit::Meter)
       .hard(0.0005, 1e3)
       .usual(0.01, 2, 0.01);
+}
+
+/// Names the open edges of what a volume is made of, if there are any.
+inline void warnOfOpenEdges(const EvalContext& ctx, const Volume& volume) {
+  if (!volume.hasLooseSkin()) return;  // closed, all of it
+  std::vector<SurfacePtr> surfaces;
+  volume.addSurfaces(surfaces);
+  for (const SurfacePtr& surface : surfaces) {
+    const auto open = openEdges(*surface);
+    if (open.empty()) continue;
+    const Vec3 at = 0.5F * (open.front().first + open.front().second);
+    ctx.warn(fmt::format("{} open edge{} in {}, the first at {:.2f}, {:.2f}, {:.2f}", open.size(),
+                         open.size() == 1 ? "" : "s", surface->name.empty() ? "the surface" : surface->name, at.x, at.y,
+                         at.z),
+             "Near holes inside and outside are told apart by how much of the body surrounds a place; close them to be "
+             "exact. Put the node in Site to see them");
+  }
 }
 
 /// "62×40×51 voxels, 3.1 MB": as many as its bounds hold, and what it takes now.

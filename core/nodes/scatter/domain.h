@@ -12,7 +12,7 @@
 
 namespace arvesk {
 
-/// Places in cells, as structure of arrays.
+/// Places in cells, as structure of arrays. Positions are in the domain's own space: see toWorld.
 template <typename Weights>
 struct Sown {
   Array<Vec3> position;
@@ -34,7 +34,34 @@ struct Sown {
   /// Those at `which`, in that order.
   Sown some(const Array<std::uint32_t>& which) const {
     Sown out;
-    for (const std::uint32_t i : which) out.append(*this, i);
+    out.resize(which.size());
+    parallelPieces({}, which.size(), 8192, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) out.position[i] = position[which[i]];
+      for (std::size_t i = begin; i < end; ++i) out.cell[i] = cell[which[i]];
+      for (std::size_t i = begin; i < end; ++i) out.weights[i] = weights[which[i]];
+      for (std::size_t i = begin; i < end; ++i) out.code[i] = code[which[i]];
+      for (std::size_t i = begin; i < end; ++i) out.id[i] = id[which[i]];
+    });
+    return out;
+  }
+  /// All of them, one after the other.
+  static Sown joined(const std::vector<Sown>& pieces) {
+    std::vector<std::size_t> start{0};
+    for (const Sown& piece : pieces) start.push_back(start.back() + piece.size());
+    Sown out;
+    out.resize(start.back());
+    parallelPieces({}, pieces.size(), 1, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t k = begin; k < end; ++k) {
+        const auto copy = [&](const auto& from, auto& to) {
+          std::copy(from.begin(), from.end(), to.begin() + static_cast<std::ptrdiff_t>(start[k]));
+        };
+        copy(pieces[k].position, out.position);
+        copy(pieces[k].cell, out.cell);
+        copy(pieces[k].weights, out.weights);
+        copy(pieces[k].code, out.code);
+        copy(pieces[k].id, out.id);
+      }
+    });
     return out;
   }
   template <typename S, typename What>
@@ -66,7 +93,9 @@ concept SowingDomain = requires(const D& d, std::uint32_t cell, std::uint64_t bi
   { d.isFromAbove() } -> std::same_as<bool>;                // distances count in x and z only
   { D::ballMeasure(1.0) } -> std::same_as<double>;          // of a ball of this diameter, in the domain's dimensions
   { D::drawn(bits) } -> std::same_as<typename D::Weights>;  // uniform over a cell
-  { d.positionAt(cell, w) } -> std::same_as<Vec3>;
+  { d.positionAt(cell, w) } -> std::same_as<Vec3>;          // in its own space, which spacing is met in
+  { d.toWorld(Vec3()) } -> std::same_as<Vec3>;
+  { d.isInWorld() } -> std::same_as<bool>;                               // true when both are the same
   { d.boxOf(cell) } -> std::same_as<Box3>;                               // holds the whole cell, rounding included
   { d.runBoxes() } -> std::same_as<std::shared_ptr<const Array<Box3>>>;  // of each kCellsPerRun cells; or null
   { d.wholeOf(cell) } -> std::same_as<typename D::Piece>;
@@ -84,8 +113,8 @@ concept SowingDomain = requires(const D& d, std::uint32_t cell, std::uint64_t bi
 
 /// A domain whose cells may reach beyond it.
 template <typename D>
-concept PartlyOutside = requires(const D& d, std::uint32_t cell, Vec3 place, typename D::Piece piece) {
-  { d.holds(cell, place) } -> std::same_as<bool>;
+concept PartlyOutside = requires(const D& d, std::uint32_t cell, typename D::Weights w, typename D::Piece piece) {
+  { d.holds(cell, w) } -> std::same_as<bool>;
   { d.isOut(piece) } -> std::same_as<bool>;   // true only when nothing of the piece is inside
   { d.isWhole(cell) } -> std::same_as<bool>;  // true only when all of the cell is inside
   { d.isTooMany() } -> std::same_as<bool>;    // its cells could not be gone through
@@ -126,6 +155,8 @@ class FaceDomain {
     return u + v > 1 ? Vec2(1 - u, 1 - v) : Vec2(u, v);
   }
   Vec3 positionAt(std::uint32_t face, Vec2 w) const { return m_surface->positionAt(face, w); }
+  static Vec3 toWorld(const Vec3& place) { return place; }
+  static bool isInWorld() { return true; }
   Box3 boxOf(std::uint32_t face) const {
     const UVec3 t = m_surface->triangles[face];
     Box3 box;

@@ -72,25 +72,21 @@ struct Found {
 
 class Filler {
  public:
-  Filler(const EvalContext& ctx, const Volume& volume, const Params& p)
+  Filler(const EvalContext& ctx, const Volume& world, const Params& p)
       : m_ctx(ctx),
-        m_volume(volume),
+        m_posed(p.lattice == Lattice::Body ? world.posed() : nullptr),
+        m_volume(m_posed ? *m_posed->atRest : world),
         m_p(p),
         m_grid(p.cells, static_cast<double>(p.spacing)),
-        m_frame(p.lattice == Lattice::Body ? volume.frame() : BodyFrame()),
+        m_frame(p.lattice == Lattice::Body ? m_volume.frame() : BodyFrame()),
         m_x(ctx.draw("jitter-x")),
         m_y(ctx.draw("jitter-y")),
         m_z(ctx.draw("jitter-z")) {
-    if (p.lattice == Lattice::Corner && !volume.bounds().isEmpty()) m_frame.origin = DVec3(volume.bounds().min);
+    const Box3 bounds = m_volume.bounds();
+    if (p.lattice == Lattice::Corner && !bounds.isEmpty()) m_frame.origin = DVec3(bounds.min);
     m_frame.turn = m_frame.turn * glm::dmat3(glm::mat3_cast(turn()));
-    const Box3 world = volume.bounds();
-    const glm::dmat3 back = glm::transpose(m_frame.turn);
-    Box3 own;
-    for (int i = 0; i < 8 && !world.isEmpty(); ++i)
-      own.add(Vec3(back * (DVec3(i & 1 ? world.max.x : world.min.x, i & 2 ? world.max.y : world.min.y,
-                                 i & 4 ? world.max.z : world.min.z) -
-                           m_frame.origin)));
-    if (own.isEmpty()) return;
+    if (bounds.isEmpty()) return;
+    const Box3 own = m_frame.reversed().toWorld(DVec3(bounds.min), DVec3(bounds.max));
     // One more on every side: odd rows and layers are shifted.
     const DVec3 from = glm::floor(DVec3(own.min) / m_grid.cell) - 2.0;
     const DVec3 to = glm::floor(DVec3(own.max) / m_grid.cell) + 2.0;
@@ -105,7 +101,7 @@ class Filler {
     m_to = IVec3(to);
   }
   Quat turn() const { return glm::angleAxis(-radians(m_p.turnDeg), kUp); }
-  Quat orientation() const { return glm::normalize(Quat(glm::quat_cast(glm::mat3(m_frame.turn)))); }
+  Quat orientation() const { return glm::normalize(Quat(glm::quat_cast(glm::mat3(inWorld().turn)))); }
   Vec3 cell() const { return Vec3(m_grid.cell); }
   double candidates() const { return m_candidates; }
 
@@ -123,7 +119,7 @@ class Filler {
                                                 static_cast<std::uint64_t>(place.z));
             const DVec3 shift = static_cast<double>(m_p.jitter / 100 * m_p.spacing) *
                                 DVec3(m_x.unit(id) - 0.5F, m_y.unit(id) - 0.5F, m_z.unit(id) - 0.5F);
-            rows[row].push_back({place, world(m_grid.at(place) + shift), id});
+            rows[row].push_back({place, inWorld().toWorld(m_grid.at(place) + shift), id});
           }
     });
     std::vector<Found> out;
@@ -153,20 +149,22 @@ class Filler {
   }
 
  private:
-  Vec3 world(const DVec3& own) const { return Vec3(m_frame.origin + m_frame.turn * own); }
+  /// The lattice's.
+  BodyFrame inWorld() const { return m_posed ? m_posed->frame.of(m_frame) : m_frame; }
   bool counts(const IVec3& place) const {
     const DVec3 middle = m_grid.at(place);
-    if (m_p.countsBy == CountsBy::Middle) return m_volume.isInside(world(middle));
+    if (m_p.countsBy == CountsBy::Middle) return m_volume.isInside(m_frame.toWorld(middle));
     constexpr int kEach = 4;  // places per axis
     int inside = 0;
     for (int i = 0; i < kEach * kEach * kEach; ++i)
-      inside += m_volume.isInside(
-          world(middle + m_grid.cell * ((DVec3(i % kEach, i / kEach % kEach, i / (kEach * kEach)) + 0.5) / 4.0 - 0.5)));
+      inside += m_volume.isInside(m_frame.toWorld(
+          middle + m_grid.cell * ((DVec3(i % kEach, i / kEach % kEach, i / (kEach * kEach)) + 0.5) / 4.0 - 0.5)));
     return inside > 0 && static_cast<float>(inside) * 100 >= m_p.share * kEach * kEach * kEach;
   }
 
   const EvalContext& m_ctx;
-  const Volume& m_volume;
+  const Posed* m_posed;
+  const Volume& m_volume;  // at rest, if it goes along with the body
   const Params& m_p;
   Grid m_grid;
   BodyFrame m_frame;

@@ -47,11 +47,15 @@ Sown<typename D::Weights> heldBy(const D& domain, Sown<typename D::Weights> sown
   if constexpr (PartlyOutside<D>) {
     Array<std::uint8_t> isHeld(sown.size());
     parallelPieces({}, sown.size(), 1024, [&](std::size_t begin, std::size_t end) {
-      for (std::size_t i = begin; i < end; ++i) isHeld[i] = domain.holds(sown.cell[i], sown.position[i]);
+      for (std::size_t i = begin; i < end; ++i) isHeld[i] = domain.holds(sown.cell[i], sown.weights[i]);
     });
-    Array<std::uint32_t> held;
-    for (std::uint32_t i = 0; i < sown.size(); ++i)
-      if (isHeld[i]) held.push_back(i);
+    Array<std::uint32_t> held(sown.size());
+    std::size_t count = 0;
+    for (std::uint32_t i = 0; i < sown.size(); ++i) {  // written even when it is not held: no branch to foretell
+      held[count] = i;
+      count += isHeld[i];
+    }
+    held.resize(count);
     return sown.some(held);
   }
   return sown;

@@ -144,7 +144,7 @@ Points sowFreePoints(const Task& task, const D& domain, double density, std::uin
       cells[i] = cell;
       id[i] = hashOf(nodeUid, domain.keyOf(cell), code);
       const auto weights = D::drawn(draw.bits(id[i] ^ code));
-      position[i] = domain.positionAt(cell, weights);
+      position[i] = domain.toWorld(domain.positionAt(cell, weights));
       ground.write(domain, i, cell, weights);
     });
   });
@@ -175,17 +175,14 @@ Sown<typename D::Weights> sowFreeWhere(const Task& task, const D& domain, double
     for (std::size_t i = 0; i < all.size(); ++i)
       if (stays[i]) pieces[begin / sowing::kPiece].append(all, i);
   });
-  Places out;
-  const auto join = [&](auto member) {
-    for (const Places& piece : pieces)
-      (out.*member).insert((out.*member).end(), (piece.*member).begin(), (piece.*member).end());
-  };
-  join(&Places::position);
-  join(&Places::cell);
-  join(&Places::weights);
-  join(&Places::code);
-  join(&Places::id);
-  return out;
+  return Places::joined(pieces);
+}
+
+template <SowingDomain D>
+Array<Vec3> worldPositions(const D& domain, Array<Vec3> own) {
+  if (!domain.isInWorld())
+    for (Vec3& p : own) p = domain.toWorld(p);
+  return own;
 }
 
 /// Points with ground records.
@@ -197,7 +194,7 @@ Points pointsFrom(const Task& task, const D& domain, Sown<typename D::Weights> s
   parallelPieces(task, p.count, 8192, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) ground.write(domain, i, sown.cell[i], sown.weights[i]);
   });
-  p.position = std::move(sown.position);
+  p.position = worldPositions(domain, std::move(sown.position));
   p.id = std::move(sown.id);
   ground.moveInto(p, std::move(sown.cell));
   p.footprint = Column<float>(footprint);

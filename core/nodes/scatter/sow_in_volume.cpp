@@ -3,6 +3,7 @@
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/sowing.h"
 #include "core/nodes/scatter/volume_domain.h"
+#include "core/spatial/posed.h"
 
 #include <fmt/format.h>
 
@@ -153,10 +154,14 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     return fail(ProblemCode::BadParameter,
                 fmt::format("points may lie from {:g} to {:g} m deep, margin included", depths.from, depths.to),
                 "Lower the margin or let the depths go further");
-  auto depth = depthOf(volume, ctx.task);
+  const bool isOfBody = p.lattice == Lattice::Body;
+  const Posed* posed = isOfBody ? volume->posed() : nullptr;
+  const VolumePtr& filled = posed ? posed->atRest : volume;
+  auto depth = posed ? rememberedDepthOf(filled, ctx.task) : depthOf(filled, ctx.task);
   if (!depth) return Failure(cancelled());
-  const Fill fill(volume, std::move(depth), p.depths == Depths::Between || depths.from != 0, depths);
-  const VolumeDomain domain(ctx.task, fill, p.lattice == Lattice::Body ? volume->frame() : BodyFrame());
+  const Fill fill(filled, std::move(depth), p.depths == Depths::Between || depths.from != 0, depths);
+  const VolumeDomain domain(ctx.task, fill, isOfBody ? filled->frame() : BodyFrame(),
+                            posed ? posed->frame : BodyFrame());
   if (ctx.task.isCancelled()) return Failure(cancelled());
   if (!(domain.total() > 0)) {
     ctx.warn("nothing of the volume is left to sow in",

@@ -115,7 +115,7 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskP
     Array<std::uint32_t> asked;
     for (std::size_t i = 0; i < out.size(); ++i) {
       out[i] = draft.holds(candidates.id[i]);
-      if constexpr (PartlyOutside<D>) out[i] = out[i] && domain.holds(candidates.cell[i], candidates.position[i]);
+      if constexpr (PartlyOutside<D>) out[i] = out[i] && domain.holds(candidates.cell[i], candidates.weights[i]);
       if (out[i]) asked.push_back(static_cast<std::uint32_t>(i));
     }
     given += asked.size();
@@ -124,7 +124,7 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskP
     Points places;
     if (where->isOfPlaceAlone()) {
       places.count = some.size();
-      places.position = std::move(some.position);
+      places.position = worldPositions(domain, std::move(some.position));
       places.id = std::move(some.id);
     } else {
       places = pointsFrom({}, domain, std::move(some), 0);

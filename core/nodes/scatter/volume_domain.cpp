@@ -43,13 +43,27 @@ Side Fill::sideOf(const Box3& box) const {
   return d + reach < m_depths.from || d - reach > m_depths.to ? Side::Outside : Side::Mixed;
 }
 
-void VolumeDomain::Cells::append(const Cells& other) {
-  const auto add = [](auto& to, const auto& from) { to.insert(to.end(), from.begin(), from.end()); };
-  add(measure, other.measure);
-  add(key, other.key);
-  add(place, other.place);
-  add(level, other.level);
-  add(isInside, other.isInside);
+/// After those that are there.
+void VolumeDomain::Cells::join(const std::vector<Cells>& parts) {
+  std::vector<std::size_t> start{key.size()};
+  for (const Cells& part : parts) start.push_back(start.back() + part.key.size());
+  measure.resize(start.back());
+  key.resize(start.back());
+  place.resize(start.back());
+  level.resize(start.back());
+  isInside.resize(start.back());
+  parallelPieces({}, parts.size(), 16, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      const auto copy = [&](const auto& from, auto& to) {
+        std::copy(from.begin(), from.end(), to.begin() + static_cast<std::ptrdiff_t>(start[k]));
+      };
+      copy(parts[k].measure, measure);
+      copy(parts[k].key, key);
+      copy(parts[k].place, place);
+      copy(parts[k].level, level);
+      copy(parts[k].isInside, isInside);
+    }
+  });
 }
 
 /// Walks down from large cubes to small ones, past those that lie outside.
@@ -84,7 +98,7 @@ class VolumeDomain::Finder {
   }
   Side sideOf(const Cube& c) const {
     const double edge = edgeOf(c.level);
-    return m_domain.m_fill->sideOf(m_domain.worldBox(edge * DVec3(c.place), edge * (DVec3(c.place) + 1.0)));
+    return m_domain.m_fill->sideOf(m_domain.fillBox(edge * DVec3(c.place), edge * (DVec3(c.place) + 1.0)));
   }
 
   /// All cubes from `cube` down to level `last` that do not lie outside, larger ones first along each branch.
@@ -134,7 +148,7 @@ class VolumeDomain::Finder {
       for (std::size_t i = begin; i < end; ++i)
         for (std::uint64_t k = 0; k < kPlaces; ++k)
           held += m_domain.m_fill->holds(
-              m_domain.worldAt(edgeOf(level) * (DVec3(mixed[i].place) + DVec3(drawn(hashOf(i, k))))));
+              m_domain.m_frame.toWorld(edgeOf(level) * (DVec3(mixed[i].place) + DVec3(drawn(hashOf(i, k))))));
       found += held;
     });
     const double held = std::max(static_cast<double>(found), mixed.empty() ? 0 : 0.25);
@@ -154,8 +168,12 @@ class VolumeDomain::Finder {
   mutable std::atomic<bool> m_isStopped{false};
 };
 
-VolumeDomain::VolumeDomain(const Task& task, const Fill& fill, const BodyFrame& frame)
-    : m_fill(&fill), m_frame(frame), m_isTurned(frame.turn != glm::dmat3(1)), m_cells(std::make_shared<const Cells>()) {
+VolumeDomain::VolumeDomain(const Task& task, const Fill& fill, const BodyFrame& frame, const BodyFrame& pose)
+    : m_fill(&fill),
+      m_frame(frame),
+      m_pose(pose),
+      m_isInWorld(pose.isNone()),
+      m_cells(std::make_shared<const Cells>()) {
   m_total = Finder(task, *this).volume();
 }
 
@@ -232,7 +250,7 @@ void VolumeDomain::gather(const Finder& finder, int last, Cells& cells, const Ad
       finder.walk(branches[i].first, branches[i].second, last,
                   [&](const Cube& c, Side side) { add(parts[i], c, side); });
   });
-  for (const Cells& part : parts) cells.append(part);
+  cells.join(parts);
 }
 
 VolumeDomain VolumeDomain::withCells(const Task& task, std::shared_ptr<Cells> cells, bool isTooMany) const {
@@ -247,14 +265,13 @@ bool VolumeDomain::isOut(const Piece& piece) const {
   if (m_cells->isInside[piece.cell]) return false;
   const double edge = m_cells->levels[m_cells->level[piece.cell]].edge;
   const DVec3 place(m_cells->place[piece.cell]);
-  return m_fill->sideOf(worldBox(edge * (place + DVec3(piece.from)), edge * (place + DVec3(piece.to)))) ==
-         Side::Outside;
+  return m_fill->sideOf(fillBox(edge * (place + DVec3(piece.from)), edge * (place + DVec3(piece.to)))) == Side::Outside;
 }
 
 Box3 VolumeDomain::boxOf(std::uint32_t cell) const {
   const double edge = m_cells->levels[m_cells->level[cell]].edge;
   const DVec3 place(m_cells->place[cell]);
-  return worldBox(edge * place, edge * (place + 1.0));
+  return withRounding(m_pose.of(m_frame).toWorld(edge * place, edge * (place + 1.0)));
 }
 
 std::array<VolumeDomain::Piece, 8> VolumeDomain::childrenOf(const Piece& p) {
@@ -267,27 +284,10 @@ std::array<VolumeDomain::Piece, 8> VolumeDomain::childrenOf(const Piece& p) {
   return out;
 }
 
-/// Around a box of the lattice.
-Box3 VolumeDomain::worldBox(const DVec3& from, const DVec3& to) const {
-  const DVec3 middle = m_frame.origin + m_frame.turn * (0.5 * (from + to));
-  DVec3 half = 0.5 * (to - from);
-  if (m_isTurned)
-    half = glm::abs(m_frame.turn[0]) * half.x + glm::abs(m_frame.turn[1]) * half.y + glm::abs(m_frame.turn[2]) * half.z;
-  return withRounding({Vec3(middle - half), Vec3(middle + half)});
-}
-
 /// The volume's bounds, on the lattice.
 Box3 VolumeDomain::ownBounds() const {
-  const Box3 world = m_fill->volume().bounds();
-  Box3 own;
-  if (world.isEmpty()) return own;
-  const glm::dmat3 back = glm::transpose(m_frame.turn);
-  for (int i = 0; i < 8; ++i) {
-    const Vec3 corner(i & 1 ? world.max.x : world.min.x, i & 2 ? world.max.y : world.min.y,
-                      i & 4 ? world.max.z : world.min.z);
-    own.add(Vec3(back * (DVec3(corner) - m_frame.origin)));
-  }
-  return withRounding(own);
+  const Box3 fill = m_fill->volume().bounds();
+  return fill.isEmpty() ? fill : withRounding(m_frame.reversed().toWorld(DVec3(fill.min), DVec3(fill.max)));
 }
 
 }  // namespace arvesk

@@ -48,8 +48,9 @@ class VolumeDomain {
   static constexpr std::size_t kCorners = 8;
   static constexpr std::size_t kChildren = 8;
 
-  /// Without cells yet; `fill` stays with the caller. `total` is about its volume, m³.
-  VolumeDomain(const Task& task, const Fill& fill, const BodyFrame& frame);
+  /// Without cells yet; `fill` stays with the caller. `frame` is the lattice's in the space of `fill`, `pose` that
+  /// space's in the world. `total` is about its volume, m³.
+  VolumeDomain(const Task& task, const Fill& fill, const BodyFrame& frame, const BodyFrame& pose = {});
   /// With the cells that a density per m³, or a spacing in m, wants. No cells after a cancel.
   VolumeDomain forDensity(const Task& task, double density) const;
   VolumeDomain forSpacing(const Task& task, float spacing) const;
@@ -74,9 +75,13 @@ class VolumeDomain {
     return {part(0), part(21), part(42)};
   }
   Vec3 positionAt(std::uint32_t cell, const Vec3& w) const {
-    return worldAt(m_cells->levels[m_cells->level[cell]].edge * (DVec3(m_cells->place[cell]) + DVec3(w)));
+    return m_frame.toWorld(m_cells->levels[m_cells->level[cell]].edge * (DVec3(m_cells->place[cell]) + DVec3(w)));
   }
-  bool holds(std::uint32_t cell, const Vec3& place) const { return m_cells->isInside[cell] || m_fill->holds(place); }
+  Vec3 toWorld(const Vec3& place) const { return m_pose.toWorld(DVec3(place)); }
+  bool isInWorld() const { return m_isInWorld; }
+  bool holds(std::uint32_t cell, const Vec3& w) const {
+    return m_cells->isInside[cell] || m_fill->holds(positionAt(cell, w));
+  }
   bool isWhole(std::uint32_t cell) const { return m_cells->isInside[cell] != 0; }
   /// True when nothing of the piece can be inside.
   bool isOut(const Piece& piece) const;
@@ -101,7 +106,7 @@ class VolumeDomain {
     void write(const VolumeDomain& d, std::size_t i, std::uint32_t cell, const Vec3& w) {
       const Depth depth = d.m_fill->depth() ? d.m_fill->depth()->at(d.positionAt(cell, w)) : Depth();
       m_depth[i] = depth.meters;
-      m_outward[i] = depth.outward;
+      m_outward[i] = d.m_isInWorld ? depth.outward : d.m_pose.turned(depth.outward);
     }
     void moveInto(Points& points, Array<std::uint32_t>&&) {
       points.groundNormal = std::move(m_outward);
@@ -126,19 +131,20 @@ class VolumeDomain {
     Array<IVec3> place;  // in edges of its level
     Array<std::uint8_t> level;
     Array<std::uint8_t> isInside;
-    void append(const Cells& other);
+    void join(const std::vector<Cells>& parts);
   };
   class Finder;
   template <typename Add>
   static void gather(const Finder& finder, int last, Cells& cells, const Add& add);
   VolumeDomain withCells(const Task& task, std::shared_ptr<Cells> cells, bool isTooMany) const;
-  Vec3 worldAt(const DVec3& own) const { return Vec3(m_frame.origin + m_frame.turn * own); }
-  Box3 worldBox(const DVec3& from, const DVec3& to) const;
+  /// Around a box of the lattice, in the space of the fill.
+  Box3 fillBox(const DVec3& from, const DVec3& to) const { return withRounding(m_frame.toWorld(from, to)); }
   Box3 ownBounds() const;
 
   const Fill* m_fill;
   BodyFrame m_frame;
-  bool m_isTurned;
+  BodyFrame m_pose;
+  bool m_isInWorld;
   double m_total = 0;
   bool m_isTooMany = false;
   std::shared_ptr<const Cells> m_cells;

@@ -1,6 +1,7 @@
 // How deep places lie, what lies over ground, grids that fill bodies, what is held or kept inside; and bodies that are
 // open, turned, thin, empty, tiny or huge.
 #include "core/base/random.h"
+#include "core/deliver/volume_look.h"
 #include "core/geometry/shapes.h"
 #include "core/geometry/welding.h"
 #include "tests/support/bodies.h"
@@ -55,6 +56,35 @@ class TestInBodies : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
+  /// A hole is shown by its edges, wherever the body lies; what would take too many voxels says why it has no facets.
+  void theLookOfAVolumeTellsWhatIsWrong() {
+    const SurfacePtr holed = without(published(makeBall(1, 24)), 300, 8);
+    const std::size_t edges = openEdges(*holed).size();
+    QVERIFY(edges > 3);
+    const auto look = lookOf(solid({holed}), {});
+    QCOMPARE(look->open.size(), edges);
+    QVERIFY(!look->problem && look->facets->faceCount() > 100);
+    test::Bench bench;
+    const auto plane = bench.run("shape", {},
+                                 {{"form", std::string("plane")},
+                                  {"divisions", 3.0},
+                                  {"extent", std::vector<double>{4, 1, 6}},
+                                  {"move", std::vector<double>{0, 20, 0}}});
+    const auto flat = lookOf(solid({std::get<SurfacePtr>(plane->front())}), {});
+    QCOMPARE(flat->open.size(), std::size_t{12});
+    for (const auto& [from, to] : flat->open)
+      QVERIFY(from.y == 20 && to.y == 20 && (std::abs(from.x) == 2 || std::abs(from.z) == 3));
+    SolidRule fine;
+    fine.voxelSize = 4.5e-4F;
+    const SurfacePtr ball = published(makeBall(1, 24));
+    const auto whole = lookOf(*makeSolid({ball}, fine, {}), {});
+    QVERIFY(whole->problem && whole->facets->faceCount() == ball->faceCount());  // its own triangles
+    fine.grow = 0.1F;
+    const auto grown = lookOf(*makeSolid({ball}, fine, {}), {});
+    QVERIFY(grown->problem && !grown->facets);
+    QVERIFY(grown->problem->message.find("voxels") != std::string::npos);
+  }
+
   /// Depth is measured to the skin that the eye sees: what is buried does not count, and the cut does.
   void depthGoesToTheSkin() {
     const SurfacePtr ball = published(makeBall(2, 96));

@@ -416,6 +416,22 @@ class TestMist : public QObject {
     QVERIFY(brightness(with, shadow) < brightness(without, shadow) - 15);
     QVERIFY(std::abs(brightness(with, {12, 0, 8}) - brightness(without, {12, 0, 8})) < 6);
     QVERIFY(picture(*misty, Cut{{0, 0, 20}, {0, 1, 0}}) == picture(*bare, Cut{{0, 0, 20}, {0, 1, 0}}));
+    // Water mirrors it, where the way back from the water meets it and the way to it does not.
+    input.waterLevel = 1;
+    const auto wetMist = PictureScene::build(input, {}, *bare);
+    input.hazes.clear();
+    const auto wet = PictureScene::build(input, {}, *bare);
+    camera.eye = {0, 3, 30};
+    camera.target = {0, 3, 0};
+    const float toImage = 30 * 2.0F /
+                          (2.0F + 5.0F);  // where what stands 5 m over the water is mirrored, 2 m under the eye
+    const Vec3 mirrored(0, 1, 30 - toImage);
+    const auto clear = picture(*wet);
+    const auto mistInIt = picture(*wetMist);
+    QVERIFY(brightness(mistInIt, mirrored) > brightness(clear, mirrored) + 10);
+    QVERIFY(std::abs(brightness(mistInIt, {40, 1, 0}) - brightness(clear, {40, 1, 0})) < 6);  // beside it
+    camera.eye = {0, 9, 30};
+    input = (*misty)->input();
     // A wall before it hides it.
     Surface wall = transformed(makeBox({8, 8, 0.2F}), Vec3(0, 4, 8), Quat(1, 0, 0, 0), 1);
     wall.materials = {gray};

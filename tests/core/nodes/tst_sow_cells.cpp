@@ -56,6 +56,8 @@ class BoxDomain {
     return {part(0), part(21), part(42)};
   }
   Vec3 positionAt(std::uint32_t cell, const Vec3& w) const { return m_from[cell] + m_edge * w; }
+  static Vec3 toWorld(const Vec3& place) { return place; }
+  static bool isInWorld() { return true; }
   Box3 boxOf(std::uint32_t cell) const { return {m_from[cell], m_from[cell] + Vec3(m_edge)}; }
   std::shared_ptr<const Array<Box3>> runBoxes() const { return m_runs; }
   Piece wholeOf(std::uint32_t cell) const { return {cell}; }

@@ -2,6 +2,7 @@
 // amounts change, parts of a body go or it moves.
 #include "core/base/random.h"
 #include "core/geometry/shapes.h"
+#include "core/spatial/meshing.h"
 #include "core/spatial/point_grid.h"
 #include "tests/support/bodies.h"
 
@@ -231,6 +232,106 @@ class TestVolumes : public QObject {
       std::size_t stay = 0;
       for (const auto& [id, at] : still) stay += shifted.contains(id) && shifted.at(id) == at;
       QVERIFY(stay > still.size() / 2 && stay < still.size());
+    }
+  }
+
+  /// A body that was only moved and turned shares what was made of it at rest, and is the same volume as one that is
+  /// made anew where it lies: what is inside, how deep, where boxes lie, its skin and its triangles.
+  void aMovedBodyIsTheBodyWhereItLies() {
+    const auto shapeAt = [](int i, int divisions) {
+      const double t = i;
+      test::Bench bench;
+      const auto out = bench.run("shape", {},
+                                 {{"form", std::string("torus")},
+                                  {"divisions", static_cast<double>(divisions)},
+                                  {"size", 1.5},
+                                  {"move", std::vector<double>{3 * t, 40 * t, -t}},
+                                  {"turn", std::vector<double>{20 * t, 35 * t, -70 * t}}});
+      return std::get<SurfacePtr>(out->front());
+    };
+    const std::vector<ParamMap> rules{{},
+                                      {{"grow", 0.05}},
+                                      {{"take", std::string("shell")}, {"depths", std::vector<double>{0.02, 0.15}}},
+                                      {{"voxel_size", 0.05}}};
+    for (const ParamMap& rule : rules) {
+      std::vector<VolumePtr> kept;
+      for (int i = 1; i <= 3; ++i) {
+        const SurfacePtr there = shapeAt(i, 24);
+        const VolumePtr volume = solidOf({there}, rule);
+        const VolumePtr anew = solidOf({published(*there)}, rule);  // a copy
+        QVERIFY(volume->posed() && !anew->posed());
+        QVERIFY(kept.empty() || volume->posed()->atRest == kept.front()->posed()->atRest);
+        kept.push_back(volume);
+        const auto depth = depthOf(volume, {});
+        const auto expected = depthOf(anew, {});
+        const Box3 box = anew->bounds();
+        QVERIFY(glm::distance(volume->bounds().min, box.min) < 1e-3F);
+        QVERIFY(glm::distance(volume->bounds().max, box.max) < 1e-3F);
+        const Draw draw(1, static_cast<std::uint64_t>(i), 3, "places");
+        int inside = 0;
+        for (std::uint64_t k = 0; k < 3000; ++k) {
+          const Vec3 at = box.min + box.extent() * Vec3(draw.unit(7 * k), draw.unit(7 * k + 1), draw.unit(7 * k + 2));
+          const Depth d = expected->at(at);
+          QVERIFY(test::within(static_cast<double>(depth->at(at).meters), static_cast<double>(d.meters), 1e-4));
+          if (std::abs(d.meters) < 1e-4F) continue;
+          QCOMPARE(volume->isInside(at), anew->isInside(at));
+          inside += volume->isInside(at);
+          const Box3 around{at, at + 0.3F * Vec3(draw.unit(7 * k + 3), draw.unit(7 * k + 4), draw.unit(7 * k + 5))};
+          const Side side = volume->sideOf(around);
+          for (const Vec3& corner : {around.min, around.max, around.center()})
+            QVERIFY(side == Side::Mixed || volume->isInside(corner) == (side == Side::Inside));
+        }
+        QVERIFY(inside > 60);
+        QCOMPARE(skinOf(*volume, {})->faceCount(), skinOf(*anew, {})->faceCount());
+        const auto mesh = meshOf(volume, {0.1F, 1}, {});
+        QVERIFY((*mesh)->faceCount() > 300 && (*mesh)->atRest.isKnown());
+        for (const Vec3& at : (*mesh)->positions) QVERIFY(std::abs(expected->at(at).meters) < 0.1F);
+      }
+    }
+    // What lay far from its origin would be known less exactly there.
+    Surface far = transformed(makeBall(1, 24), {10'000, 0, 0}, Quat(1, 0, 0, 0), 1);
+    const auto back = std::make_shared<Surface>(transformed(far, {-10'000, 0, 0}, Quat(1, 0, 0, 0), 1));
+    back->atRest = AtRest(far.positions, {DVec3(-10'000, 0, 0), glm::dmat3(1)});
+    QVERIFY(!solidOf({back})->posed());
+    // Another rule or another shape has nothing to share, nor has what nobody holds any more.
+    const VolumePtr one = solidOf({shapeAt(1, 24)});
+    QVERIFY(solidOf({shapeAt(1, 24)}, {{"grow", 0.1}})->posed()->atRest != one->posed()->atRest);
+    QVERIFY(solidOf({shapeAt(1, 25)})->posed()->atRest != one->posed()->atRest);
+  }
+
+  /// Points, cells and depths of a body's own lattice go along bit for bit, far away too: so nothing of it boils.
+  void whatIsInAMovedBodyStaysInPlace() {
+    const std::vector<std::pair<const char*, ParamMap>> fills{
+        {"sow-in-volume", {{"density", 40.0}, {"margin", 0.03}}},
+        {"sow-in-volume", {{"way", std::string("even")}, {"spacing", 0.2}}},
+        {"planting-grid-in-volume", {{"spacing", 0.2}, {"jitter", 40.0}}},
+        {"planting-grid-in-volume", {{"spacing", 0.2}, {"counts_by", std::string("share")}}}};
+    for (auto [kind, params] : fills) {
+      params["lattice"] = std::string("body");
+      PointsPtr before;
+      BodyFrame frame;
+      for (const double way : {0.5, 7.0, -3000.0}) {
+        test::Bench bench;
+        const auto shape = bench.run("shape", {},
+                                     {{"form", std::string("ball")},
+                                      {"radius", 1.5},
+                                      {"move", std::vector<double>{way, 1, 2 * way}},
+                                      {"turn", std::vector<double>{way / 20, 0, 30}}});
+        const VolumePtr volume = solidOf({std::get<SurfacePtr>(shape->front())});
+        const PointsPtr now = bench.points(kind, inputs({{"volume", volume}}), params);
+        QVERIFY(now->count > 300);
+        if (before) {
+          QCOMPARE(now->count, before->count);
+          for (std::size_t i = 0; i < now->count; ++i) {
+            QCOMPARE(now->id[i], before->id[i]);
+            const Vec3 was = Vec3(frame.toOwn(before->position[i]));
+            QVERIFY(glm::distance(Vec3(volume->posed()->frame.toOwn(now->position[i])), was) <
+                    (way < 0 ? 1e-3F : 1e-5F));
+          }
+        }
+        before = now;
+        frame = volume->posed()->frame;
+      }
     }
   }
 

@@ -1,5 +1,6 @@
 // The renderer against what geometry says: where things are seen, what is in shadow, how normals bend, that threads do
 // not matter.
+#include "core/geometry/shapes.h"
 #include "core/picture/render.h"
 #include "core/props/baked.h"
 #include "tests/support/support.h"
@@ -325,6 +326,44 @@ class TestPicture : public QObject {
     const auto moved = *PictureScene::build(input, {}, second);
     QVERIFY(moved->first({-2, 9, 0}, -kUp).distance < 8);
     QVERIFY(second->first({-2, 9, 0}, -kUp).distance > 8);
+  }
+
+  /// Under water: what is looked at fades with the way, red before blue, to what deep water sends; the sky is seen
+  /// within the cone of Snell's law (48.6° around straight up) and nowhere else.
+  void underWaterLightIsLost() {
+    PictureInput input;
+    Material white;
+    white.baseColor = {0.9F, 0.9F, 0.9F, 1};
+    Surface wall = makeBox({1, 20, 20});
+    wall.materials = {white};
+    input.grounds = {std::make_shared<const Surface>(wall)};
+    input.waterLevel = 8.0F;
+    const auto wet = *PictureScene::build(input, {});
+    const auto colorAt = [&](const Vec3& eye, const Vec3& way) {
+      Camera camera;
+      camera.eye = eye;
+      camera.target = eye + way;
+      const std::uint32_t p = renderPicture(*wet, camera, 9, 9, 16, {})[40];
+      return Vec3(p >> 16 & 255, p >> 8 & 255, p & 255);
+    };
+    const Vec3 toWall(1, 0, 0);
+    const Vec3 deep = colorAt({-5, 5, 0}, {-1, -0.2F, 0});
+    Vec3 before(255);
+    for (const float way : {0.2F, 1.0F, 3.0F, 8.0F, 60.0F}) {
+      const Vec3 c = colorAt({-0.5F - way, 5, 0}, toWall);
+      QVERIFY2(c.r < before.r && c.g <= before.g, qPrintable(QString::number(way)));
+      QVERIFY(way < 0.5F || c.b > c.r + 10);
+      before = c;
+    }
+    QVERIFY(glm::distance(before, deep) < 6);
+    const auto up = [](float fromStraightDeg) {
+      const float a = radians(fromStraightDeg);
+      return Vec3(-std::sin(a), std::cos(a), 0.001F);
+    };
+    const Vec3 eye(-5, 7.8F, 0);
+    const double sky = static_cast<double>(colorAt(eye, up(40)).b);
+    QVERIFY(sky > static_cast<double>(deep.b) + 30);
+    QVERIFY(glm::distance(colorAt(eye, up(56)), deep) < 6);
   }
 
   // Lightness in CIE L* (CIE 15:2004) rises in even steps.

@@ -49,7 +49,7 @@ class TestBody : public QObject {
     QFETCH(SurfacePtr, s);
     const auto body = bodyOf({s});
     const auto turned = bodyOf({turnedRound(s)});
-    QVERIFY(body->openEdges().empty() && turned->openEdges().empty());
+    QVERIFY(body->isClosed() && turned->isClosed());
     std::size_t inside = 0;
     for (const Vec3& place : placesAround(s->bounds(), 1500, 5)) {
       const double winding = windingBySum(*s, place);
@@ -149,7 +149,7 @@ class TestBody : public QObject {
     const SurfacePtr cube = published(std::move(s));
     for (const float size : {1.0F, 1e-4F, 4096.0F}) {
       const auto body = bodyOf({moved(cube, Vec3(0), size)});
-      QVERIFY(body->openEdges().empty());
+      QVERIFY(body->isClosed());
       for (int x = -2; x <= 10; ++x)
         for (int y = -2; y <= 10; ++y)
           for (int z = -2; z <= 10; ++z) {
@@ -193,7 +193,7 @@ class TestBody : public QObject {
     const SurfacePtr ball = published(makeBall(1, 32));
     const SurfacePtr holed = without(ball, 900, 40);
     const auto body = bodyOf({holed});
-    QVERIFY(!body->openEdges().empty());
+    QVERIFY(!body->isClosed());
     std::size_t asked = 0;
     std::size_t wrong = 0;
     for (const Vec3& place : placesAround(ball->bounds(), 1500, 8)) {

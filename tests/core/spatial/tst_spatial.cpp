@@ -1,4 +1,7 @@
 // Overlap removal against the sequential greedy answer, rays and nearest places against brute force.
+#include "core/base/random.h"
+#include "core/geometry/faces.h"
+#include "core/geometry/shapes.h"
 #include "core/spatial/clearance.h"
 #include "core/spatial/ground.h"
 #include "tests/support/support.h"
@@ -162,6 +165,43 @@ class TestSpatial : public QObject {
       QVERIFY(static_cast<double>(hit.distance) > best - 0.1);
       QVERIFY(within(static_cast<double>(glm::distance(at, ground->positionAt(hit.face, hit.weights))),
                      static_cast<double>(hit.distance), 1e-4));
+    }
+  }
+
+  /// The nearest face is the one that asking all of them one by one finds, whatever face is guessed before: on hills,
+  /// in a ball (where many are about as near) and among needles far from the origin.
+  void theNearestFaceIsThatOfAskingAll() {
+    Surface needles;
+    const Points tips = test::randomPoints(600, {2, 2, 2}, 0, 1, 3);
+    const Draw width(1, 2, 3, "width");
+    for (std::uint32_t i = 0; i + 1 < tips.count; i += 2) {
+      const Vec3 from = tips.position[i] + Vec3(300, -40, 900);
+      const Vec3 to = tips.position[i + 1] + Vec3(300, -40, 900);
+      const float wide = std::pow(10.0F, -6 * width.unit(i));
+      for (const Vec3& corner : {from, to, 0.5F * (from + to) + Vec3(0, wide, 0)})
+        needles.positions.edit().push_back(corner);
+      needles.triangles.edit().push_back(3 * (i / 2) + UVec3(0, 1, 2));
+    }
+    for (const Surface& surface : {*test::hills(12, 20, 2), makeBall(3, 40), needles}) {
+      const auto index = SurfaceIndex::of(surface);
+      const Box3 box = surface.bounds();
+      const Points p = test::randomPoints(400, box.extent() * 1.2F, 0, 1, 8);
+      for (std::size_t i = 0; i < p.count; ++i) {
+        const Vec3 at = box.min - 0.1F * box.extent() + p.position[i];
+        SurfaceHit least;
+        for (std::uint32_t f = 0; f < surface.faceCount(); ++f) {
+          const UVec3 t = surface.triangles[f];
+          const Vec2 w = closestWeights(at, surface.positions[t.x], surface.positions[t.y], surface.positions[t.z]);
+          const float distance = glm::distance(at, surface.positionAt(f, w));
+          if (distance < least.distance) least = {distance, f, w};
+        }
+        for (const std::uint32_t guess : {kNoFace, least.face, static_cast<std::uint32_t>(i % surface.faceCount())}) {
+          const SurfaceHit hit = (*index)->nearest(at, 1000, guess);
+          QVERIFY(test::within(static_cast<double>(hit.distance), static_cast<double>(least.distance), 2e-4, 1e-6));
+          const SurfaceHit plain = (*index)->nearest(at, 1000);
+          QVERIFY(hit.face == plain.face && hit.distance == plain.distance && hit.weights == plain.weights);
+        }
+      }
     }
   }
 

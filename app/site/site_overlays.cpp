@@ -1,0 +1,232 @@
+// What Site draws over its picture: scale, legend, comparison, marks.
+#include "app/site/site_view.h"
+
+#include "app/window/theme.h"
+
+#include <QLocale>
+#include <QPainter>
+#include <QPainterPath>
+
+#include <cmath>
+
+namespace arvesk {
+
+void SiteView::drawWords(QPainter& p, const QPointF& at, const QString& words) const {
+  QPainterPath path;
+  QFont f = font();
+  f.setWeight(QFont::DemiBold);
+  path.addText(at, f, words);
+  p.setPen(QPen(QColor(0, 0, 0, 110), 3));
+  p.drawPath(path);
+  p.fillPath(path, Qt::white);
+}
+
+void SiteView::paintOverlays(QPainter& p) {
+  p.setRenderHint(QPainter::Antialiasing);
+  paintVolume(p);
+  if (m_mode != SiteMode::Cover) m_cut.paint(p, lens());
+  if (m_tool) m_tool->paint(p, lens());
+  paintMarks(p);
+  paintScale(p);
+  paintLegend(p);
+  if (m_held) paintCompare(p);
+  if (m_drag == Drag::Area && m_hasMoved) {
+    const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
+    drawOutlined(p, line, Qt::white, 1.2);
+  }
+}
+
+void SiteView::paintScale(QPainter& p) {
+  // Scale: a round length at the distance of what lies in the middle.
+  const Frame& frame = m_renderer.latest();
+  float middle = glm::distance(m_camera.eye, m_camera.target);
+  if (frame.film) {
+    const float d = frame.film->distance[frame.film->at(frame.film->width / 2, frame.film->height * 2 / 3)];
+    if (std::isfinite(d)) middle = d;
+  }
+  const double perMeter = 0.5 * height() /
+                          (std::tan(0.5 * static_cast<double>(radians(m_camera.fieldOfViewDeg))) *
+                           static_cast<double>(middle));
+  double length = std::pow(10, std::floor(std::log10(130 / perMeter)));
+  for (const double m : {5.0, 2.0})
+    if (length * m * perMeter < 140) {
+      length *= m;
+      break;
+    }
+  const double x = 17;
+  const double y = height() - 17;
+  drawOutlined(p, QPolygonF{QPointF(x, y), QPointF(x + length * perMeter, y)}, Qt::white, 2);
+  drawWords(p, QPointF(x, y - 6), QStringLiteral("%1 m").arg(QLocale().toString(length)));
+  // Compass: north is −Z.
+  const QPointF center(width() - 36, height() - 36);
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(0xF2, 0xEE, 0xE5, 225));
+  p.drawEllipse(center, 16, 16);
+  const Vec3 ahead = m_camera.target - m_camera.eye;
+  p.save();
+  p.translate(center);
+  p.rotate(-static_cast<double>(degrees(std::atan2(ahead.x, -ahead.z))));
+  p.setBrush(QColor(0x22, 0x30, 0x2F));
+  p.drawPolygon(QPolygonF{QPointF(0, -10), QPointF(4.5, 7), QPointF(0, 4), QPointF(-4.5, 7)});
+  p.restore();
+}
+
+void SiteView::paintLegend(QPainter& p) {
+  const bool isColored = m_mode == SiteMode::Points && m_view && !m_view->pointValues.empty();
+  if (m_mode != SiteMode::Mask && !isColored) return;
+  const Theme& t = Theme::current();
+  const QRectF box(width() - 280, height() - 64, 200, 52);
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
+  p.drawRoundedRect(box.adjusted(-8, 0, 8, 0), 4, 4);
+  for (int i = 0; i < 200; ++i) {
+    const Vec3 c = scaleColor(static_cast<float>(i) / 199) * 255.0F;
+    p.fillRect(QRectF(box.left() + i, box.top() + 22, 1.2, 8),
+               QColor(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b)));
+  }
+  QFont f = font();
+  f.setPixelSize(11);
+  p.setFont(f);
+  p.setPen(t.ink);
+  const QString title = isColored ? QString::fromStdString(m_view->colorTitle) : m_maskTitle;
+  const QLocale locale;
+  p.drawText(box.adjusted(0, 3, 0, 0), Qt::AlignLeft | Qt::AlignTop,
+             title.isEmpty() ? tr("select a mask in the Plan") : title);
+  p.setPen(t.quiet);
+  p.drawText(box.adjusted(0, 0, 0, -4), Qt::AlignLeft | Qt::AlignBottom,
+             locale.toString(isColored ? static_cast<double>(m_view->colorFrom) : 0.0, 'g', 4));
+  p.drawText(box.adjusted(0, 0, 0, -4), Qt::AlignRight | Qt::AlignBottom,
+             locale.toString(isColored ? static_cast<double>(m_view->colorTo) : 1.0, 'g', 4));
+}
+
+void SiteView::paintCompare(QPainter& p) {
+  const Theme& t = Theme::current();
+  const double x = m_divider * width();
+  drawOutlined(p, QPolygonF{QPointF(x, 0), QPointF(x, height())}, Qt::white, 2);
+  p.setPen(QPen(QColor(0x22, 0x30, 0x2F), 1));
+  p.setBrush(QColor(0xFC, 0xFB, 0xF8));
+  p.drawEllipse(QPointF(x, height() / 2.0), 8, 8);
+  const double wordsY = 64;
+  QFont f = font();
+  f.setWeight(QFont::DemiBold);
+  drawWords(p, QPointF(x - 14 - QFontMetricsF(f).horizontalAdvance(tr("held")), wordsY), tr("held"));
+  drawWords(p, QPointF(x + 14, wordsY), tr("now"));
+  // The numbers, side by side: each layer, then all.
+  struct Row {
+    QString name;
+    std::size_t held;
+    std::size_t now;
+  };
+  std::vector<Row> rows;
+  const auto countIn = [](const EvalView& view, const std::string& source) {
+    std::size_t n = 0;
+    for (const PictureLayer& l : view.shown)
+      if (l.source == source) n += l.points->count;
+    return n;
+  };
+  std::vector<std::string> sources;
+  for (const EvalViewPtr& view : {m_held, m_view})
+    for (const PictureLayer& l : view->shown)
+      if (std::find(sources.begin(), sources.end(), l.source) == sources.end()) sources.push_back(l.source);
+  std::size_t heldSum = 0;
+  std::size_t nowSum = 0;
+  for (const std::string& source : sources) {
+    const Node* node = m_view->plan->find(source);
+    if (!node) node = m_held->plan->find(source);
+    rows.push_back(
+        {node ? QString::fromStdString(node->title) : QString(), countIn(*m_held, source), countIn(*m_view, source)});
+    heldSum += rows.back().held;
+    nowSum += rows.back().now;
+  }
+  rows.push_back({tr("all points"), heldSum, nowSum});
+  f.setWeight(QFont::Normal);
+  f.setPixelSize(11);
+  p.setFont(f);
+  const QRectF box(10, 48, 286, 26 + 17.0 * static_cast<double>(rows.size()));
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 238));
+  p.drawRoundedRect(box, 4, 4);
+  const QLocale locale;
+  const auto line = [&](double y, const QString& name, const QString& held, const QString& now, const QString& change,
+                        const QColor& color) {
+    p.setPen(color);
+    p.drawText(QRectF(box.left() + 10, y, 96, 17), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(name, Qt::ElideRight, 94));
+    p.drawText(QRectF(box.left() + 100, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, held);
+    p.drawText(QRectF(box.left() + 160, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, now);
+    p.drawText(QRectF(box.left() + 220, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, change);
+  };
+  line(box.top() + 4, QString(), tr("held"), tr("now"), tr("change"), t.quiet);
+  double y = box.top() + 21;
+  for (const Row& row : rows) {
+    const auto change = static_cast<qlonglong>(row.now) - static_cast<qlonglong>(row.held);
+    line(y, row.name, locale.toString(static_cast<qulonglong>(row.held)),
+         locale.toString(static_cast<qulonglong>(row.now)),
+         change == 0 ? QStringLiteral("=")
+                     : (change > 0 ? QStringLiteral("+") : QStringLiteral("−")) + locale.toString(std::abs(change)),
+         t.ink);
+    y += 17;
+  }
+}
+
+void SiteView::paintMarks(QPainter& p) {
+  const QColor ring(0x1D, 0x5F, 0x7A);
+  // The ring is drawn once and then copied: five thousand strokes would hold the window for seconds.
+  constexpr double kRing = 6;
+  constexpr double kHalf = 10;
+  const qreal ratio = devicePixelRatioF();
+  if (!m_selection.empty() && (m_ring.isNull() || m_ring.devicePixelRatio() != ratio)) {
+    m_ring = QPixmap(QSize(static_cast<int>(2 * kHalf * ratio), static_cast<int>(2 * kHalf * ratio)));
+    m_ring.setDevicePixelRatio(ratio);
+    m_ring.fill(Qt::transparent);
+    QPainter r(&m_ring);
+    r.setRenderHint(QPainter::Antialiasing);
+    r.setPen(QPen(QColor(255, 255, 255, 200), 3.5));
+    r.drawEllipse(QPointF(kHalf, kHalf), kRing, kRing);
+    r.setPen(QPen(ring, 2));
+    r.drawEllipse(QPointF(kHalf, kHalf), kRing, kRing);
+  }
+  const QRectF seen = QRectF(rect()).adjusted(-kHalf, -kHalf, kHalf, kHalf);
+  // More rings than this could not be told apart.
+  constexpr std::size_t kMostRings = 5000;
+  for (std::size_t i = 0; i < std::min(kMostRings, m_selection.size()); ++i)
+    if (const auto at = project(m_selection[i]); at && seen.contains(*at))
+      p.drawPixmap(QPointF(std::round(at->x() - kHalf), std::round(at->y() - kHalf)), m_ring);
+  if (m_askedSpot && m_why->isVisible()) {
+    const float radius = m_why->radius();
+    QPolygonF circle;
+    for (int i = 0; i <= 48; ++i) {
+      const float a = 2 * kPi * static_cast<float>(i) / 48;
+      if (const auto at = project(*m_askedSpot + Vec3(std::cos(a), 0, std::sin(a)) * radius)) circle << *at;
+    }
+    drawOutlined(p, circle, Qt::white, 1.5);
+    for (const WhyPoint& point : m_why->answer().points)
+      if (const auto at = project(point.place)) {
+        p.setPen(QPen(Qt::white, 1.5));
+        p.setBrush(point.isPlaced ? QColor(0x22, 0x30, 0x2F) : QColor(0, 0, 0, 0));
+        if (point.isPlaced)
+          p.drawEllipse(*at, 3.5, 3.5);
+        else {
+          drawOutlined(p, QPolygonF{*at + QPointF(-4, -4), *at + QPointF(4, 4)}, Qt::white, 1.5);
+          drawOutlined(p, QPolygonF{*at + QPointF(-4, 4), *at + QPointF(4, -4)}, Qt::white, 1.5);
+        }
+      }
+    if (const auto place = m_why->markedPlace())
+      if (const auto at = project(*place)) {
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(Qt::white, 4));
+        p.drawEllipse(*at, 9, 9);
+        p.setPen(QPen(ring, 2.5));
+        p.drawEllipse(*at, 9, 9);
+      }
+  }
+  if (m_pickedPlace)
+    if (const auto at = project(*m_pickedPlace)) {
+      p.setPen(QPen(ring, 2));
+      p.setBrush(Qt::NoBrush);
+      p.drawEllipse(*at, 9, 9);
+      drawWords(p, *at + QPointF(14, -6), m_pickedWords);
+    }
+}
+
+}  // namespace arvesk
