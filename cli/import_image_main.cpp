@@ -4,7 +4,7 @@
 
 int main(int argc, char** argv) {
   using namespace arvesk;
-  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome) {
+  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome, ReadFiles&) {
     auto image = readImage(path);
     if (image)
       outcome.image = std::make_shared<const Image>(std::move(*image));

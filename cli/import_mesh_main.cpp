@@ -4,8 +4,8 @@
 
 int main(int argc, char** argv) {
   using namespace arvesk;
-  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome) {
-    auto surface = readMesh(path, outcome.warnings);
+  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome, ReadFiles& files) {
+    auto surface = readMesh(path, outcome.warnings, files);
     if (surface)
       outcome.surface = std::make_shared<const Surface>(std::move(*surface));
     else

@@ -4,7 +4,7 @@
 
 int main(int argc, char** argv) {
   using namespace arvesk;
-  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome) {
+  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome, ReadFiles&) {
     auto volumes = readVolumes(path, outcome.warnings);
     if (volumes)
       outcome.volumes = std::make_shared<const VolumeFile>(std::move(*volumes));

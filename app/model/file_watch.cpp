@@ -28,10 +28,12 @@ FileWatch::FileWatch(QObject* parent) : QObject(parent) {
   });
 }
 
-void FileWatch::watch(const Plan& plan, const QString& folder) {
+void FileWatch::watch(const Plan& plan, const QString& folder, const DiskFileService& service) {
   QSet<QString> files;
   const auto add = [&](const std::string& path) {
-    if (!path.empty()) files.insert(QDir::cleanPath(QDir(folder).absoluteFilePath(QString::fromStdString(path))));
+    if (path.empty()) return;
+    files.insert(QDir::cleanPath(QDir(folder).absoluteFilePath(QString::fromStdString(path))));
+    for (const std::string& side : service.sidesOf(path)) files.insert(QString::fromStdString(side));
   };
   for (const PropEntry& prop : plan.props) add(prop.file);
   for (const Node& node : plan.nodes)

@@ -1,6 +1,7 @@
 // Watches the files that a plan reads, so that what another program saves is seen at once.
 #pragma once
 
+#include "core/formats/file_service.h"
 #include "core/plan/document.h"
 
 #include <QFileSystemWatcher>
@@ -14,8 +15,8 @@ class FileWatch : public QObject {
 
  public:
   explicit FileWatch(QObject* parent = nullptr);
-  /// Watches all files of the plan; relative paths start at `folder`.
-  void watch(const Plan& plan, const QString& folder);
+  /// Watches all files of the plan, and those that `service` opened with them; relative paths start at `folder`.
+  void watch(const Plan& plan, const QString& folder, const DiskFileService& service);
 
  Q_SIGNALS:
   /// A little after the last of a run of changes, when the writer is likely done.

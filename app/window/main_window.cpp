@@ -296,8 +296,12 @@ QString MainWindow::selectedMask() const {
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
 }
 
+void MainWindow::watchFiles() {
+  m_watch.watch(m_model.plan(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(), *m_service.files());
+}
+
 void MainWindow::evaluate() {
-  m_watch.watch(m_model.plan(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath());
+  watchFiles();
   EvaluationService::Request request;
   request.plan = m_model.snapshot();
   request.quality = m_quality;
@@ -317,7 +321,8 @@ void MainWindow::showResults() {
   m_progressDelay.stop();
   m_progress->hide();
   m_cancel->hide();
-  m_message->clear();
+  m_message->setText(QString::fromStdString(m_service.files()->cacheNote()));
+  watchFiles();  // what was opened beside the named ones is known now
   m_plan->showResults(view);
   m_bench->showResults(view);
   m_kit->showResults(view);

@@ -76,6 +76,7 @@ class MainWindow : public QMainWindow {
   void connectViews();
   void buildStatus();
   void evaluate();
+  void watchFiles();
   void showResults();
   void updateTitle();
   void updateSelection();

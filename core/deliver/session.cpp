@@ -105,6 +105,8 @@ std::vector<Problem> Session::problems() const {
   for (const Node& node : m_plan.nodes)
     if (const auto it = m_evaluation.reports.find(node.uid); it != m_evaluation.reports.end())
       out.insert(out.end(), it->second.problems.begin(), it->second.problems.end());
+  if (const std::string note = m_files->cacheNote(); !note.empty())
+    out.push_back({ProblemCode::FileUnreadable, Severity::Note, {}, note, "Set ARVESK_CACHE_DIR to another folder"});
   return out;
 }
 

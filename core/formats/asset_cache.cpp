@@ -5,11 +5,12 @@
 #include <xxhash.h>
 
 #include <cstring>
+#include <map>
 
 namespace arvesk {
 namespace {
 
-constexpr std::uint64_t kMagic = 0x3230434b53565241ULL;  // "ARVSKC02"
+constexpr std::uint64_t kMagic = 0x3330434b53565241ULL;  // "ARVSKC03"
 
 class Writer {
  public:
@@ -96,6 +97,8 @@ void write(Writer& w, const Surface& s) {
   w.array(s.colors);
   w.array(s.faceMaterials);
   w.array(s.faceParts);
+  // Materials may share a texture: it is written with the first.
+  std::map<const Texture*, std::uint64_t> textures;
   w.number<std::uint64_t>(s.materials.size());
   for (const Material& m : s.materials) {
     w.text(m.name);
@@ -107,6 +110,9 @@ void write(Writer& w, const Surface& s) {
     w.number<std::uint8_t>(m.isBlended);
     w.number<std::uint8_t>(m.texture && m.textureFile);
     if (!m.texture || !m.textureFile) continue;
+    const auto [it, isNew] = textures.try_emplace(m.texture.get(), textures.size());
+    w.number(it->second);
+    if (!isNew) continue;
     w.number(m.texture->width);
     w.number(m.texture->height);
     w.array(m.texture->rgba);
@@ -143,6 +149,7 @@ Surface readSurface(Reader& r) {
   r.array(s.colors);
   r.array(s.faceMaterials);
   r.array(s.faceParts);
+  std::vector<Material> withTextures;
   for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
     Material m;
     m.name = r.text();
@@ -152,7 +159,13 @@ Surface readSurface(Reader& r) {
     m.isTwoSided = r.number<std::uint8_t>() != 0;
     m.cutBelow = r.number<float>();
     m.isBlended = r.number<std::uint8_t>() != 0;
-    if (r.number<std::uint8_t>() != 0) {
+    const bool hasTexture = r.number<std::uint8_t>() != 0;
+    const std::uint64_t shared = hasTexture ? r.number<std::uint64_t>() : 0;
+    if (hasTexture && shared < withTextures.size()) {
+      m.texture = withTextures[shared].texture;
+      m.textureFile = withTextures[shared].textureFile;
+      m.textureType = withTextures[shared].textureType;
+    } else if (hasTexture) {
       auto texture = std::make_shared<Texture>();
       auto file = std::make_shared<std::vector<std::uint8_t>>();
       texture->width = r.number<int>();
@@ -166,6 +179,7 @@ Surface readSurface(Reader& r) {
         throw Short{};
       m.texture = texture;
       m.textureFile = file;
+      withTextures.push_back(m);
     }
     s.materials.push_back(std::move(m));
   }
@@ -247,9 +261,15 @@ Result<void> writeOutcome(const ImportOutcome& outcome, const std::string& path)
   if (outcome.failure) w.note(*outcome.failure);
   w.number<std::uint64_t>(outcome.warnings.size());
   for (const Problem& p : outcome.warnings) w.note(p);
+  w.number<std::uint64_t>(outcome.files.size());
+  for (const ReadFile& f : outcome.files) {
+    w.text(f.path);
+    w.number(f.hash);
+  }
   if (outcome.surface) write(w, *outcome.surface);
   if (outcome.volumes) write(w, *outcome.volumes);
   if (outcome.image) {
+    w.bytes.reserve(w.bytes.size() + outcome.image->values.size() * sizeof(float) + 64);
     w.number(outcome.image->width);
     w.number(outcome.image->height);
     w.number(outcome.image->channels);
@@ -278,6 +298,12 @@ Result<ImportOutcome> readOutcome(const std::string& path) {
     const auto type = r.number<std::uint8_t>();
     if (type == 0) outcome.failure = r.note();
     for (auto n = r.number<std::uint64_t>(); n > 0; --n) outcome.warnings.push_back(r.note());
+    for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+      ReadFile f;
+      f.path = r.text();
+      f.hash = r.number<std::uint64_t>();
+      outcome.files.push_back(std::move(f));
+    }
     if (type == 1) {
       Surface s = readSurface(r);
       if (auto ok = checkSurface(s); !ok) return Failure(ok.error());

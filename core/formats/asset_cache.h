@@ -2,6 +2,7 @@
 // read only once.
 #pragma once
 
+#include "core/formats/read_files.h"
 #include "core/geometry/surface.h"
 #include "core/spatial/volume_file.h"
 
@@ -11,6 +12,7 @@ namespace arvesk {
 struct ImportOutcome {
   std::optional<Problem> failure;
   std::vector<Problem> warnings;
+  std::vector<ReadFile> files;  // that were opened for it, the named one first
   SurfacePtr surface;
   ImagePtr image;
   VolumeFilePtr volumes;

@@ -1,6 +1,7 @@
 // STL and what else Assimp reads. Assimp passes on non-finite numbers and wrong indices; readMesh checks them after us.
 #include "core/formats/mesh_reader.h"
 
+#include <assimp/DefaultIOSystem.h>
 #include <assimp/config.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
@@ -50,10 +51,25 @@ void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatri
   for (unsigned c = 0; c < node.mNumChildren; ++c) addNode(s, scene, *node.mChildren[c], world, ordinal, depth + 1);
 }
 
+/// Opens what Assimp asks for, and says so.
+class NotedFiles final : public Assimp::DefaultIOSystem {
+ public:
+  explicit NotedFiles(ReadFiles& files) : m_files(files) {}
+  bool Exists(const char* path) const override { return m_files.find(path).has_value(); }
+  Assimp::IOStream* Open(const char* path, const char* mode) override {
+    const auto found = m_files.find(path);
+    return found ? DefaultIOSystem::Open(found->c_str(), mode) : nullptr;
+  }
+
+ private:
+  ReadFiles& m_files;
+};
+
 }  // namespace
 
-Result<Surface> readers::others(const std::string& path, std::vector<Problem>&) {
+Result<Surface> readers::others(const std::string& path, std::vector<Problem>&, ReadFiles& files) {
   Assimp::Importer importer;
+  importer.SetIOHandler(new NotedFiles(files));  // which the importer owns
   importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
   const aiScene* scene = importer.ReadFile(
       path, aiProcess_Triangulate | aiProcess_SortByPType | aiProcess_ValidateDataStructure);

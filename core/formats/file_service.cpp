@@ -1,20 +1,24 @@
 #include "core/formats/file_service.h"
 
 #include "core/base/hash.h"
+#include "core/base/safe_file.h"
 #include "core/formats/csv_reader.h"
 
 #include <fmt/format.h>
-#include <xxhash.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
+#include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cstdlib>
 #include <filesystem>
-#include <fstream>
 
 namespace arvesk {
 namespace {
 
 /// Goes up when readers give another result for the same file.
-constexpr int kReadersVersion = 4;
+constexpr int kReadersVersion = 5;
 
 std::string cacheFolder() {
   if (const char* own = std::getenv("ARVESK_CACHE_DIR")) return own;
@@ -38,22 +42,19 @@ struct LoadedFile final : Cached {
   }
 };
 
-Result<std::uint64_t> hashFile(const std::string& path) {
-  std::ifstream in(path, std::ios::binary);
-  if (!in)
-    return fail(ProblemCode::FileMissing, "there is no such file, or it may not be read",
-                "Put the file back, or choose another on the Bench", path);
-  XXH3_state_t* state = XXH3_createState();
-  XXH3_64bits_reset(state);
-  std::vector<char> block(1 << 20);
-  while (in) {
-    in.read(block.data(), static_cast<std::streamsize>(block.size()));
-    XXH3_64bits_update(state, block.data(), static_cast<std::size_t>(in.gcount()));
-  }
-  const std::uint64_t key = XXH3_64bits_digest(state);
-  XXH3_freeState(state);
-  // A file's ending chooses its reader, so it belongs to the content.
-  return hashOf(key, hashText(std::filesystem::path(path).extension().string()));
+/// Kept imports together; the oldest go first.
+constexpr std::uintmax_t kMostCacheBytes = std::uintmax_t{8} << 30;
+constexpr auto kOldest = std::chrono::hours(24 * 180);
+
+/// An import on its way, which nobody else takes for a kept one.
+std::string incomingName() {
+  static std::atomic<std::uint64_t> count{0};
+  return fmt::format("incoming-{}-{}", ::getpid(), ++count);
+}
+
+Failure missing(const std::string& path) {
+  return fail(ProblemCode::FileMissing, "there is no such file, or it may not be read",
+              "Put the file back, or choose another on the Bench", path);
 }
 
 }  // namespace
@@ -73,30 +74,121 @@ std::string DiskFileService::absolute(const std::string& path) const {
   return (std::filesystem::path(m_folder) / path).lexically_normal().string();
 }
 
-Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
-  const std::string full = absolute(path);
-  std::error_code error;
-  const auto status = std::filesystem::status(full, error);
-  if (error || !std::filesystem::is_regular_file(status))
-    return fail(ProblemCode::FileMissing, "there is no such file", "Put the file back, or choose another on the Bench",
-                path);
-  const auto changed = std::filesystem::last_write_time(full, error).time_since_epoch().count();
-  const auto size = std::filesystem::file_size(full, error);
+std::optional<DiskFileService::Stamp> DiskFileService::stampOf(const std::string& path) {
+  struct stat s {};
+  if (::stat(path.c_str(), &s) != 0 || !S_ISREG(s.st_mode)) return std::nullopt;
+  const auto ns = [](const timespec& t) { return std::int64_t{t.tv_sec} * 1'000'000'000 + t.tv_nsec; };
+  return Stamp{ns(s.st_mtim), ns(s.st_ctim), static_cast<std::uint64_t>(s.st_size),
+               static_cast<std::uint64_t>(s.st_ino)};
+}
+
+/// Of what the file holds now; 0 when it cannot be read.
+std::uint64_t DiskFileService::hashNow(const std::string& full) {
+  const auto before = stampOf(full);
+  if (!before) return 0;
   {
     const std::lock_guard lock(m_mutex);
-    if (const auto it = m_keys.find(full);
-        it != m_keys.end() && it->second.changed == changed && it->second.size == size)
-      return it->second.key;
+    if (const auto it = m_hashes.find(full); it != m_hashes.end() && it->second.stamp == *before)
+      return it->second.hash;
   }
-  auto key = hashFile(full);
-  if (!key) {
-    Problem p = key.error();
-    p.where = path;
-    return Failure(p);
+  const std::uint64_t hash = hashOfFile(full);
+  const auto now =
+      std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch()).count();
+  // A file that was written just now may be written again within the same tick of its clock.
+  constexpr std::int64_t kTick = 100'000'000;
+  if (stampOf(full) == before && std::max(before->changed, before->status) < now - kTick) {
+    const std::lock_guard lock(m_mutex);
+    m_hashes[full] = {*before, hash};
+  }
+  return hash;
+}
+
+/// A file's ending chooses its reader, so it belongs to the content; names of the others do by where they lie from it.
+std::uint64_t DiskFileService::stateOf(const std::string& full, std::uint64_t main,
+                                       const std::vector<ReadFile>& sides) {
+  const std::filesystem::path path(full);
+  std::uint64_t state = hashOf(main, hashText(path.extension().string()));
+  for (const ReadFile& side : sides)
+    state = hashOf(state, hashText(std::filesystem::path(side.path).lexically_relative(path.parent_path()).string()),
+                   side.hash);
+  return state;
+}
+
+std::string DiskFileService::assetPath(AssetKind kind, std::uint64_t state) const {
+  return fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, state, kReadersVersion, assetKindName(kind));
+}
+
+/// Which files belonged to one that held the same when it was read before, in another session maybe.
+std::vector<ReadFile> DiskFileService::keptSides(const std::string& full, std::uint64_t main) {
+  std::vector<ReadFile> out;
+  const auto list = readWhole(fmt::format("{}/{:016x}-{}.sides", m_cacheFolder, main, kReadersVersion), 1 << 20);
+  if (!list) return out;
+  const std::filesystem::path folder = std::filesystem::path(full).parent_path();
+  for (std::size_t begin = 0; begin < list->size();) {
+    const std::size_t end = std::min(list->find('\0', begin), list->size());
+    out.push_back({(folder / list->substr(begin, end - begin)).lexically_normal().string(), 0});
+    begin = end + 1;
+  }
+  for (ReadFile& side : out) side.hash = hashNow(side.path);
+  return out;
+}
+
+Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
+  const std::string full = absolute(path);
+  const std::uint64_t main = hashNow(full);
+  if (main == 0) return missing(path);
+  Known known;
+  {
+    const std::lock_guard lock(m_mutex);
+    if (const auto it = m_known.find(full); it != m_known.end()) known = it->second;
+  }
+  if (known.main == main)
+    for (ReadFile& side : known.sides) side.hash = hashNow(side.path);
+  else
+    known = {main, keptSides(full, main), 0, 0};
+  const std::uint64_t state = stateOf(full, main, known.sides);
+  if (known.key == 0 || known.state != state) {
+    known.state = state;
+    known.key = hashOf(state, hashText(full));
   }
   const std::lock_guard lock(m_mutex);
-  m_keys[full] = {changed, size, *key};
-  return *key;
+  m_known[full] = known;
+  return known.key;
+}
+
+std::vector<std::string> DiskFileService::sidesOf(const std::string& path) const {
+  const std::string full = absolute(path);
+  const std::lock_guard lock(m_mutex);
+  std::vector<std::string> out;
+  if (const auto it = m_known.find(full); it != m_known.end())
+    for (const ReadFile& side : it->second.sides) out.push_back(side.path);
+  return out;
+}
+
+std::string DiskFileService::cacheNote() const {
+  const std::lock_guard lock(m_mutex);
+  return m_cacheNote;
+}
+
+/// Which files were opened, and what they held then. The key that was given for them stays the key of that, unless one
+/// of them was another when it was given.
+Result<void> DiskFileService::learn(const std::string& full, const ImportOutcome& outcome) {
+  if (outcome.files.empty()) return {};
+  const std::lock_guard lock(m_mutex);
+  Known& known = m_known[full];
+  const auto isOther = [&](const ReadFile& f) {
+    const auto it = std::find_if(outcome.files.begin(), outcome.files.end(),
+                                 [&](const ReadFile& o) { return o.path == f.path; });
+    return it != outcome.files.end() && it->hash != f.hash;
+  };
+  if (outcome.files.front().hash != known.main || std::any_of(known.sides.begin(), known.sides.end(), isOther)) {
+    m_hashes.erase(full);
+    return fail(ProblemCode::FileUnreadable, "was written to while it was read",
+                "It is read again when it has settled");
+  }
+  known.sides.assign(outcome.files.begin() + 1, outcome.files.end());
+  known.state = stateOf(full, known.main, known.sides);
+  return {};
 }
 
 Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::string& path, const Task& task) {
@@ -113,7 +205,7 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
   }
   const std::lock_guard lock(*reader);
   if (const auto known = memory().find<LoadedFile>(slot)) return known->outcome;
-  auto outcome = readNow(kind, path, *key, task);
+  auto outcome = readNow(kind, path, task);
   if (!outcome) return outcome;
   auto loaded = std::make_shared<LoadedFile>();
   loaded->outcome = *outcome;
@@ -121,31 +213,104 @@ Result<ImportOutcome> DiskFileService::outcomeOf(AssetKind kind, const std::stri
   return outcome;
 }
 
-Result<ImportOutcome> DiskFileService::readNow(AssetKind kind, const std::string& path, std::uint64_t key,
-                                               const Task& task) {
+Result<ImportOutcome> DiskFileService::readNow(AssetKind kind, const std::string& path, const Task& task) {
+  const std::string full = absolute(path);
+  std::uint64_t state = 0;
+  {
+    const std::lock_guard lock(m_mutex);
+    state = m_known[full].state;
+  }
+  const std::string kept = assetPath(kind, state);
+  auto outcome = readOutcome(kept);
+  if (outcome && !outcome->failure) {
+    std::error_code ignored;
+    std::filesystem::last_write_time(kept, std::filesystem::file_time_type::clock::now(), ignored);  // it is in use
+    return outcome;
+  }
+  outcome = readAnew(kind, full, task);
+  Problem p;
+  if (!outcome)
+    p = outcome.error();
+  else if (auto ok = learn(full, *outcome); !ok)
+    p = ok.error();
+  else if (outcome->failure)
+    p = *outcome->failure;
+  else
+    return outcome;
+  p.where = path;
+  return Failure(p);
+}
+
+/// By the helper; kept for other sessions where that can be, which is a convenience.
+Result<ImportOutcome> DiskFileService::readAnew(AssetKind kind, const std::string& full, const Task& task) {
+  namespace fs = std::filesystem;
   std::error_code error;
-  std::filesystem::create_directories(m_cacheFolder, error);
-  const std::string cached = fmt::format("{}/{:016x}-{}-{}.asset", m_cacheFolder, key, kReadersVersion,
-                                         assetKindName(kind));
-  auto outcome = readOutcome(cached);
-  if (!outcome) {
-    if (auto ok = runImportHelper(kind, absolute(path), cached, task, m_helperFolder); !ok) {
-      Problem p = ok.error();
-      p.where = path;
-      return Failure(p);
+  fs::create_directories(m_cacheFolder, error);
+  const fs::path temporary = fs::temp_directory_path(error);
+  for (const fs::path& folder : {fs::path(m_cacheFolder), temporary, fs::path("/dev/shm")}) {
+    const std::string incoming = (folder / incomingName()).string();
+    const auto end = runImportHelper(kind, full, incoming, task, m_helperFolder);
+    if (!end) return Failure(end.error());
+    if (*end == HelperEnd::NotWritten) {
+      if (folder == m_cacheFolder) {
+        const std::lock_guard lock(m_mutex);
+        m_cacheNote = fmt::format("{} has no room or may not be written: files are read anew in each session",
+                                  m_cacheFolder);
+      }
+      continue;
     }
-    outcome = readOutcome(cached);
-    if (!outcome)
-      return fail(ProblemCode::HelperFailed, fmt::format("was read, but {} could not be written", cached),
-                  "Free some room, or set ARVESK_CACHE_DIR to another folder", path);
+    auto outcome = readOutcome(incoming);
+    if (outcome && !outcome->failure && folder == m_cacheFolder && !outcome->files.empty()) {
+      const std::vector<ReadFile> sides(outcome->files.begin() + 1, outcome->files.end());
+      const std::uint64_t main = outcome->files.front().hash;
+      std::string list;
+      for (const ReadFile& side : sides)
+        list += fs::path(side.path).lexically_relative(fs::path(full).parent_path()).string() + '\0';
+      const std::string name = fmt::format("{}/{:016x}-{}.sides", m_cacheFolder, main, kReadersVersion);
+      if (sides.empty() || writeWhole(name, list))
+        fs::rename(incoming, assetPath(kind, stateOf(full, main, sides)), error);
+      prune();
+    }
+    fs::remove(incoming, error);
+    return outcome;
   }
-  if (outcome->failure) {
-    std::filesystem::remove(cached, error);  // a better reader may come
-    Problem p = *outcome->failure;
-    p.where = path;
-    return Failure(p);
+  return fail(
+      ProblemCode::HelperFailed,
+      fmt::format("was read, but neither {} nor {} nor /dev/shm has room for it", m_cacheFolder, temporary.string()),
+      "Free some room, or set ARVESK_CACHE_DIR to another folder");
+}
+
+/// What is too old or too much goes, the oldest first. Other processes may be at it too: what is gone is gone.
+void DiskFileService::prune() const {
+  namespace fs = std::filesystem;
+  static std::atomic<int> count{0};
+  if (count++ % 64 != 0) return;
+  struct Entry {
+    fs::file_time_type used;
+    std::uintmax_t bytes;
+    fs::path path;
+  };
+  std::vector<Entry> entries;
+  std::uintmax_t sum = 0;
+  std::error_code error;
+  for (fs::directory_iterator it(m_cacheFolder, error), end; !error && it != end; it.increment(error)) {
+    std::error_code gone;
+    const std::string name = it->path().filename().string();
+    const bool isOurs = it->path().extension() == ".asset" || it->path().extension() == ".sides" ||
+                        name.starts_with("incoming-");
+    const Entry entry{it->last_write_time(gone), it->file_size(gone), it->path()};
+    if (!isOurs || gone) continue;
+    entries.push_back(entry);
+    sum += entry.bytes;
   }
-  return outcome;
+  std::sort(entries.begin(), entries.end(), [](const Entry& a, const Entry& b) { return a.used < b.used; });
+  const auto now = fs::file_time_type::clock::now();
+  for (const Entry& entry : entries) {
+    const bool isLeft = entry.path.filename().string().starts_with("incoming-") &&
+                        entry.used < now - std::chrono::hours(24);
+    if (sum <= kMostCacheBytes && entry.used > now - kOldest && !isLeft) continue;
+    if (fs::remove(entry.path, error)) sum -= entry.bytes;
+  }
 }
 
 Result<SurfacePtr> DiskFileService::surface(const std::string& path, const Task& task, std::vector<Problem>& warnings) {

@@ -29,20 +29,49 @@ class DiskFileService final : public FileService {
   Result<VolumeFilePtr> volumes(const std::string& path, const Task& task, std::vector<Problem>& warnings) override;
   Result<ImagePtr> image(const std::string& path, const Task& task) override;
 
+  /// Files that were opened beside that one when it was read last, or were missing then; absolute.
+  std::vector<std::string> sidesOf(const std::string& path) const;
+  /// Why what was read is not kept between sessions; empty when it is.
+  std::string cacheNote() const;
+
  private:
-  struct Known {
-    std::int64_t changed;
-    std::uint64_t size;
-    std::uint64_t key;
+  /// When a file was written, as far as the system tells.
+  struct Stamp {
+    std::int64_t changed = 0;  // ns
+    std::int64_t status = 0;   // ns, of its entry
+    std::uint64_t size = 0;
+    std::uint64_t inode = 0;
+    bool operator==(const Stamp&) const = default;
   };
+  struct Hashed {
+    Stamp stamp;
+    std::uint64_t hash = 0;
+  };
+  /// A file with those that belong to it.
+  struct Known {
+    std::uint64_t main = 0;  // hash of the named one
+    std::vector<ReadFile> sides;
+    std::uint64_t state = 0;  // of all of them
+    std::uint64_t key = 0;    // that stands for that state
+  };
+  static std::optional<Stamp> stampOf(const std::string& path);
+  std::uint64_t hashNow(const std::string& full);
+  static std::uint64_t stateOf(const std::string& full, std::uint64_t main, const std::vector<ReadFile>& sides);
+  std::vector<ReadFile> keptSides(const std::string& full, std::uint64_t main);
+  Result<void> learn(const std::string& full, const ImportOutcome& outcome);
+  std::string assetPath(AssetKind kind, std::uint64_t state) const;
   Result<ImportOutcome> outcomeOf(AssetKind kind, const std::string& path, const Task& task);
-  Result<ImportOutcome> readNow(AssetKind kind, const std::string& path, std::uint64_t key, const Task& task);
+  Result<ImportOutcome> readNow(AssetKind kind, const std::string& path, const Task& task);
+  Result<ImportOutcome> readAnew(AssetKind kind, const std::string& full, const Task& task);
+  void prune() const;
 
   mutable std::mutex m_mutex;
   std::string m_folder;
   std::string m_helperFolder;
   std::string m_cacheFolder;
-  std::map<std::string, Known> m_keys;                                // by absolute path
+  std::string m_cacheNote;
+  std::map<std::string, Hashed> m_hashes;                             // by absolute path
+  std::map<std::string, Known> m_known;                               // by absolute path
   std::map<MemoryCache::Key, std::shared_ptr<std::mutex>> m_readers;  // who wants the same file waits for the first
 };
 

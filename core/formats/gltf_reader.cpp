@@ -25,17 +25,41 @@ bool keepImageBytes(tinygltf::Image* image, const int, std::string*, std::string
   return true;
 }
 
-Result<tinygltf::Model> load(const std::string& path) {
+/// What the library asks for beside the file comes by way of `files`.
+tinygltf::FsCallbacks filesBeside(ReadFiles& files) {
+  return {[](const std::string& path, void* data) { return static_cast<ReadFiles*>(data)->find(path).has_value(); },
+          [](const std::string& path, void*) { return path; },
+          [](std::vector<unsigned char>* out, std::string* error, const std::string& path, void* data) {
+            const auto found = static_cast<ReadFiles*>(data)->find(path);
+            const auto bytes = readWhole(found.value_or(path), std::size_t{4} << 30);
+            if (!bytes) {
+              *error += path + ": " + bytes.error().message;
+              return false;
+            }
+            out->assign(bytes->begin(), bytes->end());
+            return true;
+          },
+          nullptr, &files};
+}
+
+Result<tinygltf::Model> load(const std::string& path, ReadFiles& files) {
   const auto bytes = readWhole(path, std::size_t{4} << 30);
   if (!bytes) return Failure(bytes.error());
   tinygltf::TinyGLTF loader;
   loader.SetImageLoader(&keepImageBytes, nullptr);
+  loader.SetFsCallbacks(filesBeside(files));
   tinygltf::Model model;
   std::string error;
   std::string warning;
   const bool isBinary = bytes->size() >= 4 && std::memcmp(bytes->data(), "glTF", 4) == 0;
-  const bool ok = isBinary ? loader.LoadBinaryFromFile(&model, &error, &warning, path)
-                           : loader.LoadASCIIFromFile(&model, &error, &warning, path);
+  if (bytes->size() > std::numeric_limits<unsigned>::max()) return bad("is larger than 4 GB");
+  const auto size = static_cast<unsigned>(bytes->size());
+  const std::size_t slash = path.find_last_of('/');
+  const std::string folder = slash == std::string::npos ? "." : path.substr(0, slash);
+  const bool ok = isBinary
+                      ? loader.LoadBinaryFromMemory(&model, &error, &warning,
+                                                    reinterpret_cast<const unsigned char*>(bytes->data()), size, folder)
+                      : loader.LoadASCIIFromString(&model, &error, &warning, bytes->data(), size, folder);
   if (!ok) return bad(error.empty() ? "cannot be read" : error.substr(0, error.find('\n')));
   for (const std::string& needed : model.extensionsRequired)
     if (needed == "KHR_draco_mesh_compression" || needed == "EXT_meshopt_compression")
@@ -150,7 +174,8 @@ Result<void> visitNodes(
   return {};
 }
 
-Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, std::vector<Problem>& warnings) {
+Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, Textures& textures,
+                    std::vector<Problem>& warnings) {
   Material out;
   out.name = source.name;
   const auto& pbr = source.pbrMetallicRoughness;
@@ -168,26 +193,25 @@ Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, 
   if (texture < 0 || static_cast<std::size_t>(texture) >= m.textures.size()) return out;
   const int image = m.textures[static_cast<std::size_t>(texture)].source;
   if (image < 0 || static_cast<std::size_t>(image) >= m.images.size()) return out;
-  auto file = std::make_shared<std::vector<std::uint8_t>>(m.images[static_cast<std::size_t>(image)].image);
-  if (auto decoded = decodeTexture(*file)) {
-    out.texture = std::make_shared<const Texture>(std::move(*decoded));
-    out.textureType = file->size() > 2 && (*file)[0] == 0xff ? "image/jpeg" : "image/png";
-    out.textureFile = file;
-  } else {
-    warnings.push_back({ProblemCode::FileUnreadable,
+  const tinygltf::Image& pixels = m.images[static_cast<std::size_t>(image)];
+  const std::string name = pixels.uri.empty() ? fmt::format("{} \"{}\"", image, pixels.name) : pixels.uri;
+  if (!pixels.image.empty() || pixels.uri.empty())
+    textures.add(name, pixels.image, out, warnings);
+  else
+    warnings.push_back({ProblemCode::FileMissing,
                         Severity::Warning,
                         {},
-                        fmt::format("the texture of material \"{}\" could not be read", source.name),
-                        "Use PNG or JPEG textures"});
-  }
+                        fmt::format("the texture {} of material \"{}\" is not there", name, source.name),
+                        "Put it where the file says"});
   return out;
 }
 
 class MeshBuilder {
  public:
   MeshBuilder(const tinygltf::Model& model, std::vector<Problem>& warnings) : m_model(model) {
+    Textures textures;
     for (const tinygltf::Material& material : model.materials)
-      m_surface.materials.push_back(materialOf(model, material, warnings));
+      m_surface.materials.push_back(materialOf(model, material, textures, warnings));
     m_surface.materials.emplace_back();  // for primitives without one
   }
 
@@ -327,8 +351,8 @@ class MeshBuilder {
 
 }  // namespace
 
-Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& warnings) {
-  const auto model = load(path);
+Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& warnings, ReadFiles& files) {
+  const auto model = load(path, files);
   if (!model) return Failure(model.error());
   if (model->materials.size() > 65000) return bad("the file has more than 65,000 materials");
   MeshBuilder builder(*model, warnings);
@@ -340,7 +364,8 @@ Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& war
 }
 
 Result<std::vector<GltfInstance>> readGltfInstances(const std::string& path) {
-  const auto model = load(path);
+  ReadFiles files;
+  const auto model = load(path, files);
   if (!model) return Failure(model.error());
   std::vector<GltfInstance> out;
   const auto visit = [&](const tinygltf::Node& node, const glm::dmat4& world, std::int32_t) -> Result<void> {

@@ -1,6 +1,8 @@
 // Images by OpenImageIO.
 #include "core/formats/image_reader.h"
 
+#include "core/formats/import_helper.h"
+
 #include <OpenImageIO/imageio.h>
 #include <fmt/format.h>
 
@@ -30,6 +32,8 @@ Result<Image> readImage(const std::string& path) {
     image.height = spec.height;
     image.channels = std::min(spec.nchannels, 4);
     image.bitsPerChannel = static_cast<int>(spec.format.size()) * 8;
+    expectDecoded(sizeof(float) * static_cast<std::uint64_t>(image.width) * static_cast<std::uint64_t>(image.height) *
+                  static_cast<std::uint64_t>(image.channels));
     image.values.resize(static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height) *
                         static_cast<std::size_t>(image.channels));
     if (!input->read_image(0, 0, 0, image.channels, OIIO::TypeDesc::FLOAT, image.values.data()))

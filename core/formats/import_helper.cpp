@@ -8,7 +8,9 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <array>
 #include <chrono>
+#include <csignal>
 #include <cstring>
 #include <filesystem>
 #include <thread>
@@ -34,8 +36,27 @@ std::string helperPath(AssetKind kind, const std::string& folder) {
   return (where / (std::string("arvesk-import-") + assetKindName(kind))).string();
 }
 
+constexpr int kNotWritten = 3;
+
+/// What reading a file may take; a loop that a damaged file causes ends there.
+std::uint64_t processorSeconds(const std::string& path) { return 30 + sizeOf(path) / (2 * kMegabyte); }
+
+/// Why a helper ended in the middle.
+Problem stopped(int status) {
+  if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU)
+    return problem(ProblemCode::HelperFailed, "takes more work to read than a file of its size should",
+                   "It may be damaged: export it again");
+  if (WIFSIGNALED(status) && WTERMSIG(status) == SIGKILL)
+    return problem(ProblemCode::HelperFailed,
+                   "could not be read: the system stopped the reader, most likely for want of memory",
+                   "Close what takes memory and try again, or make the file smaller");
+  return problem(ProblemCode::HelperFailed,
+                 "could not be read: the reader stopped in the middle (damaged file, or too little memory)",
+                 "Export the file again, or make it smaller");
+}
+
 void limit(int resource, std::uint64_t most) {
-  const rlimit wanted{most, most};
+  const rlimit wanted{most, resource == RLIMIT_CPU ? RLIM_INFINITY : most};  // what a file holds may ask for more
   ::setrlimit(static_cast<__rlimit_resource>(resource), &wanted);
 }
 
@@ -50,8 +71,12 @@ const char* assetKindName(AssetKind kind) {
   return "";
 }
 
-Result<void> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath, const Task& task,
-                             const std::string& helperFolder) {
+Result<HelperEnd> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath,
+                                  const Task& task, const std::string& helperFolder) {
+  std::error_code error;
+  if (!std::filesystem::is_regular_file(path, error))  // a pipe would be waited for
+    return fail(ProblemCode::FileMissing, "there is no such file", "Put the file back, or choose another on the Bench",
+                path);
   std::string program = helperPath(kind, helperFolder);
   std::string in = path;
   std::string out = outcomePath;
@@ -61,71 +86,72 @@ Result<void> runImportHelper(AssetKind kind, const std::string& path, const std:
   posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
   posix_spawn_file_actions_addopen(&actions, 2, "/dev/null", O_WRONLY, 0);
   pid_t child = 0;
-  const int error = ::posix_spawn(&child, program.c_str(), &actions, nullptr, arguments.data(), environ);
+  const int started = ::posix_spawn(&child, program.c_str(), &actions, nullptr, arguments.data(), environ);
   posix_spawn_file_actions_destroy(&actions);
-  if (error != 0)
+  if (started != 0)
     return fail(ProblemCode::HelperFailed,
-                fmt::format("the import helper {} could not be started: {}", program, std::strerror(error)),
-                "Install the application again", path);
-
-  using Clock = std::chrono::steady_clock;
-  const auto deadline = Clock::now() + std::chrono::seconds(10 + sizeOf(path) / (4 * kMegabyte));
+                fmt::format("the import helper {} could not be started: {}", program, std::strerror(started)),
+                "Try again when the machine has less to do, or install the application again", path);
   int status = 0;
   auto pause = std::chrono::microseconds(200);
   while (::waitpid(child, &status, WNOHANG) == 0) {
-    const bool isLate = Clock::now() > deadline;
-    if (isLate || task.isCancelled()) {
+    if (task.isCancelled()) {
       ::kill(child, SIGKILL);
       ::waitpid(child, &status, 0);
-      if (!isLate) return Failure(cancelled());
-      return fail(ProblemCode::HelperFailed, "took too long to read",
-                  "The file may be damaged; export it again or make it smaller", path);
+      return Failure(cancelled());
     }
     std::this_thread::sleep_for(pause);
     pause = std::min(pause * 2, std::chrono::microseconds(10000));
   }
-  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
-  return fail(ProblemCode::HelperFailed,
-              "could not be read: the reader stopped in the middle (damaged file, or too little memory)",
-              "Export the file again, or make it smaller", path);
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return HelperEnd::Written;
+  if (WIFEXITED(status) && WEXITSTATUS(status) == kNotWritten) return HelperEnd::NotWritten;
+  Problem p = stopped(status);
+  p.where = path;
+  return Failure(p);
 }
 
 namespace {
 
-using Read = void (*)(const std::string& path, ImportOutcome& outcome);
+using Read = void (*)(const std::string& path, ImportOutcome& outcome, ReadFiles& files);
 
 int readOne(const std::string& path, const std::string& outcomePath, Read read) {
   limit(RLIMIT_CORE, 0);
-  limit(RLIMIT_CPU, 20 + sizeOf(path) / (4 * kMegabyte));
+  limit(RLIMIT_CPU, processorSeconds(path));
 #ifndef ARVESK_SANITIZED
-  limit(RLIMIT_AS, 1024 * kMegabyte + 48 * sizeOf(path));
+  const rlimit memory{1024 * kMegabyte + 48 * sizeOf(path), RLIM_INFINITY};
+  ::setrlimit(RLIMIT_AS, &memory);
 #endif
   ImportOutcome outcome;
+  ReadFiles files;
+  files.note(path);
   try {
-    read(path, outcome);
+    read(path, outcome, files);
   } catch (const std::exception& e) {
     outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()),
                               "Export the file again");
   }
-  return writeOutcome(outcome, outcomePath) ? 0 : 1;
-}
-
-/// Waits for a child at most 10 s.
-bool endsWell(pid_t child) {
-  const auto deadline = std::chrono::steady_clock::now() + std::chrono::seconds(10);
-  int status = 0;
-  while (::waitpid(child, &status, WNOHANG) == 0) {
-    if (std::chrono::steady_clock::now() > deadline) {
-      ::kill(child, SIGKILL);
-      ::waitpid(child, &status, 0);
-      return false;
-    }
-    std::this_thread::sleep_for(std::chrono::microseconds(300));
+  auto opened = files.finished();
+  if (!opened) {
+    outcome = {};
+    outcome.failure = opened.error();
+  } else {
+    outcome.files = std::move(*opened);
   }
-  return WIFEXITED(status) && WEXITSTATUS(status) == 0;
+  return writeOutcome(outcome, outcomePath) ? 0 : kNotWritten;
 }
 
 }  // namespace
+
+void expectDecoded(std::uint64_t bytes) {
+  const auto raise = [](auto resource, std::uint64_t by) {
+    rlimit now{};
+    if (::getrlimit(resource, &now) != 0 || now.rlim_cur == RLIM_INFINITY) return;
+    now.rlim_cur += by;
+    ::setrlimit(resource, &now);
+  };
+  raise(RLIMIT_AS, 2 * bytes + 256 * kMegabyte);  // once more while it is handed over
+  raise(RLIMIT_CPU, bytes / (16 * kMegabyte));
+}
 
 int importHelperMain(int argc, char** argv, Read read) {
   if (argc < 3 || argc % 2 == 0) return 2;
@@ -133,12 +159,12 @@ int importHelperMain(int argc, char** argv, Read read) {
   for (int i = 1; i + 1 < argc; i += 2) {
     const pid_t child = ::fork();
     if (child == 0) ::_exit(readOne(argv[i], argv[i + 1], read));
-    if (child > 0 && endsWell(child)) continue;
+    int status = 0;
+    if (child > 0 && ::waitpid(child, &status, 0) == child && WIFEXITED(status) && WEXITSTATUS(status) == 0) continue;
     ImportOutcome outcome;
-    outcome.failure = problem(ProblemCode::HelperFailed,
-                              child < 0 ? "could not be read: no process could be started"
-                                        : "could not be read: the reader stopped in the middle or took too long",
-                              "Export the file again, or make it smaller");
+    outcome.failure = child < 0 ? problem(ProblemCode::HelperFailed, "could not be read: no process could be started",
+                                          "Try again when the machine has less to do")
+                                : stopped(status);
     if (!writeOutcome(outcome, argv[i + 1])) return 1;
   }
   return 0;

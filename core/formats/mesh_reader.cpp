@@ -130,6 +130,8 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
 
 }  // namespace
 
+namespace {
+
 Result<Texture> decodeTexture(const std::vector<std::uint8_t>& file) {
   const bool isJpeg = file.size() > 2 && file[0] == 0xff && file[1] == 0xd8;
   const std::string base = (std::filesystem::temp_directory_path() /
@@ -156,12 +158,36 @@ Result<Texture> decodeTexture(const std::vector<std::uint8_t>& file) {
   return textureOf(**image);
 }
 
-Result<Surface> readMesh(const std::string& path, std::vector<Problem>& warnings) {
+}  // namespace
+
+void Textures::add(const std::string& name, const std::vector<std::uint8_t>& file, Material& material,
+                   std::vector<Problem>& warnings) {
+  const auto [it, isNew] = m_read.try_emplace(name);
+  Read& read = it->second;
+  if (isNew)
+    if (auto decoded = decodeTexture(file)) {
+      read.texture = std::make_shared<const Texture>(std::move(*decoded));
+      read.type = file.size() > 2 && file[0] == 0xff ? "image/jpeg" : "image/png";
+      read.file = std::make_shared<const std::vector<std::uint8_t>>(file);
+    }
+  material.texture = read.texture;
+  material.textureType = read.type;
+  material.textureFile = read.file;
+  if (!read.texture)
+    warnings.push_back({ProblemCode::FileUnreadable,
+                        Severity::Warning,
+                        {},
+                        fmt::format("the texture {} of material \"{}\" could not be read", name, material.name),
+                        "Use PNG or JPEG textures"});
+}
+
+Result<Surface> readMesh(const std::string& path, std::vector<Problem>& warnings, ReadFiles& files) {
+  files.note(path);
   const std::string ending = endingOf(path);
-  Result<Surface> surface = ending == "gltf" || ending == "glb" ? readers::gltf(path, warnings)
-                            : ending == "obj"                   ? readers::obj(path, warnings)
+  Result<Surface> surface = ending == "gltf" || ending == "glb" ? readers::gltf(path, warnings, files)
+                            : ending == "obj"                   ? readers::obj(path, warnings, files)
                             : ending == "ply"                   ? readers::ply(path, warnings)
-                                                                : readers::others(path, warnings);
+                                                                : readers::others(path, warnings, files);
   if (!surface) return surface;
   const std::size_t slash = path.find_last_of('/');
   if (surface->name.empty()) surface->name = path.substr(slash == std::string::npos ? 0 : slash + 1);

@@ -5,18 +5,47 @@
 #include <fmt/format.h>
 #include <tiny_obj_loader.h>
 
+#include <fstream>
 #include <tuple>
 
 namespace arvesk {
 namespace {
 
-Material toMaterial(const tinyobj::material_t& m, const std::string& folder, std::vector<Problem>& warnings) {
+/// Materials of the files that an OBJ names, from beside it.
+class MaterialFiles final : public tinyobj::MaterialReader {
+ public:
+  MaterialFiles(std::string folder, ReadFiles& files, std::vector<Problem>& warnings)
+      : m_folder(std::move(folder)), m_files(files), m_warnings(warnings) {}
+  bool operator()(const std::string& name, std::vector<tinyobj::material_t>* materials,
+                  std::map<std::string, int>* numbers, std::string* warn, std::string* error) override {
+    const auto path = m_files.find(m_folder + name);
+    if (!path) {
+      m_warnings.push_back({ProblemCode::FileMissing,
+                            Severity::Warning,
+                            {},
+                            fmt::format("the material file {} is not there", name),
+                            "Put it beside the OBJ file"});
+      return false;
+    }
+    std::ifstream in(*path);
+    return tinyobj::MaterialStreamReader(in)(name, materials, numbers, warn, error);
+  }
+
+ private:
+  std::string m_folder;
+  ReadFiles& m_files;
+  std::vector<Problem>& m_warnings;
+};
+
+Material toMaterial(const tinyobj::material_t& m, const std::string& folder, Textures& textures,
+                    std::vector<Problem>& warnings, ReadFiles& files) {
   Material out;
   out.name = m.name;
   out.baseColor = {linearFromSrgb(m.diffuse[0]), linearFromSrgb(m.diffuse[1]), linearFromSrgb(m.diffuse[2]),
                    m.dissolve};
   if (m.diffuse_texname.empty()) return out;
-  const auto bytes = readWhole(folder + m.diffuse_texname, std::size_t{512} << 20);
+  const auto path = files.find(folder + m.diffuse_texname);
+  const auto bytes = path ? readWhole(*path, std::size_t{512} << 20) : Result<std::string>(noTriangles());
   if (!bytes) {
     warnings.push_back({ProblemCode::FileMissing,
                         Severity::Warning,
@@ -25,12 +54,9 @@ Material toMaterial(const tinyobj::material_t& m, const std::string& folder, std
                         "Put it beside the OBJ file"});
     return out;
   }
-  auto file = std::make_shared<std::vector<std::uint8_t>>(bytes->begin(), bytes->end());
-  if (auto texture = decodeTexture(*file)) {
-    out.texture = std::make_shared<const Texture>(std::move(*texture));
+  textures.add(m.diffuse_texname, {bytes->begin(), bytes->end()}, out, warnings);
+  if (out.texture) {
     out.baseColor = Vec4(1);
-    out.textureType = file->size() > 2 && (*file)[0] == 0xff ? "image/jpeg" : "image/png";
-    out.textureFile = file;
     if (m.alpha_texname == m.diffuse_texname)
       out.cutBelow = 0.5F;
     else if (!m.alpha_texname.empty())
@@ -45,21 +71,23 @@ Material toMaterial(const tinyobj::material_t& m, const std::string& folder, std
 
 }  // namespace
 
-Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warnings) {
-  if (const auto size = readWhole(path, std::size_t{4} << 30); !size) return Failure(size.error());
-  tinyobj::ObjReader reader;
-  tinyobj::ObjReaderConfig config;
-  config.triangulate = true;
-  if (!reader.ParseFromFile(path, config)) {
-    return fail(ProblemCode::FileUnreadable,
-                fmt::format("OBJ: {}", reader.Error().empty() ? "cannot be read" : reader.Error()),
-                "Export the file again");
-  }
-  const tinyobj::attrib_t& a = reader.GetAttrib();
+Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warnings, ReadFiles& files) {
   const std::size_t slash = path.find_last_of('/');
+  const std::string folder = slash == std::string::npos ? "" : path.substr(0, slash + 1);
+  std::ifstream in(path);
+  MaterialFiles materialFiles(folder, files, warnings);
+  tinyobj::attrib_t a;
+  std::vector<tinyobj::shape_t> shapes;
+  std::vector<tinyobj::material_t> materials;
+  std::string warning;
+  std::string error;
+  if (!in || !tinyobj::LoadObj(&a, &shapes, &materials, &warning, &error, &in, &materialFiles, true))
+    return fail(ProblemCode::FileUnreadable, fmt::format("OBJ: {}", error.empty() ? "cannot be read" : error),
+                "Export the file again");
   Surface s;
-  for (const tinyobj::material_t& m : reader.GetMaterials())
-    s.materials.push_back(toMaterial(m, slash == std::string::npos ? "" : path.substr(0, slash + 1), warnings));
+  Textures textures;
+  for (const tinyobj::material_t& m : materials)
+    s.materials.push_back(toMaterial(m, folder, textures, warnings, files));
   const std::size_t plain = s.materials.size();
   s.materials.emplace_back();
   const bool hasNormals = !a.normals.empty();
@@ -96,7 +124,7 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
               : Vec2(0));
     return it->second;
   };
-  for (const tinyobj::shape_t& shape : reader.GetShapes()) {
+  for (const tinyobj::shape_t& shape : shapes) {
     if (s.parts.size() >= 65535) break;
     const auto part = static_cast<std::uint16_t>(s.parts.size());
     s.parts.push_back(shape.name);

@@ -51,6 +51,9 @@ LoadedProp loadProp(FileService& files, const PropEntry& entry, const Task& task
     loaded.prop = std::move(*prop);
     return loaded;
   }
+  // What was made with its stand-in is not found again once it can be read.
+  key.addText("missing");
+  loaded.key = key.lanes;
   loaded.prop = standIn(entry);
   loaded.problem = std::move(prop.error());
   std::string& where = loaded.problem->where;
