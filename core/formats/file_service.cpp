@@ -94,9 +94,10 @@ std::uint64_t DiskFileService::hashNow(const std::string& full) {
   const std::uint64_t hash = hashOfFile(full);
   const auto now =
       std::chrono::duration_cast<std::chrono::nanoseconds>(std::chrono::system_clock::now().time_since_epoch()).count();
-  // A file that was written just now may be written again within the same tick of its clock.
+  // A file that was written just now may be written again within the same tick of its clock; what its writer says of
+  // its age does not count.
   constexpr std::int64_t kTick = 100'000'000;
-  if (stampOf(full) == before && std::max(before->changed, before->status) < now - kTick) {
+  if (stampOf(full) == before && std::abs(now - before->status) > kTick) {
     const std::lock_guard lock(m_mutex);
     m_hashes[full] = {*before, hash};
   }
@@ -137,23 +138,32 @@ Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
   const std::string full = absolute(path);
   const std::uint64_t main = hashNow(full);
   if (main == 0) return missing(path);
-  Known known;
-  {
+  const auto isSame = [](const Known& a, const Known& b) {
+    return a.main == b.main && a.state == b.state && a.key == b.key &&
+           std::equal(a.sides.begin(), a.sides.end(), b.sides.begin(), b.sides.end(),
+                      [](const ReadFile& x, const ReadFile& y) { return x.path == y.path && x.hash == y.hash; });
+  };
+  for (;;) {
+    Known before;
+    {
+      const std::lock_guard lock(m_mutex);
+      before = m_known[full];
+    }
+    Known known = before;
+    if (known.main == main)
+      for (ReadFile& side : known.sides) side.hash = hashNow(side.path);
+    else
+      known = {main, keptSides(full, main), 0, 0};
+    const std::uint64_t state = stateOf(full, main, known.sides);
+    if (known.key == 0 || known.state != state) {
+      known.state = state;
+      known.key = hashOf(state, hashText(full));
+    }
     const std::lock_guard lock(m_mutex);
-    if (const auto it = m_known.find(full); it != m_known.end()) known = it->second;
+    if (!isSame(m_known[full], before)) continue;  // who read it meanwhile knows more
+    m_known[full] = known;
+    return known.key;
   }
-  if (known.main == main)
-    for (ReadFile& side : known.sides) side.hash = hashNow(side.path);
-  else
-    known = {main, keptSides(full, main), 0, 0};
-  const std::uint64_t state = stateOf(full, main, known.sides);
-  if (known.key == 0 || known.state != state) {
-    known.state = state;
-    known.key = hashOf(state, hashText(full));
-  }
-  const std::lock_guard lock(m_mutex);
-  m_known[full] = known;
-  return known.key;
 }
 
 std::vector<std::string> DiskFileService::sidesOf(const std::string& path) const {

@@ -7,9 +7,11 @@
 
 #include <sys/stat.h>
 
+#include <atomic>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
+#include <thread>
 
 using namespace arvesk;
 
@@ -139,6 +141,30 @@ class TestFiles : public QObject {
     write(at(side.toStdString()), before);
     QCOMPARE(looks(surfaceOf(files, name)), looks(first));
     QCOMPARE(looks(anew(name)), looks(first));
+  }
+
+  /// Several props of one file are loaded side by side: whoever comes first, what belongs to the file is known after.
+  void manyAskAtOnce() {
+    write(at("a.gltf"), gltf());
+    for (int round = 0; round < 15; ++round) {
+      fs::remove_all(at("cache"));
+      write(at("shape.bin"), buffer(2));
+      DiskFileService files(m_dir->path().toStdString(), places());
+      std::atomic<bool> isRead{false};
+      std::vector<std::thread> askers;
+      for (int i = 0; i < 4; ++i)
+        askers.emplace_back([&] {
+          while (!isRead) (void)files.contentKey("a.gltf");
+        });
+      QVERIFY(surfaceOf(files, "a.gltf"));
+      isRead = true;
+      for (std::thread& asker : askers) asker.join();
+      QCOMPARE(files.sidesOf("a.gltf").size(), std::size_t{1});
+      const std::uint64_t key = *files.contentKey("a.gltf");
+      write(at("shape.bin"), buffer(4));
+      QVERIFY(*files.contentKey("a.gltf") != key);
+      QCOMPARE(wideOf(surfaceOf(files, "a.gltf")), 4.0F);
+    }
   }
 
   void theSameFileElsewhereHasItsOwn() {
