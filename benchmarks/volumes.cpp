@@ -29,7 +29,7 @@ std::size_t sown(const VolumePtr& volume, double density) {
   const Fill fill(volume, nullptr, false, {});
   const VolumeDomain all({}, fill, {});
   const VolumeDomain domain = all.forDensity({}, density);
-  const auto points = sowing::heldBy(domain, sowFree({}, domain, 1, 7, Draw(1, 2, 3, "place")));
+  const auto points = sowFreeWithin({}, domain, 1, 7, Draw(1, 2, 3, "place"));
   benchmark::DoNotOptimize(points.position.data());
   return points.size();
 }

@@ -49,14 +49,7 @@ Sown<typename D::Weights> heldBy(const D& domain, Sown<typename D::Weights> sown
     parallelPieces({}, sown.size(), 1024, [&](std::size_t begin, std::size_t end) {
       for (std::size_t i = begin; i < end; ++i) isHeld[i] = domain.holds(sown.cell[i], sown.weights[i]);
     });
-    Array<std::uint32_t> held(sown.size());
-    std::size_t count = 0;
-    for (std::uint32_t i = 0; i < sown.size(); ++i) {  // written even when it is not held: no branch to foretell
-      held[count] = i;
-      count += isHeld[i];
-    }
-    held.resize(count);
-    return sown.some(held);
+    return keptOf(sown, isHeld);
   }
   return sown;
 }
@@ -84,7 +77,7 @@ class EvenSow {
   Places run() {
     // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
-    accept(heldBy(m_domain, sowFree(m_task, m_domain, density, m_nodeUid, m_draw)), false);
+    accept(sowFreeWithin(m_task, m_domain, density, m_nodeUid, m_draw), false);
     std::vector<Piece> open = openPieces();
     // A fixed number of rounds, more where gaps have a dimension more: to stop when little is won would make one end of
     // the ground depend on the other.

@@ -98,6 +98,19 @@ class Starts {
   std::size_t m_skipped = 0;
 };
 
+/// Those of `sown` that stay.
+template <typename Weights>
+Sown<Weights> keptOf(const Sown<Weights>& sown, const Array<std::uint8_t>& stays) {
+  Array<std::uint32_t> which(sown.size());
+  std::size_t count = 0;
+  for (std::uint32_t i = 0; i < sown.size(); ++i) {  // written even when it does not: no branch to foretell
+    which[count] = i;
+    count += stays[i] ? 1 : 0;
+  }
+  which.resize(count);
+  return sown.some(which);
+}
+
 /// Candidates begin…end of all, into `out` from place `at`.
 template <SowingDomain D>
 void fill(const D& domain, const Starts& start, std::uint64_t nodeUid, Draw draw, std::size_t begin, std::size_t end,
@@ -171,11 +184,25 @@ Sown<typename D::Weights> sowFreeWhere(const Task& task, const D& domain, double
     Places all;
     all.resize(end - begin);
     sowing::fill(domain, start, nodeUid, draw, begin, end, all, 0);
-    const Array<std::uint8_t> stays = keeps(all);
-    for (std::size_t i = 0; i < all.size(); ++i)
-      if (stays[i]) pieces[begin / sowing::kPiece].append(all, i);
+    pieces[begin / sowing::kPiece] = sowing::keptOf(all, keeps(all));
   });
   return Places::joined(pieces);
+}
+
+/// As sowFree, without those that lie outside of the domain.
+template <SowingDomain D>
+Sown<typename D::Weights> sowFreeWithin(const Task& task, const D& domain, double density, std::uint64_t nodeUid,
+                                        Draw draw) {
+  if constexpr (PartlyOutside<D>) {
+    std::size_t candidates = 0;
+    const auto holds = [&](const Sown<typename D::Weights>& all) {
+      Array<std::uint8_t> isHeld(all.size());
+      for (std::size_t i = 0; i < all.size(); ++i) isHeld[i] = domain.holds(all.cell[i], all.weights[i]);
+      return isHeld;
+    };
+    return sowFreeWhere<D>(task, domain, density, nodeUid, draw, holds, {}, candidates);
+  }
+  return sowFree(task, domain, density, nodeUid, draw);
 }
 
 template <SowingDomain D>

@@ -62,7 +62,7 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& whole, const MaskPtr
     }
     const D& domain = whole.forDensity(ctx.task, density);
     if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
-    const auto sown = sowing::heldBy(domain, sowFree(ctx.task, domain, D::perMeasure(density), ctx.nodeUid, draw));
+    const auto sown = sowFreeWithin(ctx.task, domain, D::perMeasure(density), ctx.nodeUid, draw);
     if (ctx.task.isCancelled()) return Failure(cancelled());
     const Points all = pointsFrom(ctx.task, domain, sown, p.footprint);
     const Array<std::uint8_t> keeps = thinnedByWhere(ctx, where, all);
