@@ -21,5 +21,6 @@ int main(int argc, char** argv) {
   arvesk::MainWindow window;
   window.show();
   if (!file.isEmpty()) window.openFile(QFileInfo(file).absoluteFilePath());
+  window.offerLeftBehind();
   return arvesk::Application::exec();
 }

@@ -24,6 +24,7 @@ void addCover(CLI::App& app, int& status) {
   sub->add_option("--cell", options->cell, "Meters per pixel")->check(CLI::Range(0.001, 1e4))->capture_default_str();
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
+      if (auto ok = checkEnding(options->to, {".png", ".exr"}); !ok) return Failure(ok.error());
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       std::vector<PointsPtr> bare;
@@ -51,7 +52,7 @@ void addCover(CLI::App& app, int& status) {
       if (auto ok = writeMapPicture(picture, options->to); !ok) return Failure(ok.error());
       fmt::print("{} x {} pixels of {:g} m in {}, the extent in {}.json\n", picture.columns, picture.rows, picture.cell,
                  options->to, options->to);
-      return kDone;
+      return statusOf(*session);
     });
   });
 }

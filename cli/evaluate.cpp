@@ -69,9 +69,7 @@ void addEvaluate(CLI::App& app, int& status) {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       (options->isJson ? &printJson : &printTable)(*session, options->quality);
-      for (const auto& [uid, report] : session->evaluation().reports)
-        if (report.state == NodeState::Failed) return kProblem;
-      return kDone;
+      return statusOf(*session);
     });
   });
 }

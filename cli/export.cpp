@@ -38,6 +38,9 @@ void addExport(CLI::App& app, int& status) {
                 "Read the file back and compare counts, names, bounds and colors with what was asked");
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
+      std::vector<std::string> endings;
+      for (const ExportFormat& f : exportFormats()) endings.emplace_back(f.ending);
+      if (auto ok = checkEnding(options->to, endings); !ok) return Failure(ok.error());
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       ExportOptions how;
@@ -60,13 +63,13 @@ void addExport(CLI::App& app, int& status) {
                    report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(),
                    report->files.size() == 1 ? "" : "s");
       for (const Problem& p : report->warnings) printProblem(p);
-      if (!report->verifySeconds) return kDone;
+      if (!report->verifySeconds) return statusOf(*session);
       for (const std::string& fault : report->faults)
         printProblem({ProblemCode::FileUnreadable, Severity::Error, options->to, "read back: " + fault, {}});
       if (!report->faults.empty()) return kProblem;
       fmt::print("read back in {:.1f} s: {} agree\n", *report->verifySeconds,
                  report->volumes > 0 ? "names, places and every value" : "counts, names, bounds and colors");
-      return kDone;
+      return statusOf(*session);
     });
   });
 }

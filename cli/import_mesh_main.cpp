@@ -4,11 +4,14 @@
 
 int main(int argc, char** argv) {
   using namespace arvesk;
-  return importHelperMain(argc, argv, [](const std::string& path, ImportOutcome& outcome, ReadFiles& files) {
-    auto surface = readMesh(path, outcome.warnings, files);
-    if (surface)
-      outcome.surface = std::make_shared<const Surface>(std::move(*surface));
-    else
-      outcome.failure = surface.error();
-  });
+  return importHelperMain(
+      argc, argv,
+      [](const std::string& path, ImportOutcome& outcome, ReadFiles& files) {
+        auto surface = readMesh(path, outcome.warnings, files);
+        if (surface)
+          outcome.surface = std::make_shared<const Surface>(std::move(*surface));
+        else
+          outcome.failure = surface.error();
+      },
+      AssetKind::Image);  // for textures
 }

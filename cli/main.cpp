@@ -1,7 +1,13 @@
 // arvesk-run: lists the subcommands; each lives in a file of its own.
 #include "cli/runner.h"
 
+#include "core/base/border.h"
+
+#include <csignal>
+#include <cstdio>
+
 int main(int argc, char** argv) {
+  using namespace arvesk;
   using namespace arvesk::cli;
   CLI::App app("Arvesk without a window: evaluates plans, writes what they place, and draws them.", "arvesk-run");
   app.require_subcommand(1);
@@ -12,11 +18,24 @@ int main(int argc, char** argv) {
   addPicture(app, status);
   addCheck(app, status);
   addNodes(app, status);
-  try {
-    app.parse(argc, argv);
-  } catch (const CLI::ParseError& e) {
-    app.exit(e);
-    return e.get_exit_code() == 0 ? kDone : kUsage;
+  std::signal(SIGPIPE, SIG_IGN);  // who reads our output may go; that is an error, no reason to die
+  const auto done = withinBorder([&] {
+    try {
+      app.parse(argc, argv);
+    } catch (const CLI::ParseError& e) {
+      app.exit(e);
+      status = e.get_exit_code() == 0 ? kDone : kUsage;
+    }
+    return true;
+  });
+  if (!done) {
+    printProblem(done.error());
+    status = kProblem;
+  }
+  if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) {
+    printProblem(problem(ProblemCode::WriteFailed, "the output could not be written to its end",
+                         "Is the disk full, or did its reader go?"));
+    status = kProblem;
   }
   return status;
 }

@@ -46,6 +46,7 @@ void addPicture(CLI::App& app, int& status) {
       ->capture_default_str();
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
+      if (auto ok = checkEnding(options->to, {".png"}); !ok) return Failure(ok.error());
       int width = 0;
       int height = 0;
       if (std::sscanf(options->size.c_str(), "%dx%d", &width, &height) != 2 || width < 1 || height < 1 ||
@@ -68,7 +69,7 @@ void addPicture(CLI::App& app, int& status) {
       const auto pixels = renderPicture(**scene, *camera, width, height, options->samples,
                                         progressTask(*options, "picture"), cut);
       if (auto ok = writePng(options->to, pixels, width, height); !ok) return Failure(ok.error());
-      return kDone;
+      return statusOf(*session);
     });
   });
 }

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
+
 namespace arvesk::cli {
 
 void CommonOptions::addTo(CLI::App& app) {
@@ -16,7 +18,10 @@ void CommonOptions::addTo(CLI::App& app) {
       ->check(CLI::Range(0, 1024))
       ->capture_default_str();
   app.add_option("--limit-points", limitPoints, "Most points that a node may make")->capture_default_str();
-  app.add_flag("--quiet", isQuiet, "No progress, no warnings");
+  app.add_option("--allow", allowed,
+                 "A folder in which files may lie that meshes name, besides their own and the plan's; may be repeated")
+      ->check(CLI::ExistingDirectory);
+  app.add_flag("--quiet", isQuiet, "No progress, no warnings; errors are always told");
 }
 
 void printProblem(const Problem& p) {
@@ -34,7 +39,7 @@ Task progressTask(const CommonOptions& options, const std::string& what) {
 }
 
 Result<Session> evaluatePlan(const CommonOptions& options) {
-  auto session = Session::open(options.plan, {{}, options.threads});
+  auto session = Session::open(options.plan, {{{}, {}, options.allowed}, options.threads});
   if (!session) return Failure(session.error());
   for (const std::string& text : options.sets)
     if (auto ok = session->set(text); !ok) return Failure(ok.error());
@@ -44,9 +49,26 @@ Result<Session> evaluatePlan(const CommonOptions& options) {
   const Quality quality = options.quality == "draft" ? Quality::Draft : Quality::Final;
   if (auto ok = session->evaluate(quality, limits, progressTask(options, "evaluating")); !ok)
     return Failure(ok.error());
-  if (!options.isQuiet)
-    for (const Problem& p : session->problems()) printProblem(p);
+  for (const Problem& p : session->problems())
+    if (!options.isQuiet || p.severity == Severity::Error) printProblem(p);
   return session;
+}
+
+int statusOf(const Session& session) {
+  for (const auto& [uid, report] : session.evaluation().reports)
+    if (report.state == NodeState::Failed || report.state == NodeState::Waiting) return kProblem;
+  for (const Problem& p : session.problems())
+    if (p.severity == Severity::Error) return kProblem;
+  return kDone;
+}
+
+Result<void> checkEnding(const std::string& path, const std::vector<std::string>& endings) {
+  const auto fits = [&](const std::string& ending) { return path.size() > ending.size() && path.ends_with(ending); };
+  if (std::any_of(endings.begin(), endings.end(), fits)) return {};
+  std::string all;
+  for (std::size_t i = 0; i < endings.size(); ++i)
+    all += (i == 0 ? "" : i + 1 == endings.size() ? " or " : ", ") + endings[i];
+  return fail(ProblemCode::BadParameter, "the format is not known by its ending", "Use " + all, path);
 }
 
 int run(const CommonOptions& options, const std::function<Result<int>()>& body) {

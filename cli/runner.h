@@ -19,6 +19,7 @@ struct CommonOptions {
   std::string quality = "final";
   int threads = 0;
   std::size_t limitPoints = Limits().points;
+  std::vector<std::string> allowed;
   bool isQuiet = false;
 
   void addTo(CLI::App& app);
@@ -26,6 +27,10 @@ struct CommonOptions {
 
 /// Opens the plan, applies --set and --seed, evaluates with progress on stderr.
 Result<Session> evaluatePlan(const CommonOptions& options);
+/// kProblem when a node failed or waits, a prop could not be read, or something else went wrong on the way.
+int statusOf(const Session& session);
+/// Fails when the path has none of the endings, before anything is worked out for it.
+Result<void> checkEnding(const std::string& path, const std::vector<std::string>& endings);
 /// Runs body with the wanted number of threads; prints a problem and gives the exit status.
 int run(const CommonOptions& options, const std::function<Result<int>()>& body);
 void printProblem(const Problem& p);

@@ -272,9 +272,10 @@ void takeDialogs(Photographer& photographer, MainWindow& window, const QString& 
     lookFromFirstCamera(window);
   }
   if (photographer.wants("export")) {
-    Settings().setExportPath(QStringLiteral("tern-cove.glb"));  // no path of the machine that makes the picture
     auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(), &window);
     dialog->showResults(window.service().latest());
+    // No path of the machine that makes the picture.
+    dialog->findChild<QLineEdit*>(QStringLiteral("export_path"))->setText(QStringLiteral("tern-cove.glb"));
     dialog->show();
     photographer.settle(200);
     photographer.save(*dialog, "export");

@@ -99,6 +99,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_scroll(new QScrollArea(this)),
       m_problems(new QLabel(this)),
       m_remedy(new QPushButton(tr("Set down last"), this)),
+      m_tryAgain(new QPushButton(tr("Try again"), this)),
       m_summary(new QLabel(this)),
       m_distribution(new DistributionView(this)) {
   setObjectName(QStringLiteral("bench"));
@@ -113,6 +114,11 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   auto* right = new QVBoxLayout;
   right->addWidget(m_problems);
   right->addWidget(m_remedy, 0, Qt::AlignLeft);
+  m_tryAgain->setObjectName(QStringLiteral("try_again"));
+  m_tryAgain->setToolTip(tr("Reads the files again that could not be read"));
+  m_tryAgain->hide();
+  connect(m_tryAgain, &QPushButton::clicked, this, &BenchView::tryAgainWanted);
+  right->addWidget(m_tryAgain, 0, Qt::AlignLeft);
   m_summary->setObjectName(QStringLiteral("summary"));
   m_summary->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   right->addWidget(m_summary, 1);
@@ -502,6 +508,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
   m_remedy->setVisible(hasRemedy);
   const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) &&
                         view->evaluation.reports.at(node->uid).state == NodeState::Failed;
+  m_tryAgain->setVisible(isFailed);
   const Theme& t = Theme::current();
   m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
   const NodeKind* kind = node ? kindOf(*node) : nullptr;

@@ -30,6 +30,8 @@ class BenchView : public QWidget {
   QString heading() const;
 
  Q_SIGNALS:
+  /// What failed is to be tried again: its files may be well now.
+  void tryAgainWanted();
   void headingChanged();
 
  private:
@@ -60,7 +62,8 @@ class BenchView : public QWidget {
   QScrollArea* m_scroll;
   QLabel* m_problems;
   QPushButton* m_remedy;  // what the program can do about one of them
-  QLabel* m_summary;      // of the plan's outputs, when no node is on the Bench
+  QPushButton* m_tryAgain;
+  QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
   DistributionView* m_distribution;
   std::vector<Row> m_rows;
   std::vector<std::function<void()>> m_refreshers;

@@ -92,6 +92,14 @@ void NumberField::showValue(double value) {
   setCursorPosition(0);
 }
 
+void NumberField::putBack() {
+  setProperty("fault", false);
+  style()->unpolish(this);
+  style()->polish(this);
+  setText(shownText());
+  selectAll();
+}
+
 void NumberField::change(double value, int gesture) {
   value = std::clamp(value, m_min, m_max);
   if (m_isInteger) value = std::round(value);
@@ -172,7 +180,7 @@ void NumberField::keyPressEvent(QKeyEvent* event) {
     return;
   }
   if (event->key() == Qt::Key_Escape) {
-    setText(shownText());
+    putBack();
     clearFocus();
     return;
   }

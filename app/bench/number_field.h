@@ -22,6 +22,8 @@ class NumberField : public QLineEdit {
   void showValue(double value);
   /// Shows the formula that the value follows, or goes back to the number when it is empty.
   void showFormula(const QString& formula);
+  /// Gives up what was typed and not entered.
+  void putBack();
   /// Whether a text with names is taken as a formula over dials.
   void setCanFollow(bool can) { m_canFollow = can; }
 

@@ -298,9 +298,15 @@ void KitSettings::showWarnings() {
     for (const Problem& p : m_view->evaluation.propProblems)
       if (p.where == entry->name || p.where == entry->name + " (" + entry->file + ")") {
         const bool isMissing = p.code == ProblemCode::FileMissing;
-        addRow(
-            of + text(p.message), true, isMissing ? tr("Find it…") : QString(), [this] { Q_EMIT replaceWanted(); },
-            QStringLiteral("fix_missing"));
+        const bool isTrouble = p.severity == Severity::Error;
+        if (isMissing)
+          addRow(
+              of + text(p.message), true, tr("Find it…"), [this] { Q_EMIT replaceWanted(); },
+              QStringLiteral("fix_missing"));
+        else
+          addRow(
+              of + text(p.message), isTrouble, isTrouble ? tr("Try again") : QString(),
+              [this] { Q_EMIT tryAgainWanted(); }, QStringLiteral("try_again"));
       }
     const auto it = m_view->propWarnings.find(uid);
     if (it == m_view->propWarnings.end()) continue;

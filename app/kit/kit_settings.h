@@ -29,6 +29,7 @@ class KitSettings : public QScrollArea {
 
  Q_SIGNALS:
   void replaceWanted();
+  void tryAgainWanted();
   void mountsWanted();
 
  private:

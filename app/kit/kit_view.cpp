@@ -115,6 +115,7 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   });
   connect(m_list, &QListWidget::itemDoubleClicked, this, [this] { openMounts(); });
   connect(m_settings, &KitSettings::replaceWanted, this, &KitView::askForReplacement);
+  connect(m_settings, &KitSettings::tryAgainWanted, this, &KitView::tryAgainWanted);
   connect(m_settings, &KitSettings::mountsWanted, this, &KitView::openMounts);
   connect(m_model, &PlanModel::changed, this, &KitView::rebuild);
   connect(m_service, &EvaluationService::thumbnailReady, this, &KitView::rebuild);
@@ -241,11 +242,14 @@ void KitView::addFiles(const QStringList& paths) {
 
 void KitView::removeSelected() {
   const std::vector<std::string> uids = selectedUids();
-  if (uids.empty()) return;
-  m_model->edit(tr("Remove props"), [&](Plan& plan) {
-    std::erase_if(plan.props,
-                  [&](const PropEntry& p) { return std::find(uids.begin(), uids.end(), p.uid) != uids.end(); });
-  });
+  QStringList users;
+  for (const Node& node : m_model->plan().nodes)
+    if (const KitPtr kit = m_view ? m_view->evaluation.firstOf<KitPtr>(node.uid) : nullptr)
+      if (std::any_of(kit->entries.begin(), kit->entries.end(), [&](const KitEntry& e) {
+            return std::find(uids.begin(), uids.end(), e.prop->uid) != uids.end();
+          }))
+        users.push_back(text(node.title));
+  m_model->removeProps(uids, users);
 }
 
 void KitView::askForReplacement() {

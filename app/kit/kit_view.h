@@ -28,6 +28,10 @@ class KitView : public QWidget {
   void replaceFile(const std::string& uid, const QString& path);
   QString searchText() const;
 
+ Q_SIGNALS:
+  /// Files that could not be read are to be read again.
+  void tryAgainWanted();
+
  protected:
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dropEvent(QDropEvent* event) override;

@@ -290,6 +290,8 @@ EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr&
   view->cacheBytes = evaluator.cacheBytes();
   view->props = view->evaluation.props;
   checkProps(*view, task);
+  view->unread = unreadFiles(plan, view->evaluation);
+  for (UnreadFile& file : refusedFiles(plan, *m_files)) view->unread.push_back(std::move(file));
   if (!makePicture(request, *view, m_lastScene, task)) return nullptr;
   return view;
 }

@@ -7,6 +7,7 @@
 #include "app/site/site_selection.h"
 #include "core/deliver/cover.h"
 #include "core/deliver/delivery.h"
+#include "core/deliver/unread_files.h"
 #include "core/deliver/volume_look.h"
 #include "core/formats/file_service.h"
 #include "core/plan/prop_check.h"
@@ -42,6 +43,7 @@ struct EvalView {
   std::string inSite;
   std::vector<PropPtr> props;
   std::map<std::string, std::vector<PropWarning>> propWarnings;  // by uid
+  std::vector<UnreadFile> unread;
 };
 using EvalViewPtr = std::shared_ptr<const EvalView>;
 

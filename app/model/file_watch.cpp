@@ -1,5 +1,7 @@
 #include "app/model/file_watch.h"
 
+#include "core/plan/plan_paths.h"
+
 #include <QDir>
 #include <QFile>
 #include <QFileInfo>
@@ -28,18 +30,14 @@ FileWatch::FileWatch(QObject* parent) : QObject(parent) {
   });
 }
 
-void FileWatch::watch(const Plan& plan, const QString& folder, const DiskFileService& service) {
+void FileWatch::watch(const Plan& plan, const QString& file, const DiskFileService& service) {
   QSet<QString> files;
-  const auto add = [&](const std::string& path) {
-    if (path.empty()) return;
-    files.insert(QDir::cleanPath(QDir(folder).absoluteFilePath(QString::fromStdString(path))));
-    for (const std::string& side : service.sidesOf(path)) files.insert(QString::fromStdString(side));
-  };
-  for (const PropEntry& prop : plan.props) add(prop.file);
-  for (const Node& node : plan.nodes)
-    if (const NodeKind* kind = kindOf(node))
-      for (const ParamSpec& spec : kind->params)
-        if (spec.type == ParamType::File) add(std::get<std::string>(node.value(spec)));
+  const QDir folder(file.isEmpty() ? QString() : QFileInfo(file).absolutePath());
+  if (!file.isEmpty()) files.insert(QFileInfo(file).absoluteFilePath());
+  for (const NamedFile& named : namedFiles(plan)) {
+    files.insert(QDir::cleanPath(folder.absoluteFilePath(QString::fromStdString(named.path))));
+    for (const std::string& side : service.sidesOf(named.path)) files.insert(QString::fromStdString(side));
+  }
   QStringList wanted(files.begin(), files.end());
   wanted.sort();
   if (wanted == m_wanted) return;

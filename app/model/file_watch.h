@@ -15,8 +15,8 @@ class FileWatch : public QObject {
 
  public:
   explicit FileWatch(QObject* parent = nullptr);
-  /// Watches all files of the plan, and those that `service` opened with them; relative paths start at `folder`.
-  void watch(const Plan& plan, const QString& folder, const DiskFileService& service);
+  /// Watches the plan's own file (where it has one), all that it names, and those that `service` opened with them.
+  void watch(const Plan& plan, const QString& file, const DiskFileService& service);
 
  Q_SIGNALS:
   /// A little after the last of a run of changes, when the writer is likely done.

@@ -18,9 +18,20 @@ class PlanEdit : public QUndoCommand {
         m_model(model),
         m_before(std::move(before)),
         m_after(std::move(after)),
-        m_mergeKey(std::move(mergeKey)) {}
-  void undo() override { m_model->setPlan(m_before); }
-  void redo() override { m_model->setPlan(m_after); }
+        m_mergeKey(std::move(mergeKey)),
+        m_placeBefore(model->m_placeNow()) {
+    m_model->m_edits.insert(this);
+  }
+  ~PlanEdit() override { m_model->m_edits.erase(this); }
+  void undo() override {
+    m_placeAfter = m_model->m_placeNow();
+    m_model->setPlan(m_before);
+    m_model->m_goTo(m_placeBefore);
+  }
+  void redo() override {
+    m_model->setPlan(m_after);
+    if (m_placeAfter) m_model->m_goTo(*m_placeAfter);  // none when it is done for the first time
+  }
   int id() const override { return m_mergeKey.isEmpty() ? -1 : 1; }
   bool mergeWith(const QUndoCommand* other) override {
     const auto* next = static_cast<const PlanEdit*>(other);
@@ -28,12 +39,19 @@ class PlanEdit : public QUndoCommand {
     m_after = next->m_after;
     return true;
   }
+  template <class Change>
+  void change(const Change& changed) {
+    changed(m_before);
+    changed(m_after);
+  }
 
  private:
   PlanModel* m_model;
   PlanPtr m_before;
   PlanPtr m_after;
   QString m_mergeKey;
+  WorkPlace m_placeBefore;
+  std::optional<WorkPlace> m_placeAfter;
 };
 
 namespace {
@@ -144,6 +162,42 @@ void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& chan
   m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
 }
 
+void PlanModel::changeAll(const std::function<void(Plan&)>& change) {
+  std::map<PlanPtr, PlanPtr> known;  // one step's after is the next one's before
+  const auto changed = [&](PlanPtr& plan) {
+    const auto [it, isNew] = known.try_emplace(plan, plan);
+    if (isNew) {
+      Plan next = *plan;
+      change(next);
+      if (next != *plan) it->second = std::make_shared<const Plan>(std::move(next));
+    }
+    plan = it->second;
+  };
+  for (PlanEdit* edit : m_edits) edit->change(changed);
+  PlanPtr now = m_plan;
+  changed(now);
+  setPlan(std::move(now));
+}
+
+void PlanModel::undo() {
+  if (!m_undo.canUndo()) return;
+  const QString words = m_undo.undoText();
+  m_undo.undo();
+  Q_EMIT told(tr("undone: %1").arg(words));
+}
+
+void PlanModel::redo() {
+  if (!m_undo.canRedo()) return;
+  const QString words = m_undo.redoText();
+  m_undo.redo();
+  Q_EMIT told(tr("done again: %1").arg(words));
+}
+
+void PlanModel::keepPlaces(std::function<WorkPlace()> now, std::function<void(const WorkPlace&)> go) {
+  m_placeNow = std::move(now);
+  m_goTo = std::move(go);
+}
+
 void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey) {
   const Node* node = m_plan->find(uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
@@ -154,6 +208,7 @@ void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamVa
       [&](Plan& plan) {
         Node& changed = *plan.find(uid.toStdString());
         changed.params[paramId] = std::move(value);
+        changed.refused.erase(paramId);
         std::erase_if(changed.follows, [&](const auto& followed) {
           const auto [param, part] = followedPart(followed.first);
           if (param != paramId) return false;
@@ -335,8 +390,19 @@ void PlanModel::disconnectInput(const QString& to, const std::string& inputId, c
   });
 }
 
+namespace {
+
+QString listOf(const QStringList& titles) {
+  constexpr qsizetype kMost = 4;
+  const QString list = titles.mid(0, kMost).join(QStringLiteral(", "));
+  return titles.size() <= kMost ? list : PlanModel::tr("%1 and %2 more").arg(list).arg(titles.size() - kMost);
+}
+
+}  // namespace
+
 void PlanModel::removeNodes(const QStringList& uids) {
   if (uids.isEmpty()) return;
+  const PlanPtr before = m_plan;
   edit(tr("Delete"), [&](Plan& plan) {
     for (const QString& uid : uids) {
       if (!plan.find(uid.toStdString())) continue;
@@ -344,6 +410,29 @@ void PlanModel::removeNodes(const QStringList& uids) {
       std::erase_if(plan.nodes, [&](const Node& n) { return n.uid == uid.toStdString(); });
     }
   });
+  // Whose links went with it, and were not healed.
+  QStringList poorer;
+  for (const Node& node : before->nodes) {
+    const Node* now = m_plan->find(node.uid);
+    if (!now) continue;
+    const auto linked = [](const Node& n) {
+      std::size_t count = 0;
+      for (const auto& [id, links] : n.inputs)
+        count += static_cast<std::size_t>(
+            std::count_if(links.begin(), links.end(), [](const Link& l) { return !l.isEmpty(); }));
+      return count;
+    };
+    if (linked(*now) < linked(node)) poorer.push_back(QString::fromStdString(node.title));
+  }
+  if (!poorer.isEmpty()) Q_EMIT told(tr("deleted; it was used by %1").arg(listOf(poorer)));
+}
+
+void PlanModel::removeProps(const std::vector<std::string>& uids, const QStringList& users) {
+  if (uids.empty()) return;
+  const auto isGone = [&](const std::string& uid) { return std::find(uids.begin(), uids.end(), uid) != uids.end(); };
+  edit(tr("Remove props"),
+       [&](Plan& plan) { std::erase_if(plan.props, [&](const PropEntry& p) { return isGone(p.uid); }); });
+  if (!users.isEmpty()) Q_EMIT told(tr("removed; chosen by %1").arg(listOf(users)));
 }
 
 void PlanModel::liftOut(const QString& uid) {

@@ -7,10 +7,19 @@
 #include <QUndoStack>
 
 #include <functional>
+#include <set>
 
 namespace arvesk {
 
 using PlanPtr = std::shared_ptr<const Plan>;
+
+class PlanEdit;
+
+/// Where the user is at work.
+struct WorkPlace {
+  QStringList selection;
+  QString inSite;
+};
 
 class PlanModel : public QObject {
   Q_OBJECT
@@ -27,6 +36,13 @@ class PlanModel : public QObject {
   /// One undoable step. Steps with the same non-empty `mergeKey`, one after the other, become one (a drag, a run of
   /// typing).
   void edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey = {});
+
+  /// Changes the plan and all that undo and redo hold, in the same way: no step of its own.
+  void changeAll(const std::function<void(Plan&)>& change);
+  void undo();
+  void redo();
+  /// Undo and redo bring back where the user was: `now` tells it, `go` leads there.
+  void keepPlaces(std::function<WorkPlace()> now, std::function<void(const WorkPlace&)> go);
 
   // Edits that several views share.
   void setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
@@ -49,6 +65,8 @@ class PlanModel : public QObject {
   void disconnectInput(const QString& to, const std::string& inputId, const Link& link);
   /// Removes nodes; a ribbon through a removed node is healed where the types allow it.
   void removeNodes(const QStringList& uids);
+  /// Removes props, and tells the titles of the nodes that chose them.
+  void removeProps(const std::vector<std::string>& uids, const QStringList& users);
   /// Takes a node out of its ribbon, which heals, and leaves it beside.
   void liftOut(const QString& uid);
   /// Cards, beds and notes by uid.
@@ -66,12 +84,17 @@ class PlanModel : public QObject {
  Q_SIGNALS:
   void changed();
   void wasReset();
+  /// What undo, redo or a removal did, in words.
+  void told(const QString& words);
 
  private:
   friend class PlanEdit;
   void setPlan(PlanPtr plan);
 
   PlanPtr m_plan;
+  std::function<WorkPlace()> m_placeNow = [] { return WorkPlace(); };
+  std::function<void(const WorkPlace&)> m_goTo = [](const WorkPlace&) {};
+  std::set<PlanEdit*> m_edits;  // all that m_undo holds
   QUndoStack m_undo;
 };
 

@@ -105,6 +105,18 @@ class Builder {
       }
   }
 
+  /// Why a mask or kit gives nothing, or not all that it should: the cause is marked where it is.
+  QString tagProblem(const Node& n) const {
+    if (!m_view) return {};
+    const NodeReport* r = report(n.uid);
+    if (r && (r->state == NodeState::Failed || r->state == NodeState::Waiting) && !r->problems.empty())
+      return text(r->problems.front().message);
+    if (const KitPtr kit = m_view->evaluation.firstOf<KitPtr>(n.uid))
+      for (const KitEntry& entry : kit->entries)
+        if (entry.prop->isMissing) return tr("%1 could not be read").arg(text(entry.prop->name));
+    return {};
+  }
+
   void addCard(const Node& n) {
     const NodeKind* kind = kindOf(n);
     PlanCard c;
@@ -209,6 +221,9 @@ class Builder {
     t.title = text(n.title);
     const NodeKind* kind = kindOf(n);
     t.sentence = text(kind ? kind->sentence(n.params) : n.kind);
+    t.problem = tagProblem(n);
+    const NodeReport* said = report(uid);
+    t.isFailed = !t.problem.isEmpty() && (!said || said->state != NodeState::Waiting);
     // Its parts: the masks it is made of, and the points and surfaces it refers to.
     const auto referred = [&](ValueType type) {
       std::vector<std::pair<const InputSpec*, Link>> found;

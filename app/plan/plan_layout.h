@@ -61,8 +61,10 @@ struct PlanTag {
   bool isKit = false;
   bool hasParts = false;
   bool isUnfolded = false;
+  bool isFailed = false;
   QString title;
   QString sentence;
+  QString problem;
 };
 
 struct PlanRibbon {

@@ -26,6 +26,7 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
                      this, [this, uid] { Q_EMIT inSiteWanted(m_inSite == uid ? QString() : uid); });
       menu.addAction(withKeys(tr("Add after…"), this, "plan_add"), this, &PlanView::openFindField);
     }
+    if (card && card->isFailed) menu.addAction(tr("Try again"), this, &PlanView::tryAgainWanted);
     if (tag && !tag->owner.empty()) {
       const PlanTag t = *tag;
       menu.addAction(tr("Take off this card"), this, [this, t] {

@@ -133,7 +133,7 @@ class Painter {
   void tag(const PlanTag& tag) {
     const QRectF r = tag.rect;
     const bool isChosen = isSelected(tag.uid) || s.lit == text(tag.uid) || s.found.contains(text(tag.uid));
-    p.setPen(QPen(isChosen ? t.accent : t.rule, isChosen ? 2 : 1));
+    p.setPen(QPen(isChosen ? t.accent : tag.isFailed ? t.trouble : t.rule, isChosen ? 2 : 1));
     p.setBrush(t.card);
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5));  // square corners tell a tag from a card
     QRectF words = r.adjusted(30, 1, -4, -1);
@@ -147,7 +147,9 @@ class Painter {
     }
     elided(QRectF(words.left(), words.top(), words.width(), 15), tag.title, fontOf(11, QFont::DemiBold), t.ink);
     const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · %1×").arg(tag.uses) : QString();
-    elided(QRectF(words.left(), words.top() + 13, words.width(), 14), tag.sentence + use, fontOf(10), t.quiet);
+    const QString line = tag.problem.isEmpty() ? tag.sentence + use : QStringLiteral("! ") + tag.problem;
+    const QColor color = tag.isFailed ? t.trouble : t.quiet;
+    elided(QRectF(words.left(), words.top() + 13, words.width(), 14), line, fontOf(10), color);
   }
 
   void chip(const PlanChip& c) {

@@ -77,4 +77,16 @@ void PlanView::reveal(const QString& uid) {
   if (const QPoint at = centerOf(uid); at != QPoint(-1, -1)) scrollTo(at);
 }
 
+void PlanView::goTo(const QStringList& uids) {
+  QStringList there;
+  for (const QString& uid : uids)
+    if (m_model->plan().find(uid.toStdString())) there.push_back(uid);
+  select(there);
+  const bool isInSight = std::any_of(there.begin(), there.end(),
+                                     [&](const QString& uid) { return viewport()->rect().contains(centerOf(uid)); });
+  if (there.isEmpty() || isInSight) return;
+  reveal(there.first());
+  select(there);
+}
+
 }  // namespace arvesk

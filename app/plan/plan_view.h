@@ -44,6 +44,8 @@ class PlanView : public QAbstractScrollArea {
   void findInPlan();
   /// Selects a node and brings its card or tag into sight, unfolding what hides it.
   void reveal(const QString& uid);
+  /// Selects them, and brings the first one into sight when none is.
+  void goTo(const QStringList& uids);
   /// Draws the chain of the selected card as one line, or all its cards again.
   void foldSelected();
   void addBed();
@@ -55,6 +57,7 @@ class PlanView : public QAbstractScrollArea {
  Q_SIGNALS:
   void selectionChanged();
   void inSiteWanted(const QString& uid);
+  void tryAgainWanted();
 
  protected:
   bool viewportEvent(QEvent* event) override;

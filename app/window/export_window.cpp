@@ -9,6 +9,7 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QDateTime>
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -17,6 +18,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
+#include <QMessageBox>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QTreeWidget>
@@ -26,6 +28,13 @@ namespace arvesk {
 namespace {
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
+
+/// Size and time of what stands there; empty when nothing does.
+QString stampOf(const QString& path) {
+  const QFileInfo info(path);
+  if (!info.exists()) return {};
+  return QStringLiteral("%1 %2").arg(info.size()).arg(info.lastModified().toMSecsSinceEpoch());
+}
 
 /// Cover of each exported output, beside the file.
 Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const std::vector<ExportLayer>& layers,
@@ -71,7 +80,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   resize(560, 380);
   m_path->setObjectName(QStringLiteral("export_path"));
   m_path->setAccessibleName(tr("File to write"));
-  const QString remembered = Settings().exportPath();
+  const QString remembered = file.isEmpty() ? QString() : Settings().exportPath(file);
   m_path->setText(remembered.isEmpty()
                       ? QDir(file.isEmpty() ? QDir::homePath() : QFileInfo(file).absolutePath())
                             .filePath((file.isEmpty() ? tr("placements") : QFileInfo(file).completeBaseName()) +
@@ -117,7 +126,9 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
       filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
     const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(),
                                                       filters.join(QStringLiteral(";;")));
-    if (!path.isEmpty()) m_path->setText(path);
+    if (path.isEmpty()) return;
+    m_path->setText(path);
+    m_agreed = path;
   });
   connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
   connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
@@ -246,6 +257,23 @@ void ExportWindow::showOptions() {
                       .arg(others.join(QStringLiteral(", "))));
 }
 
+bool ExportWindow::mayReplace() {
+  const QString path = m_path->text();
+  const QString stamp = stampOf(path);
+  const bool isOwn = (path == m_written && stamp == m_writtenStamp) ||
+                     (!m_file.isEmpty() && Settings().exportPath(m_file) == path &&
+                      Settings().exportStamp(m_file) == stamp);
+  if (stamp.isEmpty() || isOwn || path == m_agreed) return true;
+  QMessageBox box(QMessageBox::NoIcon, tr("There is such a file"),
+                  tr("%1 was not written by this plan, or was changed since. Exporting replaces it.")
+                      .arg(QDir::toNativeSeparators(path)),
+                  QMessageBox::Cancel, this);
+  box.setObjectName(QStringLiteral("replace_box"));
+  QAbstractButton* replace = box.addButton(tr("Replace it"), QMessageBox::DestructiveRole);
+  box.exec();
+  return box.clickedButton() == replace;
+}
+
 void ExportWindow::start() {
   std::vector<std::string> names;
   for (const OutputBox& output : m_outputs)
@@ -254,7 +282,9 @@ void ExportWindow::start() {
     m_message->setText(tr("Choose an output first."));
     return;
   }
-  Settings().setExportPath(m_path->text());
+  if (!mayReplace()) return;
+  m_agreed.clear();
+  m_path->setEnabled(false);
   m_start->setEnabled(false);
   m_cancel->setText(tr("Cancel"));
   m_progress->setValue(0);
@@ -297,6 +327,7 @@ void ExportWindow::start() {
 }
 
 void ExportWindow::finish(const Result<ExportReport>& report) {
+  m_path->setEnabled(true);
   m_start->setEnabled(true);
   m_cancel->setText(tr("Close"));
   m_progress->hide();
@@ -307,6 +338,9 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
                                    : QStringLiteral("! ") + text(toLine(report.error())));
     return;
   }
+  m_written = m_path->text();
+  m_writtenStamp = stampOf(m_written);
+  if (!m_file.isEmpty()) Settings().setExport(m_file, m_written, m_writtenStamp);
   const auto number = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
   const QString what = report->volumes == 1  ? tr("1 volume")
                        : report->volumes > 1 ? tr("%1 volumes").arg(number(report->volumes))

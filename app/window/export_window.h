@@ -32,6 +32,8 @@ class ExportWindow : public QDialog {
  private:
   void addOutputs();
   void buildLayout(QPushButton* choose);
+  /// Asks when what stands there was not written by this plan.
+  bool mayReplace();
   void start();
   void showOptions();
   void listAttributes();
@@ -41,6 +43,9 @@ class ExportWindow : public QDialog {
   QString m_file;
   std::shared_ptr<DiskFileService> m_files;  // the window's: what it worked out already is not made again
   QLineEdit* m_path;
+  QString m_agreed;        // to replace this one; the file dialog asked
+  QString m_written;       // by this window last
+  QString m_writtenStamp;  // what stood there then
   struct OutputBox {
     std::string uid;
     QCheckBox* box;

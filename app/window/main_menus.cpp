@@ -1,6 +1,7 @@
 // The window's menus: every command with its words, its keys and where they act.
 #include "app/window/key_window.h"
 #include "app/window/main_window.h"
+#include "core/formats/sandbox.h"
 
 #include <QApplication>
 #include <QButtonGroup>
@@ -38,21 +39,31 @@ void MainWindow::buildMenus() {
 void MainWindow::buildFileMenus() {
   QMenu* file = menuBar()->addMenu(tr("&File"));
   add(file, tr("New plan"), {Qt::CTRL | Qt::Key_N}, "file_new", [this] { newPlan(); });
+  add(file, tr("New window"), {Qt::CTRL | Qt::SHIFT | Qt::Key_N}, "file_new_window", [this] { newWindow(); });
   add(file, tr("Open…"), {Qt::CTRL | Qt::Key_O}, "file_open", [this] { open(); });
   m_recent = file->addMenu(tr("Open recent"));
   connect(m_recent, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
   file->addSeparator();
   add(file, tr("Save"), {Qt::CTRL | Qt::Key_S}, "file_save", [this] { save(); });
   add(file, tr("Save as…"), {Qt::CTRL | Qt::SHIFT | Qt::Key_S}, "file_save_as", [this] { saveAs(); });
+  add(file, tr("Missing files…"), {}, "file_missing", [this] { openMissing(); });
   add(file, tr("Export…"), {Qt::CTRL | Qt::Key_E}, "file_export", [this] { openExport(); });
   file->addSeparator();
   add(file, tr("Quit"), {Qt::CTRL | Qt::Key_Q}, "file_quit", [this] { close(); });
 
   QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-  QAction* undo = m_model.undoStack().createUndoAction(this, tr("Undo"));
-  QAction* redo = m_model.undoStack().createRedoAction(this, tr("Redo"));
-  m_commands.add(edit, undo, {Qt::CTRL | Qt::Key_Z}, "edit_undo");
-  m_commands.add(edit, redo, {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo");
+  m_undoAction = add(edit, tr("Undo"), {Qt::CTRL | Qt::Key_Z}, "edit_undo", [this] { m_model.undo(); });
+  m_redoAction = add(edit, tr("Redo"), {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo",
+                     [this] { m_model.redo(); });
+  const auto showHistory = [this] {
+    const QUndoStack& history = m_model.undoStack();
+    m_undoAction->setText(history.canUndo() ? tr("Undo “%1”").arg(history.undoText()) : tr("Undo"));
+    m_redoAction->setText(history.canRedo() ? tr("Redo “%1”").arg(history.redoText()) : tr("Redo"));
+    m_undoAction->setEnabled(history.canUndo());
+    m_redoAction->setEnabled(history.canRedo());
+  };
+  connect(&m_model.undoStack(), &QUndoStack::indexChanged, this, showHistory);
+  showHistory();
   edit->addSeparator();
   add(edit, tr("Copy"), {Qt::CTRL | Qt::Key_C}, "edit_copy",
       [this] { isInLedger() ? m_ledger->copyRows() : m_plan->copySelected(); });
@@ -191,8 +202,9 @@ void MainWindow::buildViewMenus() {
   add(help, tr("About Arvesk"), {}, "help_about", [this] {
     QMessageBox::about(this, tr("About Arvesk"),
                        tr("<b>Arvesk %1</b><br>Places plants, rocks and props on ground by a plan you can "
-                          "read.<br>Licensed under Apache 2.0. The font is Inter, under the SIL Open Font License.")
-                           .arg(QApplication::applicationVersion()));
+                          "read.<br>Readers of files are shut in by: %2.<br>Licensed under Apache 2.0. The font is "
+                          "Inter, under the SIL Open Font License.")
+                           .arg(QApplication::applicationVersion(), QString::fromStdString(sandboxName())));
   });
 }
 

@@ -1,26 +1,27 @@
 #include "app/window/main_window.h"
 
+#include "app/bench/number_field.h"
 #include "app/schedule/budget_bar.h"
 #include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
 #include "app/window/key_window.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
+#include "core/base/safe_file.h"
 #include "core/formats/plan_file.h"
 
 #include <QApplication>
-#include <QCloseEvent>
 #include <QDir>
 #include <QDockWidget>
 #include <QDragEnterEvent>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLocale>
 #include <QMenuBar>
-#include <QMessageBox>
 #include <QMimeData>
+#include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QStackedWidget>
@@ -66,7 +67,7 @@ bool isImageFile(const QString& path) {
 
 }  // namespace
 
-MainWindow::MainWindow() : m_autosave(&m_model) {
+MainWindow::MainWindow() : m_recovery(&m_model, this) {
   setObjectName(QStringLiteral("main_window"));
   setAcceptDrops(true);
   setDockNestingEnabled(true);
@@ -82,18 +83,35 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
   resizeDocks({m_bottomDock}, {262}, Qt::Vertical);
 
   connect(&m_model, &PlanModel::changed, this, [this] {
+    m_said.clear();
     updateTitle();
     if (!m_inSite.isEmpty() && !m_model.plan().find(m_inSite.toStdString()))
       setInSite({});
     else
       evaluate();
   });
-  connect(&m_watch, &FileWatch::filesChanged, this, [this](const QStringList& paths) {
-    m_message->setText(paths.size() == 1
-                           ? tr("%1 has changed and is read again").arg(QFileInfo(paths.first()).fileName())
-                           : tr("%1 files have changed and are read again").arg(paths.size()));
+  connect(&m_watch, &FileWatch::filesChanged, this, [this](QStringList paths) {
+    if (!m_file.isEmpty() && paths.removeAll(QFileInfo(m_file).absoluteFilePath()) > 0) {
+      const auto now = readWhole(m_file.toStdString(), kLargestPlan);
+      if (now && *now != m_onDisk)
+        say(tr("! %1 was written by another program or window; saving asks first").arg(QFileInfo(m_file).fileName()));
+    }
+    if (paths.isEmpty()) return;
+    say(paths.size() == 1 ? tr("%1 has changed and is read again").arg(QFileInfo(paths.first()).fileName())
+                          : tr("%1 files have changed and are read again").arg(paths.size()));
     evaluate();
   });
+  connect(&m_recovery, &Recovery::failed, this, [this](const QString& line) { say(QStringLiteral("! ") + line); });
+  m_model.keepPlaces(
+      [this] {
+        return WorkPlace{m_plan->selection(), m_inSite};
+      },
+      [this](const WorkPlace& place) {
+        if (place.inSite != m_inSite) setInSite(place.inSite);
+        m_plan->goTo(place.selection);
+      });
+  connect(&m_model, &PlanModel::told, this, &MainWindow::say);
+  qApp->installEventFilter(this);
   connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
   connect(&m_service, &EvaluationService::finished, this, &MainWindow::showResults);
   connect(&m_model, &PlanModel::wasReset, this, [this] {
@@ -150,6 +168,10 @@ MainWindow::MainWindow() : m_autosave(&m_model) {
 void MainWindow::connectViews() {
   connect(m_plan, &PlanView::selectionChanged, this, &MainWindow::updateSelection);
   connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
+  // What failed was not kept, so that asking is all it takes.
+  connect(m_plan, &PlanView::tryAgainWanted, this, &MainWindow::evaluate);
+  connect(m_kit, &KitView::tryAgainWanted, this, &MainWindow::evaluate);
+  connect(m_bench, &BenchView::tryAgainWanted, this, &MainWindow::evaluate);
   connect(m_site, &SiteView::showAllWanted, this, [this] { setInSite({}); });
   connect(m_site, &SiteView::modeChanged, this, [this] { evaluate(); });
   connect(m_site, &SiteView::picked, m_message, &QLabel::setText);
@@ -296,9 +318,7 @@ QString MainWindow::selectedMask() const {
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
 }
 
-void MainWindow::watchFiles() {
-  m_watch.watch(m_model.plan(), m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(), *m_service.files());
-}
+void MainWindow::watchFiles() { m_watch.watch(m_model.plan(), m_file, *m_service.files()); }
 
 void MainWindow::evaluate() {
   watchFiles();
@@ -321,7 +341,7 @@ void MainWindow::showResults() {
   m_progressDelay.stop();
   m_progress->hide();
   m_cancel->hide();
-  m_message->setText(QString::fromStdString(m_service.files()->cacheNote()));
+  m_message->setText(m_said.isEmpty() ? QString::fromStdString(m_service.files()->cacheNote()) : m_said);
   watchFiles();  // what was opened beside the named ones is known now
   m_plan->showResults(view);
   m_bench->showResults(view);
@@ -330,6 +350,11 @@ void MainWindow::showResults() {
   m_schedule->showResults(view);
   m_site->showResults(view);
   m_masks.request(view, m_bench->node());
+  const bool isWrong = !view->unread.empty() || !view->plan->origin.problems.empty();
+  if (std::exchange(m_isJustOpened, false) && isWrong)
+    openMissing();
+  else if (m_missing && m_missing->isVisible())
+    m_missing->showFiles(view->unread, folder());
   const QLocale locale;
   const double millions = static_cast<double>(view->totals.triangles) / 1e6;
   const QString quality = view->quality == Quality::Draft ? tr("draft") : tr("final");
@@ -341,6 +366,47 @@ void MainWindow::showResults() {
   updateBudget();
   const Node* mask = m_model.plan().find(selectedMask().toStdString());
   m_site->setMaskTitle(mask ? text(mask->title) : QString());
+}
+
+void MainWindow::say(const QString& words) {
+  m_said = words;
+  m_message->setText(words);
+}
+
+/// Undo and redo act in every field and window of ours, where a field would take their keys for itself. Only text that
+/// is being typed has an undo of its own.
+bool MainWindow::takeUndoKey(QWidget* widget, QKeyEvent* event) {
+  const QWidget* top = widget;
+  while (top && top != this) top = top->parentWidget();
+  if (!top) return false;
+  const QKeySequence keys(event->keyCombination());
+  QAction* action = nullptr;
+  for (QAction* a : {m_undoAction, m_redoAction})
+    if (a->shortcuts().contains(keys)) action = a;
+  if (!action) return false;
+  event->accept();
+  if (event->type() != QEvent::KeyPress) return true;
+  auto* line = qobject_cast<QLineEdit*>(widget);
+  auto* note = qobject_cast<QPlainTextEdit*>(widget);
+  const bool isTyping = (line && line->isModified() && line->isUndoAvailable()) ||
+                        (note && note->document()->isModified() && note->document()->isUndoAvailable());
+  if (!isTyping) {
+    action->trigger();
+  } else if (action == m_redoAction) {
+    line ? line->redo() : note->redo();
+  } else if (auto* number = qobject_cast<NumberField*>(line)) {
+    number->putBack();
+  } else {
+    line ? line->undo() : note->undo();
+  }
+  return true;
+}
+
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() == QEvent::ShortcutOverride || event->type() == QEvent::KeyPress)
+    if (auto* widget = qobject_cast<QWidget*>(watched))
+      if (takeUndoKey(widget, static_cast<QKeyEvent*>(event))) return true;
+  return QMainWindow::eventFilter(watched, event);
 }
 
 bool MainWindow::isInLedger() const {
@@ -428,125 +494,20 @@ void MainWindow::setQuality(Quality quality) {
   evaluate();
 }
 
-void MainWindow::updateTitle() {
-  const QString name = m_file.isEmpty() ? tr("untitled.arvesk") : QFileInfo(m_file).fileName();
-  setWindowTitle(tr("%1[*] – Arvesk").arg(name));
-  setWindowModified(!m_model.undoStack().isClean());
-}
-
-void MainWindow::setFile(const QString& path) {
-  m_file = path;
-  const QString folder = path.isEmpty() ? QString() : QFileInfo(path).absolutePath();
-  m_service.setFolder(folder);
-  m_bench->setFolder(folder);
-  m_kit->setFolder(folder);
-  m_autosave.setFile(path);
-  if (!path.isEmpty()) Settings().addRecentFile(QFileInfo(path).absoluteFilePath());
-  updateTitle();
-}
-
-bool MainWindow::mayGoOn() {
-  if (m_model.undoStack().isClean()) return true;
-  QMessageBox box(
-      QMessageBox::NoIcon, tr("Unsaved changes"),
-      tr("Save the changes to %1 first?").arg(m_file.isEmpty() ? tr("the new plan") : QFileInfo(m_file).fileName()),
-      QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
-  box.setObjectName(QStringLiteral("unsaved_box"));
-  const int answer = box.exec();
-  if (answer == QMessageBox::Cancel) return false;
-  if (answer == QMessageBox::Save) return save();
-  m_autosave.discard();
-  return true;
-}
-
-bool MainWindow::offerRecovery(const QString& path) {
-  const QString kept = Autosave::fileFor(path);
-  if (!QFile::exists(kept)) return false;
-  QMessageBox box(QMessageBox::NoIcon, tr("Unsaved work was found"),
-                  tr("Arvesk ended before changes to %1 were saved. Take them back?")
-                      .arg(path.isEmpty() ? tr("a new plan") : QFileInfo(path).fileName()),
-                  QMessageBox::NoButton, this);
-  box.setObjectName(QStringLiteral("recovery_box"));
-  QAbstractButton* take = box.addButton(tr("Take them back"), QMessageBox::AcceptRole);
-  box.addButton(tr("Open the saved plan"), QMessageBox::RejectRole);
-  box.exec();
-  if (box.clickedButton() != take) {
-    QFile::remove(kept);
-    return false;
+void MainWindow::openMissing() {
+  if (!m_missing) {
+    m_missing = new MissingWindow(&m_model, this);
+    m_missing->setAttribute(Qt::WA_ShowWithoutActivating);  // what is typed meanwhile goes where it was going
+    connect(m_missing, &MissingWindow::tryAgainWanted, this, &MainWindow::evaluate);
+    connect(m_missing, &MissingWindow::allowWanted, this, [this](const QString& folder) {
+      Settings().allowFolder(m_file, folder);
+      allowFolders();
+      evaluate();
+    });
   }
-  auto plan = loadPlan(kept.toStdString());
-  if (!plan) {
-    QMessageBox::warning(this, tr("Unsaved work"), text(toLine(plan.error())));
-    return false;
-  }
-  setFile(path);
-  m_model.reset({});
-  m_model.edit(tr("Recovered work"), [&](Plan& p) { p = *plan; });
-  return true;
-}
-
-void MainWindow::newPlan() {
-  if (!mayGoOn()) return;
-  m_site->select({});
-  m_site->showHidden();
-  setFile({});
-  m_model.reset({});
-}
-
-void MainWindow::open() {
-  const QString path = QFileDialog::getOpenFileName(this, tr("Open a plan"),
-                                                    m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath(),
-                                                    tr("Plans (*.arvesk);;All files (*)"));
-  if (!path.isEmpty()) openFile(path);
-}
-
-bool MainWindow::openFile(const QString& path) {
-  if (!mayGoOn()) return false;
-  if (offerRecovery(path)) return true;
-  auto plan = loadPlan(path.toStdString());
-  if (!plan) {
-    QMessageBox::warning(this, tr("The plan cannot be opened"), text(toLine(plan.error())));
-    return false;
-  }
-  setInSite({});
-  m_site->select({});
-  m_site->showHidden();
-  setFile(path);
-  const bool isReadOnly = plan->isReadOnly;
-  m_model.reset(std::move(*plan));
-  if (isReadOnly) m_message->setText(tr("Written by a newer version: open read-only, save it under another name"));
-  return true;
-}
-
-bool MainWindow::saveTo(const QString& path) {
-  Plan plan = m_model.plan();
-  if (path != m_file) plan.isReadOnly = false;
-  if (auto ok = savePlan(plan, path.toStdString()); !ok) {
-    QMessageBox::warning(this, tr("The plan was not saved"), text(toLine(ok.error())));
-    return false;
-  }
-  m_autosave.discard();
-  setFile(path);
-  m_model.undoStack().setClean();
-  m_message->setText(tr("saved"));
-  evaluate();  // relative paths may start elsewhere now
-  return true;
-}
-
-bool MainWindow::save() { return m_file.isEmpty() ? saveAs() : saveTo(m_file); }
-
-bool MainWindow::saveAs() {
-  QString path = QFileDialog::getSaveFileName(this, tr("Save the plan as"), m_file, tr("Plans (*.arvesk)"));
-  if (path.isEmpty()) return false;
-  if (QFileInfo(path).suffix().isEmpty()) path += QStringLiteral(".arvesk");
-  return saveTo(path);
-}
-
-void MainWindow::fillRecent() {
-  m_recent->clear();
-  for (const QString& path : Settings().recentFiles())
-    m_recent->addAction(QDir::toNativeSeparators(path), this, [this, path] { openFile(path); });
-  if (m_recent->isEmpty()) m_recent->addAction(tr("none yet"))->setEnabled(false);
+  const EvalViewPtr view = m_service.isOpening() ? nullptr : m_service.latest();
+  m_missing->showFiles(view ? view->unread : std::vector<UnreadFile>(), folder());
+  m_missing->show();
 }
 
 void MainWindow::openManual() {
@@ -584,20 +545,6 @@ void MainWindow::swapViews() {
   side->show();
 }
 
-void MainWindow::closeEvent(QCloseEvent* event) {
-  if (QWidget* typing = focusWidget())
-    typing->clearFocus();  // enters what was typed, so that it is asked about and saved
-  if (!mayGoOn()) {
-    event->ignore();
-    return;
-  }
-  if (m_isSwapped) swapViews();
-  Settings().setWindow(saveGeometry(), saveState());
-  m_autosave.discard();
-  m_service.cancel();
-  event->accept();
-}
-
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
   if (event->mimeData()->hasUrls()) event->acceptProposedAction();
 }
@@ -612,13 +559,12 @@ void MainWindow::dropEvent(QDropEvent* event) {
       return;
     }
     const NodeKind* kind = findNodeKind(isImageFile(path) ? "terrain" : "mesh-file");
-    const QString folder = m_file.isEmpty() ? QString() : QFileInfo(m_file).absolutePath();
     m_model.undoStack().beginMacro(tr("Add %1").arg(QFileInfo(path).fileName()));
     double y = 20;
     for (const PlanCard& card : m_plan->layoutNow().cards) y = std::max(y, card.rect.bottom() + 34);
     const QString uid = m_model.addNode(*kind, 140, y);
     m_model.rename(uid, QFileInfo(path).completeBaseName());
-    m_model.setParam(uid, "file", (folder.isEmpty() ? path : QDir(folder).relativeFilePath(path)).toStdString());
+    m_model.setParam(uid, "file", (m_file.isEmpty() ? path : QDir(folder()).relativeFilePath(path)).toStdString());
     m_model.undoStack().endMacro();
     m_plan->select({uid});
   }

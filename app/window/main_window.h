@@ -10,9 +10,10 @@
 #include "app/plan/plan_view.h"
 #include "app/schedule/schedule_view.h"
 #include "app/site/site_view.h"
-#include "app/window/autosave.h"
 #include "app/window/commands.h"
 #include "app/window/manual_window.h"
+#include "app/window/missing_window.h"
+#include "app/window/recovery.h"
 
 #include <QElapsedTimer>
 #include <QMainWindow>
@@ -36,7 +37,10 @@ class MainWindow : public QMainWindow {
   ~MainWindow() override;
 
   bool openFile(const QString& path);
+  /// Also when it is where the plan is saved: asks when that was written by others meanwhile.
   bool saveTo(const QString& path);
+  /// Asks about what windows that are no more left behind unsaved.
+  void offerLeftBehind();
   QString file() const { return m_file; }
   PlanModel& model() { return m_model; }
   PlanView& planView() { return *m_plan; }
@@ -58,6 +62,7 @@ class MainWindow : public QMainWindow {
   void closeEvent(QCloseEvent* event) override;
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dropEvent(QDropEvent* event) override;
+  bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
   void buildLeft();
@@ -84,9 +89,22 @@ class MainWindow : public QMainWindow {
   /// Copy and Select all mean rows while the Ledger has the focus, else cards.
   bool isInLedger() const;
   void setInSite(const QString& uid);
+  /// In the message line, until the next edit.
+  void say(const QString& words);
+  bool takeUndoKey(QWidget* widget, QKeyEvent* event);
+  void openMissing();
+  /// Those that are remembered for the plan.
+  void allowFolders();
+  QString folder() const;
   void setFile(const QString& path);
+  /// Nothing was opened, made or changed in it.
+  bool isUntouched() const;
   bool mayGoOn();  // asks about unsaved changes
-  bool offerRecovery(const QString& path);
+  bool mayReplace(const QString& path);
+  bool offer(std::vector<KeptWork> works);
+  bool takeBack(const KeptWork& work);
+  MainWindow* newWindow();
+  void showPlan(Plan plan, const QString& path, std::string onDisk);
   void newPlan();
   void open();
   bool save();
@@ -106,9 +124,11 @@ class MainWindow : public QMainWindow {
   PlanModel m_model;
   EvaluationService m_service;
   MaskPreviewService m_masks;
-  Autosave m_autosave;
+  Recovery m_recovery;
   Commands m_commands;
   QString m_file;
+  std::string m_onDisk;  // what stood in it when it was opened or saved here last
+  QString m_said;
   QString m_inSite;
   Quality m_quality = Quality::Draft;
   bool m_isSwapped = false;
@@ -122,6 +142,8 @@ class MainWindow : public QMainWindow {
   Worker m_why;
   FileWatch m_watch;
   ManualWindow* m_manual = nullptr;
+  MissingWindow* m_missing = nullptr;
+  bool m_isJustOpened = false;  // its first results tell what is missing
   QString m_toolHint;
   QStackedWidget* m_left = nullptr;
   QStackedWidget* m_bottom = nullptr;
@@ -137,6 +159,8 @@ class MainWindow : public QMainWindow {
   QPushButton* m_draft = nullptr;
   QPushButton* m_final = nullptr;
   QMenu* m_recent = nullptr;
+  QAction* m_undoAction = nullptr;
+  QAction* m_redoAction = nullptr;
   QLabel* m_counts = nullptr;
   BudgetBar* m_budget = nullptr;
   QLabel* m_message = nullptr;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <QByteArray>
+#include <QCryptographicHash>
 #include <QSettings>
 #include <QStringList>
 
@@ -27,8 +28,13 @@ class Settings {
     while (list.size() > 10) list.removeLast();
     m_store.setValue(QStringLiteral("recent"), list);
   }
-  QString exportPath() const { return m_store.value(QStringLiteral("export/path")).toString(); }
-  void setExportPath(const QString& v) { m_store.setValue(QStringLiteral("export/path"), v); }
+  /// Where a plan was exported to last, and what stood there then; empty for one that was not.
+  QString exportPath(const QString& plan) const { return m_store.value(planKey(plan, "export")).toString(); }
+  QString exportStamp(const QString& plan) const { return m_store.value(planKey(plan, "export_stamp")).toString(); }
+  void setExport(const QString& plan, const QString& path, const QString& stamp) {
+    m_store.setValue(planKey(plan, "export"), path);
+    m_store.setValue(planKey(plan, "export_stamp"), stamp);
+  }
   /// The keys that the user gave a command, as portable text; none when it has those it came with.
   std::optional<QStringList> keys(const QString& command) const {
     const QVariant v = m_store.value(QStringLiteral("keys/") + command);
@@ -39,7 +45,23 @@ class Settings {
   }
   void forgetKeys(const QString& command) { m_store.remove(QStringLiteral("keys/") + command); }
 
+  /// Folders outside of the plan's own in which its files may look for others.
+  QStringList allowedFolders(const QString& plan) const {
+    return m_store.value(planKey(plan, "allowed")).toStringList();
+  }
+  void allowFolder(const QString& plan, const QString& folder) {
+    QStringList list = allowedFolders(plan);
+    if (!list.contains(folder)) list.push_back(folder);
+    m_store.setValue(planKey(plan, "allowed"), list);
+  }
+
  private:
+  /// Paths have slashes, which would make groups of groups.
+  static QString planKey(const QString& plan, const char* what) {
+    const QByteArray name = QCryptographicHash::hash(plan.toUtf8(), QCryptographicHash::Sha1).toHex();
+    return QStringLiteral("plans/%1/%2").arg(QString::fromLatin1(name), QLatin1String(what));
+  }
+
   QSettings m_store;  // organization and name are set by main; tests point it to a temporary folder
 };
 

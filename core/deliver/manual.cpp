@@ -102,7 +102,7 @@ class ExampleFiles : public FileService {
     return std::make_shared<const VolumeFile>(std::move(file));
   }
   Result<ImagePtr> image(const std::string&, const Task&) override {
-    Image image{64, 64, 1, 16, {}};
+    Image image{64, 64, 1, 16, {}, {}};
     for (int y = 0; y < 64; ++y)
       for (int x = 0; x < 64; ++x)
         image.values.push_back(

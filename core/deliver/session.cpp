@@ -101,7 +101,8 @@ Result<void> Session::evaluate(Quality quality, const Limits& limits, const Task
 }
 
 std::vector<Problem> Session::problems() const {
-  std::vector<Problem> out = m_evaluation.propProblems;
+  std::vector<Problem> out = m_plan.origin.problems;
+  out.insert(out.end(), m_evaluation.propProblems.begin(), m_evaluation.propProblems.end());
   for (const Node& node : m_plan.nodes)
     if (const auto it = m_evaluation.reports.find(node.uid); it != m_evaluation.reports.end())
       out.insert(out.end(), it->second.problems.begin(), it->second.problems.end());

@@ -10,7 +10,7 @@
 namespace arvesk {
 namespace {
 
-constexpr std::uint64_t kMagic = 0x3330434b53565241ULL;  // "ARVSKC03"
+constexpr std::uint64_t kMagic = 0x3430434b53565241ULL;  // "ARVSKC04"
 
 class Writer {
  public:
@@ -275,6 +275,7 @@ Result<void> writeOutcome(const ImportOutcome& outcome, const std::string& path)
     w.number(outcome.image->channels);
     w.number(outcome.image->bitsPerChannel);
     w.array(outcome.image->values);
+    w.array(outcome.image->missing);
   }
   SafeFile file(path);
   const std::array<std::uint64_t, 2> head{kMagic, XXH3_64bits(w.bytes.data(), w.bytes.size())};
@@ -317,6 +318,7 @@ Result<ImportOutcome> readOutcome(const std::string& path) {
       image->channels = r.number<int>();
       image->bitsPerChannel = r.number<int>();
       r.array(image->values);
+      r.array(image->missing);
       if (image->width < 1 || image->height < 1 || image->channels < 1 ||
           image->values.size() != static_cast<std::size_t>(image->width) * static_cast<std::size_t>(image->height) *
                                       static_cast<std::size_t>(image->channels))

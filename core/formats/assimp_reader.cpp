@@ -1,12 +1,15 @@
 // STL and what else Assimp reads. Assimp passes on non-finite numbers and wrong indices; readMesh checks them after us.
 #include "core/formats/mesh_reader.h"
 
+#include <assimp/BaseImporter.h>
 #include <assimp/DefaultIOSystem.h>
 #include <assimp/config.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <fmt/format.h>
+#include <array>
 #include <assimp/Importer.hpp>
+#include <set>
 
 namespace arvesk {
 namespace {
@@ -65,10 +68,22 @@ class NotedFiles final : public Assimp::DefaultIOSystem {
   ReadFiles& m_files;
 };
 
+/// Assimp goes by what it finds in a file as well as by its name: readers of other formats than these are taken out.
+void keepKnownReaders(Assimp::Importer& importer) {
+  constexpr std::array kFormats{"stl", "fbx", "dae", "3ds", "off"};
+  for (std::size_t i = importer.GetImporterCount(); i-- > 0;) {
+    std::set<std::string> endings;
+    importer.GetImporter(i)->GetExtensionList(endings);
+    if (std::none_of(kFormats.begin(), kFormats.end(), [&](const char* f) { return endings.contains(f); }))
+      importer.UnregisterLoader(importer.GetImporter(i));
+  }
+}
+
 }  // namespace
 
 Result<Surface> readers::others(const std::string& path, std::vector<Problem>&, ReadFiles& files) {
   Assimp::Importer importer;
+  keepKnownReaders(importer);
   importer.SetIOHandler(new NotedFiles(files));  // which the importer owns
   importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
   const aiScene* scene = importer.ReadFile(

@@ -1,5 +1,6 @@
 #include "core/formats/csv_reader.h"
 
+#include "core/base/csv_field.h"
 #include "core/base/safe_file.h"
 #include "core/base/utf8.h"
 
@@ -112,7 +113,7 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
     if (name.empty()) return bad(fmt::format("column {} has no name", table.names.size() + 1));
     if (std::find(table.names.begin(), table.names.end(), name) != table.names.end())
       return bad(fmt::format("the name \"{}\" is used for two columns", name));
-    table.names.emplace_back(name);
+    table.names.push_back(withoutGuard(std::string(name)));
   }
   const std::size_t width = table.names.size();
   std::vector<std::string_view> cells;
@@ -133,7 +134,7 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
       table.columns.emplace_back(std::move(numbers));
     else {
       std::vector<std::string> texts(table.rowCount);
-      for (std::size_t r = 0; r < table.rowCount; ++r) texts[r] = cells[r * width + c];
+      for (std::size_t r = 0; r < table.rowCount; ++r) texts[r] = withoutGuard(std::string(cells[r * width + c]));
       table.columns.emplace_back(std::move(texts));
     }
   }

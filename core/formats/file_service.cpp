@@ -3,6 +3,7 @@
 #include "core/base/hash.h"
 #include "core/base/safe_file.h"
 #include "core/formats/csv_reader.h"
+#include "core/formats/sandbox.h"
 
 #include <fmt/format.h>
 #include <sys/stat.h>
@@ -18,7 +19,7 @@ namespace arvesk {
 namespace {
 
 /// Goes up when readers give another result for the same file.
-constexpr int kReadersVersion = 5;
+constexpr int kReadersVersion = 6;
 
 std::string cacheFolder() {
   if (const char* own = std::getenv("ARVESK_CACHE_DIR")) return own;
@@ -62,11 +63,28 @@ Failure missing(const std::string& path) {
 DiskFileService::DiskFileService(std::string folder, FilePlaces places)
     : m_folder(std::move(folder)),
       m_helperFolder(std::move(places.helpers)),
+      m_allowed(std::move(places.allowed)),
       m_cacheFolder(places.cache.empty() ? cacheFolder() : std::move(places.cache)) {}
 
 void DiskFileService::setFolder(std::string folder) {
   const std::lock_guard lock(m_mutex);
   m_folder = std::move(folder);
+}
+
+void DiskFileService::setAllowed(std::vector<std::string> folders) {
+  const std::lock_guard lock(m_mutex);
+  m_allowed = std::move(folders);
+}
+
+std::vector<std::string> DiskFileService::allowedFolders() const {
+  const std::lock_guard lock(m_mutex);
+  std::vector<std::string> out = m_allowed;
+  if (!m_folder.empty()) out.push_back(m_folder);
+  return out;
+}
+
+std::uint64_t DiskFileService::hashSeen(const std::string& side, const std::vector<std::string>& folders) {
+  return isWithin(side, folders) ? hashNow(side) : kNotAllowed;
 }
 
 std::string DiskFileService::absolute(const std::string& path) const {
@@ -130,7 +148,8 @@ std::vector<ReadFile> DiskFileService::keptSides(const std::string& full, std::u
     out.push_back({(folder / list->substr(begin, end - begin)).lexically_normal().string(), 0});
     begin = end + 1;
   }
-  for (ReadFile& side : out) side.hash = hashNow(side.path);
+  const std::vector<std::string> folders = foldersOpenTo(full, allowedFolders());
+  for (ReadFile& side : out) side.hash = hashSeen(side.path, folders);
   return out;
 }
 
@@ -150,9 +169,10 @@ Result<std::uint64_t> DiskFileService::contentKey(const std::string& path) {
       before = m_known[full];
     }
     Known known = before;
-    if (known.main == main)
-      for (ReadFile& side : known.sides) side.hash = hashNow(side.path);
-    else
+    if (known.main == main) {
+      const std::vector<std::string> folders = foldersOpenTo(full, allowedFolders());
+      for (ReadFile& side : known.sides) side.hash = hashSeen(side.path, folders);
+    } else
       known = {main, keptSides(full, main), 0, 0};
     const std::uint64_t state = stateOf(full, main, known.sides);
     if (known.key == 0 || known.state != state) {
@@ -172,6 +192,19 @@ std::vector<std::string> DiskFileService::sidesOf(const std::string& path) const
   std::vector<std::string> out;
   if (const auto it = m_known.find(full); it != m_known.end())
     for (const ReadFile& side : it->second.sides) out.push_back(side.path);
+  return out;
+}
+
+std::vector<std::string> DiskFileService::refusedBeside(const std::string& path) const {
+  const std::string full = absolute(path);
+  std::vector<std::string> out;
+  {
+    const std::lock_guard lock(m_mutex);
+    if (const auto it = m_known.find(full); it != m_known.end())
+      for (const ReadFile& side : it->second.sides)
+        if (side.hash == kNotAllowed) out.push_back(side.path);
+  }
+  std::erase_if(out, [](const std::string& side) { return !stampOf(side); });
   return out;
 }
 
@@ -259,7 +292,7 @@ Result<ImportOutcome> DiskFileService::readAnew(AssetKind kind, const std::strin
   const fs::path temporary = fs::temp_directory_path(error);
   for (const fs::path& folder : {fs::path(m_cacheFolder), temporary, fs::path("/dev/shm")}) {
     const std::string incoming = (folder / incomingName()).string();
-    const auto end = runImportHelper(kind, full, incoming, task, m_helperFolder);
+    const auto end = runImportHelper(kind, full, incoming, task, {m_helperFolder, allowedFolders()});
     if (!end) return Failure(end.error());
     if (*end == HelperEnd::NotWritten) {
       if (folder == m_cacheFolder) {
@@ -309,6 +342,9 @@ void DiskFileService::prune() const {
     const bool isOurs = it->path().extension() == ".asset" || it->path().extension() == ".sides" ||
                         name.starts_with("incoming-");
     const Entry entry{it->last_write_time(gone), it->file_size(gone), it->path()};
+    if (name.starts_with("incoming-") && it->is_directory(gone) && !gone &&
+        it->last_write_time(gone) < fs::file_time_type::clock::now() - std::chrono::hours(24))
+      fs::remove_all(it->path(), gone);  // of a program that was killed
     if (!isOurs || gone) continue;
     entries.push_back(entry);
     sum += entry.bytes;

@@ -13,6 +13,8 @@ namespace arvesk {
 struct FilePlaces {
   std::string helpers;
   std::string cache;
+  std::vector<std::string>
+      allowed;  // folders in which files may lie that others name, besides their own and the plan's
 };
 
 class DiskFileService final : public FileService {
@@ -20,6 +22,8 @@ class DiskFileService final : public FileService {
   /// Relative paths start at `folder`.
   explicit DiskFileService(std::string folder, FilePlaces places = {});
   void setFolder(std::string folder);
+  /// What was read otherwise before is read anew.
+  void setAllowed(std::vector<std::string> folders);
   std::string absolute(const std::string& path) const;
 
   Result<std::uint64_t> contentKey(const std::string& path) override;
@@ -31,6 +35,8 @@ class DiskFileService final : public FileService {
 
   /// Files that were opened beside that one when it was read last, or were missing then; absolute.
   std::vector<std::string> sidesOf(const std::string& path) const;
+  /// Of those, the ones that are there, but in folders that are not allowed.
+  std::vector<std::string> refusedBeside(const std::string& path) const;
   /// Why what was read is not kept between sessions; empty when it is.
   std::string cacheNote() const;
 
@@ -56,6 +62,9 @@ class DiskFileService final : public FileService {
   };
   static std::optional<Stamp> stampOf(const std::string& path);
   std::uint64_t hashNow(const std::string& full);
+  std::vector<std::string> allowedFolders() const;
+  /// hashNow, of what may be read.
+  std::uint64_t hashSeen(const std::string& side, const std::vector<std::string>& folders);
   static std::uint64_t stateOf(const std::string& full, std::uint64_t main, const std::vector<ReadFile>& sides);
   std::vector<ReadFile> keptSides(const std::string& full, std::uint64_t main);
   Result<void> learn(const std::string& full, const ImportOutcome& outcome);
@@ -68,6 +77,7 @@ class DiskFileService final : public FileService {
   mutable std::mutex m_mutex;
   std::string m_folder;
   std::string m_helperFolder;
+  std::vector<std::string> m_allowed;
   std::string m_cacheFolder;
   std::string m_cacheNote;
   std::map<std::string, Hashed> m_hashes;                             // by absolute path

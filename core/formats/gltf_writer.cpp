@@ -1,7 +1,7 @@
 // glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in
 // the order in which the buffer views (or the list of nodes) name them, so no second copy of them is held.
-#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
+#include "core/formats/sidecars.h"
 #include "core/props/baked.h"
 #include "core/props/coloring.h"
 
@@ -149,7 +149,9 @@ class GltfWriter {
     return static_cast<int>(streamed.count + m_nodes.size()) - 1;
   }
 
-  Result<void> write(const std::string& path, bool isBinary, const std::vector<int>& sceneNodes, const Task& task) {
+  /// Gives the files beside it.
+  Result<std::vector<std::string>> write(const std::string& path, bool isBinary, const std::vector<int>& sceneNodes,
+                                         const Task& task) {
     json scene{{"name", "Arvesk"}};
     if (!sceneNodes.empty()) scene["nodes"] = sceneNodes;
     root["scenes"] = json::array({scene});
@@ -163,11 +165,18 @@ class GltfWriter {
                                                                     {"accessors", buffer.accessors},
                                                                     {"bufferViews", buffer.views}})
       if (!list.empty() && !(streamed.count > 0 && std::string_view(key) == "nodes")) root[key] = list;
-    const std::filesystem::path target(path);
-    const std::string binName = target.stem().string() + ".bin";
+    SafeFile file(path);
+    exporters::Sidecars sidecars(path, false, {".bin"});
     if (buffer.size > 0) {
       json b{{"byteLength", buffer.size}};
-      if (!isBinary) b["uri"] = binName;
+      if (!isBinary) {
+        const auto name = sidecars.add({}, ".bin", [&](SafeFile& bin) {
+          bin.expect(buffer.size);
+          return writeBuffer(bin, task);
+        });
+        if (!name) return Failure(name.error());
+        b["uri"] = exporters::uriOf(*name);
+      }
       root["buffers"] = json::array({b});
     }
     const std::string text = root.dump(-1, ' ', false, json::error_handler_t::replace);
@@ -188,15 +197,13 @@ class GltfWriter {
       out("]}");
     };
     if (!isBinary) {
-      SafeFile bin((target.parent_path() / binName).string());
-      if (auto ok = writeBuffer(bin, task); !ok) return ok;
-      if (auto ok = bin.commit(); !ok) return ok;
-      SafeFile file(path);
       pieces([&](const std::string& piece) {
         if (!task.isCancelled()) file.write(piece);
       });
       if (task.isCancelled()) return Failure(cancelled());
-      return file.commit();
+      if (auto ok = file.commit(); !ok) return Failure(ok.error());
+      sidecars.keep();
+      return sidecars.files();
     }
     std::size_t length = 0;
     pieces([&](const std::string& piece) { length += piece.size(); });
@@ -205,7 +212,7 @@ class GltfWriter {
     if (total > 0xffffffffULL)
       return fail(ProblemCode::TooMany, fmt::format("would have {} bytes, a .glb holds 4 GB at most", total),
                   "Export as .gltf, or fewer outputs", path);
-    SafeFile file(path);
+    file.expect(total);
     const auto word = [&](std::uint64_t v) {
       const auto w = static_cast<std::uint32_t>(v);
       file.write(&w, sizeof w);
@@ -223,9 +230,10 @@ class GltfWriter {
     if (buffer.size > 0) {
       word(buffer.size);
       word(0x004e4942);
-      if (auto ok = writeBuffer(file, task); !ok) return ok;
+      if (auto ok = writeBuffer(file, task); !ok) return Failure(ok.error());
     }
-    return file.commit();
+    if (auto ok = file.commit(); !ok) return Failure(ok.error());
+    return sidecars.files();
   }
 
  private:
@@ -638,11 +646,10 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
   for (const ExportLayer* layer : job.layers)
     if (children.contains(layer))
       scene.push_back(writer.addNode({{"name", job.titles.at(layer)}, {"children", children[layer]}}));
-  if (!isBinary)
-    job.report.files.push_back(
-        (std::filesystem::path(job.path).parent_path() / (std::filesystem::path(job.path).stem().string() + ".bin"))
-            .string());
-  return writer.write(job.path, isBinary, scene, job.task);
+  const auto beside = writer.write(job.path, isBinary, scene, job.task);
+  if (!beside) return Failure(beside.error());
+  job.report.files.insert(job.report.files.end(), beside->begin(), beside->end());
+  return {};
 }
 
 Result<void> exporters::glbOf(const std::vector<SceneItem>& items, const std::string& path) {
@@ -662,7 +669,8 @@ Result<void> exporters::glbOf(const std::vector<SceneItem>& items, const std::st
       parents[item.under].push_back(index);
   }
   for (const auto& [name, list] : parents) roots.push_back(writer.addNode({{"name", name}, {"children", list}}));
-  return writer.write(path, true, roots, {});
+  if (auto ok = writer.write(path, true, roots, {}); !ok) return Failure(ok.error());
+  return {};
 }
 
 }  // namespace arvesk

@@ -1,5 +1,7 @@
 #include "core/formats/import_helper.h"
 
+#include "core/formats/sandbox.h"
+
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <spawn.h>
@@ -55,6 +57,14 @@ Problem stopped(int status) {
                  "Export the file again, or make it smaller");
 }
 
+struct OwnFolder {
+  std::filesystem::path path;
+  ~OwnFolder() {
+    std::error_code error;
+    std::filesystem::remove_all(path, error);
+  }
+};
+
 void limit(int resource, std::uint64_t most) {
   const rlimit wanted{most, resource == RLIMIT_CPU ? RLIM_INFINITY : most};  // what a file holds may ask for more
   ::setrlimit(static_cast<__rlimit_resource>(resource), &wanted);
@@ -71,16 +81,36 @@ const char* assetKindName(AssetKind kind) {
   return "";
 }
 
+std::vector<std::string> foldersOpenTo(const std::string& path, const std::vector<std::string>& allowed) {
+  namespace fs = std::filesystem;
+  std::error_code error;
+  const fs::path full = fs::absolute(path, error);
+  std::vector<std::string> out{full.parent_path().string()};
+  const fs::path real = fs::canonical(full, error);
+  if (!error && real.parent_path() != full.parent_path()) out.push_back(real.parent_path().string());
+  for (const std::string& folder : allowed)
+    if (!folder.empty()) out.push_back(fs::absolute(folder, error).string());
+  return out;
+}
+
 Result<HelperEnd> runImportHelper(AssetKind kind, const std::string& path, const std::string& outcomePath,
-                                  const Task& task, const std::string& helperFolder) {
+                                  const Task& task, const HelperPlaces& places) {
   std::error_code error;
   if (!std::filesystem::is_regular_file(path, error))  // a pipe would be waited for
     return fail(ProblemCode::FileMissing, "there is no such file", "Put the file back, or choose another on the Bench",
                 path);
-  std::string program = helperPath(kind, helperFolder);
-  std::string in = path;
-  std::string out = outcomePath;
-  std::array<char*, 4> arguments{program.data(), in.data(), out.data(), nullptr};
+  // A folder of its own is all that it may write to.
+  const std::filesystem::path own = outcomePath + ".d";
+  std::filesystem::remove_all(own, error);
+  if (!std::filesystem::create_directory(own, error)) return HelperEnd::NotWritten;
+  const OwnFolder gone{own};
+  std::string program = helperPath(kind, places.helpers);
+  std::vector<std::string> words{program};
+  for (const std::string& folder : foldersOpenTo(path, places.allowed)) words.insert(words.end(), {"--see", folder});
+  words.insert(words.end(), {path, (own / "outcome").string()});
+  std::vector<char*> arguments;
+  for (std::string& word : words) arguments.push_back(word.data());
+  arguments.push_back(nullptr);
   posix_spawn_file_actions_t actions;
   posix_spawn_file_actions_init(&actions);
   posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
@@ -103,7 +133,10 @@ Result<HelperEnd> runImportHelper(AssetKind kind, const std::string& path, const
     std::this_thread::sleep_for(pause);
     pause = std::min(pause * 2, std::chrono::microseconds(10000));
   }
-  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return HelperEnd::Written;
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) {
+    std::filesystem::rename(own / "outcome", outcomePath, error);
+    return error ? HelperEnd::NotWritten : HelperEnd::Written;
+  }
   if (WIFEXITED(status) && WEXITSTATUS(status) == kNotWritten) return HelperEnd::NotWritten;
   Problem p = stopped(status);
   p.where = path;
@@ -114,15 +147,35 @@ namespace {
 
 using Read = void (*)(const std::string& path, ImportOutcome& outcome, ReadFiles& files);
 
-int readOne(const std::string& path, const std::string& outcomePath, Read read) {
+/// What the reader was not let into, and what to do about it.
+void tellRefused(const std::vector<ReadFile>& files, ImportOutcome& outcome) {
+  for (const ReadFile& file : files)
+    if (file.hash == kNotAllowed && std::filesystem::exists(file.path))
+      outcome.warnings.push_back({ProblemCode::FileMissing,
+                                  Severity::Warning,
+                                  {},
+                                  fmt::format("{} lies outside of the folders of the file and of the plan and was not "
+                                              "read",
+                                              file.path),
+                                  "Allow its folder (File, Missing files; --allow for the command line), or put it "
+                                  "beside"});
+}
+
+int readOne(const std::string& path, const std::string& outcomePath, Read read, const std::vector<std::string>& folders,
+            const std::string& executable) {
   limit(RLIMIT_CORE, 0);
   limit(RLIMIT_CPU, processorSeconds(path));
 #ifndef ARVESK_SANITIZED
   const rlimit memory{1024 * kMegabyte + 48 * sizeOf(path), RLIM_INFINITY};
   ::setrlimit(RLIMIT_AS, &memory);
 #endif
+  const std::string own = std::filesystem::path(outcomePath).parent_path().string();
+  ::setenv("TMPDIR", own.c_str(), 1);
+  std::vector<std::string> readable = folders.empty() ? foldersOpenTo(path, {}) : folders;
+  enterSandbox({readable, own, executable});
   ImportOutcome outcome;
   ReadFiles files;
+  files.allowOnly(std::move(readable));
   files.note(path);
   try {
     read(path, outcome, files);
@@ -136,6 +189,7 @@ int readOne(const std::string& path, const std::string& outcomePath, Read read) 
     outcome.failure = opened.error();
   } else {
     outcome.files = std::move(*opened);
+    if (!outcome.failure) tellRefused(outcome.files, outcome);
   }
   return writeOutcome(outcome, outcomePath) ? 0 : kNotWritten;
 }
@@ -153,12 +207,19 @@ void expectDecoded(std::uint64_t bytes) {
   raise(RLIMIT_CPU, bytes / (16 * kMegabyte));
 }
 
-int importHelperMain(int argc, char** argv, Read read) {
-  if (argc < 3 || argc % 2 == 0) return 2;
-  if (argc == 3) return readOne(argv[1], argv[2], read);
-  for (int i = 1; i + 1 < argc; i += 2) {
+int importHelperMain(int argc, char** argv, Read read, std::optional<AssetKind> starts) {
+  ::close_range(3, ~0U, 0);  // what the application has open is none of its business
+  const std::string executable = starts ? helperPath(*starts, {}) : std::string();
+  int first = 1;
+  std::vector<std::string> folders;
+  for (; first + 1 < argc && std::string_view(argv[first]) == "--see"; first += 2)
+    folders.emplace_back(argv[first + 1]);
+  const int files = argc - first;
+  if (files < 2 || files % 2 == 1) return 2;
+  if (files == 2) return readOne(argv[first], argv[first + 1], read, folders, executable);
+  for (int i = first; i + 1 < argc; i += 2) {
     const pid_t child = ::fork();
-    if (child == 0) ::_exit(readOne(argv[i], argv[i + 1], read));
+    if (child == 0) ::_exit(readOne(argv[i], argv[i + 1], read, folders, executable));
     int status = 0;
     if (child > 0 && ::waitpid(child, &status, 0) == child && WIFEXITED(status) && WEXITSTATUS(status) == 0) continue;
     ImportOutcome outcome;

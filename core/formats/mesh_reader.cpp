@@ -109,6 +109,16 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
     if (!std::isfinite(uv.x) || !std::isfinite(uv.y)) uv = Vec2(0);
   for (Vec4& c : s.colors.edit())
     for (int i = 0; i < 4; ++i) c[i] = std::isfinite(c[i]) ? std::clamp(c[i], 0.0F, 1.0F) : 1.0F;
+  for (auto& [name, column] : s.vertexAttributes)
+    if (auto* numbers = std::get_if<Column<float>>(&column)) {
+      Array<float> values = numbers->values();
+      std::size_t odd = 0;
+      for (float& v : values)
+        if (!std::isfinite(v)) v = 0, ++odd;
+      if (odd == 0) continue;
+      *numbers = Column<float>(std::move(values));
+      warnings.push_back(repaired(fmt::format("{} values of \"{}\" are no numbers and count as 0", odd, asUtf8(name))));
+    }
   const bool hasNormals = s.normals.size() == n && std::all_of(s.normals.begin(), s.normals.end(), [](const Vec3& v) {
                             return isFinite(v) && glm::length(v) > 1e-6F;
                           });

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <tiny_obj_loader.h>
 
+#include <filesystem>
 #include <fstream>
 #include <tuple>
 
@@ -18,7 +19,7 @@ class MaterialFiles final : public tinyobj::MaterialReader {
       : m_folder(std::move(folder)), m_files(files), m_warnings(warnings) {}
   bool operator()(const std::string& name, std::vector<tinyobj::material_t>* materials,
                   std::map<std::string, int>* numbers, std::string* warn, std::string* error) override {
-    const auto path = m_files.find(m_folder + name);
+    const auto path = m_files.find((std::filesystem::path(m_folder) / name).string());
     if (!path) {
       m_warnings.push_back({ProblemCode::FileMissing,
                             Severity::Warning,
@@ -44,7 +45,7 @@ Material toMaterial(const tinyobj::material_t& m, const std::string& folder, Tex
   out.baseColor = {linearFromSrgb(m.diffuse[0]), linearFromSrgb(m.diffuse[1]), linearFromSrgb(m.diffuse[2]),
                    m.dissolve};
   if (m.diffuse_texname.empty()) return out;
-  const auto path = files.find(folder + m.diffuse_texname);
+  const auto path = files.find((std::filesystem::path(folder) / m.diffuse_texname).string());
   const auto bytes = path ? readWhole(*path, std::size_t{512} << 20) : Result<std::string>(noTriangles());
   if (!bytes) {
     warnings.push_back({ProblemCode::FileMissing,

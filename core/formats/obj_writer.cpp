@@ -1,13 +1,11 @@
 // OBJ as real geometry, for old pipelines: an object per output and prop, materials in an .mtl beside. Written as it is
 // made.
-#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
+#include "core/formats/sidecars.h"
 #include "core/props/baked.h"
 #include "core/props/coloring.h"
 
 #include <fmt/format.h>
-
-#include <filesystem>
 
 namespace arvesk {
 namespace {
@@ -21,10 +19,11 @@ std::string word(const std::string& text) {
 
 class ObjFile {
  public:
-  ObjFile(exporters::Job& job) : m_job(job), m_file(job.path) {
-    const std::filesystem::path target(job.path);
-    m_mtlPath = (target.parent_path() / (target.stem().string() + ".mtl")).string();
-    m_block = fmt::format("# Arvesk, meters, Y up\nmtllib {}\n", target.stem().string() + ".mtl");
+  ObjFile(exporters::Job& job) : m_job(job), m_file(job.path), m_sidecars(job.path, false, {".mtl", ".png", ".jpg"}) {
+    // The materials are known at the end, and with them the name of their file, which is as long as this one.
+    m_block = "# Arvesk, meters, Y up\nmtllib ";
+    m_mtlAt = m_block.size();
+    m_block += m_sidecars.nameOf({}, ".mtl", 0) + "\n";
   }
 
   /// What it is called there: OBJ knows no spaces.
@@ -82,9 +81,13 @@ class ObjFile {
     m_file.write(m_block);
     if (m_job.task.isCancelled()) return Failure(cancelled());
     if (!m_error.message.empty()) return Failure(m_error);
-    if (auto ok = writeWhole(m_mtlPath, "# Arvesk\n" + m_mtl); !ok) return ok;
-    m_job.report.files.push_back(m_mtlPath);
-    return m_file.commit();
+    const auto mtl = m_sidecars.add({}, ".mtl", "# Arvesk\n" + m_mtl);
+    if (!mtl) return Failure(mtl.error());
+    m_file.writeAt(static_cast<long>(m_mtlAt), mtl->data(), mtl->size());
+    if (auto ok = m_file.commit(); !ok) return ok;
+    m_sidecars.keep();
+    m_job.report.files.insert(m_job.report.files.end(), m_sidecars.files().begin(), m_sidecars.files().end());
+    return {};
   }
 
  private:
@@ -109,22 +112,22 @@ class ObjFile {
     m_mtl += fmt::format("newmtl {}\nKd {:.5g} {:.5g} {:.5g}\nd {:.5g}\n", name, srgb(m.baseColor.r),
                          srgb(m.baseColor.g), srgb(m.baseColor.b), m.baseColor.a);
     if (m.textureFile) {
-      const std::filesystem::path target(m_job.path);
-      const std::string file = fmt::format("{}_{}.{}", target.stem().string(), m_names.size(),
-                                           m.textureType == "image/jpeg" ? "jpg" : "png");
-      const std::string path = (target.parent_path() / file).string();
-      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok)
-        m_error = ok.error();
-      m_job.report.files.push_back(path);
-      m_mtl += "map_Kd " + file + "\n";
-      if (m.cutBelow > 0) m_mtl += "map_d " + file + "\n";
+      const auto file = m_sidecars.add({}, m.textureType == "image/jpeg" ? ".jpg" : ".png",
+                                       exporters::bytesOf(*m.textureFile));
+      if (!file) {
+        m_error = file.error();
+        return name;
+      }
+      m_mtl += "map_Kd " + *file + "\n";
+      if (m.cutBelow > 0) m_mtl += "map_d " + *file + "\n";
     }
     return name;
   }
 
   exporters::Job& m_job;
   SafeFile m_file;
-  std::string m_mtlPath;
+  exporters::Sidecars m_sidecars;
+  std::size_t m_mtlAt;  // bytes before its name
   std::string m_block;
   std::string m_mtl;
   std::map<std::string, std::string> m_names;  // by all that is written of a material

@@ -1,5 +1,7 @@
 #include "core/formats/read_files.h"
 
+#include "core/formats/sandbox.h"
+
 #include <xxhash.h>
 
 #include <algorithm>
@@ -14,22 +16,6 @@ namespace fs = std::filesystem;
 bool isFile(const fs::path& path) {
   std::error_code error;
   return fs::is_regular_file(path, error);
-}
-
-std::string withoutEscapes(const std::string& text) {
-  const auto digit = [](char c) {
-    return c >= '0' && c <= '9'   ? c - '0'
-           : c >= 'a' && c <= 'f' ? c - 'a' + 10
-           : c >= 'A' && c <= 'F' ? c - 'A' + 10
-                                  : -1;
-  };
-  std::string out;
-  for (std::size_t i = 0; i < text.size(); ++i) {
-    const bool isEscape = text[i] == '%' && i + 2 < text.size() && digit(text[i + 1]) >= 0 && digit(text[i + 2]) >= 0;
-    out += isEscape ? static_cast<char>(digit(text[i + 1]) * 16 + digit(text[i + 2])) : text[i];
-    if (isEscape) i += 2;
-  }
-  return out;
 }
 
 bool isSameButForCase(const std::string& a, const std::string& b) {
@@ -58,6 +44,22 @@ std::optional<fs::path> inAnyCase(const fs::path& path) {
 
 }  // namespace
 
+std::string pathOfUri(const std::string& text) {
+  const auto digit = [](char c) {
+    return c >= '0' && c <= '9'   ? c - '0'
+           : c >= 'a' && c <= 'f' ? c - 'a' + 10
+           : c >= 'A' && c <= 'F' ? c - 'A' + 10
+                                  : -1;
+  };
+  std::string out;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const bool isEscape = text[i] == '%' && i + 2 < text.size() && digit(text[i + 1]) >= 0 && digit(text[i + 2]) >= 0;
+    out += isEscape ? static_cast<char>(digit(text[i + 1]) * 16 + digit(text[i + 2])) : text[i];
+    if (isEscape) i += 2;
+  }
+  return out;
+}
+
 std::uint64_t hashOfFile(const std::string& path) {
   if (!isFile(path)) return 0;
   std::ifstream in(path, std::ios::binary);
@@ -77,17 +79,22 @@ std::uint64_t hashOfFile(const std::string& path) {
 void ReadFiles::note(const std::string& path) {
   const std::string plain = fs::absolute(path).lexically_normal().string();
   const auto isIt = [&](const ReadFile& f) { return f.path == plain; };
-  if (std::none_of(m_files.begin(), m_files.end(), isIt)) m_files.push_back({plain, hashOfFile(plain)});
+  if (std::none_of(m_files.begin(), m_files.end(), isIt))
+    m_files.push_back({plain, isAllowed(plain) ? hashOfFile(plain) : kNotAllowed});
 }
+
+bool ReadFiles::isAllowed(const std::string& path) const { return !m_allowed || isWithin(path, *m_allowed); }
 
 std::optional<std::string> ReadFiles::find(const std::string& path) {
   note(path);  // even if another stands in for it: it may come
+  if (!isAllowed(path)) return std::nullopt;
   if (isFile(path)) return path;
   std::string slashed = path;
   std::replace(slashed.begin(), slashed.end(), '\\', '/');
-  for (const std::string& name : {slashed, withoutEscapes(slashed)})
+  for (const std::string& name : {slashed, pathOfUri(slashed)})
     if (const auto found = inAnyCase(fs::path(name).lexically_normal()); found && isFile(*found)) {
       note(found->string());
+      if (!isAllowed(found->string())) continue;
       return found->string();
     }
   return std::nullopt;
@@ -95,7 +102,7 @@ std::optional<std::string> ReadFiles::find(const std::string& path) {
 
 Result<std::vector<ReadFile>> ReadFiles::finished() const {
   for (const ReadFile& f : m_files)
-    if (hashOfFile(f.path) != f.hash)
+    if (f.hash != kNotAllowed && hashOfFile(f.path) != f.hash)
       return fail(ProblemCode::FileUnreadable, "was written to while it was read",
                   "It is read again when it has settled", f.path);
   return m_files;

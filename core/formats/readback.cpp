@@ -50,6 +50,7 @@ std::vector<std::string> differences(const Things& expected, const Things& found
   const auto say = [&](const std::string& name, const std::string& what) {
     std::string plain = name;
     std::replace(plain.begin(), plain.end(), '\n', ' ');
+    std::replace(plain.begin(), plain.end(), '\r', ' ');
     if (out.size() < kMost)
       out.push_back(plain + ": " + what);
     else

@@ -1,5 +1,6 @@
 // glTF 2.0 read back: nodes with meshes, instances by EXT_mesh_gpu_instancing, materials' and vertices' colors. Nodes
 // are taken one by one while the text is parsed, since there may be a million.
+#include "core/formats/read_files.h"
 #include "core/formats/readback.h"
 
 #include "core/props/baked.h"
@@ -41,7 +42,7 @@ class File {
     });
     if (m_root.contains("buffers") && m_root.at("buffers").at(0).contains("uri")) {
       const auto uri = m_root.at("buffers").at(0).at("uri").get<std::string>();
-      m_beside = std::make_unique<MappedFile>((std::filesystem::path(path).parent_path() / uri).string());
+      m_beside = std::make_unique<MappedFile>((std::filesystem::path(path).parent_path() / pathOfUri(uri)).string());
       m_binary = m_beside->bytes();
     }
   }

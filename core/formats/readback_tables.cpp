@@ -1,5 +1,6 @@
 // CSV and PLY read back: a row or vertex per placement.
 #include "core/formats/csv_reader.h"
+#include "core/formats/read_files.h"
 #include "core/formats/readback.h"
 #include "core/geometry/image.h"
 
@@ -61,7 +62,7 @@ Result<Things> ply(const std::string& path, const Task& task) {
     const auto words = [&](const std::string& start, std::map<int, std::string>& names) {
       if (!line.starts_with(start)) return;
       const std::size_t space = line.find(' ', start.size());
-      if (space != std::string::npos) names[std::atoi(line.c_str() + start.size())] = line.substr(space + 1);
+      if (space != std::string::npos) names[std::atoi(line.c_str() + start.size())] = pathOfUri(line.substr(space + 1));
     };
     words("comment prop ", props);
     words("comment output ", outputs);

@@ -2,6 +2,7 @@
 #include "core/base/csv_field.h"
 #include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
+#include "core/formats/read_files.h"
 #include "core/props/coloring.h"
 #include "core/props/quantities.h"
 
@@ -164,9 +165,17 @@ struct PlyNames {
     for (const auto& [attribute, names] : text)
       for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
   }
-  void comment(const char* what, std::string name, int number) {
-    std::replace(name.begin(), name.end(), '\n', ' ');
-    comments += fmt::format("comment {} {} {}\n", what, number, name);
+  /// A comment is a line: what ends one is written as %0A, and a % that would be taken for such a code as %25.
+  void comment(const char* what, const std::string& name, int number) {
+    std::string plain;
+    for (std::size_t i = 0; i < name.size(); ++i) {
+      const bool isCode = name[i] == '%' && pathOfUri(name.substr(i, 3)) != name.substr(i, 3);
+      if (isCode || static_cast<unsigned char>(name[i]) < 0x20)
+        plain += fmt::format("%{:02X}", static_cast<unsigned char>(name[i]));
+      else
+        plain += name[i];
+    }
+    comments += fmt::format("comment {} {} {}\n", what, number, plain);
   }
 };
 

@@ -1,7 +1,7 @@
 // USD as text: one PointInstancer per layer, prototypes with their geometry inside or by reference to files beside.
 // Meters, Y up (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
-#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
+#include "core/formats/sidecars.h"
 #include "core/props/baked.h"
 #include "core/props/coloring.h"
 
@@ -24,7 +24,7 @@ std::string primName(std::set<std::string>& used, const std::string& text) {
 
 class UsdaFile {
  public:
-  UsdaFile(const std::string& path, const Task& task) : m_file(path), m_task(task) {}
+  UsdaFile(SafeFile& file, const Task& task) : m_file(file), m_task(task) {}
   void text(const std::string& s) { m_file.write(s); }
   /// An attribute that is a list. `interpolation` says what its values belong to (UsdGeomPrimvar): "vertex", "uniform"
   /// for faces, or nothing where the schema knows; it is metadata of the attribute.
@@ -43,13 +43,9 @@ class UsdaFile {
                                 ? fmt::format("] (\n{0}    interpolation = \"{1}\"\n{0})\n", pad, interpolation)
                                 : "]\n"));
   }
-  Result<void> commit() {
-    if (m_task.isCancelled()) return Failure(cancelled());
-    return m_file.commit();
-  }
 
  private:
-  SafeFile m_file;
+  SafeFile& m_file;
   const Task& m_task;
   std::string m_block;
 };
@@ -91,29 +87,25 @@ std::string quoted(const std::string& text) {
 /// Materials as UsdPreviewSurface; textures are written beside as they were read.
 class Materials {
  public:
-  Materials(std::string folder, std::string relative, ExportReport& report)
-      : m_folder(std::move(folder)), m_relative(std::move(relative)), m_report(report) {}
+  /// `isInside`: of a file that stands in the folder of the others itself.
+  Materials(exporters::Sidecars& sidecars, bool isInside) : m_sidecars(sidecars), m_isInside(isInside) {}
 
   Result<std::string> textureOf(const Material& m) {
     if (!m.textureFile) return std::string();
-    auto& name = m_files[m.textureFile.get()];
-    if (name.empty()) {
-      name = fmt::format("texture_{}.{}", m_files.size(), m.textureType == "image/jpeg" ? "jpg" : "png");
-      std::error_code error;
-      std::filesystem::create_directories(m_folder, error);
-      const std::string path = m_folder + "/" + name;
-      if (auto ok = writeWhole(path, std::string(m.textureFile->begin(), m.textureFile->end())); !ok)
-        return Failure(ok.error());
-      m_report.files.push_back(path);
+    std::string& reference = m_references[m.textureFile.get()];
+    if (reference.empty()) {
+      const auto name = m_sidecars.add("texture", m.textureType == "image/jpeg" ? ".jpg" : ".png",
+                                       exporters::bytesOf(*m.textureFile));
+      if (!name) return Failure(name.error());
+      reference = "./" + (m_isInside ? std::filesystem::path(*name).filename().string() : *name);
     }
-    return m_relative + name;
+    return reference;
   }
 
  private:
-  std::string m_folder;
-  std::string m_relative;
-  ExportReport& m_report;
-  std::map<const void*, std::string> m_files;
+  exporters::Sidecars& m_sidecars;
+  bool m_isInside;
+  std::map<const void*, std::string> m_references;
 };
 
 /// A mesh with its materials below it; `path` is the prim's own path, `pad` the indentation.
@@ -260,9 +252,9 @@ void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std:
         add(out, "\"{}\"", c ? quoted(c->at(i)) : std::string());
       });
     if (sort == 3)
-      each("int64", [&](const Points& p, std::uint32_t i, std::string& out) {
+      each("uint64", [&](const Points& p, std::uint32_t i, std::string& out) {
         const auto* c = columnOf<Column<std::uint64_t>>(p.attributes, name);
-        add(out, "{}", c ? static_cast<std::int64_t>((*c)[i]) : 0);
+        add(out, "{}", c ? (*c)[i] : 0);
       });
   }
 }
@@ -270,9 +262,8 @@ void writeAttributes(UsdaFile& file, const std::vector<std::string>& names, std:
 /// Where prototypes lie: in the file, or each in one of its own.
 struct Prototypes {
   UsdPrototypes way;
-  std::string folder;    // of prop files and textures
-  std::string relative;  // the same, as seen from the main file
-  std::map<const Prop*, std::string> files;
+  exporters::Sidecars& sidecars;
+  std::map<const Prop*, std::string> files;  // as seen from the main file
   std::set<std::string> names;
 };
 
@@ -321,9 +312,9 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& gr
     const Vec3& s = points(i).size[all[i].point];
     add(out, "({}, {}, {})", s.x, s.y, s.z);
   });
-  // int64 in USD is signed; the bits are those of the id.
+  // Readers take no negative ids: these are the low 63 bits.
   file.list("        int64[] ids", all.size(), [&](std::size_t i, std::string& out) {
-    add(out, "{}", static_cast<std::int64_t>(points(i).id[all[i].point]));
+    add(out, "{}", points(i).id[all[i].point] & 0x7fffffffffffffffULL);
   });
   if (std::any_of(groups.begin(), groups.end(),
                   [](const exporters::Group* g) { return !PointColors(*g->layer->points).isPlain(); }))
@@ -348,21 +339,22 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& gr
     }
     std::string& own = props.files[&prop];
     if (own.empty()) {
-      own = primName(props.names, prop.name) + ".usda";
-      std::error_code error;
-      std::filesystem::create_directories(props.folder, error);
-      const std::string beside = props.folder + "/" + own;
-      UsdaFile propFile(beside, job.task);
-      propFile.text("#usda 1.0\n(\n    defaultPrim = \"prop\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n");
-      Materials inFolder(props.folder, "./", job.report);
-      if (auto ok = writeMesh(propFile, *prop.surface, "prop", "/prop", "", prop.tags, inFolder); !ok) return ok;
-      if (auto ok = propFile.commit(); !ok) return ok;
-      job.report.files.push_back(beside);
+      const auto beside = props.sidecars.add(
+          primName(props.names, prop.name), ".usda", [&](SafeFile& to) -> Result<void> {
+            UsdaFile propFile(to, job.task);
+            propFile.text("#usda 1.0\n(\n    defaultPrim = \"prop\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\n");
+            Materials inFolder(props.sidecars, true);
+            if (auto ok = writeMesh(propFile, *prop.surface, "prop", "/prop", "", prop.tags, inFolder); !ok) return ok;
+            if (job.task.isCancelled()) return Failure(cancelled());
+            return {};
+          });
+      if (!beside) return Failure(beside.error());
+      own = "./" + *beside;
     }
     file.text(
-        fmt::format("            def Mesh \"{}\" (\n                prepend references = @{}{}@\n            )\n       "
+        fmt::format("            def Mesh \"{}\" (\n                prepend references = @{}@\n            )\n       "
                     "     {{\n            }}\n",
-                    prototypes[k], props.relative, own));
+                    prototypes[k], own));
   }
   file.text("        }\n    }\n");
   return {};
@@ -372,12 +364,11 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& gr
 
 Result<void> exporters::usda(Job& job) {
   const std::filesystem::path target(job.path);
-  const std::string folderName = target.stem().string() + "_files";
-  const std::string folder = (target.parent_path() / folderName).string();
-  const std::string relative = "./" + folderName + "/";
-  Prototypes props{job.options.usdPrototypes, folder, relative, {}, {}};
-  Materials materials(folder, relative, job.report);
-  UsdaFile file(job.path, job.task);
+  SafeFile main(job.path);
+  UsdaFile file(main, job.task);
+  Sidecars sidecars(job.path, true, {".usda", ".png", ".jpg"});
+  Prototypes props{job.options.usdPrototypes, sidecars, {}, {}};
+  Materials materials(sidecars, false);
   std::set<std::string> none;
   const std::string root = primName(none, job.options.planName.empty() ? target.stem().string() : job.options.planName);
   file.text(
@@ -418,7 +409,11 @@ Result<void> exporters::usda(Job& job) {
     if (!isOne) file.text("    }\n");
   }
   file.text("}\n");
-  return file.commit();
+  if (job.task.isCancelled()) return Failure(cancelled());
+  if (auto ok = main.commit(); !ok) return ok;
+  sidecars.keep();
+  job.report.files.insert(job.report.files.end(), sidecars.files().begin(), sidecars.files().end());
+  return {};
 }
 
 }  // namespace arvesk

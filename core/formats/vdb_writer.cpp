@@ -1,12 +1,11 @@
 // Volumes as OpenVDB files.
+#include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
 #include "core/spatial/distance_grid.h"
 #include "core/spatial/meshing.h"
 
 #include <fmt/format.h>
 #include <openvdb/io/File.h>
-
-#include <filesystem>
 
 namespace arvesk::exporters {
 namespace {
@@ -66,17 +65,14 @@ Result<void> vdb(Job& job) {
     grid->setCreator("Arvesk");
     grids.push_back(grid);
   }
-  // Under another name until it is whole, so that a failure leaves the old file.
-  const std::string part = job.path + ".part";
   const auto failed = [&](const std::string& what) {
-    std::error_code ignored;
-    std::filesystem::remove(part, ignored);
     return fail(ProblemCode::WriteFailed, fmt::format("could not be written: {}", what),
-                "Choose another folder, or free some room", job.path);
+                "Choose another folder, or free some room; the old file is as it was", job.path);
   };
   try {
-    openvdb::io::File(part).write(grids);
-    std::filesystem::rename(part, job.path);
+    SafeFile file(job.path);
+    if (!file.temporary().empty()) openvdb::io::File(file.temporary()).write(grids);
+    if (auto ok = file.commit(); !ok) return ok;
     const auto start = std::chrono::steady_clock::now();
     if (job.options.isVerified) {
       readBack(job, grids);

@@ -13,6 +13,9 @@ struct Image {
   int channels = 0;
   int bitsPerChannel = 0;  // of the file: 8, 16 or 32
   std::vector<float> values;
+  /// Pixels that have no value in the file (NaN, infinite, or what the file calls "no data"), ascending; in `values`
+  /// stands what the nearest pixel with one has.
+  std::vector<std::uint32_t> missing;
 
   float at(int x, int y, int channel) const {
     return values[(static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)) *

@@ -1,6 +1,7 @@
 #include "core/masks/mask.h"
 
 #include "core/base/task.h"
+#include "core/masks/composite_mask.h"
 #include "core/spatial/ground.h"
 
 namespace arvesk {
@@ -87,64 +88,64 @@ class PictureMask final : public BandMask {
   PictureMap m_map;
 };
 
-class BlendMask final : public Mask {
+class BlendMask final : public CompositeMask {
  public:
-  BlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish)
-      : m_masks(std::move(masks)), m_weights(std::move(weights)), m_mode(mode), m_finish(finish) {}
+  BlendMask(const std::vector<MaskPtr>& masks, std::vector<float> weights, BlendMode mode, MaskFinish finish)
+      : CompositeMask(masks, sizeof(*this)), m_weights(std::move(weights)), m_mode(mode), m_finish(finish) {
+    m_isOfPlaceAlone = std::all_of(masks.begin(), masks.end(), [](const MaskPtr& m) { return m->isOfPlaceAlone(); });
+    if (m_mode != BlendMode::Multiply || !m_finish.keepsZero()) return;
+    std::set<const Mask*> zeroBy;
+    for (std::size_t m = 0; m < masks.size(); ++m) {
+      if (m_weights[m] != 1) continue;
+      if (const auto* blend = dynamic_cast<const BlendMask*>(masks[m].get()))
+        zeroBy.insert(blend->m_zeroBy.begin(), blend->m_zeroBy.end());
+      else
+        zeroBy.insert(masks[m].get());
+    }
+    m_zeroBy.assign(zeroBy.begin(), zeroBy.end());
+  }
 
-  bool isSearching() const override {
-    return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isSearching(); });
-  }
-  void countBytes(ByteCounter& counter) const override {
-    counter.add(this, sizeof(*this));
-    for (const MaskPtr& m : m_masks) m->countBytes(counter);
-  }
-  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
-    for (const MaskPtr& m : m_masks) m->addNames(numbers, texts);
-  }
-  bool isOfPlaceAlone() const override {
-    return std::all_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m->isOfPlaceAlone(); });
-  }
+  bool isOfPlaceAlone() const override { return m_isOfPlaceAlone; }
   bool isZeroIn(const Box3& box) const override {
-    if (m_mode != BlendMode::Multiply || !m_finish.keepsZero()) return false;
-    for (std::size_t m = 0; m < m_masks.size(); ++m)
-      if (m_weights[m] == 1 && m_masks[m]->isZeroIn(box)) return true;
-    return false;
+    return std::any_of(m_zeroBy.begin(), m_zeroBy.end(), [&](const Mask* m) { return m->isZeroIn(box); });
   }
-  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+
+ private:
+  void combine(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
     if (m_mode == BlendMode::Multiply && n > 256) return product(at, begin, end, out);
     Array<float> part(n);
     float total = 0;
-    for (std::size_t m = 0; m < m_masks.size(); ++m) {
+    for (std::size_t m = 0; m < parts().size(); ++m) {
       const float w = m_weights[m];
       total += w;
-      m_masks[m]->values(at, begin, end, part.data());
-      for (std::size_t i = 0; i < n; ++i) out[i] = combine(m == 0, out[i], part[i], w);
+      ask(m, at, begin, end, part.data());
+      for (std::size_t i = 0; i < n; ++i) out[i] = blended(m == 0, out[i], part[i], w);
     }
     for (std::size_t i = 0; i < n; ++i) {
-      float v = m_masks.empty() ? 1.0F : out[i];
+      float v = parts().empty() ? 1.0F : out[i];
       if (m_mode == BlendMode::Average) v = total > 0 ? v / total : 0;
       out[i] = m_finish.apply(std::clamp(v, 0.0F, 1.0F));
     }
   }
 
- private:
   /// The same product, factor by factor in order; a place where it is 0 already is not asked again. Those that look
   /// things up come last in asking, and have their turn in multiplying.
   void product(const Points& at, std::size_t begin, std::size_t end, float* out) const {
     const std::size_t n = end - begin;
-    std::vector<Array<float>> factors(m_masks.size());
+    std::vector<Array<float>> factors(parts().size());
     Array<std::uint32_t> open(n);  // places that may still count
     for (std::size_t i = 0; i < n; ++i) open[i] = static_cast<std::uint32_t>(begin + i);
     Points some;  // those of `at`, once they are few
-    const Points* asked = &at;
-    std::size_t first = begin;
+    bool isSome = false;
     for (const bool isSearchingNow : {false, true})
-      for (std::size_t m = 0; m < m_masks.size(); ++m) {
-        if (m_masks[m]->isSearching() != isSearchingNow) continue;
+      for (std::size_t m = 0; m < parts().size(); ++m) {
+        if (parts()[m]->isSearching() != isSearchingNow) continue;
         Array<float> part(open.size());
-        m_masks[m]->values(*asked, first, first + open.size(), part.data());
+        if (isSome)
+          askSome(m, some, at, open, part.data());
+        else
+          ask(m, at, begin, end, part.data());
         factors[m].assign(n, 1.0F);
         std::size_t left = 0;
         for (std::size_t k = 0; k < open.size(); ++k) {
@@ -159,8 +160,7 @@ class BlendMask final : public Mask {
           if (factors[m][i - begin] != 0) still.push_back(i);
         open = std::move(still);
         some = gathered(at, open);
-        asked = &some;
-        first = 0;
+        isSome = true;
       }
     for (std::size_t i = 0; i < n; ++i) {
       float v = 1;
@@ -168,7 +168,7 @@ class BlendMask final : public Mask {
       out[i] = m_finish.apply(std::clamp(v, 0.0F, 1.0F));
     }
   }
-  float combine(bool isFirst, float so, float value, float w) const {
+  float blended(bool isFirst, float so, float value, float w) const {
     switch (m_mode) {
       case BlendMode::Multiply: return (isFirst ? 1.0F : so) * (1 - w + w * value);
       case BlendMode::Add: return (isFirst ? 0.0F : so) + w * value;
@@ -180,10 +180,11 @@ class BlendMask final : public Mask {
     return so;
   }
 
-  std::vector<MaskPtr> m_masks;
   std::vector<float> m_weights;
   BlendMode m_mode;
   MaskFinish m_finish;
+  bool m_isOfPlaceAlone = true;
+  std::vector<const Mask*> m_zeroBy;  // where one of these is 0, the product is
 };
 
 }  // namespace
@@ -259,7 +260,7 @@ MaskPtr makePictureMask(ImagePtr image, PictureMap map, Band band, MaskFinish fi
 }
 MaskPtr makeBlendMask(std::vector<MaskPtr> masks, std::vector<float> weights, BlendMode mode, MaskFinish finish) {
   ARVESK_ASSERT(masks.size() == weights.size(), "one weight per mask");
-  return std::make_shared<BlendMask>(std::move(masks), std::move(weights), mode, finish);
+  return std::make_shared<BlendMask>(masks, std::move(weights), mode, finish);
 }
 
 }  // namespace arvesk

@@ -33,6 +33,8 @@ class Mask {
   /// Whether it looks things up in space (rays, trees): asked for neighbors one after the other it is several times as
   /// fast.
   virtual bool isSearching() const { return false; }
+  /// How many masks lie inside of each other here, this one included.
+  virtual int depth() const { return 1; }
 };
 
 using MaskPtr = std::shared_ptr<const Mask>;

@@ -1,6 +1,7 @@
 #include "core/masks/point_masks.h"
 
 #include "core/base/pattern.h"
+#include "core/masks/composite_mask.h"
 #include "core/spatial/clearance.h"
 
 namespace arvesk {
@@ -64,32 +65,23 @@ class RandomMask final : public BandMask {
   DrawPer m_per;
 };
 
-class FormulaMask final : public Mask {
+class FormulaMask final : public CompositeMask {
  public:
-  FormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish)
-      : m_formula(std::move(formula)), m_masks(std::move(masks)), m_finish(finish) {}
-  bool isSearching() const override {
-    return std::any_of(m_masks.begin(), m_masks.end(), [](const MaskPtr& m) { return m && m->isSearching(); });
-  }
-  void countBytes(ByteCounter& counter) const override {
-    counter.add(this, sizeof(*this));
-    for (const MaskPtr& m : m_masks)
-      if (m) m->countBytes(counter);
-  }
-  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+  FormulaMask(Formula formula, const std::vector<MaskPtr>& masks, MaskFinish finish)
+      : CompositeMask(masks, sizeof(*this)), m_formula(std::move(formula)), m_finish(finish) {
     for (const std::string& name : m_formula.names())
-      if (!maskNamed(name)) numbers.insert(name);
-    for (const MaskPtr& m : m_masks)
-      if (m) m->addNames(numbers, texts);
+      if (!placeOf(name)) readsNumber(name);
   }
-  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+
+ private:
+  void combine(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     const std::size_t n = end - begin;
     std::vector<std::vector<double>> columns;
     std::vector<const double*> starts;
     for (const std::string& name : m_formula.names()) {
-      if (const MaskPtr* mask = maskNamed(name)) {
-        if (*mask)
-          (*mask)->values(at, begin, end, out);
+      if (const auto k = placeOf(name)) {
+        if (parts()[*k])
+          ask(*k, at, begin, end, out);
         else
           std::fill(out, out + n, 0.0F);
       } else {
@@ -102,42 +94,32 @@ class FormulaMask final : public Mask {
     m_formula.evaluate(starts, n, result.data());
     for (std::size_t i = 0; i < n; ++i) out[i] = m_finish.apply(std::clamp(static_cast<float>(result[i]), 0.0F, 1.0F));
   }
-
- private:
-  const MaskPtr* maskNamed(const std::string& name) const {
-    const std::size_t k = name.size() == 1 ? static_cast<std::size_t>(name[0] - 'a') : m_masks.size();
-    return k < m_masks.size() ? &m_masks[k] : nullptr;
+  /// Of the mask with that name: a is the first.
+  std::optional<std::size_t> placeOf(const std::string& name) const {
+    const std::size_t k = name.size() == 1 ? static_cast<std::size_t>(name[0] - 'a') : parts().size();
+    return k < parts().size() ? std::optional(k) : std::nullopt;
   }
 
   Formula m_formula;
-  std::vector<MaskPtr> m_masks;
   MaskFinish m_finish;
 };
 
-class CurveMask final : public Mask {
+class CurveMask final : public CompositeMask {
  public:
-  CurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish)
-      : m_mask(std::move(mask)), m_curve(std::move(curve)), m_finish(finish) {}
-  bool isSearching() const override { return m_mask->isSearching(); }
-  void countBytes(ByteCounter& counter) const override {
-    counter.add(this, sizeof(*this));
-    m_mask->countBytes(counter);
-  }
-  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
-    m_mask->addNames(numbers, texts);
-  }
-  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
-    m_mask->values(at, begin, end, out);
-    for (std::size_t i = 0; i < end - begin; ++i)
-      out[i] = m_finish.apply(std::clamp(m_curve.at(std::clamp(out[i], 0.0F, 1.0F)), 0.0F, 1.0F));
-  }
+  CurveMask(const MaskPtr& mask, CurveShape curve, MaskFinish finish)
+      : CompositeMask({mask}, sizeof(*this)), m_curve(std::move(curve)), m_finish(finish) {}
   bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
-    m_mask->values(at, begin, end, out);
+    parts().front()->values(at, begin, end, out);
     return true;
   }
 
  private:
-  MaskPtr m_mask;
+  void combine(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    ask(0, at, begin, end, out);
+    for (std::size_t i = 0; i < end - begin; ++i)
+      out[i] = m_finish.apply(std::clamp(m_curve.at(std::clamp(out[i], 0.0F, 1.0F)), 0.0F, 1.0F));
+  }
+
   CurveShape m_curve;
   MaskFinish m_finish;
 };
@@ -200,10 +182,10 @@ MaskPtr makeRandomMask(Draw draw, DrawPer per, Band band, MaskFinish finish) {
   return std::make_shared<RandomMask>(draw, per, band, finish);
 }
 MaskPtr makeFormulaMask(Formula formula, std::vector<MaskPtr> masks, MaskFinish finish) {
-  return std::make_shared<FormulaMask>(std::move(formula), std::move(masks), finish);
+  return std::make_shared<FormulaMask>(std::move(formula), masks, finish);
 }
 MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) {
-  return std::make_shared<CurveMask>(std::move(mask), std::move(curve), finish);
+  return std::make_shared<CurveMask>(mask, std::move(curve), finish);
 }
 MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish) {
   return std::make_shared<PaintedMask>(strokes, finish);

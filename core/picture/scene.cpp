@@ -1,6 +1,7 @@
 #include "core/picture/scene.h"
 
 #include "core/props/coloring.h"
+#include "core/spatial/embree_scene.h"
 
 #include <embree3/rtcore.h>
 
@@ -269,11 +270,7 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
     rtcAttachGeometry(traced->scene, geometry);
     rtcReleaseGeometry(geometry);
   }
-  Task copy = task;
-  rtcSetSceneProgressMonitorFunction(
-      traced->scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
-  rtcCommitScene(traced->scene);
-  rtcSetSceneProgressMonitorFunction(traced->scene, nullptr, nullptr);
+  commitScene(traced->scene, task);
   if (task.isCancelled()) return Failure(cancelled());
   if (traced->bounds.isEmpty())
     for (std::size_t i = 0; i < traced->instances.size(); ++i) traced->bounds.add(traced->instanceBounds(i));

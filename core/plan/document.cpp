@@ -1,5 +1,7 @@
 #include "core/plan/document.h"
 
+#include "core/plan/plan_index.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -43,40 +45,47 @@ void tidyPlaces(Plan& plan) {
 }
 
 bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to) {
-  std::set<std::string> seen;
-  std::vector<std::string> open{from};
+  const PlanIndex index(plan);
+  std::unordered_set<const Node*> seen;
+  std::vector<const Node*> open;
+  const auto look = [&](const Node* node) {
+    if (node && seen.insert(node).second) open.push_back(node);
+  };
+  look(index.find(from));
   while (!open.empty()) {
-    const std::string uid = open.back();
+    const Node* node = open.back();
     open.pop_back();
-    if (uid == to) return true;
-    if (!seen.insert(uid).second) continue;
-    if (const Node* node = plan.find(uid))
-      for (const auto& [id, links] : node->inputs)
-        for (const Link& link : links) open.push_back(link.node);
+    if (node->uid == to) return true;
+    for (const Node* source : sourcesOf(index, *node)) look(source);
   }
   return false;
 }
 
 namespace {
 
-constexpr int kDeepest = 200;  // a loop of nodes that pass on what they get has no type of its own
-
-std::optional<ValueType> outputType(const Plan& plan, const Link& link, int depth) {
-  const Node* node = plan.find(link.node);
-  const NodeKind* kind = node ? kindOf(*node) : nullptr;
-  const int index = kind ? kind->outputIndex(link.output) : -1;
-  if (index < 0) return {};
-  const OutputSpec& output = kind->outputs[static_cast<std::size_t>(index)];
-  const auto same = node->inputs.find(output.sameAs);
-  if (output.sameAs.empty() || same == node->inputs.end() || depth > kDeepest) return output.type;
-  for (const Link& from : same->second)
-    if (!from.isEmpty()) return outputType(plan, from, depth + 1);
-  return output.type;
+/// Walks up while nodes pass on what they get; what lies on a loop has the type that its kind declares.
+std::optional<ValueType> outputType(const PlanIndex& index, Link link) {
+  std::unordered_set<const Node*> seen;
+  std::optional<ValueType> declared;
+  for (;;) {
+    const Node* node = index.find(link.node);
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
+    const int at = kind ? kind->outputIndex(link.output) : -1;
+    if (at < 0) return {};
+    const OutputSpec& output = kind->outputs[static_cast<std::size_t>(at)];
+    declared = output.type;
+    const auto same = node->inputs.find(output.sameAs);
+    if (output.sameAs.empty() || same == node->inputs.end() || !seen.insert(node).second) return declared;
+    const auto from = std::find_if(same->second.begin(), same->second.end(),
+                                   [](const Link& l) { return !l.isEmpty(); });
+    if (from == same->second.end()) return declared;
+    link = *from;
+  }
 }
 
 }  // namespace
 
-std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(plan, link, 0); }
+std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(PlanIndex(plan), link); }
 
 std::string sentenceOf(const Plan& plan, const Node& node) {
   const NodeKind* kind = kindOf(node);
@@ -88,8 +97,11 @@ std::string sentenceOf(const Plan& plan, const Node& node) {
 }
 
 std::vector<Problem> checkPlan(const Plan& plan) {
-  std::vector<Problem> problems;
+  std::vector<Problem> problems = plan.origin.problems;
   std::set<std::string> uids;
+  const PlanIndex index(plan);
+  PlanOrder order(index);
+  for (const Node& node : plan.nodes) order.add(node);
   const auto add = [&](ProblemCode code, const Node& node, std::string message, std::string advice = {}) {
     problems.push_back(
         problem(code, std::move(message), std::move(advice), node.title.empty() ? node.uid : node.title));
@@ -106,6 +118,8 @@ std::vector<Problem> checkPlan(const Plan& plan) {
     if (node.version > kind->version)
       add(ProblemCode::UnknownKind, node, fmt::format("was made by a newer version of {}", kind->label),
           "Open the plan with the version that wrote it; saving keeps the node");
+    for (const auto& [id, value] : node.refused)
+      if (!node.params.contains(id)) add(ProblemCode::BadParameter, node, value.fault, "Set it on the Bench");
     for (const ParamSpec& spec : kind->params)
       if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
         add(ProblemCode::BadParameter, node, std::move(fault));
@@ -113,16 +127,15 @@ std::vector<Problem> checkPlan(const Plan& plan) {
       const InputSpec* input = kind->findInput(id);
       for (const Link& link : links) {
         if (link.isEmpty()) continue;
-        const auto type = outputType(plan, link);
-        if (!plan.find(link.node))
+        const auto type = outputType(index, link);
+        if (!index.find(link.node))
           add(ProblemCode::MissingInput, node,
               fmt::format("{} comes from a node that is not there ({})", id, link.node));
         else if (input && type && !input->takes(*type))
           add(ProblemCode::WrongInput, node, fmt::format("{} gets something of another type", input->label));
-        else if (wouldLoop(plan, link.node, node.uid))
-          add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
       }
     }
+    if (order.isLooped(node)) add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
   }
   return problems;
 }

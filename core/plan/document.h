@@ -15,6 +15,14 @@ struct Link {
   bool isEmpty() const { return node.empty(); }
 };
 
+/// A parameter that a file holds in a form or range that cannot be. It is written back as it was, so that nothing is
+/// lost, and the node waits for another one.
+struct RefusedValue {
+  std::string written;  // JSON
+  std::string fault;    // what is wrong, in words
+  bool operator==(const RefusedValue&) const = default;
+};
+
 struct Node {
   std::string uid;
   std::string kind;
@@ -32,7 +40,15 @@ struct Node {
   std::map<std::string, std::vector<Link>> inputs;
   std::string
       unknown;  // JSON object with keys and parameters that this version does not know; written back as they were
+  std::map<std::string, RefusedValue> refused;  // by parameter; holds until the parameter is set
   bool operator==(const Node&) const = default;
+
+  /// What the file says that cannot be, of parameters that were not set since; empty when there is nothing.
+  std::string refusal() const {
+    for (const auto& [id, value] : refused)
+      if (!params.contains(id)) return value.fault;
+    return {};
+  }
 
   const ParamValue& value(const ParamSpec& spec) const {
     const auto it = params.find(spec.id);
@@ -135,6 +151,13 @@ struct PlanSettings {
   bool operator==(const PlanSettings&) const = default;
 };
 
+/// Where a plan came from. No part of what it is: two plans are equal whatever they were read from.
+struct PlanOrigin {
+  std::shared_ptr<const std::string> text;  // as it was read; numbers are written again as they stand there
+  std::vector<Problem> problems;            // what was wrong and put right on the way in
+  bool operator==(const PlanOrigin&) const { return true; }
+};
+
 struct Plan {
   std::vector<Node> nodes;
   std::vector<PropEntry> props;
@@ -143,6 +166,7 @@ struct Plan {
   PlanSettings settings;
   std::string unknown;
   bool isReadOnly = false;  // written by a newer version
+  PlanOrigin origin;
   bool operator==(const Plan&) const = default;
 
   const Node* find(const std::string& uid) const;

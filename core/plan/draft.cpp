@@ -1,5 +1,7 @@
 #include "core/plan/draft.h"
 
+#include "core/plan/plan_index.h"
+
 #include <algorithm>
 
 namespace arvesk {
@@ -24,8 +26,9 @@ std::set<std::string> thinnableNodes(const Plan& plan) {
       for (const Link& link : links) makeWhole(link.node);
     }
   }
+  const PlanIndex index(plan);
   while (!open.empty()) {
-    const Node* node = plan.find(open.back());
+    const Node* node = index.find(open.back());
     open.pop_back();
     if (!node) continue;
     for (const auto& [id, links] : node->inputs)

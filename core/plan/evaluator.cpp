@@ -4,6 +4,7 @@
 #include "core/plan/dials.h"
 #include "core/plan/keys.h"
 #include "core/plan/mask_names.h"
+#include "core/plan/plan_index.h"
 #include "core/plan/prop_loading.h"
 
 #include <fmt/format.h>
@@ -26,6 +27,8 @@ double millisecondsSince(Clock::time_point start) {
 
 /// Plans inside of plans go no deeper: one that holds itself ends here.
 constexpr int kDeepest = 32;
+/// Masks inside of masks: each asks the next while it waits itself, on one stack.
+constexpr int kDeepestMask = 400;
 
 /// A node's result in the cache.
 struct CachedNode final : Cached {
@@ -72,7 +75,7 @@ NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Fail
 class Run {
  public:
   Run(FileService& files, const Plan& plan, const EvalRequest& request, std::string path, int depth)
-      : m_files(files), m_plan(plan), m_request(request), m_path(std::move(path)), m_depth(depth) {
+      : m_files(files), m_plan(plan), m_index(m_plan), m_request(request), m_path(std::move(path)), m_depth(depth) {
     m_dialProblems = followDials(m_plan, request.quality);
     if (request.quality != Quality::Draft) return;
     m_share = static_cast<float>(plan.settings.draftShare);
@@ -81,8 +84,10 @@ class Run {
 
   /// `given` stands for the results of nodes of the plan, which are not worked out then.
   Evaluation evaluate(const std::map<std::string, GivenResult>& given) {
+    PlanOrder order(m_index);
     for (const auto& [uid, value] : given)
-      if (const Node* node = m_plan.find(uid)) {
+      if (const Node* node = m_index.find(uid)) {
+        order.leaveOut(*node);
         Step& step = stepOf(*node);
         step.report.state = NodeState::Done;
         step.values = step.delivered = value.outputs;
@@ -93,9 +98,16 @@ class Run {
     if (m_request.wanted.empty())
       for (const bool isLayerWanted : {true, false})
         for (const Node& node : m_plan.nodes)
-          if (const NodeKind* kind = kindOf(node); !isLayerWanted || (kind && kind->isLayer)) visit(node);
+          if (const NodeKind* kind = kindOf(node); !isLayerWanted || (kind && kind->isLayer)) order.add(node);
     for (const std::string& uid : m_request.wanted)
-      if (const Node* node = m_plan.find(uid)) visit(*node);
+      if (const Node* node = m_index.find(uid)) order.add(*node);
+    for (const Node* node : order.nodes()) {
+      Step& step = stepOf(*node);
+      step.isLooped = order.isLooped(*node);
+      step.rank = m_order.size();
+      m_order.push_back(&step);
+    }
+    for (Step* step : m_order) waitFor(*step);
     m_propsLeft = m_plan.props.size();
     m_props.resize(m_plan.props.size());
     for (const Step* step : m_dressing) m_propRank = std::min(m_propRank, step->rank);
@@ -114,6 +126,7 @@ class Run {
  private:
   FileService& m_files;
   Plan m_plan;  // with what follows dials worked out
+  PlanIndex m_index;
   const EvalRequest& m_request;
   std::string m_path;
   int m_depth;
@@ -123,7 +136,6 @@ class Run {
 
   std::map<std::string, Step> m_steps;
   std::vector<Step*> m_order;     // those to be worked out, each after what it takes from
-  std::vector<Step*> m_open;      // on the way back from here; finds loops
   std::vector<Step*> m_dressing;  // those that look at props
   std::vector<LoadedProp> m_props;
   std::vector<PropPtr> m_propList;
@@ -157,28 +169,11 @@ class Run {
     return step;
   }
 
-  /// Makes steps of the node and of all before it, each after what it takes from. What lies on a loop waits for nothing
-  /// and fails.
-  void visit(const Node& node) {
-    if (m_steps.contains(node.uid)) {
-      Step& known = m_steps.at(node.uid);
-      if (const auto from = std::find(m_open.begin(), m_open.end(), &known); from != m_open.end())
-        std::for_each(from, m_open.end(), [](Step* s) { s->isLooped = true; });
-      return;
-    }
-    Step& step = stepOf(node);
-    m_open.push_back(&step);
-    std::set<Step*> sources;
-    for (const auto& [id, links] : node.inputs)
-      for (const Link& link : links)
-        if (const Node* source = m_plan.find(link.node)) {
-          visit(*source);
-          sources.insert(&m_steps.at(source->uid));
-        }
-    m_open.pop_back();
-    step.rank = m_order.size();
-    m_order.push_back(&step);
+  /// The step begins when all is there that it looks at. What lies on a loop waits for nothing and fails.
+  void waitFor(Step& step) {
     if (step.isLooped) return;
+    std::set<Step*> sources;
+    for (const Node* source : sourcesOf(m_index, *step.node)) sources.insert(&m_steps.at(source->uid));
     for (Step* source : sources) {
       if (source->report.state == NodeState::Done) continue;  // given
       source->after.push_back(&step);
@@ -270,8 +265,12 @@ class Run {
         key.addText(link.slot);
         Inputs::Link& place = inputs.links[spec.id].emplace_back();
         place.slotUid = hashText(link.slot);
+        if (link.isEmpty()) continue;
         const auto found = m_steps.find(link.node);
-        if (found == m_steps.end()) continue;  // an empty place
+        if (found == m_steps.end())
+          return failed(node, problem(ProblemCode::MissingInput,
+                                      fmt::format("{} comes from a node that is not there ({})", spec.label, link.node),
+                                      "Connect it anew, or take the link out"));
         const Step& before = found->second;
         const std::string& title = before.node->title;
         if (before.report.state == NodeState::Failed || before.report.state == NodeState::Waiting)
@@ -337,6 +336,8 @@ class Run {
                         "Open the plan with the version that wrote it; saving keeps the node"));
     if (step.isLooped)
       return failed(node, problem(ProblemCode::Loop, "its inputs come from itself", "Take out one of the links"));
+    if (std::string fault = node.refusal(); !fault.empty())
+      return failed(node, problem(ProblemCode::BadParameter, std::move(fault), "Set it on the Bench"));
     for (const ParamSpec& spec : step.kind->params)
       if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
         return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
@@ -466,6 +467,11 @@ class Run {
       return wrong;
     }
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
+    for (const Value& value : *outputs)
+      if (const auto* mask = std::get_if<MaskPtr>(&value); mask && *mask && (*mask)->depth() > kDeepestMask)
+        return failed(node, problem(ProblemCode::TooMany,
+                                    fmt::format("more than {} masks lie inside of each other", kDeepestMask),
+                                    "Blend several at once: a Blend takes any number of masks"));
     if (histogram) report.histogram = std::make_shared<const Histogram>(std::move(*histogram));
     describe(step, inputs, candidateCount, *outputs, report);
     auto kept = std::make_shared<CachedNode>();
@@ -530,9 +536,11 @@ class Run {
       out.reports[uid] = std::move(step.report);
     }
     out.props = std::move(m_propList);
-    for (LoadedProp& loaded : m_props)
+    for (LoadedProp& loaded : m_props) {
       if (loaded.problem && loaded.problem->code != ProblemCode::Cancelled)
         out.propProblems.push_back(std::move(*loaded.problem));
+      out.propProblems.insert(out.propProblems.end(), loaded.warnings.begin(), loaded.warnings.end());
+    }
     out.draftShare = m_share;
     out.isCancelled = isCancelled();
     return out;

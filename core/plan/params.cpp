@@ -188,6 +188,7 @@ void setDefault(ParamSpec& spec, const OptionText* options, std::size_t optionCo
 }  // namespace detail
 
 std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
+  constexpr double kFarthest = 1e10;  // of numbers in lists, which have no range of their own
   const auto outside = [&](double v) -> std::string {
     if (!std::isfinite(v)) return fmt::format("{} is not a finite number", spec.label);
     if (v >= spec.hardMin && v <= spec.hardMax) return {};
@@ -199,7 +200,7 @@ std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
     if (!v || v->size() % group != 0)
       return fmt::format("{} must be a list of numbers, {} for each item", spec.label, group);
     for (const double d : *v)
-      if (!std::isfinite(d)) return fmt::format("{} holds something that is not a finite number", spec.label);
+      if (!(std::abs(d) <= kFarthest)) return fmt::format("{} holds {}, which is out of any reason", spec.label, d);
     return {};
   };
   const auto numbers = [&](std::size_t count) -> std::string {
@@ -258,7 +259,13 @@ std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
       return {};
     }
     case ParamType::Props:
-      return std::holds_alternative<PropChoices>(value) ? "" : fmt::format("{} must be a list of props", spec.label);
+      if (const auto* choices = std::get_if<PropChoices>(&value)) {
+        for (const PropChoice& c : *choices)
+          if (!(c.weight >= 0 && c.weight <= 1e9))
+            return fmt::format("{}: a weight is {}, must be 0 to 1e9", spec.label, c.weight);
+        return {};
+      }
+      return fmt::format("{} must be a list of props", spec.label);
   }
   return {};
 }

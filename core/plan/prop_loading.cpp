@@ -10,6 +10,7 @@ namespace {
 
 struct CachedProp final : Cached {
   PropPtr prop;
+  std::vector<Problem> warnings;
   void countBytes(ByteCounter& counter) const override { prop->countBytes(counter); }
 };
 
@@ -22,19 +23,24 @@ PropPtr standIn(const PropEntry& entry) {
   return prop;
 }
 
-Result<PropPtr> made(FileService& files, const PropEntry& entry, const ResultKey& key, const Task& task) {
-  if (const auto known = files.memory().find<CachedProp>(key)) return known->prop;
-  return withinBorder([&]() -> Result<PropPtr> {
-    std::vector<Problem> warnings;
-    auto surface = files.surface(entry.file, task, warnings);
+Result<std::shared_ptr<const CachedProp>> made(FileService& files, const PropEntry& entry, const ResultKey& key,
+                                               const Task& task) {
+  if (auto known = files.memory().find<CachedProp>(key)) return known;
+  return withinBorder([&]() -> Result<std::shared_ptr<const CachedProp>> {
+    auto kept = std::make_shared<CachedProp>();
+    auto surface = files.surface(entry.file, task, kept->warnings);
     if (!surface) return Failure(surface.error());
     auto prop = makePlanProp(entry, **surface);
     if (!prop) return Failure(prop.error());
-    auto kept = std::make_shared<CachedProp>();
-    kept->prop = *prop;
-    files.memory().store(key, std::move(kept));
-    return *prop;
+    kept->prop = std::move(*prop);
+    files.memory().store(key, kept);
+    return kept;
   });
+}
+
+/// Names the prop, and the file where one is named.
+void nameTheProp(Problem& problem, const PropEntry& entry) {
+  problem.where = problem.where.empty() ? entry.name : fmt::format("{} ({})", entry.name, problem.where);
 }
 
 }  // namespace
@@ -45,19 +51,21 @@ LoadedProp loadProp(FileService& files, const PropEntry& entry, const Task& task
   key.addText("prop");
   key.add(content ? *content : std::uint64_t{0});
   addProp(key, entry);
-  LoadedProp loaded{key.lanes, nullptr, {}};
-  Result<PropPtr> prop = content ? made(files, entry, key.lanes, task) : Result<PropPtr>(Failure(content.error()));
+  LoadedProp loaded{key.lanes, nullptr, {}, {}};
+  const auto prop = content ? made(files, entry, key.lanes, task)
+                            : Result<std::shared_ptr<const CachedProp>>(Failure(content.error()));
   if (prop) {
-    loaded.prop = std::move(*prop);
+    loaded.prop = (*prop)->prop;
+    loaded.warnings = (*prop)->warnings;
+    for (Problem& p : loaded.warnings) nameTheProp(p, entry);
     return loaded;
   }
   // What was made with its stand-in is not found again once it can be read.
   key.addText("missing");
   loaded.key = key.lanes;
   loaded.prop = standIn(entry);
-  loaded.problem = std::move(prop.error());
-  std::string& where = loaded.problem->where;
-  where = where.empty() ? entry.name : fmt::format("{} ({})", entry.name, where);
+  loaded.problem = prop.error();
+  nameTheProp(*loaded.problem, entry);
   return loaded;
 }
 

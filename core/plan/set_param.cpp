@@ -142,6 +142,7 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   auto parsed = parseParam(*spec, value);
   if (!parsed) return Failure(parsed.error());
   node.params[param] = std::move(*parsed);
+  node.refused.erase(param);
   return {};
 }
 

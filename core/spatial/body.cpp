@@ -1,6 +1,7 @@
 #include "core/spatial/body.h"
 
 #include "core/geometry/welding.h"
+#include "core/spatial/embree_scene.h"
 #include "core/spatial/shells.h"
 #include "core/spatial/surface_index.h"
 
@@ -155,7 +156,7 @@ void Body::makeScene() {
     rtcAttachGeometry(m_scene, geometry);
     rtcReleaseGeometry(geometry);
   }
-  rtcCommitScene(m_scene);
+  commitScene(m_scene);
 }
 
 /// Counts a crossing of the walk with a triangle exactly: seen along the axis, a place on an edge belongs to one of the

@@ -2,6 +2,7 @@
 
 #include "core/geometry/prop.h"
 #include "core/geometry/shapes.h"
+#include "core/spatial/embree_scene.h"
 
 #include <embree3/rtcore.h>
 
@@ -36,11 +37,7 @@ Occluders::Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& pla
   for (const PointsPtr& points : placements)
     if (points) add(*points, task);
   if (task.isCancelled()) return;
-  Task copy = task;
-  rtcSetSceneProgressMonitorFunction(
-      m_scene, [](void* data, double) { return !static_cast<Task*>(data)->isCancelled(); }, &copy);
-  rtcCommitScene(m_scene);
-  rtcSetSceneProgressMonitorFunction(m_scene, nullptr, nullptr);
+  commitScene(m_scene, task);
 }
 
 void Occluders::add(const Points& points, const Task& task) {

@@ -1,6 +1,7 @@
 #include "core/spatial/surface_index.h"
 
 #include "core/geometry/faces.h"
+#include "core/spatial/embree_scene.h"
 
 #include <embree3/rtcore.h>
 #include <fmt/format.h>
@@ -189,7 +190,7 @@ SurfaceIndex::SurfaceIndex(const Surface& surface)
     rtcAttachGeometry(m_scene, geometry);
     rtcReleaseGeometry(geometry);
   }
-  rtcCommitScene(m_scene);
+  commitScene(m_scene);
 }
 
 bool SurfaceIndex::isHole(std::uint32_t primitive, float u, float v) const {

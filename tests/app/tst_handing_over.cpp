@@ -235,6 +235,7 @@ class TestHandingOver : public test::WindowTest {
     QVERIFY(old.open(QIODevice::WriteOnly));
     old.write("what was here");
     old.close();
+    test::answerNextBox(QStringLiteral("Replace it"));  // it was not written by this plan
     begin(file);
     QVERIFY(m_export->isBusy());
     QTest::qWait(300);
@@ -244,6 +245,7 @@ class TestHandingOver : public test::WindowTest {
     QVERIFY(old.open(QIODevice::ReadOnly));
     QCOMPARE(old.readAll(), QByteArray("what was here"));
     // Closed in the middle of the work it ends the work, and the window lives on.
+    test::answerNextBox(QStringLiteral("Replace it"));
     begin(file);
     m_export->close();
     QTest::qWait(200);

@@ -9,35 +9,15 @@
 #include <QDockWidget>
 #include <QLabel>
 #include <QMenu>
-#include <QMessageBox>
 #include <QMimeData>
 #include <QPushButton>
 #include <QSignalSpy>
-#include <QTimer>
 #include <QToolButton>
 
 #include <set>
 
 using namespace arvesk;
-
-namespace {
-
-/// Clicks the button with this text in the next message box, once it is there.
-void answerNextBox(const QString& button, int tries = 200) {
-  QTimer::singleShot(50, qApp, [button, tries] {
-    auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
-    if (!box && tries > 0) return answerNextBox(button, tries - 1);
-    QVERIFY2(box, "a question was expected");
-    for (QAbstractButton* b : box->buttons())
-      if (b->text().remove(QLatin1Char('&')) == button) {
-        QTest::mouseClick(b, Qt::LeftButton);
-        return;
-      }
-    QFAIL(qPrintable(QStringLiteral("the question has no button %1").arg(button)));
-  });
-}
-
-}  // namespace
+using test::answerNextBox;
 
 class TestWindow : public test::WindowTest {
   Q_OBJECT
@@ -274,29 +254,6 @@ class TestWindow : public test::WindowTest {
     QCOMPARE(document().nodes[1].kind, std::string("mesh-file"));
     waitForResults();
     QCOMPARE(report("boulder-a").state, NodeState::Done);
-  }
-
-  void unsavedWorkIsGuardedAndRecovered() {
-    const QString file = m_dir.filePath(QStringLiteral("guarded.arvesk"));
-    QFile::copy(test::sourcePath("demo/examples/one-slope.arvesk"), file);
-    QFile::setPermissions(file, QFile::ReadOwner | QFile::WriteOwner);
-    QVERIFY(w().openFile(file));
-    w().model().rename(QStringLiteral("slope"), QStringLiteral("Renamed"));
-    answerNextBox(QStringLiteral("Cancel"));
-    QVERIFY(!w().close());
-    // A crash: the window goes without being closed, and the autosave stays.
-    Autosave autosave(&w().model());
-    autosave.setFile(file);
-    autosave.saveNow();
-    QVERIFY(QFile::exists(Autosave::fileFor(file)));
-    m_window = std::make_unique<MainWindow>();
-    answerNextBox(QStringLiteral("Take them back"));
-    QVERIFY(w().openFile(file));
-    QCOMPARE(document().find("slope")->title, std::string("Renamed"));
-    QVERIFY(w().isWindowModified());
-    QVERIFY(w().saveTo(file));
-    QVERIFY(!QFile::exists(Autosave::fileFor(file)));
-    QCOMPARE(loadPlan(file.toStdString())->find("slope")->title, std::string("Renamed"));
   }
 
   void whatWasOpenAndHowIsRemembered() {

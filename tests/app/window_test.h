@@ -6,13 +6,32 @@
 #include "tests/support/mouse.h"
 #include "tests/support/support.h"
 
+#include <QAbstractButton>
 #include <QApplication>
 #include <QDirIterator>
 #include <QLineEdit>
+#include <QMessageBox>
 #include <QSettings>
-#include <QStandardPaths>
+#include <QTimer>
 
 namespace arvesk::test {
+
+/// Clicks the button with this text in the next message box, once it is there and holds these words.
+inline void answerNextBox(const QString& button, const QString& words = {}, int tries = 200) {
+  QTimer::singleShot(50, qApp, [button, words, tries] {
+    auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+    if (!box && tries > 0) return answerNextBox(button, words, tries - 1);
+    QVERIFY2(box, "a question was expected");
+    const QString said = box->text();
+    for (QAbstractButton* b : box->buttons())
+      if (b->text().remove(QLatin1Char('&')) == button) {
+        QTest::mouseClick(b, Qt::LeftButton);
+        QVERIFY2(said.contains(words), qPrintable(said));
+        return;
+      }
+    QFAIL(qPrintable(QStringLiteral("the question has no button %1").arg(button)));
+  });
+}
 
 class WindowTest : public QObject {
  protected:
@@ -62,19 +81,16 @@ class WindowTest : public QObject {
   }
 
   void startTests() {
-    QStandardPaths::setTestModeEnabled(true);
+    // Settings and unsaved work of their own: tests run side by side.
+    qputenv("XDG_DATA_HOME", m_dir.filePath(QStringLiteral("data")).toUtf8());
+    qputenv("XDG_CONFIG_HOME", m_dir.filePath(QStringLiteral("config")).toUtf8());
     QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, m_dir.filePath(QStringLiteral("settings")));
     QApplication::setOrganizationName(QStringLiteral("ArveskTest"));
     QApplication::setApplicationName(QStringLiteral("ArveskTest"));
     Theme::apply(*qApp, QStringLiteral("paper"));
   }
   void openWindow() {
-    // A run that was cut off may have left unsaved work behind, and its question would stop this one.
-    QFile::remove(Autosave::fileFor({}));
-    for (QDirIterator it(test::sourcePath("demo"), {QStringLiteral("*.arvesk-autosave")}, QDir::Files,
-                         QDirIterator::Subdirectories);
-         it.hasNext();)
-      QFile::remove(it.next());
+    QDir(Recovery::root()).removeRecursively();  // what the test before left behind
     m_window = std::make_unique<MainWindow>();
     m_window->resize(1280, 800);
     m_window->show();

@@ -1,14 +1,23 @@
 // arvesk-run as people use it: counts, exports, pictures, checks, the manual, and exit statuses.
+#include "core/base/hash.h"
+#include "core/formats/read_files.h"
 #include "tests/support/support.h"
 
+#include <QElapsedTimer>
 #include <QJsonArray>
 #include <QJsonDocument>
 #include <QJsonObject>
 #include <QProcess>
 
+#include <cmath>
+#include <functional>
+#include <set>
+
 using namespace arvesk;
 
 namespace {
+
+constexpr int kKills = 40;
 
 struct Ran {
   int status;
@@ -22,6 +31,44 @@ Ran run(const QStringList& arguments) {
   p.waitForFinished(300'000);
   return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
           QString::fromUtf8(p.readAllStandardError())};
+}
+
+/// Runs it in a shell, so that its output can go elsewhere.
+int statusInShell(const QString& words) {
+  QProcess p;
+  p.start(QStringLiteral("sh"), {QStringLiteral("-c"), words.arg(test::binPath("arvesk-run"))});
+  p.waitForFinished(300'000);
+  return p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1;
+}
+
+/// A plan of the examples, changed.
+QString changedSlope(const QTemporaryDir& dir, const std::function<void(QJsonObject&)>& change) {
+  QFile from(test::sourcePath("demo/examples/one-slope.arvesk"));
+  if (!from.open(QIODevice::ReadOnly)) qFatal("no example");
+  QJsonObject plan = QJsonDocument::fromJson(from.readAll()).object();
+  QJsonArray props = plan[QStringLiteral("props")].toArray();  // from where the plan is now
+  for (QJsonValueRef ref : props) {
+    QJsonObject prop = ref.toObject();
+    prop[QStringLiteral("file")] = test::sourcePath("demo/examples/") + prop[QStringLiteral("file")].toString();
+    ref = prop;
+  }
+  plan[QStringLiteral("props")] = props;
+  change(plan);
+  QFile to(dir.filePath(QStringLiteral("changed.arvesk")));
+  if (!to.open(QIODevice::WriteOnly)) qFatal("cannot write");
+  to.write(QJsonDocument(plan).toJson());
+  return to.fileName();
+}
+/// Sets `key` of the node with this uid.
+void setInNode(QJsonObject& plan, const QString& uid, const QString& key, const QJsonValue& value) {
+  QJsonArray nodes = plan[QStringLiteral("nodes")].toArray();
+  for (QJsonValueRef ref : nodes) {
+    QJsonObject node = ref.toObject();
+    if (node[QStringLiteral("uid")].toString() != uid) continue;
+    node[key] = value;
+    ref = node;
+  }
+  plan[QStringLiteral("nodes")] = nodes;
 }
 
 QString slope() { return test::sourcePath("demo/examples/one-slope.arvesk"); }
@@ -236,6 +283,11 @@ class TestCli : public QObject {
                                   << "no node has the title or uid \"Moss\"";
     QTest::newRow("unknown format") << QStringList{"export", slope(), "--to", "x.docx"} << 1
                                     << "Use .glb, .gltf, .usda, .csv, .ply, .obj or .vdb";
+    QTest::newRow("a picture that is none")
+        << QStringList{"picture", slope(), "--to", "x.jpg"} << 1 << "the format is not known by its ending";
+    QTest::newRow("a cover that is none") << QStringList{"cover", slope(), "--to", "x.jpg"} << 1 << "Use .png or .exr";
+    QTest::newRow("a folder that is not there")
+        << QStringList{"export", slope(), "--to", "nowhere/x.glb", "--quality", "draft"} << 1 << "could not be written";
     QTest::newRow("no such output") << QStringList{"export", slope(), "--to", "x.glb", "--output", "Moss"} << 1
                                     << "no Output node titled \"Moss\"";
     QTest::newRow("too many points") << QStringList{"evaluate", slope(), "--limit-points", "100"} << 1
@@ -252,6 +304,97 @@ class TestCli : public QObject {
     const Ran r = run(arguments);
     QCOMPARE(r.status, status);
     QVERIFY2(r.err.contains(message), qPrintable(r.err));
+    if (status != 1) return;
+    const Ran quiet = run(arguments + QStringList{QStringLiteral("--quiet")});
+    QCOMPARE(quiet.status, status);
+    QVERIFY2(quiet.err.contains(message), qPrintable(quiet.err));
+  }
+
+  // Whatever went wrong inside the plan is told and counts, though there is something to hand over.
+  void whatIsWrongInAPlanCounts() {
+    QTemporaryDir dir;
+    const QString csv = dir.filePath(QStringLiteral("out.csv"));
+    const auto told = [&](const QString& plan, const QString& message) {
+      for (const QStringList& way :
+           {QStringList{"evaluate", plan, "--quiet"}, {"export", plan, "--to", csv, "--without-missing", "--quiet"}}) {
+        const Ran r = run(way);
+        QCOMPARE(r.status, 1);
+        QVERIFY2(r.err.contains(message), qPrintable(r.err));
+      }
+    };
+    told(changedSlope(dir,
+                      [](QJsonObject& plan) {
+                        QJsonArray props = plan[QStringLiteral("props")].toArray();
+                        QJsonObject first = props[0].toObject();
+                        first[QStringLiteral("file")] = QStringLiteral("gone.glb");
+                        props[0] = first;
+                        plan[QStringLiteral("props")] = props;
+                      }),
+         QStringLiteral("gone.glb"));
+    const QJsonObject loop{{QStringLiteral("points"), QJsonArray{QJsonObject{{QStringLiteral("node"), "slope"},
+                                                                             {QStringLiteral("output"), "points"}}}}};
+    told(changedSlope(dir, [&](QJsonObject& plan) { setInNode(plan, "slope", "inputs", loop); }),
+         QStringLiteral("come from itself"));
+    told(changedSlope(dir, [&](QJsonObject& plan) { setInNode(plan, "sow", "kind", "no-such-kind"); }),
+         QStringLiteral("no-such-kind"));
+  }
+
+  // Killed at any moment, what stands under the chosen name leads to whole files of its own.
+  void killedExportsLeaveWholeFiles() {
+    QTemporaryDir dir;
+    const QString path = dir.filePath(QStringLiteral("killed.gltf"));
+    const auto start = [&](QProcess& p, int seed) {
+      p.start(test::binPath("arvesk-run"),
+              {"export", slope(), "--to", path, "--seed", QString::number(seed), "--quiet"});
+    };
+    QElapsedTimer clock;
+    clock.start();
+    QProcess whole;
+    start(whole, 1);
+    QVERIFY(whole.waitForFinished(300'000));
+    QCOMPARE(whole.exitCode(), 0);
+    const double ms = static_cast<double>(clock.elapsed());
+    std::set<QString> seen;
+    for (int n = 0; n < kKills; ++n) {
+      QProcess p;
+      start(p, n + 2);
+      // Denser at the end, where files are put in place.
+      const double share = 1 - 0.6 * std::pow(unitDouble(hashOf(7, static_cast<std::uint64_t>(n))), 2);
+      if (!p.waitForFinished(std::max(1, static_cast<int>(ms * share * 1.1)))) p.kill();
+      p.waitForFinished(60'000);
+      QFile file(path);
+      QVERIFY(file.open(QIODevice::ReadOnly));
+      const QJsonObject buffer =
+          QJsonDocument::fromJson(file.readAll()).object()[QStringLiteral("buffers")].toArray()[0].toObject();
+      const QString uri = buffer[QStringLiteral("uri")].toString();
+      seen.insert(uri);
+      QFile bin(dir.filePath(uri));
+      QVERIFY2(bin.open(QIODevice::ReadOnly), qPrintable(uri));
+      QCOMPARE(bin.size(), static_cast<qint64>(buffer[QStringLiteral("byteLength")].toDouble()));
+      const QString hash =
+          QString::number(hashOfFile(bin.fileName().toStdString()), 16).rightJustified(16, QLatin1Char('0'));
+      QVERIFY2(uri.contains(hash), qPrintable(uri + QLatin1Char(' ') + hash));
+    }
+    QVERIFY(seen.size() > 1 || kKills < 10);  // some came through
+    QProcess last;
+    start(last, 1);
+    QVERIFY(last.waitForFinished(300'000));
+    // The two files and nothing else: what the killed ones left is gone.
+    QCOMPARE(QDir(dir.path()).entryList(QDir::Files | QDir::Hidden).size(), 2);
+  }
+
+  // A full disk behind the output, or a reader that left, is an error and not a crash.
+  void outputThatGoesNowhereIsAnError() {
+    const QString evaluate = QStringLiteral("%1 evaluate '") + slope() + QStringLiteral("' --quality draft --quiet ");
+    QCOMPARE(statusInShell(evaluate + QStringLiteral(">/dev/null")), 0);
+    QCOMPARE(statusInShell(evaluate + QStringLiteral(">/dev/full")), 1);
+    QCOMPARE(statusInShell(evaluate + QStringLiteral(">&-")), 1);
+    QTemporaryDir dir;
+    const QString status = dir.filePath(QStringLiteral("status"));
+    statusInShell(QStringLiteral("{ %1 nodes; echo $? >'") + status + QStringLiteral("'; } | true"));
+    QFile file(status);
+    QVERIFY(file.open(QIODevice::ReadOnly));
+    QVERIFY2(file.readAll().trimmed() != "141", "killed by the broken pipe");
   }
 };
 

@@ -14,11 +14,12 @@ struct Shape {
   enum { Number, Whole, Truth, Text, Asset } of;
 };
 const std::map<std::string, Shape> kTypes = {
-    {"int", {1, Shape::Whole}},         {"int64", {1, Shape::Whole}},    {"bool", {1, Shape::Truth}},
-    {"float", {1, Shape::Number}},      {"double", {1, Shape::Number}},  {"float2", {2, Shape::Number}},
-    {"texCoord2f", {2, Shape::Number}}, {"float3", {3, Shape::Number}},  {"point3f", {3, Shape::Number}},
-    {"normal3f", {3, Shape::Number}},   {"color3f", {3, Shape::Number}}, {"quath", {4, Shape::Number}},
-    {"token", {1, Shape::Text}},        {"string", {1, Shape::Text}},    {"asset", {1, Shape::Asset}}};
+    {"int", {1, Shape::Whole}},      {"int64", {1, Shape::Whole}},       {"uint64", {1, Shape::Whole}},
+    {"bool", {1, Shape::Truth}},     {"float", {1, Shape::Number}},      {"double", {1, Shape::Number}},
+    {"float2", {2, Shape::Number}},  {"texCoord2f", {2, Shape::Number}}, {"float3", {3, Shape::Number}},
+    {"point3f", {3, Shape::Number}}, {"normal3f", {3, Shape::Number}},   {"color3f", {3, Shape::Number}},
+    {"quath", {4, Shape::Number}},   {"token", {1, Shape::Text}},        {"string", {1, Shape::Text}},
+    {"asset", {1, Shape::Asset}}};
 
 class Reader {
  public:

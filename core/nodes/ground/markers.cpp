@@ -29,6 +29,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   std::vector<Problem> warnings;
   auto file = ctx.files->scene(p.file, ctx.task, warnings);
   if (!file) return Failure(file.error());
+  for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
   const std::vector<SceneNode>& nodes = (*file)->nodes;
   if (nodes.empty())
     return fail(ProblemCode::FileUnreadable, "the file has no named nodes",

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include <unordered_set>
 
 namespace arvesk::nodes {
@@ -108,7 +110,7 @@ Result<Array<std::uint64_t>> idsOf(const EvalContext& ctx, const Table& table, c
   return ids;
 }
 
-void takeAttributes(Points& out, const Table& table, const Mapping& mapping) {
+void takeAttributes(const EvalContext& ctx, Points& out, const Table& table, const Mapping& mapping) {
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     const std::string& name = table.names[c];
     if (mapping.isTaken(name)) continue;
@@ -131,6 +133,10 @@ void takeAttributes(Points& out, const Table& table, const Mapping& mapping) {
             for (std::size_t i = 0; i < values.size(); ++i) values[i] = static_cast<float>(column[i]);
         },
         table.columns[c]);
+    std::size_t odd = 0;
+    for (float& v : values)
+      if (!std::isfinite(v)) v = 0, ++odd;
+    if (odd > 0) ctx.warn(fmt::format("{} values of \"{}\" are no numbers and count as 0", odd, name));
     out.attributes.insert_or_assign(name, Column<float>(std::move(values)));
   }
 }
@@ -146,6 +152,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     std::vector<Problem> warnings;
     auto read = ctx.files->scene(p.file, ctx.task, warnings);
     if (!read) return Failure(read.error());
+    for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
     table = std::make_shared<const Table>(tableOf(**read));
   }
   if (auto ok = guardPoints(ctx, static_cast<double>(table->rowCount), "Split the file"); !ok)
@@ -179,6 +186,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
                 static_cast<float>(columns[2][i]));
   };
   std::size_t notFinite = 0;
+  std::size_t unturned = 0;
   Array<std::uint8_t> keeps;
   keeps.assign(out.count, 1);
   for (std::size_t i = 0; i < out.count; ++i) {
@@ -187,9 +195,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     if (!turns.empty()) {
       const Quat raw(static_cast<float>(turns[3][i]), static_cast<float>(turns[0][i]), static_cast<float>(turns[1][i]),
                      static_cast<float>(turns[2][i]));
-      if (const float length = glm::length(raw); length > 1e-6F && std::isfinite(length)) turn = raw / length;
+      if (const float length = glm::length(raw); length > 1e-6F && std::isfinite(length))
+        turn = raw / length;
+      else
+        ++unturned;
     } else if (!headings.empty()) {
-      turn = turnAbout(kUp, radians(static_cast<float>(headings[0][i])));
+      if (std::isfinite(static_cast<float>(headings[0][i])))
+        turn = turnAbout(kUp, radians(static_cast<float>(headings[0][i])));
+      else
+        ++unturned;
     }
     orientation[i] = glm::normalize(whole * axes * turn * glm::conjugate(axes));
     size[i] = sizes.empty() ? Vec3(1) : sizes.size() == 1 ? Vec3(static_cast<float>(sizes[0][i])) : vec(sizes, i);
@@ -202,7 +216,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
       ++notFinite;
     }
   }
-  takeAttributes(out, *table, mapping);
+  takeAttributes(ctx, out, *table, mapping);
   if (const auto* fileIds = idColumn ? std::get_if<Array<std::uint64_t>>(idColumn) : nullptr)
     out.attributes.insert_or_assign("file-id", Column<std::uint64_t>(Array<std::uint64_t>(*fileIds)));
   out.position = std::move(position);
@@ -211,6 +225,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   out.groundNormal = std::move(normal);
   out.id = std::move(*ids);
   out.footprint = Column<float>(p.footprint);
+  if (unturned > 0) ctx.warn(fmt::format("{} rows have turns that are none and were not turned", unturned));
   if (notFinite == 0) return Outputs{std::make_shared<const Points>(std::move(out))};
   ctx.warn(fmt::format("{} rows have places or sizes that are not numbers and were left out", notFinite));
   return Outputs{split(out, keeps).first};

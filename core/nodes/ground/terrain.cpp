@@ -67,6 +67,23 @@ Surface gridOf(const Task& task, const Image& image, const Params& p) {
   return s;
 }
 
+/// Without the faces at these vertices. The others keep their keys, so that what was sown on them stays when a hole is
+/// filled.
+void leaveHoles(Surface& s, const std::vector<std::uint32_t>& vertices) {
+  std::vector<std::uint8_t> isMissing(s.positions.size(), 0);
+  for (const std::uint32_t v : vertices) isMissing[v] = 1;
+  Array<UVec3> triangles;
+  Array<std::uint64_t> keys;
+  for (std::size_t f = 0; f < s.triangles.size(); ++f) {
+    const UVec3 t = s.triangles[f];
+    if (isMissing[t.x] || isMissing[t.y] || isMissing[t.z]) continue;
+    triangles.push_back(t);
+    keys.push_back(f);
+  }
+  s.triangles = std::move(triangles);
+  s.faceKeys = std::move(keys);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p) {
   auto image = ctx.files->image(p.file, ctx.task);
   if (!image) return Failure(image.error());
@@ -86,6 +103,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
              "Use a 16-bit image");
   Surface s = gridOf(ctx.task, im, p);
   if (ctx.task.isCancelled()) return Failure(cancelled());
+  if (!im.missing.empty()) {
+    leaveHoles(s, im.missing);
+    ctx.warn(fmt::format("{} of {:.0f} pixels of {} have no height; there the ground has holes", im.missing.size(),
+                         vertices, p.file),
+             "Fill them in the image where there is to be ground");
+    if (s.triangles.empty())
+      return fail(ProblemCode::FileUnreadable, "no four pixels beside each other have heights", "Fill the image",
+                  p.file);
+  }
   Material material;
   material.name = "ground";
   if (!p.colorFile.empty()) {

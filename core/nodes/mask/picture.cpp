@@ -25,6 +25,9 @@ struct Params : MaskFinish {
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   auto image = ctx.files->image(p.file, ctx.task);
   if (!image) return Failure(image.error());
+  if (const std::size_t missing = (*image)->missing.size(); missing > 0)
+    ctx.warn(fmt::format("{} pixels of {} have no value and count as the nearest that has one", missing, p.file),
+             "Fill them in the image");
   PictureMap map;
   map.isByUv = p.by == MapBy::Uv;
   map.channel = p.channel;

@@ -165,13 +165,13 @@ class TestSession : public QObject {
   /// Helpers and cache lie where the host says.
   void helpersAndCacheLieWhereTheHostSays() {
     const std::string cache = file("cache");
-    auto wrong = Session::open(example("from-your-mesh"), {{file("nowhere"), cache}, 0});
+    auto wrong = Session::open(example("from-your-mesh"), {{file("nowhere"), cache, {}}, 0});
     QVERIFY(wrong && wrong->evaluate(Quality::Draft));
     const auto problems = wrong->problems();
     QVERIFY(std::any_of(problems.begin(), problems.end(),
                         [&](const Problem& p) { return p.message.find(file("nowhere")) != std::string::npos; }));
     const QString helpers = QFileInfo(test::binPath("arvesk-import-mesh")).absolutePath();
-    auto right = Session::open(example("from-your-mesh"), {{helpers.toStdString(), cache}, 0});
+    auto right = Session::open(example("from-your-mesh"), {{helpers.toStdString(), cache, {}}, 0});
     QVERIFY(right && right->evaluate(Quality::Draft));
     QVERIFY(right->problems().size() < problems.size());
     QVERIFY(!QDir(QString::fromStdString(cache)).isEmpty());

@@ -1,10 +1,13 @@
 // Export: what is written is read back and compared, placement by placement; glTF passes the Khronos validator.
+#include "core/base/safe_file.h"
 #include "core/deliver/delivery.h"
+#include "core/formats/csv_reader.h"
 #include "core/formats/mesh_reader.h"
 #include "core/formats/plan_file.h"
 #include "core/picture/render.h"
 #include "tests/support/support.h"
 
+#include <QDirIterator>
 #include <QProcess>
 #include <QRegularExpression>
 #include <QStandardPaths>
@@ -251,7 +254,163 @@ class TestExport : public QObject {
              ProblemCode::WriteFailed);
     QCOMPARE(exportLayers(all, m_dir.filePath(QStringLiteral("x.docx")).toStdString(), {}, {}).error().code,
              ProblemCode::BadParameter);
-    QCOMPARE(QDir(m_dir.path()).entryList({QStringLiteral("*.part")}).size(), 0);
+    QCOMPARE(QDir(m_dir.path()).entryList({QStringLiteral("*.part")}, QDir::Files | QDir::Hidden).size(), 0);
+  }
+
+  // The files beside are named by what they hold: a new export puts its own beside the old ones, and those go only
+  // once nothing under the chosen name reads them any more. One that fails leaves nothing.
+  void filesBesideGoTogether_data() {
+    QTest::addColumn<QString>("name");
+    QTest::addColumn<QStringList>("endings");
+    QTest::newRow("gltf") << "set.gltf" << QStringList{QStringLiteral("*.bin")};
+    QTest::newRow("obj") << "set.obj" << QStringList{QStringLiteral("*.mtl")};
+    QTest::newRow("usda") << "set.usda" << QStringList{QStringLiteral("*_files/*.usda")};
+  }
+  void filesBesideGoTogether() {
+    QFETCH(QString, name);
+    QTemporaryDir dir;
+    const auto all = layers();
+    Kit tinted = *all[0].points->kit;
+    ExportLayer other = all[0];
+    Points half = gathered(*other.points, {0, 1, 2, 3, 4, 5, 6, 7});
+    Surface red = *tinted.entries[0].prop->surface;
+    red.materials.resize(1);
+    red.materials[0].baseColor = Vec4(0.7F, 0.1F, 0.1F, 1);
+    for (KitEntry& e : tinted.entries)
+      e.prop = makeProp(e.prop->uid, "red " + e.prop->name, std::make_shared<const Surface>(red));
+    half.kit = std::make_shared<const Kit>(tinted);
+    other.points = std::make_shared<const Points>(half);
+    ExportOptions how;
+    how.usdPrototypes = UsdPrototypes::Files;
+    how.isVerified = true;
+    const QString path = dir.filePath(name);
+    const auto everything = [&] {
+      std::set<QString> found;
+      for (QDirIterator it(dir.path(), QDir::Files | QDir::Hidden, QDirIterator::Subdirectories); it.hasNext();)
+        found.insert(it.next());
+      return found;
+    };
+    const auto written = [](const ExportReport& report) {
+      std::set<QString> files;
+      for (const std::string& file : report.files) files.insert(QString::fromStdString(file));
+      return files;
+    };
+    const auto first = exportLayers({all[0]}, path.toStdString(), how, {});
+    QVERIFY(first && first->faults.empty() && first->files.size() > 1);
+    QVERIFY(everything() == written(*first));
+    const auto again = exportLayers({all[0]}, path.toStdString(), how, {});
+    QVERIFY(written(*again) == written(*first));  // the same content, the same names
+    // One that cannot be put in place leaves all as it was.
+    QFile::setPermissions(path, QFile::ReadOwner);
+    const auto refused = exportLayers({other}, path.toStdString(), how, {});
+    QVERIFY(!refused);
+    QVERIFY2(refused.error().message.find("read-only") != std::string::npos, refused.error().message.c_str());
+    QVERIFY(everything() == written(*first));
+    QFile::setPermissions(path, QFile::ReadOwner | QFile::WriteOwner);
+    std::stop_source stop;
+    stop.request_stop();
+    QVERIFY(!exportLayers({other}, path.toStdString(), how, {stop.get_token(), {}}));
+    QVERIFY(everything() == written(*first));
+    const auto second = exportLayers({other}, path.toStdString(), how, {});
+    QVERIFY(second && second->faults.empty());
+    QVERIFY(written(*second) != written(*first));
+    QVERIFY(everything() == written(*second));
+  }
+
+  // Titles, props and files that are called in ways which mean something else to a format: each file is valid, holds
+  // what was asked, and reads back.
+  void hostileNames_data() {
+    QTest::addColumn<QString>("name");
+    QTest::newRow("lines") << QStringLiteral("two\nlines\r\nand\rthree");
+    QTest::newRow("quotes") << QStringLiteral("\"a\" 'b' `c`");
+    QTest::newRow("signs") << QStringLiteral("50% of @moss\\fern #1 $2 <x> {y}");
+    QTest::newRow("formula") << QStringLiteral("=HYPERLINK(1)");
+    QTest::newRow("guarded formula") << QStringLiteral("'=1+1");
+    QTest::newRow("minus") << QStringLiteral("-2+3");
+    QTest::newRow("at") << QStringLiteral("@SUM(1)");
+    QTest::newRow("tab") << QStringLiteral("\t=1");
+    QTest::newRow("escape") << QStringLiteral("%41%2e%2E and %zz");
+    QTest::newRow("long") << QString(122, QChar(0xe4));  // 244 bytes
+  }
+  void hostileNames() {
+    QFETCH(QString, name);
+    QTemporaryDir dir;
+    const auto plain = layers();
+    Kit kit = *plain[0].points->kit;
+    for (std::size_t k = 0; k < kit.entries.size(); ++k)
+      kit.entries[k].prop = makeProp(kit.entries[k].prop->uid, name.toStdString() + (k > 0 ? std::to_string(k) : ""),
+                                     kit.entries[k].prop->surface);
+    Points points = *plain[0].points;
+    points.kit = std::make_shared<const Kit>(kit);
+    const std::vector<ExportLayer> all{{name.toStdString(), std::make_shared<const Points>(points), nullptr}};
+    for (const ExportFormat& format : exportFormats()) {
+      if (QByteArray(format.ending) == ".vdb") continue;
+      const QString path = dir.filePath(name + QLatin1String(format.ending));
+      ExportOptions how;
+      how.isVerified = true;
+      how.usdPrototypes = UsdPrototypes::Files;
+      const auto report = exportLayers(all, path.toStdString(), how, {});
+      QVERIFY2(report, report ? "" : toLine(report.error()).c_str());
+      QVERIFY2(report->faults.empty(), report->faults.empty() ? "" : (format.ending + report->faults[0]).c_str());
+      if (const QString ending = QLatin1String(format.ending); ending == QStringLiteral(".gltf")) {
+        const auto instances = readGltfInstances(path.toStdString());  // by another reader, which resolves the URI
+        QVERIFY2(instances, instances ? "" : toLine(instances.error()).c_str());
+        QCOMPARE(instances->size(), report->placements);
+      } else if (ending == QStringLiteral(".csv")) {
+        const auto table = readCsv(path.toStdString(), {});
+        QVERIFY(table && table->rowCount == points.count);
+        const auto* outputs = std::get_if<std::vector<std::string>>(table->find("output"));
+        QVERIFY(outputs && outputs->front() == name.toStdString());
+        const QString text = readText(path);
+        for (const char* sign : {"=", "+", "-2+", "@", "\t"})  // at the beginning of a cell a spreadsheet runs them
+          QVERIFY2(!text.contains(QLatin1Char(',') + QLatin1String(sign)) &&
+                       !text.contains(QStringLiteral(",\"") + QLatin1String(sign)),
+                   qPrintable(text.left(300)));
+      }
+    }
+  }
+
+  void readersTakeIdsOfTheirOwnRange() {
+    Points p = *layers()[0].points;
+    Array<std::uint64_t> ids(p.count);
+    for (std::size_t i = 0; i < p.count; ++i) ids[i] = p.id[i] | (std::uint64_t{1} << 63);
+    p.id = std::move(ids);
+    const QString path = m_dir.filePath(QStringLiteral("ids.usda"));
+    QVERIFY(exportLayers({{"Ids", std::make_shared<const Points>(p), nullptr}}, path.toStdString(), {}, {}));
+    const QString written =
+        QRegularExpression(QStringLiteral("int64\\[\\] ids = \\[([^\\]]*)\\]")).match(readText(path)).captured(1);
+    QVERIFY(!written.isEmpty() && !written.contains(QLatin1Char('-')));
+  }
+
+  void aFullDiskIsToldBefore() {
+    SafeFile file(m_dir.filePath(QStringLiteral("huge.bin")).toStdString());
+    file.expect(std::uint64_t{1} << 60);
+    const auto done = file.commit();
+    QVERIFY(!done && done.error().message.find("the disk has") != std::string::npos);
+    QVERIFY(!QFile::exists(m_dir.filePath(QStringLiteral("huge.bin"))));
+    // And where it fills up meanwhile, the file says so and the old one stays.
+    SafeFile full("/dev/full");
+    QVERIFY(!full.commit());
+  }
+
+  // What a killed program left goes with the next file that is written there; what a living one writes stays.
+  void leftoversAreRemoved() {
+    QTemporaryDir dir;
+    SafeFile living(dir.filePath(QStringLiteral("a")).toStdString());
+    const QString mine = QString::fromStdString(living.temporary());
+    QString dead = mine;
+    dead.replace(QStringLiteral("-%1-").arg(QCoreApplication::applicationPid()),
+                 QStringLiteral("-4194305-"));  // above pid_max
+    QVERIFY(dead != mine);
+    QVERIFY(QFile::copy(mine, dead));
+    QProcess other;
+    other.start(test::binPath("arvesk-run"), {"export", test::sourcePath("demo/examples/one-slope.arvesk"), "--to",
+                                              dir.filePath(QStringLiteral("b.csv")), "--quality", "draft", "--quiet"});
+    QVERIFY(other.waitForFinished(120'000));
+    QCOMPARE(other.exitCode(), 0);
+    QVERIFY(!QFile::exists(dead));
+    QVERIFY(QFile::exists(mine));
+    QVERIFY(living.commit());
   }
 
   void outputsAreChosenByTitle() {

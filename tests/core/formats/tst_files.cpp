@@ -72,7 +72,7 @@ class TestFiles : public QObject {
 
   std::unique_ptr<QTemporaryDir> m_dir;
   fs::path at(const std::string& name) const { return fs::path(m_dir->path().toStdString()) / name; }
-  FilePlaces places() const { return {{}, at("cache").string()}; }
+  FilePlaces places() const { return {{}, at("cache").string(), {}}; }
   std::vector<Problem> m_warnings;
 
   SurfacePtr surfaceOf(DiskFileService& files, const std::string& name) {
@@ -227,7 +227,7 @@ class TestFiles : public QObject {
     fs::permissions(at("helpers/arvesk-import-mesh"), fs::perms::owner_all);
     QCOMPARE(wideOf(anew("a.gltf")), 2.0F);  // its sides are known from now on
     fs::remove_all(at("cache"));
-    DiskFileService files(m_dir->path().toStdString(), {at("helpers").string(), at("cache").string()});
+    DiskFileService files(m_dir->path().toStdString(), {at("helpers").string(), at("cache").string(), {}});
     fs::create_directories(at("cache"));
     const std::uint64_t key = *files.contentKey("a.gltf");
     const SurfacePtr read = surfaceOf(files, "a.gltf");
@@ -240,7 +240,9 @@ class TestFiles : public QObject {
     QCOMPARE(wideOf(anew("a.gltf")), 2.0F);
     // The named file itself.
     write(at("c.obj"), "v 0 0 0\nv 2 0 0\nv 0 0 1\nf 1 2 3\n");
-    write(at("helpers/arvesk-import-mesh"), "#!/bin/sh\nsed -i 's/v 2/v 7/' \"$1\"\nexec \"" + helper + "\" \"$@\"\n");
+    write(at("helpers/arvesk-import-mesh"),
+          "#!/bin/sh\nfor word; do file=$last; last=$word; done\nsed -i 's/v 2/v 7/' \"$file\"\nexec \"" + helper +
+              "\" \"$@\"\n");
     QVERIFY(files.contentKey("c.obj"));
     QVERIFY(!surfaceOf(files, "c.obj"));
     QVERIFY(wideOf(surfaceOf(files, "c.obj")) == 7.0F || files.contentKey("c.obj"));
@@ -257,7 +259,7 @@ class TestFiles : public QObject {
     write(at("helpers/arvesk-import-mesh"),
           "#!/bin/sh\n[ -e \"" + at("works").string() + "\" ] || kill -9 $$\nexec \"" + helper + "\" \"$@\"\n");
     fs::permissions(at("helpers/arvesk-import-mesh"), fs::perms::owner_all);
-    DiskFileService files(m_dir->path().toStdString(), {at("helpers").string(), at("cache").string()});
+    DiskFileService files(m_dir->path().toStdString(), {at("helpers").string(), at("cache").string(), {}});
     PropEntry entry;
     entry.name = "Shape";
     entry.uid = "s";
@@ -276,7 +278,7 @@ class TestFiles : public QObject {
     write(at("shape.bin"), buffer(2));
     write(at("a.gltf"), gltf());
     write(at("full"), "a file where the folder should be");
-    DiskFileService files(m_dir->path().toStdString(), {{}, at("full/cache").string()});
+    DiskFileService files(m_dir->path().toStdString(), {{}, at("full/cache").string(), {}});
     QVERIFY(files.contentKey("a.gltf"));
     QVERIFY(files.cacheNote().empty());
     QCOMPARE(wideOf(surfaceOf(files, "a.gltf")), 2.0F);

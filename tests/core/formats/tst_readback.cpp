@@ -170,7 +170,12 @@ class TestReadback : public QObject {
     QVERIFY(written(path, 0, m_all).faults.empty());
     const auto good = readback::read(path.toStdString(), {});
     QString target = path;
-    if (pattern.startsWith(QStringLiteral("^Kd"))) target.replace(QStringLiteral(".obj"), QStringLiteral(".mtl"));
+    if (pattern.startsWith(QStringLiteral("^Kd"))) {
+      const QFileInfo main(path);
+      const QStringList beside = main.dir().entryList({main.completeBaseName() + QStringLiteral("-*.mtl")});
+      QCOMPARE(beside.size(), 1);
+      target = main.dir().filePath(beside.first());
+    }
     QString text = QString::fromUtf8(bytesOf(target));
     const auto match = QRegularExpression(pattern, QRegularExpression::MultilineOption).match(text);
     QVERIFY2(match.hasMatch(), qPrintable(text.left(400)));

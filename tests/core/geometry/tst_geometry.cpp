@@ -78,7 +78,7 @@ class TestGeometry : public QObject {
   }
 
   void imagesAreSampledBetweenPixelCenters() {
-    Image image{2, 1, 1, 16, {0, 1}};
+    Image image{2, 1, 1, 16, {0, 1}, {}};
     QCOMPARE(image.sampled(0.25F, 0.5F, 0), 0.0F);
     QCOMPARE(image.sampled(0.75F, 0.5F, 0), 1.0F);
     QCOMPARE(image.sampled(0.5F, 0.5F, 0), 0.5F);
@@ -86,7 +86,7 @@ class TestGeometry : public QObject {
   }
 
   void blurKeepsTheSumInside() {
-    Image image{41, 41, 1, 16, std::vector<float>(41 * 41, 0)};
+    Image image{41, 41, 1, 16, std::vector<float>(41 * 41, 0), {}};
     image.values[20 * 41 + 20] = 1;
     const Image soft = blurred(image, 3);
     double sum = 0;

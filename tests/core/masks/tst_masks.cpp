@@ -1,6 +1,10 @@
 // Masks against known answers; noise bit-equal in its vectorized and plain form.
 #include "core/base/noise.h"
+#include "core/masks/point_masks.h"
 #include "tests/support/support.h"
+
+#include <atomic>
+#include <random>
 
 using namespace arvesk;
 using test::within;
@@ -24,6 +28,84 @@ class TestMasks : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
+  /// A mask that many use is asked once for each place, however they are put together, and the values are those of
+  /// blends that ask it every time.
+  void whatManyUseIsAskedOnce() {
+    /// What it is asked, counted for each place.
+    class Counting final : public Mask {
+     public:
+      Counting(std::uint64_t seed, std::vector<std::atomic<int>>& asked) : m_seed(seed), m_asked(asked) {}
+      void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+        for (std::size_t i = begin; i < end; ++i) {
+          ++m_asked[at.id[i]];
+          const float u = unitFloat(hashOf(m_seed, at.id[i]));
+          out[i - begin] = u < 0.6F ? 0 : u;  // mostly nothing, so that Multiply picks places out
+        }
+      }
+      void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
+      bool isSearching() const override { return m_seed % 2 == 0; }
+
+     private:
+      std::uint64_t m_seed;
+      std::vector<std::atomic<int>>& m_asked;
+    };
+    constexpr std::size_t kPlaces = 3000;
+    Points at;
+    at.count = kPlaces;
+    Array<std::uint64_t> ids(kPlaces);
+    for (std::size_t i = 0; i < kPlaces; ++i) ids[i] = i;
+    at.id = std::move(ids);
+    at.position = Array<Vec3>(kPlaces, Vec3(0));
+    std::mt19937 random(3);
+    for (int trial = 0; trial < 40; ++trial) {
+      constexpr std::size_t kLeaves = 3;
+      std::vector<std::vector<std::atomic<int>>> asked;
+      for (std::size_t k = 0; k < kLeaves; ++k) asked.emplace_back(kPlaces);
+      std::vector<MaskPtr> masks;
+      std::vector<Array<float>> expected;
+      for (std::size_t k = 0; k < kLeaves; ++k) {
+        masks.push_back(std::make_shared<Counting>(static_cast<std::uint64_t>(trial) * 10 + k, asked[k]));
+        Array<float> own(kPlaces);
+        masks.back()->values(at, 0, kPlaces, own.data());
+        expected.push_back(std::move(own));
+      }
+      for (auto& counts : asked)
+        for (auto& c : counts) c = 0;
+      // Each of 40 blends takes two or three of those before it; the last takes most of the graph.
+      for (int b = 0; b < 40; ++b) {
+        std::vector<MaskPtr> parts;
+        std::vector<float> weights;
+        std::vector<std::size_t> from;
+        for (unsigned k = 0; k < 2 + random() % 2; ++k) {
+          from.push_back(random() % 2 ? masks.size() - 1 : random() % masks.size());
+          parts.push_back(masks[from.back()]);
+          weights.push_back(random() % 3 ? 1.0F : 0.5F);
+        }
+        const auto mode = static_cast<BlendMode>(random() % 6);
+        // The same blend over masks that only know what these gave.
+        std::vector<MaskPtr> known;
+        Points carrying = at;
+        for (std::size_t k = 0; k < from.size(); ++k) {
+          carrying.attributes["v" + std::to_string(k)] = Column<float>(Array<float>(expected[from[k]]));
+          known.push_back(makeFormulaMask(*Formula::compile("v" + std::to_string(k)), {}, {}));
+        }
+        Array<float> want(kPlaces);
+        makeBlendMask(known, weights, mode, {})->values(carrying, 0, kPlaces, want.data());
+        masks.push_back(makeBlendMask(parts, weights, mode, {}));
+        expected.push_back(std::move(want));
+      }
+      const Array<float> got = valuesOf(*masks.back(), at);
+      for (std::size_t i = 0; i < kPlaces; ++i) {
+        QCOMPARE(got[i], expected.back()[i]);
+        for (std::size_t k = 0; k < kLeaves; ++k) QVERIFY(asked[k][i] <= 1);
+      }
+      ByteCounter bytes;
+      masks.back()->countBytes(bytes);
+      QVERIFY(bytes.bytes() < 100'000);
+      QVERIFY(masks.back()->depth() <= 41);
+    }
+  }
+
   void slopeOfAPlaneIsItsAngle_data() {
     QTest::addColumn<float>("angle");
     for (const float a : {0.0F, 1.0F, 17.0F, 44.9F, 60.0F, 89.0F})
@@ -140,7 +222,7 @@ class TestMasks : public QObject {
   }
 
   void pictureIsLaidFromAbove() {
-    auto image = std::make_shared<Image>(Image{4, 2, 1, 16, {0, 0.25F, 0.5F, 0.75F, 1, 1, 1, 1}});
+    auto image = std::make_shared<Image>(Image{4, 2, 1, 16, {0, 0.25F, 0.5F, 0.75F, 1, 1, 1, 1}, {}});
     PictureMap map;
     map.corner = {10, 20};
     map.extent = {8, 4};

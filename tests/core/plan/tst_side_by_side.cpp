@@ -229,7 +229,8 @@ class TestSideBySide : public QObject {
     const auto files = std::make_shared<DiskFileService>(
         test::sourcePath("demo/tern-cove").toStdString(),
         FilePlaces{QFileInfo(test::binPath("arvesk-import-mesh")).absolutePath().toStdString(),
-                   cache.path().toStdString()});
+                   cache.path().toStdString(),
+                   {}});
     std::vector<SurfacePtr> got(8);
     {
       std::vector<std::jthread> askers;

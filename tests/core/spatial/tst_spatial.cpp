@@ -3,10 +3,17 @@
 #include "core/geometry/faces.h"
 #include "core/geometry/shapes.h"
 #include "core/spatial/clearance.h"
+#include "core/spatial/embree_scene.h"
 #include "core/spatial/ground.h"
 #include "tests/support/support.h"
 
+#include <embree3/rtcore.h>
+#include <tbb/task_group.h>
+
 #include <algorithm>
+#include <array>
+#include <cstring>
+#include <mutex>
 
 using namespace arvesk;
 using test::within;
@@ -241,6 +248,47 @@ class TestSpatial : public QObject {
     }
     QVERIFY(hits > 10'000);
     QVERIFY2(otherFaces < hits / 500, "only rays on an edge may differ in the face they name");
+  }
+
+  // Trees of surfaces live on when the tasks that made them are gone, and a tree that is cancelled while it grows must
+  // not ask after those.
+  void treesOutliveTheTasksThatMadeThem() {
+    std::vector<SurfacePtr> kept;
+    const SurfacePtr large = test::hills(160, 20, 1);
+    for (int round = 0; round < 20; ++round) {
+      auto group = std::make_unique<tbb::task_group>();
+      std::mutex mutex;
+      for (int i = 0; i < 20; ++i)
+        group->run([&, i] {
+          const SurfacePtr s = test::hills(12, 10, static_cast<std::uint64_t>(round * 20 + i));
+          (void)SurfaceIndex::of(*s);
+          const std::lock_guard lock(mutex);
+          kept.push_back(s);
+        });
+      group->wait();
+      group.reset();
+      std::vector<std::unique_ptr<std::array<char, sizeof(tbb::task_group)>>> others(100);  // in its place
+      for (auto& other : others) {
+        other = std::make_unique<std::array<char, sizeof(tbb::task_group)>>();
+        other->fill(1);
+      }
+      RTCScene scene = rtcNewScene(embreeDevice());
+      RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_TRIANGLE);
+      const auto fill = [&](RTCBufferType type, RTCFormat format, const auto& values) {
+        std::memcpy(rtcSetNewGeometryBuffer(geometry, type, 0, format, 12, values.size()), values.data(),
+                    values.size() * 12);
+      };
+      fill(RTC_BUFFER_TYPE_VERTEX, RTC_FORMAT_FLOAT3, large->positions);
+      fill(RTC_BUFFER_TYPE_INDEX, RTC_FORMAT_UINT3, large->triangles);
+      rtcCommitGeometry(geometry);
+      rtcAttachGeometry(scene, geometry);
+      rtcReleaseGeometry(geometry);
+      std::stop_source stop;
+      stop.request_stop();
+      commitScene(scene, {stop.get_token(), {}});
+      rtcReleaseScene(scene);
+    }
+    for (const SurfacePtr& s : kept) QVERIFY((*SurfaceIndex::of(*s))->first({0, 100, 0}, -kUp, 200).isHit());
   }
 
   void raysThatAreNotNumbersHitNothing() {

@@ -1,0 +1,447 @@
+// Reads plans. Whatever stands in a file is judged here, once: what comes out can be shown, worked out and drawn. A
+// document whose structure is broken is refused; a single value that cannot be is put right or set aside, and told.
+#include "core/formats/plan_file.h"
+#include "core/formats/plan_json.h"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <set>
+
+namespace arvesk {
+namespace {
+
+using json = nlohmann::json;
+
+constexpr int kDeepestNesting = 100;
+constexpr std::size_t kMostItems = 100'000;  // nodes, and so of all else
+constexpr double kFarOnPlan = 1e6;           // units of the Plan's paper
+constexpr double kFarInSite = 1e7;           // m
+constexpr std::size_t kLongestText = 20'000;
+
+/// Nesting of lists and objects outside of texts: walking through them goes so deep.
+int nestingOf(const std::string& text) {
+  int depth = 0;
+  int deepest = 0;
+  bool isInText = false;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (isInText) {
+      if (c == '\\') ++i;
+      if (c == '"') isInText = false;
+      continue;
+    }
+    if (c == '"') isInText = true;
+    if (c == '[' || c == '{') deepest = std::max(deepest, ++depth);
+    if (c == ']' || c == '}') --depth;
+  }
+  return deepest;
+}
+
+/// What is left of an object after the known keys were taken, as text, or empty.
+std::string leftover(json object, std::initializer_list<const char*> known) {
+  for (const char* key : known) object.erase(key);
+  return object.empty() ? std::string() : object.dump();
+}
+
+std::string shortly(const json& j) {
+  std::string text = j.dump(-1, ' ', false, json::error_handler_t::replace);
+  if (text.size() > 60) text = text.substr(0, 57) + "…";
+  return text;
+}
+
+/// Takes values out of objects. What is not of the right sort or range is replaced by the usual value or the nearest
+/// possible one, and told.
+class Taker {
+ public:
+  Taker(const json& object, std::string where, std::vector<Problem>& problems)
+      : m_object(object), m_where(std::move(where)), m_problems(problems) {
+    if (!object.is_object()) throw std::runtime_error(fmt::format("{} is {}, not an object", m_where, shortly(object)));
+  }
+  bool has(const char* key) const { return m_object.contains(key); }
+  const json& at(const char* key) const {
+    if (!has(key)) throw std::runtime_error(fmt::format("{} has no \"{}\"", m_where, key));
+    return m_object[key];
+  }
+  /// A text that there must be.
+  std::string name(const char* key) const {
+    const json& j = at(key);
+    if (!j.is_string())
+      throw std::runtime_error(fmt::format("\"{}\" of {} is {}, not a text", key, m_where, shortly(j)));
+    return j.get<std::string>();
+  }
+  double number(const char* key, double usual, double least, double most) const {
+    if (!has(key)) return usual;
+    const json& j = m_object[key];
+    if (!j.is_number()) return tell(key, j, fmt::format("{}", usual)), usual;
+    const double v = j.get<double>();
+    if (v >= least && v <= most) return v;
+    const double nearest = std::isnan(v) ? usual : std::clamp(v, least, most);
+    return tell(key, j, fmt::format("{}", nearest)), nearest;
+  }
+  /// As number(); what is not above 0 is as usual: nearest to it nothing would be seen.
+  double above0(const char* key, double usual, double most) const {
+    if (has(key) && m_object[key].is_number() && !(m_object[key].get<double>() > 0))
+      return tell(key, m_object[key], fmt::format("{}", usual)), usual;
+    return number(key, usual, 0, most);
+  }
+  int integer(const char* key, int usual, int least, int most) const {
+    return static_cast<int>(number(key, usual, least, most));
+  }
+  std::uint64_t count(const char* key, std::uint64_t usual) const {
+    if (!has(key)) return usual;
+    const json& j = m_object[key];
+    if (j.is_number_unsigned()) return j.get<std::uint64_t>();
+    if (j.is_number() && j.get<double>() >= 0 && j.get<double>() < 9e15 &&
+        j.get<double>() == std::floor(j.get<double>()))
+      return static_cast<std::uint64_t>(j.get<double>());
+    return tell(key, j, fmt::format("{}", usual)), usual;
+  }
+  bool flag(const char* key, bool usual) const {
+    if (!has(key)) return usual;
+    const json& j = m_object[key];
+    if (!j.is_boolean()) return tell(key, j, usual ? "true" : "false"), usual;
+    return j.get<bool>();
+  }
+  std::string text(const char* key, const std::string& usual = {}) const {
+    if (!has(key)) return usual;
+    const json& j = m_object[key];
+    if (!j.is_string()) return tell(key, j, '"' + usual + '"'), usual;
+    auto text = j.get<std::string>();
+    if (text.size() <= kLongestText) return text;
+    tell(key, json(fmt::format("{} letters long", text.size())), "its beginning");
+    std::size_t end = kLongestText;
+    while ((static_cast<unsigned char>(text[end]) & 0xC0U) == 0x80) --end;  // not inside of a letter
+    text.resize(end);
+    return text;
+  }
+  /// Numbers of a list; `usual` when it is no list of so many.
+  template <std::size_t N>
+  std::array<double, N> numbers(const char* key, std::array<double, N> usual, double most) const {
+    if (!has(key)) return usual;
+    const json& j = m_object[key];
+    std::string instead;
+    for (const double v : usual) instead += fmt::format("{}{}", instead.empty() ? "" : ", ", v);
+    if (!j.is_array() || j.size() != N || !std::all_of(j.begin(), j.end(), [](const json& v) { return v.is_number(); }))
+      return tell(key, j, instead), usual;
+    std::array<double, N> out;
+    for (std::size_t i = 0; i < N; ++i) {
+      out[i] = j[i].get<double>();
+      if (!(std::abs(out[i]) <= most)) return tell(key, j, instead), usual;
+    }
+    return out;
+  }
+  Vec3 vector(const char* key, const Vec3& usual, double most) const {
+    const auto v = numbers<3>(
+        key, {static_cast<double>(usual.x), static_cast<double>(usual.y), static_cast<double>(usual.z)}, most);
+    return {static_cast<float>(v[0]), static_cast<float>(v[1]), static_cast<float>(v[2])};
+  }
+  /// The list there, empty when there is none.
+  const json& list(const char* key) const {
+    static const json none = json::array();
+    if (!has(key)) return none;
+    const json& j = m_object[key];
+    if (!j.is_array())
+      throw std::runtime_error(fmt::format("\"{}\" of {} is {}, not a list", key, m_where, shortly(j)));
+    if (j.size() > kMostItems)
+      throw std::runtime_error(
+          fmt::format("\"{}\" of {} has {} items, more than {}", key, m_where, j.size(), kMostItems));
+    return j;
+  }
+  const json& object(const char* key) const {
+    static const json none = json::object();
+    if (!has(key)) return none;
+    const json& j = m_object[key];
+    if (!j.is_object())
+      throw std::runtime_error(fmt::format("\"{}\" of {} is {}, not an object", key, m_where, shortly(j)));
+    return j;
+  }
+  void say(std::string message, std::string advice = {}) const {
+    m_problems.push_back(
+        {ProblemCode::BadParameter, Severity::Warning, m_where, std::move(message), std::move(advice)});
+  }
+  const std::string& where() const { return m_where; }
+  std::vector<Problem>& problems() const { return m_problems; }
+
+ private:
+  void tell(const char* key, const json& found, const std::string& instead) const {
+    say(fmt::format("\"{}\" cannot be {}; {} stands in its place", key, shortly(found), instead),
+        "Look whether that is what is meant");
+  }
+  const json& m_object;
+  std::string m_where;
+  std::vector<Problem>& m_problems;
+};
+
+/// A value as the file says it; nothing for what no parameter can be.
+std::optional<ParamValue> plainValue(const json& j) {
+  if (j.is_boolean()) return ParamValue(j.get<bool>());
+  if (j.is_number()) return ParamValue(j.get<double>());
+  if (j.is_string()) return ParamValue(j.get<std::string>());
+  if (j.is_array() && std::all_of(j.begin(), j.end(), [](const json& n) { return n.is_number(); }))
+    return ParamValue(j.get<std::vector<double>>());
+  return {};
+}
+
+std::optional<ParamValue> valueFor(const ParamSpec& spec, const json& j) {
+  if (spec.type != ParamType::Props) return plainValue(j);
+  if (!j.is_array()) return {};
+  PropChoices choices;
+  for (const json& c : j) {
+    if (!c.is_object() || !c.contains("prop") || !c["prop"].is_string()) return {};
+    const json weight = c.value("weight", json(1.0));
+    const json on = c.value("on", json(true));
+    if (!weight.is_number() || !on.is_boolean()) return {};
+    choices.push_back({c["prop"].get<std::string>(), weight.get<double>(), on.get<bool>()});
+  }
+  return choices;
+}
+
+/// Puts the value where it belongs, or sets it aside with what is wrong with it. A text that says something wrong (a
+/// formula, a pattern) stays where it is edited; its node tells.
+void putValue(Node& node, const ParamSpec& spec, const json& j) {
+  const auto value = valueFor(spec, j);
+  const bool isText = value && spec.type == ParamType::Text && std::holds_alternative<std::string>(*value);
+  std::string fault = !value   ? fmt::format("{} cannot be {}", spec.label, shortly(j))
+                      : isText ? std::string()
+                               : faultOf(spec, *value);
+  if (fault.empty())
+    node.params[spec.id] = *value;
+  else
+    node.refused[spec.id] = {j.dump(), std::move(fault)};
+}
+
+/// Parameters of a node that was written for an earlier version of its kind, as this version has them; the node is of
+/// this version then.
+json upgraded(const NodeKind* kind, Node& node, json params) {
+  if (!kind || node.version >= kind->version) return params;
+  if (kind->upgrade) {
+    SavedNode saved{node.version, {}, node.follows};
+    for (auto it = params.begin(); it != params.end();) {
+      const auto value = plainValue(*it);
+      if (value) saved.params[it.key()] = *value;
+      it = value ? params.erase(it) : std::next(it);
+    }
+    kind->upgrade(saved);
+    for (const auto& [id, value] : saved.params) params[id] = toJson(value);
+    node.follows = std::move(saved.follows);
+  }
+  node.version = kind->version;
+  return params;
+}
+
+void takeParams(Node& node, json& unknown, const Taker& take) {
+  const NodeKind* kind = kindOf(node);
+  json params = take.object("params");
+  try {
+    params = upgraded(kind, node, params);
+  } catch (const std::exception&) {  // a value of another sort than that version had
+    node.refused["version"] = {json(node.version).dump(),
+                               fmt::format("its parameters are none of version {} of {}", node.version, kind->label)};
+    unknown["params"] = params;
+    return;
+  }
+  json rest = json::object();
+  for (const auto& [id, value] : params.items()) {
+    if (const ParamSpec* spec = kind ? kind->findParam(id) : nullptr)
+      putValue(node, *spec, value);
+    else
+      rest[id] = value;
+  }
+  if (!rest.empty()) unknown["params"] = rest;
+}
+
+Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
+  std::string where = fmt::format("node {}", number + 1);
+  if (j.is_object())
+    for (const char* key : {"uid", "title"})
+      if (j.contains(key) && j[key].is_string() && !j[key].get<std::string>().empty())
+        where = j[key].get<std::string>();
+  const Taker take(j, where, problems);
+  Node node;
+  node.uid = take.name("uid");
+  node.kind = take.name("kind");
+  node.version = take.integer("version", 1, 1, 1'000'000);
+  node.title = take.text("title");
+  const auto at = take.numbers<2>("at", {0, 0}, kFarOnPlan);
+  node.x = at[0];
+  node.y = at[1];
+  node.isSkipped = take.flag("skipped", false);
+  node.isFolded = take.flag("folded", false);
+  node.seed = take.count("seed", 0);
+  node.isSeedLocked = take.flag("seed_locked", false);
+  for (const auto& [param, formula] : take.object("follows").items()) {
+    if (!formula.is_string())
+      throw std::runtime_error(fmt::format("{} follows {}, not a formula", where, shortly(formula)));
+    node.follows[param] = formula.get<std::string>();
+  }
+  json unknown = j;
+  for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs",
+                          "follows", "params"})
+    unknown.erase(key);
+  takeParams(node, unknown, take);
+  for (const auto& [id, links] : take.object("inputs").items()) {
+    const std::string input = fmt::format("input \"{}\" of {}", id, where);
+    if (!links.is_array()) throw std::runtime_error(fmt::format("{} is {}, not a list", input, shortly(links)));
+    for (const json& link : links) {
+      const Taker takeLink(link, input, problems);
+      node.inputs[id].push_back({takeLink.name("node"), takeLink.name("output"), takeLink.text("slot")});
+    }
+  }
+  if (!unknown.empty()) node.unknown = unknown.dump();
+  return node;
+}
+
+PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& problems) {
+  const bool isNamed = j.is_object() && j.contains("name") && j["name"].is_string();
+  const Taker take(j, isNamed ? j["name"].get<std::string>() : fmt::format("prop {}", number + 1), problems);
+  PropEntry p;
+  p.uid = take.name("uid");
+  p.name = take.text("name");
+  p.file = take.name("file");
+  p.unitScale = take.above0("unit_scale", 1, 1e6);
+  p.isZUp = take.flag("z_up", false);
+  const std::string pivot = take.text("pivot", kPivotNames[0]);
+  const auto known = std::find(kPivotNames.begin(), kPivotNames.end(), pivot);
+  if (known == kPivotNames.end()) take.say(fmt::format("there is no pivot \"{}\"; it stays as made", pivot));
+  p.pivot = known == kPivotNames.end() ? PivotAt::AsMade : static_cast<PivotAt>(known - kPivotNames.begin());
+  p.commonHeight = take.number("common_height", p.commonHeight, 0, 1e5);
+  p.size = take.above0("size", p.size, 1e6);
+  p.turnDeg = take.vector("turn", p.turnDeg, 1e5);
+  p.footprint = take.number("footprint", p.footprint, 0, 1e5);
+  p.weight = take.number("weight", p.weight, 0, 1e9);
+  p.tags = take.text("tags");
+  p.creaseDeg = take.number("crease", p.creaseDeg, -1, 180);
+  p.isMassingBox = take.text("massing", "box") != "simplified";
+  p.massingTriangles = take.integer("massing_triangles", p.massingTriangles, 4, 1'000'000);
+  p.isMassingShown = take.flag("massing_shown", false);
+  for (const json& m : take.list("mounts")) {
+    const Taker takeMount(m, "mount point of " + take.where(), problems);
+    p.mounts.push_back(
+        {takeMount.name("name"), takeMount.vector("at", Vec3(0), 1e6), takeMount.vector("turn", Vec3(0), 1e5)});
+  }
+  p.unknown = leftover(
+      j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight",
+          "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+  return p;
+}
+
+Dial toDial(const json& j, std::size_t number, std::vector<Problem>& problems) {
+  const Taker take(j, fmt::format("dial {}", number + 1), problems);
+  return {take.name("uid"), take.name("name"), take.number("draft", 1, -1e12, 1e12),
+          take.number("final", 1, -1e12, 1e12), leftover(j, {"uid", "name", "draft", "final"})};
+}
+
+PaperItem toPaperItem(const json& j, std::size_t number, std::vector<Problem>& problems) {
+  const Taker take(j, fmt::format("note {}", number + 1), problems);
+  PaperItem p;
+  p.uid = take.name("uid");
+  p.sort = take.text("sort", "note") == "bed" ? PaperItem::Sort::Bed : PaperItem::Sort::Note;
+  p.text = take.text("text");
+  const auto at = take.numbers<2>("at", {0, 0}, kFarOnPlan);
+  const auto extent = take.numbers<2>("extent", {p.width, p.height}, kFarOnPlan);
+  p.x = at[0], p.y = at[1];
+  p.width = std::max(1.0, extent[0]), p.height = std::max(1.0, extent[1]);
+  p.unknown = leftover(j, {"uid", "sort", "text", "at", "extent"});
+  return p;
+}
+
+CameraEntry toCamera(const json& j, const PlanSettings& s, std::size_t number, std::vector<Problem>& problems) {
+  const Taker take(j, fmt::format("camera {}", number + 1), problems);
+  CameraEntry c;
+  c.name = take.text("name");
+  take.at("eye");
+  take.at("target");
+  c.eye = take.vector("eye", c.eye, kFarInSite);
+  c.target = take.vector("target", c.target, kFarInSite);
+  if (c.eye == c.target) {
+    take.say("stands where it looks; it is moved back by 10 m");
+    c.eye.z += 10;
+  }
+  c.fieldOfViewDeg = static_cast<float>(take.number("field_of_view", 45, 1, 170));
+  if (take.has("sun_heading") || take.has("sun_height"))
+    c.sun = CameraEntry::Sun{take.number("sun_heading", s.sunHeadingDeg, -1e4, 1e4),
+                             take.number("sun_height", s.sunHeightDeg, -90, 90)};
+  return c;
+}
+
+PlanSettings toSettings(const json& j, std::vector<Problem>& problems) {
+  const Taker take(j, "the plan's settings", problems);
+  PlanSettings s;
+  s.seed = take.count("seed", s.seed);
+  s.draftShare = take.number("draft_share", s.draftShare, 0, 1);
+  s.hasWater = take.has("water_level");
+  s.waterLevel = take.number("water_level", 0, -1e6, 1e6);
+  s.sunHeadingDeg = take.number("sun_heading", s.sunHeadingDeg, -1e4, 1e4);
+  s.sunHeightDeg = take.number("sun_height", s.sunHeightDeg, -90, 90);
+  s.hazeDistance = take.above0("haze_distance", s.hazeDistance, 1e9);
+  const json& cameras = take.list("cameras");
+  for (std::size_t i = 0; i < cameras.size(); ++i) s.cameras.push_back(toCamera(cameras[i], s, i, problems));
+  for (const auto& [key, b] : take.object("budgets").items()) {
+    const Taker takeBudget(b, "budget " + key, problems);
+    const Budget budget{takeBudget.number("placements", 0, 0, 1e15), takeBudget.number("triangles", 0, 0, 1e15)};
+    if (budget != Budget{}) s.budgets[key] = budget;
+  }
+  s.unknown = leftover(
+      j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
+  return s;
+}
+
+/// Names by which others are found are there once each; a second one is called otherwise, and links mean the first.
+template <typename Item>
+void nameApart(std::vector<Item>& items, const char* what, std::vector<Problem>& problems) {
+  std::set<std::string> taken;
+  for (const Item& item : items) taken.insert(item.uid);
+  std::set<std::string> seen;
+  for (Item& item : items) {
+    if (!item.uid.empty() && seen.insert(item.uid).second) continue;
+    const std::string before = item.uid;
+    for (int n = 2; item.uid.empty() || !seen.insert(item.uid).second; ++n)
+      if (std::string next = fmt::format("{}-{}", before, n); taken.insert(next).second) item.uid = std::move(next);
+    problems.push_back(
+        {ProblemCode::BadParameter,
+         Severity::Warning,
+         {},
+         fmt::format("the uid \"{}\" is used by two {}; the second is \"{}\" now", before, what, item.uid),
+         "What is linked to it means the first"});
+  }
+}
+
+}  // namespace
+
+Result<Plan> parsePlan(const std::string& text, const std::string& where) {
+  const auto refuse = [&](std::string why) {
+    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read as a plan: {}", why),
+                "Restore the file from a copy", where);
+  };
+  if (const int depth = nestingOf(text); depth > kDeepestNesting)
+    return refuse(fmt::format("it is nested {} deep, the limit is {}", depth, kDeepestNesting));
+  try {
+    const json j = json::parse(text);
+    if (!j.is_object() || !j.contains("format") || j["format"] != "arvesk-plan")
+      return fail(ProblemCode::FileUnreadable, "is not an Arvesk plan (its \"format\" is not \"arvesk-plan\")",
+                  "Choose a file that ends in .arvesk", where);
+    Plan plan;
+    std::vector<Problem> problems;
+    const Taker take(j, "the plan", problems);
+    plan.isReadOnly = take.number("version", 1, 1, 1e9) > kPlanVersion;
+    const auto all = [&](const char* key, auto& into, auto&& read) {
+      const json& list = take.list(key);
+      for (std::size_t i = 0; i < list.size(); ++i) into.push_back(read(list[i], i, problems));
+    };
+    all("nodes", plan.nodes, toNode);
+    all("props", plan.props, toProp);
+    all("dials", plan.dials, toDial);
+    all("paper", plan.paper, toPaperItem);
+    plan.settings = toSettings(take.object("settings"), problems);
+    plan.unknown = leftover(j, {"format", "version", "settings", "nodes", "props", "dials", "paper"});
+    nameApart(plan.nodes, "nodes", problems);
+    nameApart(plan.props, "props", problems);
+    nameApart(plan.dials, "dials", problems);
+    nameApart(plan.paper, "notes", problems);
+    plan.origin = {std::make_shared<const std::string>(text), std::move(problems)};
+    return plan;
+  } catch (const std::exception& e) { return refuse(e.what()); }
+}
+
+}  // namespace arvesk
