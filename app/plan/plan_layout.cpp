@@ -113,7 +113,7 @@ class Builder {
       return text(r->problems.front().message);
     if (const KitPtr kit = m_view->evaluation.firstOf<KitPtr>(n.uid))
       for (const KitEntry& entry : kit->entries)
-        if (entry.prop->isMissing) return tr("%1 could not be read").arg(text(entry.prop->name));
+        if (entry.prop->isMissing) return tr("no %1").arg(text(entry.prop->name));
     return {};
   }
 

@@ -17,6 +17,7 @@
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
+#include <QKeySequenceEdit>
 #include <QLabel>
 #include <QLocale>
 #include <QMenuBar>
@@ -376,9 +377,11 @@ void MainWindow::say(const QString& words) {
 /// Undo and redo act in every field and window of ours, where a field would take their keys for itself. Only text that
 /// is being typed has an undo of its own.
 bool MainWindow::takeUndoKey(QWidget* widget, QKeyEvent* event) {
+  // What is asked in between comes first, and where keys are given to commands they are only named.
+  if (QApplication::activeModalWidget()) return false;
   const QWidget* top = widget;
-  while (top && top != this) top = top->parentWidget();
-  if (!top) return false;
+  while (top && top != this && !qobject_cast<const QKeySequenceEdit*>(top)) top = top->parentWidget();
+  if (top != this) return false;
   const QKeySequence keys(event->keyCombination());
   QAction* action = nullptr;
   for (QAction* a : {m_undoAction, m_redoAction})

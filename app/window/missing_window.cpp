@@ -50,7 +50,7 @@ MissingWindow::MissingWindow(PlanModel* model, QWidget* parent)
       m_allow(new QPushButton(tr("Allow its folder"), this)) {
   setObjectName(QStringLiteral("missing_window"));
   setWindowTitle(tr("Missing files"));
-  resize(760, 360);
+  resize(820, 340);
   m_words->setWordWrap(true);
   m_words->setObjectName(QStringLiteral("missing_words"));
   m_list->setObjectName(QStringLiteral("missing_list"));
@@ -60,6 +60,7 @@ MissingWindow::MissingWindow(PlanModel* model, QWidget* parent)
   m_list->setHeaderLabels({tr("File"), tr("What is wrong"), tr("Needed by"), tr("What it costs")});
   m_list->header()->setStretchLastSection(true);
   m_message->setObjectName(QStringLiteral("missing_message"));
+  m_message->hide();  // until there is something to say
   m_message->setWordWrap(true);
   m_find->setObjectName(QStringLiteral("missing_find"));
   m_below->setObjectName(QStringLiteral("missing_below"));
@@ -139,7 +140,7 @@ void MissingWindow::showFiles(const std::vector<UnreadFile>& files, const QStrin
   if (!m_list->currentItem()) m_list->setCurrentItem(m_list->topLevelItem(0));
   for (int c = 0; c < 3; ++c) {
     m_list->resizeColumnToContents(c);
-    m_list->setColumnWidth(c, std::min(m_list->columnWidth(c), 240));
+    m_list->setColumnWidth(c, std::min(m_list->columnWidth(c), c == 1 ? 320 : 220));
   }
   showWhatHelps();
 }
@@ -150,6 +151,11 @@ void MissingWindow::showWhatHelps() {
   m_allow->setVisible(isRefused);
   m_find->setVisible(!isRefused);
   m_find->setEnabled(file != nullptr);
+}
+
+void MissingWindow::say(const QString& words) {
+  m_message->setText(words);
+  m_message->show();
 }
 
 void MissingWindow::relink(const std::map<std::string, std::string>& found) {
@@ -172,18 +178,18 @@ void MissingWindow::findAgain(const std::string& path, const QString& file) {
       found.try_emplace(other.path, beside.toStdString());
   }
   relink(found);
-  m_message->setText(tr("%n file(s) found", nullptr, static_cast<int>(found.size())));
+  say(tr("%1 found").arg(found.size()));
 }
 
 void MissingWindow::findBelow(const QString& folder) {
   std::vector<std::string> wanted;
   for (const UnreadFile& file : m_files)
     if (file.folder.empty()) wanted.push_back(file.path);
-  m_message->setText(tr("looking in %1…").arg(QDir::toNativeSeparators(folder)));
+  say(tr("looking in %1…").arg(QDir::toNativeSeparators(folder)));
   m_worker.ask([this, wanted, below = folder.toStdString()](const Task& task) -> Worker::Answer {
     return [this, wanted, found = filesBelow(below, wanted, task)] {
       relink(found);
-      m_message->setText(tr("%1 of %2 found").arg(found.size()).arg(wanted.size()));
+      say(tr("%1 of %2 found").arg(found.size()).arg(wanted.size()));
     };
   });
 }

@@ -6,6 +6,7 @@
 #include "core/plan/plan_paths.h"
 #include "tests/app/window_test.h"
 
+#include <QKeySequenceEdit>
 #include <QLabel>
 #include <QListWidget>
 #include <QPushButton>
@@ -467,6 +468,14 @@ class TestDocument : public test::WindowTest {
     QTest::keyClick(path, Qt::Key_Z, Qt::ControlModifier);
     QVERIFY(document() == planBefore);
     window->close();
+    // Where keys are given to commands they are only named.
+    trigger("edit_redo");
+    trigger("help_keys");
+    auto* keys = w().findChild<QKeySequenceEdit*>();
+    QTRY_VERIFY(keys && keys->isVisible());
+    QTest::keyClick(keys->findChild<QLineEdit*>(), Qt::Key_Z, Qt::ControlModifier);
+    QVERIFY(document() == planAfter);
+    keys->window()->close();
   }
 
   void undoComesBackToWhereItWas() {

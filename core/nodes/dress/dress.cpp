@@ -307,7 +307,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     const float wanted = p.commonHeight == CommonHeight::Meters ? p.height : tallest;
     const bool isFlat = e.prop->height < 1e-5F;
     const bool hasHeight = p.commonHeight == CommonHeight::Meters || p.commonHeight == CommonHeight::Tallest;
-    if (isFlat && hasHeight) ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
+    if (isFlat && hasHeight && !e.prop->isMissing)
+      ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
     factors.push_back(hasHeight && !isFlat ? wanted / e.prop->height : 1.0F);
   }
   auto prop = Chooser(ctx, points, *kit, in.mask("mask"), p).run();
