@@ -138,7 +138,8 @@ const NodeKind& terrain() {
     k.label = ARVESK_TEXT("node", "Terrain");
     k.help = ARVESK_TEXT("node",
                          "Makes ground from a height image, seen from above and centered on the origin; black is the "
-                         "lowest and white the highest height, and each pixel becomes a vertex.");
+                         "lowest and white the highest height, and each pixel becomes a vertex. Where a pixel has no "
+                         "height (NaN, or what a TIFF calls no data) the ground has a hole.");
     k.glyph = "terrain";
     k.synonyms = {"height", "landscape", "heightfield", "ground"};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
