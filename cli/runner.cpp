@@ -20,6 +20,7 @@ void CommonOptions::addTo(CLI::App& app) {
   app.add_option("--limit-points", limitPoints, "Most points that a node may make")->capture_default_str();
   app.add_option("--allow", allowed,
                  "A folder in which files may lie that meshes name, besides their own and the plan's; may be repeated")
+      ->allow_extra_args(false)
       ->check(CLI::ExistingDirectory);
   app.add_flag("--quiet", isQuiet, "No progress, no warnings; errors are always told");
 }

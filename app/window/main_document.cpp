@@ -123,6 +123,7 @@ void MainWindow::showPlan(Plan plan, const QString& path, std::string onDisk) {
   setInSite({});
   m_site->select({});
   m_site->showHidden();
+  if (path.isEmpty()) Settings().forgetFolders(path);  // one new plan's folders are not the next one's
   setFile(path);
   m_onDisk = std::move(onDisk);
   m_isJustOpened = true;
@@ -195,6 +196,7 @@ bool MainWindow::saveTo(const QString& path) {
   }
   m_onDisk = *written;
   m_recovery.discard();
+  for (const QString& allowed : Settings().allowedFolders(m_file)) Settings().allowFolder(path, allowed);
   setFile(path);
   // What undo brings back must find its files from here too.
   m_model.changeAll([&](Plan& p) {

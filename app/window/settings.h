@@ -54,6 +54,7 @@ class Settings {
     if (!list.contains(folder)) list.push_back(folder);
     m_store.setValue(planKey(plan, "allowed"), list);
   }
+  void forgetFolders(const QString& plan) { m_store.remove(planKey(plan, "allowed")); }
 
  private:
   /// Paths have slashes, which would make groups of groups.

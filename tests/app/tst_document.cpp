@@ -6,6 +6,7 @@
 #include "core/plan/plan_paths.h"
 #include "tests/app/window_test.h"
 
+#include <QImage>
 #include <QKeySequenceEdit>
 #include <QLabel>
 #include <QListWidget>
@@ -14,6 +15,8 @@
 #include <QTimer>
 #include <QToolButton>
 #include <QTreeWidget>
+
+#include <unistd.h>
 
 #include <filesystem>
 
@@ -219,12 +222,14 @@ class TestDocument : public test::WindowTest {
     QFile::remove(link);
     fs::create_symlink("real.arvesk", link.toStdString());
     fs::permissions(real.toStdString(), fs::perms(0640));
+    const bool mayGive = ::chown(real.toStdString().c_str(), 4321, 4321) == 0;  // to nobody in particular
     QVERIFY(w().openFile(link));
     w().model().rename(QStringLiteral("slope"), QStringLiteral("Through the link"));
     QVERIFY(w().saveTo(link));
     QVERIFY(fs::is_symlink(link.toStdString()));
     QCOMPARE(loadPlan(real.toStdString())->find("slope")->title, std::string("Through the link"));
     QVERIFY(fs::status(real.toStdString()).permissions() == fs::perms(0640));
+    if (mayGive) QCOMPARE(QFileInfo(real).ownerId(), 4321U);
     fs::permissions(real.toStdString(), fs::perms(0444));
     const std::string before = contentOf(real);
     w().model().rename(QStringLiteral("slope"), QStringLiteral("Not to be written"));
@@ -370,6 +375,44 @@ class TestDocument : public test::WindowTest {
     waitForResults();
     QCOMPARE(report("Mesh").state, NodeState::Done);
     QVERIFY(!again->isVisible());
+  }
+
+  // A texture of elsewhere is asked about once: its folder is remembered with the plan, under another name too, and no
+  // other plan gets it.
+  void foldersAreAllowedForOnePlan() {
+    QVERIFY(QDir().mkpath(file("allow/plans")) && QDir().mkpath(file("allow/mesh")) &&
+            QDir().mkpath(file("allow/far")));
+    QVERIFY(QImage(4, 4, QImage::Format_RGB32).save(file("allow/far/skin.png")));
+    QVERIFY(writeWhole(file("allow/mesh/a.mtl").toStdString(), "newmtl skin\nmap_Kd ../far/skin.png\n"));
+    QVERIFY(
+        writeWhole(file("allow/mesh/a.obj").toStdString(),
+                   "mtllib a.mtl\nusemtl skin\nv 0 0 0\nv 2 0 0\nv 0 0 1\nvt 0 0\nvt 1 0\nvt 0 1\nf 1/1 2/2 3/3\n"));
+    Plan made;
+    Node mesh;
+    mesh.uid = "mesh";
+    mesh.kind = "mesh-file";
+    mesh.title = "Mesh";
+    mesh.params["file"] = std::string("../mesh/a.obj");
+    made.nodes.push_back(mesh);
+    for (const char* name : {"allow/plans/a.arvesk", "allow/plans/b.arvesk"})
+      QVERIFY(savePlan(made, file(name).toStdString()));
+    const auto refused = [&] {
+      waitForResults();
+      return w().service().latest()->unread.size();
+    };
+    QVERIFY(w().openFile(file("allow/plans/a.arvesk")));
+    QCOMPARE(refused(), std::size_t{1});
+    auto* window = w().findChild<QDialog*>(QStringLiteral("missing_window"));
+    QTRY_VERIFY(window && window->isVisible());
+    QTest::mouseClick(window->findChild<QPushButton*>(QStringLiteral("missing_allow")), Qt::LeftButton);
+    QCOMPARE(refused(), std::size_t{0});
+    QVERIFY(report("Mesh").problems.empty());
+    QVERIFY(w().saveTo(file("allow/plans/c.arvesk")));
+    QCOMPARE(refused(), std::size_t{0});
+    QVERIFY(w().openFile(file("allow/plans/b.arvesk")));
+    QCOMPARE(refused(), std::size_t{1});
+    QVERIFY(w().openFile(file("allow/plans/a.arvesk")));
+    QCOMPARE(refused(), std::size_t{0});
   }
 
   void removingSaysWhoUsedIt() {

@@ -339,6 +339,27 @@ class TestCli : public QObject {
          QStringLiteral("no-such-kind"));
   }
 
+  void foldersAreAllowedByAnOption() {
+    QTemporaryDir dir;
+    const auto write = [&](const char* name, const QByteArray& text) {
+      QFile file(dir.filePath(QLatin1String(name)));
+      QVERIFY(QDir().mkpath(QFileInfo(file.fileName()).absolutePath()) && file.open(QIODevice::WriteOnly));
+      file.write(text);
+    };
+    write("far/skin.mtl", "newmtl skin\nKd 0.5 0.2 0.2\n");
+    write("mesh/a.obj", "mtllib ../far/skin.mtl\nusemtl skin\nv 0 0 0\nv 2 0 0\nv 0 0 1\nf 1 2 3\n");
+    write(
+        "plans/a.arvesk",
+        R"({"format":"arvesk-plan","nodes":[{"uid":"m","kind":"mesh-file","title":"M","params":{"file":"../mesh/a.obj"}}]})");
+    const QString plan = dir.filePath(QStringLiteral("plans/a.arvesk"));
+    const Ran shut = run({"evaluate", plan});
+    QVERIFY2(shut.err.contains(QStringLiteral("lies outside")), qPrintable(shut.err));
+    const Ran open = run({"evaluate", "--allow", dir.filePath(QStringLiteral("far")), plan});
+    QCOMPARE(open.status, 0);
+    QVERIFY2(open.err.isEmpty(), qPrintable(open.err));
+    QCOMPARE(run({"evaluate", plan, "--allow", dir.filePath(QStringLiteral("none"))}).status, 2);
+  }
+
   // Killed at any moment, what stands under the chosen name leads to whole files of its own.
   void killedExportsLeaveWholeFiles() {
     QTemporaryDir dir;
