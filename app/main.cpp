@@ -3,6 +3,7 @@
 #include "app/window/main_window.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
+#include "core/base/memory.h"
 
 #include <QCommandLineParser>
 #include <QFileInfo>
@@ -15,7 +16,13 @@ int main(int argc, char** argv) {
   parser.addVersionOption();
   parser.addPositionalArgument(QStringLiteral("plan"), QStringLiteral("The plan to open (.arvesk)"),
                                QStringLiteral("[plan]"));
+  const QCommandLineOption memory(
+      QStringLiteral("memory"), QStringLiteral("GB that may be taken at once; without it half of what the machine has"),
+      QStringLiteral("GB"));
+  parser.addOption(memory);
   parser.process(app);
+  if (const double gb = parser.value(memory).toDouble(); gb > 0)
+    arvesk::setMemoryLimit(static_cast<std::size_t>(gb * (1 << 30)));
   arvesk::Theme::apply(app, arvesk::Settings().theme());
   const QString file = parser.positionalArguments().value(0);
   arvesk::MainWindow window;

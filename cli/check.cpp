@@ -50,8 +50,8 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
     const nlohmann::json unknown = keysOf(prop.unknown);
     for (const auto& [key, value] : unknown.items())
       tell(prop.name, "setting of a prop", key,
-           {"file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight", "tags",
-            "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+           {"file", "unit_scale", "z_up", "pivot", "common_height", "size", "large", "turn", "footprint", "weight",
+            "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
   }
 }
 

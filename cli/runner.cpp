@@ -1,5 +1,7 @@
 #include "cli/runner.h"
 
+#include "core/base/memory.h"
+
 #include <fmt/format.h>
 #include <unistd.h>
 
@@ -18,6 +20,10 @@ void CommonOptions::addTo(CLI::App& app) {
       ->check(CLI::Range(0, 1024))
       ->capture_default_str();
   app.add_option("--limit-points", limitPoints, "Most points that a node may make")->capture_default_str();
+  app.add_option("--memory", memoryGb,
+                 fmt::format("GB that may be taken at once; without it half of what the machine has ({:.1f})",
+                             static_cast<double>(memoryLimit()) / (1 << 30)))
+      ->check(CLI::Range(0.1, 1e6));
   app.add_option("--allow", allowed,
                  "A folder in which files may lie that meshes name, besides their own and the plan's; may be repeated")
       ->allow_extra_args(false)
@@ -74,6 +80,7 @@ Result<void> checkEnding(const std::string& path, const std::vector<std::string>
 
 int run(const CommonOptions& options, const std::function<Result<int>()>& body) {
   int status = kProblem;
+  if (options.memoryGb > 0) setMemoryLimit(static_cast<std::size_t>(options.memoryGb * (1 << 30)));
   withThreads(options.threads, [&] {
     const Result<int> result = body();
     if (result)

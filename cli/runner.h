@@ -19,6 +19,7 @@ struct CommonOptions {
   std::string quality = "final";
   int threads = 0;
   std::size_t limitPoints = Limits().points;
+  double memoryGb = 0;  // 0: as usual
   std::vector<std::string> allowed;
   bool isQuiet = false;
 

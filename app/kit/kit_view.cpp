@@ -1,6 +1,7 @@
 #include "app/kit/kit_view.h"
 
 #include "app/kit/prop_window.h"
+#include "app/model/found_files.h"
 #include "app/window/theme.h"
 #include "core/base/pattern.h"
 
@@ -260,25 +261,20 @@ void KitView::askForReplacement() {
 }
 
 void KitView::replaceFile(const std::string& uid, const QString& path) {
-  const auto relative = [this](const QString& file) {
-    return (m_folder.isEmpty() ? file : QDir(m_folder).relativeFilePath(file)).toStdString();
-  };
   const auto isMissing = [this](const PropEntry& p) {
     return !QFileInfo::exists(QDir(m_folder).absoluteFilePath(text(p.file)));
   };
   const PropEntry* entry = m_model->plan().findProp(uid);
   if (!entry) return;
-  const bool wasMissing = isMissing(*entry);
-  m_model->edit(wasMissing ? tr("Find files") : tr("Replace file"), [&](Plan& plan) {
-    for (PropEntry& p : plan.props) {
-      if (p.uid == uid)
-        p.file = relative(path);
-      else if (wasMissing && isMissing(p)) {
-        // A kit that moved moved as a whole: what is missing is looked for beside the one that was found.
-        const QString beside = QFileInfo(path).absoluteDir().filePath(QFileInfo(text(p.file)).fileName());
-        if (QFileInfo::exists(beside)) p.file = relative(beside);
-      }
-    }
+  if (isMissing(*entry)) {
+    std::vector<std::string> others;
+    for (const PropEntry& p : m_model->plan().props)
+      if (isMissing(p)) others.push_back(p.file);
+    return relink(*m_model, m_folder, foundBeside(entry->file, path, others));
+  }
+  m_model->edit(tr("Replace file"), [&](Plan& plan) {
+    for (PropEntry& p : plan.props)
+      if (p.uid == uid) p.file = (m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path)).toStdString();
   });
 }
 

@@ -1,7 +1,7 @@
 #include "app/window/missing_window.h"
 
+#include "app/model/found_files.h"
 #include "app/window/theme.h"
-#include "core/plan/plan_paths.h"
 
 #include <QDir>
 #include <QFileDialog>
@@ -158,26 +158,12 @@ void MissingWindow::say(const QString& words) {
   m_message->show();
 }
 
-void MissingWindow::relink(const std::map<std::string, std::string>& found) {
-  if (found.empty()) return;
-  m_model->edit(tr("Find files"), [&](Plan& plan) {
-    changePaths(plan, [&](std::string& path) {
-      const auto it = found.find(path);
-      if (it == found.end()) return;
-      const QString file = text(it->second);
-      path = (m_folder.isEmpty() ? file : QDir(m_folder).relativeFilePath(file)).toStdString();
-    });
-  });
-}
-
 void MissingWindow::findAgain(const std::string& path, const QString& file) {
-  std::map<std::string, std::string> found{{path, file.toStdString()}};
-  for (const UnreadFile& other : m_files) {
-    const QString beside = QFileInfo(file).absoluteDir().filePath(QFileInfo(text(other.path)).fileName());
-    if (other.problem.code == ProblemCode::FileMissing && QFileInfo::exists(beside))
-      found.try_emplace(other.path, beside.toStdString());
-  }
-  relink(found);
+  std::vector<std::string> others;
+  for (const UnreadFile& other : m_files)
+    if (other.problem.code == ProblemCode::FileMissing) others.push_back(other.path);
+  const auto found = foundBeside(path, file, others);
+  relink(*m_model, m_folder, found);
   say(tr("%1 found").arg(found.size()));
 }
 
@@ -188,7 +174,7 @@ void MissingWindow::findBelow(const QString& folder) {
   say(tr("looking in %1…").arg(QDir::toNativeSeparators(folder)));
   m_worker.ask([this, wanted, below = folder.toStdString()](const Task& task) -> Worker::Answer {
     return [this, wanted, found = filesBelow(below, wanted, task)] {
-      relink(found);
+      relink(*m_model, m_folder, found);
       say(tr("%1 of %2 found").arg(found.size()).arg(wanted.size()));
     };
   });

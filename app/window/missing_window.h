@@ -35,7 +35,6 @@ class MissingWindow : public QDialog {
  private:
   void showWhatHelps();
   void say(const QString& words);
-  void relink(const std::map<std::string, std::string>& found);
   const UnreadFile* current() const;
 
   PlanModel* m_model;

@@ -1,5 +1,7 @@
 #include "core/base/array.h"
 
+#include "core/base/task.h"
+
 #include <cstdint>
 #include <new>
 
@@ -28,21 +30,39 @@ void wishForLargePages(void* block, std::size_t bytes) {
 }  // namespace
 #endif
 
-// oneTBB's allocator keeps large blocks for the next array of about the size, where the system's would give them back
-// and pay for a fault on each page again. Sanitizers see only the system's.
-void* allocateBytes(std::size_t bytes) {
+namespace {
+
+/// Blocks from here on are counted: few, and nearly all of what large plans take.
+constexpr std::size_t kCounted = std::size_t{64} << 10;
+
+void* takeBlock(std::size_t bytes) {
   const std::size_t size = bytes > 0 ? bytes : 1;
 #ifdef ARVESK_SANITIZED
-  void* p = std::malloc(size);
+  return std::malloc(size);
 #else
   void* p = scalable_malloc(size);
   if (p) wishForLargePages(p, size);
-#endif
-  if (!p) throw std::bad_alloc();
   return p;
+#endif
 }
 
-void freeBytes(void* p) noexcept {
+}  // namespace
+
+// oneTBB's allocator keeps large blocks for the next array of about the size, where the system's would give them back
+// and pay for a fault on each page again. Sanitizers see only the system's.
+void* allocateBytes(std::size_t bytes) {
+  if (bytes >= kCounted) {
+    endIfStopped();
+    takeMemory(bytes);
+  }
+  void* p = takeBlock(bytes);
+  if (p) return p;
+  if (bytes >= kCounted) giveMemory(bytes);
+  throw std::bad_alloc();
+}
+
+void freeBytes(void* p, std::size_t bytes) noexcept {
+  if (bytes >= kCounted) giveMemory(bytes);
 #ifdef ARVESK_SANITIZED
   std::free(p);
 #else

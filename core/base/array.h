@@ -13,9 +13,11 @@
 
 namespace arvesk {
 
-/// Memory for arrays, with large blocks kept for reuse. Throws std::bad_alloc.
+/// Memory for arrays, with large blocks kept for reuse and counted (base/memory.h). Throws std::bad_alloc, among it
+/// OverMemoryLimit, and Cancelled in the place of large blocks that nobody waits for any more (base/task.h).
 void* allocateBytes(std::size_t bytes);
-void freeBytes(void* p) noexcept;
+/// `bytes` as they were asked for.
+void freeBytes(void* p, std::size_t bytes) noexcept;
 /// Gives what is kept for reuse back to the system; after much was let go.
 void releaseFreeBlocks();
 
@@ -28,7 +30,7 @@ struct UninitializedAllocator : std::allocator<T> {
   };
   using std::allocator<T>::allocator;
   T* allocate(std::size_t count) { return static_cast<T*>(allocateBytes(count * sizeof(T))); }
-  void deallocate(T* p, std::size_t) { freeBytes(p); }
+  void deallocate(T* p, std::size_t count) { freeBytes(p, count * sizeof(T)); }
   template <typename U, typename... Args>
   void construct(U* p, Args&&... args) {
     if constexpr (sizeof...(Args) == 0 && std::is_trivially_destructible_v<U>)

@@ -2,7 +2,9 @@
 // works for the program calls its work through here, so that nothing that goes wrong ends the program.
 #pragma once
 
+#include "core/base/memory.h"
 #include "core/base/result.h"
+#include "core/base/task.h"
 
 #include <exception>
 #include <new>
@@ -10,8 +12,9 @@
 
 namespace arvesk {
 
-/// What is said when memory ran out.
+/// What is said when memory ran out, and when it would be more than the program may use.
 Problem outOfMemory();
+Problem overMemoryLimit(const OverMemoryLimit& e);
 
 template <typename T>
 struct IsResult : std::false_type {};
@@ -31,6 +34,8 @@ auto withinBorder(Work&& work) {
     } else {
       return Out(work());
     }
+  } catch (const Cancelled&) { return Out(Failure(cancelled())); } catch (const OverMemoryLimit& e) {
+    return Out(Failure(overMemoryLimit(e)));
   } catch (const std::bad_alloc&) { return Out(Failure(outOfMemory())); } catch (const std::exception& e) {
     return Out(fail(ProblemCode::Internal, std::string("stopped by an error inside: ") + e.what()));
   } catch (...) { return Out(fail(ProblemCode::Internal, "stopped by an error inside")); }

@@ -22,7 +22,8 @@ enum class ProblemCode {
   FileMissing,
   FileUnreadable,  // the content is not what the format says
   FileTooLarge,
-  FileNewer,  // written by a newer version
+  FileNewer,     // written by a newer version
+  UnlikelySize,  // asked about before it is worked with
   WriteFailed,
   HelperFailed,  // the import helper crashed or ran out of time or memory
   Waiting,       // another node failed first

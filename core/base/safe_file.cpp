@@ -1,5 +1,7 @@
 #include "core/base/safe_file.h"
 
+#include "core/base/task.h"
+
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <sys/stat.h>
@@ -233,7 +235,12 @@ Result<std::string> readWhole(const std::string& path, std::size_t limitBytes) {
     return fail(ProblemCode::FileTooLarge, fmt::format("has {} bytes, the limit is {}", size, limitBytes), {}, path);
   std::string text(static_cast<std::size_t>(size), '\0');
   in.seekg(0);
-  in.read(text.data(), size);
+  for (std::streamoff at = 0; at < size && in;) {
+    endIfStopped();
+    const std::streamoff piece = std::min(size - at, std::streamoff{8} << 20);
+    in.read(text.data() + at, piece);
+    at += piece;
+  }
   if (!in) return fail(ProblemCode::FileUnreadable, "could not be read to its end", {}, path);
   return text;
 }

@@ -46,9 +46,23 @@ class ModeObserver : public tbb::task_scheduler_observer {
 
 }  // namespace
 
+static thread_local std::stop_token t_stop;  // see StopScope
+
 Problem outOfMemory() {
   return problem(ProblemCode::TooMany, "not enough memory", "Lower densities or counts, or close other programs");
 }
+
+Problem overMemoryLimit(const OverMemoryLimit& e) {
+  const auto mb = [](std::size_t bytes) { return static_cast<double>(bytes) / (1 << 20); };
+  return problem(ProblemCode::TooMany,
+                 fmt::format("needs {:.0f} MB more, and {:.0f} of the {:.0f} MB that the program may use are taken",
+                             mb(e.wanted), mb(e.taken), mb(e.limit)),
+                 "Lower densities or counts, or allow more memory (--memory)");
+}
+
+StopScope::StopScope(std::stop_token stop) : m_before(std::exchange(t_stop, std::move(stop))) {}
+StopScope::~StopScope() { t_stop = std::move(m_before); }
+const std::stop_token& currentStop() { return t_stop; }
 
 std::string toLine(const Problem& p) {
   std::string line = p.where.empty() ? p.message : fmt::format("{}: {}", p.where, p.message);
@@ -70,7 +84,9 @@ void parallelPieces(const Task& task, std::size_t count, std::size_t grain,
                     const std::function<void(std::size_t, std::size_t)>& body) {
   ARVESK_ASSERT(grain > 0, "grain must be above 0");
   const std::size_t pieces = (count + grain - 1) / grain;
+  const std::stop_token stop = currentStop();
   const auto run = [&](std::size_t piece) {
+    if (stop.stop_requested()) throw Cancelled();
     if (task.isCancelled()) return;
     body(piece * grain, std::min(count, (piece + 1) * grain));
   };
@@ -80,6 +96,7 @@ void parallelPieces(const Task& task, std::size_t count, std::size_t grain,
   }
   tbb::parallel_for(tbb::blocked_range<std::size_t>(0, pieces, 1), [&](const tbb::blocked_range<std::size_t>& r) {
     setModeOfThisThread();  // a worker may come from an arena that nobody observes
+    const StopScope scope(stop);
     for (std::size_t i = r.begin(); i != r.end(); ++i) run(i);
   });
 }

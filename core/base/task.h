@@ -1,4 +1,5 @@
 // Long work: cancelling, progress and loops over many threads whose result does not depend on how many there are.
+// Whoever works within a StopScope ends soon after a cancel without asking: loops, sorts and large arrays throw.
 #pragma once
 
 #include <cstddef>
@@ -17,8 +18,32 @@ struct Task {
   }
 };
 
+/// Thrown in the midst of work that is not wanted any more; it ends at the border (base/border.h).
+struct Cancelled {};
+
+/// While it lives, loops, sorts and large arrays that the calling thread begins throw Cancelled once `stop` is asked
+/// for, on whatever thread they run. For work within the border.
+class StopScope {
+ public:
+  explicit StopScope(std::stop_token stop);
+  ~StopScope();
+  StopScope(const StopScope&) = delete;
+  StopScope& operator=(const StopScope&) = delete;
+
+ private:
+  std::stop_token m_before;
+};
+
+/// What ends the work of the calling thread.
+const std::stop_token& currentStop();
+/// Throws Cancelled when it was asked for. For loops that take long and have no pieces.
+inline void endIfStopped() {
+  if (currentStop().stop_requested()) throw Cancelled();
+}
+
 /// Calls body(begin, end) on pieces of [0, count) from many threads; pieces start at multiples of `grain`, whatever the
-/// number of threads. Stops handing out pieces after a cancel; the caller checks for it.
+/// number of threads. Stops handing out pieces after a cancel of `task`, for which the caller checks; one of the
+/// StopScope is thrown.
 void parallelPieces(const Task& task, std::size_t count, std::size_t grain,
                     const std::function<void(std::size_t, std::size_t)>& body);
 

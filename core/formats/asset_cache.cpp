@@ -10,7 +10,7 @@
 namespace arvesk {
 namespace {
 
-constexpr std::uint64_t kMagic = 0x3430434b53565241ULL;  // "ARVSKC04"
+constexpr std::uint64_t kMagic = 0x3530434b53565241ULL;  // "ARVSKC05"
 
 class Writer {
  public:
@@ -322,6 +322,11 @@ Result<ImportOutcome> readOutcome(const std::string& path) {
       if (image->width < 1 || image->height < 1 || image->channels < 1 ||
           image->values.size() != static_cast<std::size_t>(image->width) * static_cast<std::size_t>(image->height) *
                                       static_cast<std::size_t>(image->channels))
+        return damaged;
+      // Whoever makes holes goes by these without asking.
+      const auto& missing = image->missing;
+      if (std::adjacent_find(missing.begin(), missing.end(), std::greater_equal<>()) != missing.end() ||
+          (!missing.empty() && missing.back() >= image->values.size() / static_cast<std::size_t>(image->channels)))
         return damaged;
       outcome.image = image;
     }

@@ -1,5 +1,6 @@
 // STL and what else Assimp reads. Assimp passes on non-finite numbers and wrong indices; readMesh checks them after us.
 #include "core/formats/mesh_reader.h"
+#include "core/formats/polygons.h"
 
 #include <assimp/BaseImporter.h>
 #include <assimp/DefaultIOSystem.h>
@@ -16,6 +17,8 @@ namespace {
 
 void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
   const auto base = static_cast<std::uint32_t>(s.positions.size());
+  const bool isMirrored = world.Determinant() < 0;
+  s.isMirrored = s.isMirrored || isMirrored;
   const aiMatrix3x3 normalTurn = aiMatrix3x3(world).Inverse().Transpose();
   for (unsigned i = 0; i < mesh.mNumVertices; ++i) {
     const aiVector3D p = world * mesh.mVertices[i];
@@ -27,21 +30,27 @@ void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
     const aiColor4D* colors = mesh.mColors[0];
     s.colors.edit().push_back(colors ? Vec4(colors[i].r, colors[i].g, colors[i].b, colors[i].a) : Vec4(1));
   }
-  const auto part = static_cast<std::uint16_t>(std::min<std::size_t>(s.parts.size(), 65534));
-  if (s.parts.size() < 65535) s.parts.emplace_back(mesh.mName.C_Str());
+  const auto part = static_cast<std::uint16_t>(s.parts.size());  // more than it holds are refused afterwards
+  s.parts.emplace_back(mesh.mName.C_Str());
   for (unsigned f = 0; f < mesh.mNumFaces; ++f) {
     const aiFace& face = mesh.mFaces[f];
     if (face.mNumIndices != 3) continue;
-    s.triangles.edit().push_back({base + face.mIndices[0], base + face.mIndices[1], base + face.mIndices[2]});
+    UVec3 t(face.mIndices[0], face.mIndices[1], face.mIndices[2]);
+    if (isMirrored) std::swap(t.y, t.z);
+    s.triangles.edit().push_back(t + UVec3(base));
     s.faceParts.edit().push_back(part);
     s.faceMaterials.edit().push_back(
         static_cast<std::uint16_t>(mesh.mMaterialIndex < s.materials.size() ? mesh.mMaterialIndex : 0));
   }
 }
 
-void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::int32_t parentNode,
+/// Nodes that lie inside of each other: more are refused.
+constexpr int kDeepest = 1000;
+
+/// False when they lie deeper than that.
+bool addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::int32_t parentNode,
              int depth) {
-  if (depth > 256) return;
+  if (depth > kDeepest) return false;
   const aiMatrix4x4 world = parent * node.mTransformation;
   glm::dmat4 m;
   for (unsigned row = 0; row < 4; ++row)
@@ -51,7 +60,9 @@ void addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatri
   s.nodes.push_back(sceneNodeOf(node.mName.C_Str(), parentNode, m));
   for (unsigned i = 0; i < node.mNumMeshes; ++i)
     if (node.mMeshes[i] < scene.mNumMeshes) addMesh(s, *scene.mMeshes[node.mMeshes[i]], world);
-  for (unsigned c = 0; c < node.mNumChildren; ++c) addNode(s, scene, *node.mChildren[c], world, ordinal, depth + 1);
+  for (unsigned c = 0; c < node.mNumChildren; ++c)
+    if (!addNode(s, scene, *node.mChildren[c], world, ordinal, depth + 1)) return false;
+  return true;
 }
 
 /// Opens what Assimp asks for, and says so.
@@ -92,7 +103,7 @@ Result<Surface> readers::others(const std::string& path, std::vector<Problem>&, 
     return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", importer.GetErrorString()),
                 "Use glTF, OBJ, PLY or STL");
   Surface s;
-  for (unsigned m = 0; m < scene->mNumMaterials && m < 65535; ++m) {
+  for (unsigned m = 0; m < scene->mNumMaterials; ++m) {
     Material material;
     aiColor4D color;
     if (scene->mMaterials[m]->Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS)
@@ -102,7 +113,10 @@ Result<Surface> readers::others(const std::string& path, std::vector<Problem>&, 
     s.materials.push_back(material);
   }
   if (s.materials.empty()) s.materials.emplace_back();
-  addNode(s, *scene, *scene->mRootNode, aiMatrix4x4(), -1, 0);
+  if (!addNode(s, *scene, *scene->mRootNode, aiMatrix4x4(), -1, 0))
+    return fail(ProblemCode::FileTooLarge, fmt::format("more than {} of its nodes lie inside of each other", kDeepest),
+                "Use glTF, OBJ, PLY or STL");
+  if (auto ok = checkCounts(s.parts.size(), s.materials.size()); !ok) return Failure(ok.error());
   const auto allAre = [](const auto& values, auto v) {
     return std::all_of(values.begin(), values.end(), [&](const auto& x) { return x == v; });
   };

@@ -2,6 +2,7 @@
 // does not do.
 #include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/polygons.h"
 #include "core/formats/tinygltf.h"
 
 #include <fmt/format.h>
@@ -42,6 +43,15 @@ tinygltf::FsCallbacks filesBeside(ReadFiles& files) {
           nullptr, &files};
 }
 
+bool isCompression(const std::string& extension) {
+  return extension == "KHR_draco_mesh_compression" || extension == "EXT_meshopt_compression";
+}
+
+Failure compressed(const std::string& extension) {
+  return fail(ProblemCode::FileUnreadable, fmt::format("its meshes are compressed ({}), which is not read", extension),
+              "Export the file again without compression of meshes");
+}
+
 Result<tinygltf::Model> load(const std::string& path, ReadFiles& files) {
   const auto bytes = readWhole(path, std::size_t{4} << 30);
   if (!bytes) return Failure(bytes.error());
@@ -62,8 +72,7 @@ Result<tinygltf::Model> load(const std::string& path, ReadFiles& files) {
                       : loader.LoadASCIIFromString(&model, &error, &warning, bytes->data(), size, folder);
   if (!ok) return bad(error.empty() ? "cannot be read" : error.substr(0, error.find('\n')));
   for (const std::string& needed : model.extensionsRequired)
-    if (needed == "KHR_draco_mesh_compression" || needed == "EXT_meshopt_compression")
-      return bad(fmt::format("{} is needed, but compressed meshes are not read", needed));
+    if (isCompression(needed)) return compressed(needed);
   return model;
 }
 
@@ -77,7 +86,13 @@ Result<std::vector<double>> numbersOf(const tinygltf::Model& m, int index, int c
     return bad(fmt::format("accessor {} has another number of components than {}", index, components));
   const int size = tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.componentType));
   if (size <= 0) return bad(fmt::format("accessor {} has an unknown component type", index));
-  if (a.bufferView < 0 || static_cast<std::size_t>(a.bufferView) >= m.bufferViews.size())
+  if (a.bufferView < 0) {  // zeros, as the standard says; a file that is compressed has its numbers elsewhere
+    const auto it = std::find_if(m.extensionsUsed.begin(), m.extensionsUsed.end(), isCompression);
+    if (it != m.extensionsUsed.end()) return compressed(*it);
+    if (a.count > 100'000'000) return bad(fmt::format("accessor {} has {} zeros", index, a.count));
+    return std::vector<double>(a.count * static_cast<std::size_t>(components), 0.0);
+  }
+  if (static_cast<std::size_t>(a.bufferView) >= m.bufferViews.size())
     return bad(fmt::format("accessor {} has no buffer view", index));
   const tinygltf::BufferView& view = m.bufferViews[static_cast<std::size_t>(a.bufferView)];
   if (view.buffer < 0 || static_cast<std::size_t>(view.buffer) >= m.buffers.size())
@@ -221,7 +236,6 @@ class MeshBuilder {
     if (static_cast<std::size_t>(node.mesh) >= m_model.meshes.size())
       return bad(fmt::format("mesh {} is not there", node.mesh));
     const tinygltf::Mesh& mesh = m_model.meshes[static_cast<std::size_t>(node.mesh)];
-    if (m_surface.parts.size() >= 65535) return bad("the file has more than 65,535 parts");
     m_surface.parts.push_back(node.name.empty() ? mesh.name : node.name);
     for (const tinygltf::Primitive& primitive : mesh.primitives)
       if (auto ok = addPrimitive(primitive, world); !ok) return ok;
@@ -354,13 +368,15 @@ class MeshBuilder {
 Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& warnings, ReadFiles& files) {
   const auto model = load(path, files);
   if (!model) return Failure(model.error());
-  if (model->materials.size() > 65000) return bad("the file has more than 65,000 materials");
+  if (auto ok = checkCounts(0, model->materials.size() + 1); !ok) return Failure(ok.error());  // one for those without
   MeshBuilder builder(*model, warnings);
   if (auto ok = visitNodes(*model, [&](const tinygltf::Node& node, const glm::dmat4& world,
                                        std::int32_t parent) { return builder.add(node, world, parent); });
       !ok)
     return Failure(ok.error());
-  return builder.take();
+  Surface surface = builder.take();
+  if (auto ok = checkCounts(surface.parts.size(), surface.materials.size()); !ok) return Failure(ok.error());
+  return surface;
 }
 
 Result<std::vector<GltfInstance>> readGltfInstances(const std::string& path) {
@@ -375,10 +391,9 @@ Result<std::vector<GltfInstance>> readGltfInstances(const std::string& path) {
     GltfInstance plain{node.name, model->meshes[static_cast<std::size_t>(node.mesh)].name, Vec3(world[3]), {}, {}};
     const auto it = node.extensions.find("EXT_mesh_gpu_instancing");
     if (it == node.extensions.end()) {
-      const glm::dmat3 m(world);
-      plain.size = Vec3(glm::length(m[0]), glm::length(m[1]), glm::length(m[2]));
-      plain.turn = Quat(
-          glm::quat_cast(glm::dmat3(m[0] / glm::length(m[0]), m[1] / glm::length(m[1]), m[2] / glm::length(m[2]))));
+      const SceneNode as = sceneNodeOf(node.name, -1, world);
+      plain.size = as.size;
+      plain.turn = as.turn;
       out.push_back(plain);
       return {};
     }

@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <limits>
 
 namespace arvesk {
 namespace {
@@ -119,6 +120,16 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
       *numbers = Column<float>(std::move(values));
       warnings.push_back(repaired(fmt::format("{} values of \"{}\" are no numbers and count as 0", odd, asUtf8(name))));
     }
+  float far = 0;
+  for (const Vec3& p : s.positions) far = std::max({far, std::abs(p.x), std::abs(p.y), std::abs(p.z)});
+  if (const float step = std::nextafter(far, std::numeric_limits<float>::max()) - far; step > 2e-3F)
+    warnings.push_back({ProblemCode::FileUnreadable,
+                        Severity::Warning,
+                        {},
+                        fmt::format("it lies up to {:.0f} units from its origin, where places are only kept to within "
+                                    "{:.2g} units, whatever the file holds",
+                                    far, step / 2),
+                        "Move it to its origin in the program that wrote it"});
   const bool hasNormals = s.normals.size() == n && std::all_of(s.normals.begin(), s.normals.end(), [](const Vec3& v) {
                             return isFinite(v) && glm::length(v) > 1e-6F;
                           });
@@ -174,21 +185,25 @@ void Textures::add(const std::string& name, const std::vector<std::uint8_t>& fil
                    std::vector<Problem>& warnings) {
   const auto [it, isNew] = m_read.try_emplace(name);
   Read& read = it->second;
-  if (isNew)
-    if (auto decoded = decodeTexture(file)) {
+  if (isNew) {
+    auto decoded = decodeTexture(file);
+    if (!decoded) read.why = decoded.error().message;
+    if (decoded) {
       read.texture = std::make_shared<const Texture>(std::move(*decoded));
       read.type = file.size() > 2 && file[0] == 0xff ? "image/jpeg" : "image/png";
       read.file = std::make_shared<const std::vector<std::uint8_t>>(file);
     }
+  }
   material.texture = read.texture;
   material.textureType = read.type;
   material.textureFile = read.file;
   if (!read.texture)
-    warnings.push_back({ProblemCode::FileUnreadable,
-                        Severity::Warning,
-                        {},
-                        fmt::format("the texture {} of material \"{}\" could not be read", name, material.name),
-                        "Use PNG or JPEG textures"});
+    warnings.push_back(
+        {ProblemCode::FileUnreadable,
+         Severity::Warning,
+         {},
+         fmt::format("the texture {} of material \"{}\" could not be read: {}", name, material.name, read.why),
+         "Use PNG or JPEG textures"});
 }
 
 Result<Surface> readMesh(const std::string& path, std::vector<Problem>& warnings, ReadFiles& files) {

@@ -39,6 +39,7 @@ class Textures {
     std::shared_ptr<const Texture> texture;  // null: it cannot be read
     std::shared_ptr<const std::vector<std::uint8_t>> file;
     std::string type;
+    std::string why;  // it cannot be read
   };
   std::map<std::string, Read> m_read;
 };

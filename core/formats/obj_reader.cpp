@@ -1,6 +1,7 @@
 // OBJ by tinyobjloader, with our own check of every index.
 #include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/polygons.h"
 
 #include <fmt/format.h>
 #include <tiny_obj_loader.h>
@@ -82,7 +83,7 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
   std::vector<tinyobj::material_t> materials;
   std::string warning;
   std::string error;
-  if (!in || !tinyobj::LoadObj(&a, &shapes, &materials, &warning, &error, &in, &materialFiles, true))
+  if (!in || !tinyobj::LoadObj(&a, &shapes, &materials, &warning, &error, &in, &materialFiles, false))
     return fail(ProblemCode::FileUnreadable, fmt::format("OBJ: {}", error.empty() ? "cannot be read" : error),
                 "Export the file again");
   Surface s;
@@ -96,7 +97,7 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
   const bool hasColors = a.colors.size() == a.vertices.size() &&
                          std::any_of(a.colors.begin(), a.colors.end(), [](float c) { return c != 1; });
   std::map<std::tuple<int, int, int>, std::uint32_t> known;
-  std::size_t bad = 0;
+  FaceTaker faces(s);
   const auto within = [](int index, std::size_t count, std::size_t width) {
     return index >= 0 && static_cast<std::size_t>(index) < count / width;
   };
@@ -125,33 +126,38 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
               : Vec2(0));
     return it->second;
   };
+  if (auto ok = checkCounts(shapes.size(), s.materials.size()); !ok) return Failure(ok.error());
+  std::vector<std::uint32_t> corners;
   for (const tinyobj::shape_t& shape : shapes) {
-    if (s.parts.size() >= 65535) break;
     const auto part = static_cast<std::uint16_t>(s.parts.size());
     s.parts.push_back(shape.name);
     const auto& indices = shape.mesh.indices;
-    for (std::size_t f = 0; f * 3 + 2 < indices.size(); ++f) {
-      bool isGood = true;
-      for (std::size_t k = 0; k < 3; ++k)
-        isGood = isGood && within(indices[f * 3 + k].vertex_index, a.vertices.size(), 3);
-      if (!isGood) {
-        ++bad;
+    std::size_t begin = 0;
+    for (std::size_t f = 0; f < shape.mesh.num_face_vertices.size(); ++f) {
+      const std::size_t end = std::min<std::size_t>(begin + shape.mesh.num_face_vertices[f], indices.size());
+      const std::span<const tinyobj::index_t> face(indices.data() + begin, end - begin);
+      begin = end;
+      if (!std::all_of(face.begin(), face.end(),
+                       [&](const tinyobj::index_t& i) { return within(i.vertex_index, a.vertices.size(), 3); })) {
+        faces.countOutside();
         continue;
       }
-      s.triangles.edit().push_back(
-          {vertexOf(indices[f * 3]), vertexOf(indices[f * 3 + 1]), vertexOf(indices[f * 3 + 2])});
-      s.faceParts.edit().push_back(part);
-      const int material = f < shape.mesh.material_ids.size() ? shape.mesh.material_ids[f] : -1;
-      s.faceMaterials.edit().push_back(static_cast<std::uint16_t>(
-          material >= 0 && static_cast<std::size_t>(material) < plain ? static_cast<std::size_t>(material) : plain));
+      corners.clear();
+      for (const tinyobj::index_t& i : face) corners.push_back(vertexOf(i));
+      const int named = f < shape.mesh.material_ids.size() ? shape.mesh.material_ids[f] : -1;
+      const auto material = static_cast<std::uint16_t>(
+          named >= 0 && static_cast<std::size_t>(named) < plain ? static_cast<std::size_t>(named) : plain);
+      for (std::size_t made = faces.add(corners); made > 0; --made) {
+        s.faceParts.edit().push_back(part);
+        s.faceMaterials.edit().push_back(material);
+      }
     }
   }
-  if (bad > 0)
-    warnings.push_back({ProblemCode::FileUnreadable,
-                        Severity::Warning,
-                        {},
-                        fmt::format("{} faces referred to vertices that are not there and were left out", bad),
-                        "Mend the file in the program that wrote it"});
+  // The library leaves out what has fewer than three corners, and says so each time.
+  for (std::size_t at = warning.find("Degenerated face"); at != std::string::npos;
+       at = warning.find("Degenerated face", at + 1))
+    faces.countBroken();
+  faces.tell(warnings);
   return s;
 }
 

@@ -94,6 +94,7 @@ json toJson(const PropEntry& p) {
   };
   number("common_height", p.commonHeight, usual.commonHeight);
   number("size", p.size, usual.size);
+  if (p.isLargeMeant) j["large"] = true;
   if (p.turnDeg != Vec3(0)) j["turn"] = toJson(p.turnDeg);
   number("footprint", p.footprint, usual.footprint);
   number("weight", p.weight, usual.weight);

@@ -307,6 +307,7 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
   p.pivot = known == kPivotNames.end() ? PivotAt::AsMade : static_cast<PivotAt>(known - kPivotNames.begin());
   p.commonHeight = take.number("common_height", p.commonHeight, 0, 1e5);
   p.size = take.above0("size", p.size, 1e6);
+  p.isLargeMeant = take.flag("large", false);
   p.turnDeg = take.vector("turn", p.turnDeg, 1e5);
   p.footprint = take.number("footprint", p.footprint, 0, 1e5);
   p.weight = take.number("weight", p.weight, 0, 1e9);
@@ -321,8 +322,8 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
         {takeMount.name("name"), takeMount.vector("at", Vec3(0), 1e6), takeMount.vector("turn", Vec3(0), 1e5)});
   }
   p.unknown = leftover(
-      j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "weight",
-          "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+      j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "large", "turn", "footprint",
+          "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
   return p;
 }
 

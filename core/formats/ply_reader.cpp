@@ -2,6 +2,7 @@
 // polygon file format", 1994).
 #include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/polygons.h"
 
 #include <fmt/format.h>
 
@@ -253,8 +254,31 @@ bool readVertices(Body& body, const Element& element, Surface& s) {
   return true;
 }
 
-bool readFaces(Body& body, const Element& element, Surface& s, std::size_t& badFaces) {
+bool isVertex(double v, const Surface& s) {
+  return v >= 0 && v < static_cast<double>(s.positions.size()) && v == std::floor(v);
+}
+
+/// Strips of triangles, every other of which is turned; −1 begins a new one.
+void addStrips(const std::vector<double>& list, const Surface& s, FaceTaker& faces) {
+  std::array<std::uint32_t, 3> last{};
+  std::size_t length = 0;
+  for (const double v : list) {
+    if (v == -1) {
+      length = 0;
+    } else if (!isVertex(v, s)) {
+      faces.countOutside();
+      length = 0;
+    } else {
+      last = {last[1], last[2], static_cast<std::uint32_t>(v)};
+      if (++length < 3 || last[0] == last[1] || last[1] == last[2] || last[0] == last[2]) continue;
+      faces.add(length % 2 == 1 ? last : std::array{last[1], last[0], last[2]});
+    }
+  }
+}
+
+bool readFaces(Body& body, const Element& element, const Surface& s, FaceTaker& faces) {
   std::vector<double> list;
+  std::vector<std::uint32_t> vertices;
   double ignored = 0;
   for (std::size_t i = 0; i < element.count; ++i) {
     for (const Property& property : element.properties) {
@@ -264,16 +288,17 @@ bool readFaces(Body& body, const Element& element, Surface& s, std::size_t& badF
       }
       if (!readList(body, property, list)) return false;
       if (property.name != "vertex_indices" && property.name != "vertex_index") continue;
-      const bool isGood = list.size() >= 3 && std::all_of(list.begin(), list.end(), [&](double v) {
-                            return v >= 0 && v < static_cast<double>(s.positions.size());
-                          });
-      if (!isGood) {
-        ++badFaces;
+      if (element.name == "tristrips") {
+        addStrips(list, s, faces);
         continue;
       }
-      for (std::size_t k = 2; k < list.size(); ++k)
-        s.triangles.edit().push_back({static_cast<std::uint32_t>(list[0]), static_cast<std::uint32_t>(list[k - 1]),
-                                      static_cast<std::uint32_t>(list[k])});
+      if (!std::all_of(list.begin(), list.end(), [&](double v) { return isVertex(v, s); })) {
+        faces.countOutside();
+        continue;
+      }
+      vertices.clear();
+      for (const double v : list) vertices.push_back(static_cast<std::uint32_t>(v));
+      faces.add(vertices);
     }
   }
   return true;
@@ -288,7 +313,7 @@ Result<Surface> readers::ply(const std::string& path, std::vector<Problem>& warn
   if (!header) return Failure(header.error());
   Surface s;
   Body body(std::string_view(*text).substr(header->bodyStart), header->encoding);
-  std::size_t badFaces = 0;
+  FaceTaker faces(s);
   for (const Element& element : header->elements) {
     // A count that the rest of the file cannot hold is found before memory is taken.
     if (!element.properties.empty() && element.count > body.left())
@@ -301,8 +326,8 @@ Result<Surface> readers::ply(const std::string& path, std::vector<Problem>& warn
       if (columns.known[0] < 0 || columns.known[1] < 0 || columns.known[2] < 0)
         return bad("vertices have no x, y and z");
       isWhole = readVertices(body, element, s);
-    } else if (element.name == "face") {
-      isWhole = readFaces(body, element, s, badFaces);
+    } else if (element.name == "face" || element.name == "tristrips") {
+      isWhole = readFaces(body, element, s, faces);
     } else {
       std::vector<double> list;
       double ignored = 0;
@@ -315,12 +340,7 @@ Result<Surface> readers::ply(const std::string& path, std::vector<Problem>& warn
       return bad(fmt::format("the file ends within its {} {}s, or holds something that is not a number", element.count,
                              element.name));
   }
-  if (badFaces > 0)
-    warnings.push_back({ProblemCode::FileUnreadable,
-                        Severity::Warning,
-                        {},
-                        fmt::format("{} faces referred to vertices that are not there and were left out", badFaces),
-                        "Mend the file in the program that wrote it"});
+  faces.tell(warnings);
   return s;
 }
 

@@ -1,8 +1,10 @@
 #include "core/geometry/faces.h"
 
+#include "core/base/sorting.h"
 #include "core/geometry/welding.h"
 
 #include <algorithm>
+#include <cstring>
 #include <numeric>
 
 namespace arvesk {
@@ -28,6 +30,7 @@ std::vector<Neighbors> flatNeighbors(const Surface& s, float angleDeg) {
   std::vector<Neighbors> out;
   const float limit = radians(angleDeg) + 1e-4F;
   for (std::size_t i = 0; i + 1 < edges.size(); ++i) {
+    if ((i & 0xfffU) == 0) endIfStopped();
     const TriangleEdge& a = edges[i];
     const TriangleEdge& b = edges[i + 1];
     const bool isTwo = a.places == b.places && a.triangle != b.triangle &&
@@ -74,16 +77,17 @@ void pairQuads(const Surface& s, float angleDeg, Array<std::uint32_t>& lead) {
     std::uint64_t low, high;  // keys
     std::uint32_t a, b;
   };
-  std::vector<Pair> pairs;
+  Array<Pair> pairs;
   for (const Neighbors& n : flatNeighbors(s, angleDeg)) {
+    if ((pairs.size() & 0xfffU) == 0) endIfStopped();
     const std::uint32_t a = n.first.triangle;
     const std::uint32_t b = n.second.triangle;
     const int skew = skewOf(s, n);
     if (skew <= 1000)
       pairs.push_back({skew, std::min(s.faceKey(a), s.faceKey(b)), std::max(s.faceKey(a), s.faceKey(b)), a, b});
   }
-  std::sort(pairs.begin(), pairs.end(), [](const Pair& x, const Pair& y) {
-    return std::tie(x.skew, x.low, x.high) < std::tie(y.skew, y.low, y.high);
+  sortLarge(pairs, [](const Pair& x, const Pair& y) {
+    return std::tie(x.skew, x.low, x.high, x.a, x.b) < std::tie(y.skew, y.low, y.high, y.a, y.b);
   });
   std::vector<std::uint8_t> isTaken(s.faceCount(), 0);
   for (const Pair& p : pairs) {
@@ -99,6 +103,7 @@ void joinAreas(const Surface& s, float angleDeg, Array<std::uint32_t>& lead) {
     return t;
   };
   for (const Neighbors& n : flatNeighbors(s, angleDeg)) {
+    endIfStopped();
     const std::uint32_t a = root(n.first.triangle);
     const std::uint32_t b = root(n.second.triangle);
     lead[std::max(a, b)] = std::min(a, b);
@@ -109,8 +114,10 @@ void joinAreas(const Surface& s, float angleDeg, Array<std::uint32_t>& lead) {
 /// Ground that is one grid has its quads in order.
 void pairGrid(const Surface& s, float angleDeg, Array<std::uint32_t>& lead) {
   const float limit = radians(angleDeg) + 1e-4F;
-  for (std::uint32_t t = 0; t + 1 < lead.size(); t += 2)
+  for (std::uint32_t t = 0; t + 1 < lead.size(); t += 2) {
+    if ((t & 0xfffU) == 0) endIfStopped();
     if (angleBetween(s.faceNormal(t), s.faceNormal(t + 1)) <= limit) lead[t + 1] = t;
+  }
 }
 
 }  // namespace

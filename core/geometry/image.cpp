@@ -1,5 +1,7 @@
 #include "core/geometry/image.h"
 
+#include "core/base/task.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -24,20 +26,21 @@ Image blurred(const Image& image, int radius) {
   if (radius <= 0) return image;
   Image out = image;
   const auto pass = [&](int length, int lines, auto index) {
-    std::vector<double> sums(static_cast<std::size_t>(length) + 1);
-    for (int line = 0; line < lines; ++line) {
-      for (int c = 0; c < image.channels; ++c) {
-        for (int i = 0; i < length; ++i)
-          sums[static_cast<std::size_t>(i) + 1] = sums[static_cast<std::size_t>(i)] +
-                                                  static_cast<double>(out.values[index(line, i, c)]);
-        for (int i = 0; i < length; ++i) {
-          const int a = std::max(0, i - radius);
-          const int b = std::min(length, i + radius + 1);
-          out.values[index(line, i, c)] = static_cast<float>(
-              (sums[static_cast<std::size_t>(b)] - sums[static_cast<std::size_t>(a)]) / static_cast<double>(b - a));
+    parallelPieces({}, static_cast<std::size_t>(lines), 16, [&](std::size_t begin, std::size_t end) {
+      std::vector<double> sums(static_cast<std::size_t>(length) + 1);
+      for (auto line = static_cast<int>(begin); line < static_cast<int>(end); ++line)
+        for (int c = 0; c < image.channels; ++c) {
+          for (int i = 0; i < length; ++i)
+            sums[static_cast<std::size_t>(i) + 1] = sums[static_cast<std::size_t>(i)] +
+                                                    static_cast<double>(out.values[index(line, i, c)]);
+          for (int i = 0; i < length; ++i) {
+            const int a = std::max(0, i - radius);
+            const int b = std::min(length, i + radius + 1);
+            out.values[index(line, i, c)] = static_cast<float>(
+                (sums[static_cast<std::size_t>(b)] - sums[static_cast<std::size_t>(a)]) / static_cast<double>(b - a));
+          }
         }
-      }
-    }
+    });
   };
   const auto at = [&](int x, int y, int c) {
     return (static_cast<std::size_t>(y) * static_cast<std::size_t>(image.width) + static_cast<std::size_t>(x)) *
@@ -61,12 +64,14 @@ Texture textureOf(const Image& image) {
   const bool hasAlpha = channels == 2 || channels == 4;
   const auto byteOf = [](float v) { return static_cast<std::uint8_t>(255 * std::clamp(v, 0.0F, 1.0F) + 0.5F); };
   t.rgba.resize(pixels * 4);
-  for (std::size_t i = 0; i < pixels; ++i) {
-    const float* from = &image.values[i * channels];
-    std::uint8_t* to = &t.rgba[i * 4];
-    for (std::size_t c = 0; c < 3; ++c) to[c] = byteOf(from[isGray ? 0 : c]);
-    to[3] = hasAlpha ? byteOf(from[channels - 1]) : std::uint8_t{255};
-  }
+  parallelPieces({}, pixels, 65536, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) {
+      const float* from = &image.values[i * channels];
+      std::uint8_t* to = &t.rgba[i * 4];
+      for (std::size_t c = 0; c < 3; ++c) to[c] = byteOf(from[isGray ? 0 : c]);
+      to[3] = hasAlpha ? byteOf(from[channels - 1]) : std::uint8_t{255};
+    }
+  });
   return t;
 }
 

@@ -12,7 +12,7 @@ struct Image {
   int height = 0;
   int channels = 0;
   int bitsPerChannel = 0;  // of the file: 8, 16 or 32
-  std::vector<float> values;
+  Array<float> values;
   /// Pixels that have no value in the file (NaN, infinite, or what the file calls "no data"), ascending; in `values`
   /// stands what the nearest pixel with one has.
   std::vector<std::uint32_t> missing;
@@ -36,7 +36,7 @@ Image blurred(const Image& image, int radius);
 struct Texture {
   int width = 0;
   int height = 0;
-  std::vector<std::uint8_t> rgba;
+  Array<std::uint8_t> rgba;
   Vec4 sampledLinear(Vec2 uv) const;  // repeats; v downwards, as in glTF; linear light
   float sampledAlpha(Vec2 uv) const;
 };

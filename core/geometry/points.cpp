@@ -132,7 +132,9 @@ std::optional<std::string> findDifference(const Points& a, const Points& b) {
   if (auto d = differ("draft level", a.draftLevel, b.draftLevel, a.count)) return d;
   if (auto d = differ("prop", a.prop, b.prop, a.count)) return d;
   if ((a.kit == nullptr) != (b.kit == nullptr)) return "only one has a kit";
-  for (const auto& [name, column] : a.attributes) {
+  for (const auto& attribute : a.attributes) {
+    const std::string& name = attribute.first;
+    const AttributeColumn& column = attribute.second;
     const auto other = b.attributes.find(name);
     if (other == b.attributes.end()) return fmt::format("only one carries {}", name);
     if (other->second.index() != column.index()) return fmt::format("{} is of another type", name);

@@ -1,8 +1,7 @@
 #include "core/geometry/welding.h"
 
 #include "core/base/hash.h"
-
-#include <tbb/parallel_sort.h>
+#include "core/base/sorting.h"
 
 #include <unordered_map>
 
@@ -63,6 +62,7 @@ std::shared_ptr<const Welded> weldedOf(const Surface& surface) {
         older.push_back(isNew ? kNone : std::exchange(it->second, place));
       }
       out->place[v] = place;
+      if ((v & 4095U) == 0) endIfStopped();
     }
     return std::shared_ptr<const Welded>(out);
   });
@@ -77,7 +77,7 @@ Array<TriangleEdge> edgesByPlace(const Surface& surface, const Welded& welded) {
       const std::uint64_t b = welded.place[surface.triangles[f][static_cast<int>((k + 1) % 3)]];
       if (a != b) edges.push_back({std::min(a, b) << 32 | std::max(a, b), static_cast<std::uint32_t>(f), k});
     }
-  tbb::parallel_sort(edges.begin(), edges.end(), [](const TriangleEdge& a, const TriangleEdge& b) {
+  sortLarge(edges, [](const TriangleEdge& a, const TriangleEdge& b) {
     return std::tie(a.places, a.triangle, a.corner) < std::tie(b.places, b.triangle, b.corner);
   });
   return edges;

@@ -159,10 +159,6 @@ struct Middles {
 
 }  // namespace
 
-TracedScene::~TracedScene() {
-  if (scene) rtcReleaseScene(scene);
-}
-
 Box3 TracedScene::instanceBounds(std::size_t i) const {
   const PictureInstance& in = instances[i];
   const Box3 local = shapes[in.shape]->bounds();
@@ -256,21 +252,19 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
   }
   const std::shared_ptr<TracedScene> traced = placed(scene->m_input, task);
   if (!traced) return Failure(cancelled());
-  traced->scene = rtcNewScene(embreeDevice());
-  rtcSetSceneBuildQuality(traced->scene,
+  traced->scene = newEmbreeScene();
+  rtcSetSceneBuildQuality(traced->scene.get(),
                           traced->instances.size() > 300'000 ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
   if (!traced->instances.empty()) {
-    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_USER);
-    rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(traced->instances.size()));
-    rtcSetGeometryUserData(geometry, traced.get());
-    rtcSetGeometryBoundsFunction(geometry, &boundsOf, nullptr);
-    rtcSetGeometryIntersectFunction(geometry, &intersectInstance);
-    rtcSetGeometryOccludedFunction(geometry, &occludedInstance);
-    rtcCommitGeometry(geometry);
-    rtcAttachGeometry(traced->scene, geometry);
-    rtcReleaseGeometry(geometry);
+    const EmbreeGeometry geometry = newEmbreeGeometry(RTC_GEOMETRY_TYPE_USER);
+    rtcSetGeometryUserPrimitiveCount(geometry.get(), static_cast<unsigned>(traced->instances.size()));
+    rtcSetGeometryUserData(geometry.get(), traced.get());
+    rtcSetGeometryBoundsFunction(geometry.get(), &boundsOf, nullptr);
+    rtcSetGeometryIntersectFunction(geometry.get(), &intersectInstance);
+    rtcSetGeometryOccludedFunction(geometry.get(), &occludedInstance);
+    attach(traced->scene.get(), geometry);
   }
-  commitScene(traced->scene, task);
+  commitScene(traced->scene.get(), task);
   if (task.isCancelled()) return Failure(cancelled());
   if (traced->bounds.isEmpty())
     for (std::size_t i = 0; i < traced->instances.size(); ++i) traced->bounds.add(traced->instanceBounds(i));
@@ -287,7 +281,7 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, con
   ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
-  rtcIntersect1(m_traced->scene, &context, &ray);
+  rtcIntersect1(m_traced->scene.get(), &context, &ray);
   if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
   const SurfaceHit place = m_traced->indices[instance(ray.hit.instID[0]).shape]->placeOf(ray.ray.tfar, ray.hit.primID,
                                                                                          ray.hit.u, ray.hit.v);
@@ -299,7 +293,7 @@ bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float re
   if (ray.tfar < ray.tnear) return false;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
-  rtcOccluded1(m_traced->scene, &context, &ray);
+  rtcOccluded1(m_traced->scene.get(), &context, &ray);
   return ray.tfar < 0;
 }
 

@@ -60,7 +60,6 @@ struct PictureRayHit {
 /// quarter of the time that Embree's instances take (architecture.md).
 struct TracedScene {
   TracedScene() = default;
-  ~TracedScene();
   TracedScene(const TracedScene&) = delete;
   TracedScene& operator=(const TracedScene&) = delete;
   Box3 instanceBounds(std::size_t i) const;
@@ -69,7 +68,7 @@ struct TracedScene {
   std::vector<SurfacePtr> shapes;
   std::vector<Vec3> meanColors;                              // of the shapes that are placed; linear light
   std::vector<std::shared_ptr<const SurfaceIndex>> indices;  // of the shapes
-  RTCSceneTy* scene = nullptr;
+  EmbreeScene scene;
   std::uint64_t triangles = 0;
   Box3 bounds;
 };

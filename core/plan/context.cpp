@@ -94,9 +94,11 @@ void EvalContext::warnUnmatched(const Patterns& patterns, const std::vector<std:
 }
 
 Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice) {
-  if (estimate <= static_cast<double>(ctx.limits.points)) return {};
-  return fail(ProblemCode::TooMany,
-              fmt::format("would make {:.0f} points, the limit is {}", estimate, ctx.limits.points), advice);
+  if (estimate > static_cast<double>(ctx.limits.points))
+    return fail(ProblemCode::TooMany,
+                fmt::format("would make {:.0f} points, the limit is {}", estimate, ctx.limits.points), advice);
+  // Place, id, draw and what it stands on: what a point takes at least while it is made.
+  return guardMemory(estimate, 48, "points", advice);
 }
 
 }  // namespace arvesk

@@ -109,7 +109,8 @@ struct EvalContext {
 /// Names for people: "a; b; c and 9 more".
 std::string listOf(const std::vector<std::string>& names);
 
-/// Fails with the number that would be made and what to change when it is above the limit.
+/// Fails with the number that would be made and what to change when it is above the limit of points, or would be above
+/// that of memory with all that lives already.
 Result<void> guardPoints(const EvalContext& ctx, double estimate, const std::string& advice);
 
 }  // namespace arvesk

@@ -77,12 +77,13 @@ struct PropEntry {
   double unitScale = 1;  // m per unit of the file
   bool isZUp = false;
   PivotAt pivot = PivotAt::AsMade;
-  double commonHeight = 0;  // m; the prop is scaled to this height; 0 leaves it as made
-  double size = 1;          // factor after that
-  Vec3 turnDeg{0};          // about X, then Y, then Z, about the pivot; for props that were built another way round
-  double footprint = 0;     // m; 0 takes it from the geometry
-  double weight = 1;        // where Choose props finds it by name or tag
-  std::string tags;         // words separated by spaces; exported
+  double commonHeight = 0;    // m; the prop is scaled to this height; 0 leaves it as made
+  double size = 1;            // factor after that
+  bool isLargeMeant = false;  // taken though it is larger than props are (kUnlikelySize)
+  Vec3 turnDeg{0};            // about X, then Y, then Z, about the pivot; for props that were built another way round
+  double footprint = 0;       // m; 0 takes it from the geometry
+  double weight = 1;          // where Choose props finds it by name or tag
+  std::string tags;           // words separated by spaces; exported
   double creaseDeg = -1;  // normals made anew, faces that meet at less than this share them; below 0 they stay as made
   bool isMassingBox = true;  // else the mesh simplified
   int massingTriangles = 300;

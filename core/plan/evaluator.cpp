@@ -111,15 +111,14 @@ class Run {
     m_propsLeft = m_plan.props.size();
     m_props.resize(m_plan.props.size());
     for (const Step* step : m_dressing) m_propRank = std::min(m_propRank, step->rank);
-    for (std::size_t i = 0; i < m_props.size(); ++i)
-      enqueue(
-          m_propRank, [this, i] { loadOneProp(i); },
-          [this] {
-            if (--m_propsLeft == 0) propsAreThere();
-          });
-    if (m_props.empty()) propsAreThere();
-    for (Step* step : m_order) release(*step);
-    m_group.wait();
+    try {
+      beginAll();
+      m_group.wait();
+    } catch (...) {  // no memory for the next step: those under way look at what would be gone
+      m_group.cancel();
+      m_group.wait();
+      throw;
+    }
     return result();
   }
 
@@ -158,6 +157,17 @@ class Run {
   std::size_t m_stepsDone = 0;
   std::mutex m_draftMutex;
   std::map<const Points*, PointsPtr> m_drafts;  // made in this run
+
+  void beginAll() {
+    for (std::size_t i = 0; i < m_props.size(); ++i)
+      enqueue(
+          m_propRank, [this, i] { loadOneProp(i); },
+          [this] {
+            if (--m_propsLeft == 0) propsAreThere();
+          });
+    if (m_props.empty()) propsAreThere();
+    for (Step* step : m_order) release(*step);
+  }
 
   bool isCancelled() const { return m_request.task.isCancelled(); }
   bool isThinned(const Node& node) const { return m_share < 1 && m_thinnable.contains(node.uid); }
@@ -216,7 +226,11 @@ class Run {
 
   void loadOneProp(std::size_t i) {
     const PropEntry& entry = m_plan.props[i];
-    if (!isCancelled()) m_props[i] = loadProp(m_files, entry, m_request.task);
+    if (isCancelled()) return;
+    try {
+      const StopScope scope(m_request.task.stop);
+      m_props[i] = loadProp(m_files, entry, m_request.task);
+    } catch (const Cancelled&) {}  // what came of it is of no use
   }
 
   void propsAreThere() {
@@ -231,6 +245,7 @@ class Run {
       step.report = failed(node, cancelled(), NodeState::Waiting);
     } else {
       auto report = withinBorder([&] {
+        const StopScope scope(m_request.task.stop);
         NodeReport made = compute(step);
         step.delivered = deliveredBy(step);
         if (isThinnedAt(step)) {
@@ -239,7 +254,9 @@ class Run {
         }
         return made;
       });
-      step.report = report ? std::move(*report) : failed(node, report.error());
+      step.report = report          ? std::move(*report)
+                    : isCancelled() ? failed(node, cancelled(), NodeState::Waiting)
+                                    : failed(node, report.error());
     }
     tell([&] {
       if (m_request.ended && !isCancelled()) m_request.ended(node.uid, step.report, step.delivered);

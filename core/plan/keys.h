@@ -53,7 +53,8 @@ inline void addProp(KeyBuilder& key, const PropEntry& e) {
   };
   add3(e.turnDeg);
   key.add(static_cast<std::uint64_t>(e.isZUp) + 2 * static_cast<std::uint64_t>(e.isMassingBox) +
-          4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot));
+          4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot) +
+          64 * static_cast<std::uint64_t>(e.isLargeMeant));
   key.add(static_cast<std::uint64_t>(e.massingTriangles));
   for (const MountEntry& m : e.mounts) {
     key.addText(m.name);

@@ -1,24 +1,12 @@
 #include "core/plan/prop_check.h"
 
 #include "core/geometry/welding.h"
+#include "core/plan/prop_making.h"
 
 #include <fmt/format.h>
 
 namespace arvesk {
-namespace {
-
 using About = PropWarning::About;
-
-/// The unit that brings the largest extent of a prop into 2 cm … 20 m, from those that programs write; 0 when none
-/// does.
-double likelierUnit(double unit, float largest) {
-  for (const double factor : {0.01, 0.001, 0.0254, 0.3048, 100.0, 1000.0})
-    if (const double extent = static_cast<double>(largest) * factor; extent >= 0.02 && extent <= 20)
-      return unit * factor;
-  return 0;
-}
-
-}  // namespace
 
 std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file, const Prop& prop) {
   std::vector<PropWarning> out;
@@ -42,7 +30,7 @@ std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file,
   const Box3 box = prop.surface->bounds();
   const Vec3 extent = box.extent();
   const float largest = std::max({extent.x, extent.y, extent.z});
-  if (largest > 50 || largest < 0.005F) {
+  if ((largest > 50 && !entry.isLargeMeant) || largest < 0.005F) {
     const double unit = likelierUnit(entry.unitScale, largest);
     out.push_back({About::OddSize, fmt::format("It is {:.3g} m {}.", largest, largest == extent.y ? "high" : "wide"),
                    unit > 0 ? fmt::format("Unit {:g} m ({:.2g} m then)", unit,

@@ -1,5 +1,7 @@
 #include "core/plan/prop_making.h"
 
+#include <fmt/format.h>
+
 namespace arvesk {
 namespace {
 
@@ -28,6 +30,13 @@ Vec3 pivotOf(const Surface& s, PivotAt at) {
 
 }  // namespace
 
+double likelierUnit(double unit, float largest) {
+  for (const double factor : {0.01, 0.001, 0.0254, 0.3048, 100.0, 1000.0})
+    if (const double extent = static_cast<double>(largest) * factor; extent >= 0.02 && extent <= 20)
+      return unit * factor;
+  return 0;
+}
+
 std::vector<std::string> tagsOf(const std::string& tags) {
   std::vector<std::string> out;
   for (std::size_t at = 0; at < tags.size();) {
@@ -52,6 +61,18 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
     Problem p = ok.error();
     p.where = entry.name;
     return Failure(p);
+  }
+  const Vec3 extent = s.bounds().extent();
+  if (const float largest = std::max({extent.x, extent.y, extent.z}); largest > kUnlikelySize && !entry.isLargeMeant) {
+    const double unit = likelierUnit(entry.unitScale, largest);
+    return fail(ProblemCode::UnlikelySize,
+                fmt::format("would be {:.4g} m {}; it is left out until you say what is meant", largest,
+                            largest == extent.y ? "high" : "wide"),
+                (unit > 0 ? fmt::format("Set its unit ({:g} m makes it {:.2g} m), or", unit,
+                                        static_cast<double>(largest) * unit / entry.unitScale)
+                          : std::string("Set its unit or size, or")) +
+                    " say in the Kit that it is meant so large",
+                entry.name);
   }
   const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
   if (entry.footprint > 0) prop->footprint = static_cast<float>(entry.footprint);

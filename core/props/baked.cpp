@@ -65,15 +65,25 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
   if (!points.kit) return out;
   const std::vector<KitEntry>& props = points.kit->entries;
   std::size_t triangles = 0;
+  std::size_t vertices = 0;
   std::size_t placed = 0;
   for (std::size_t i = 0; i < points.count; ++i) {
     if (points.prop[i] == kNoProp) continue;
-    triangles += props[static_cast<std::size_t>(points.prop[i])].prop->surface->faceCount();
+    const Surface& s = *props[static_cast<std::size_t>(points.prop[i])].prop->surface;
+    triangles += s.faceCount();
+    vertices += s.positions.size();
     ++placed;
   }
   if (triangles > mostTriangles)
     return fail(ProblemCode::TooMany, fmt::format("would make {} triangles, the limit is {}", triangles, mostTriangles),
                 "Raise the limit, thin the points, or deliver instances");
+  if (vertices > 0xfffffff0U)
+    return fail(ProblemCode::TooMany, fmt::format("would have {} vertices, one mesh holds 4,294,967,280", vertices),
+                "Thin the points, or deliver instances");
+  if (auto ok = guardMemory(static_cast<double>(vertices) * 3 + static_cast<double>(triangles), 16,
+                            "vertices and triangles", "Thin the points, or deliver instances");
+      !ok)
+    return Failure(ok.error());
   if (isPerPlacement && placed > 65535)
     return fail(ProblemCode::TooMany, fmt::format("would make {} objects, a surface holds 65,535 at most", placed),
                 "Bake to one mesh, or thin the points");
@@ -87,6 +97,7 @@ Result<Surface> baked(const Points& points, bool isPerPlacement, std::size_t mos
     if (!isPerPlacement) out.parts.push_back(e.prop->name);
   }
   out.triangles.edit().reserve(triangles);
+  out.positions.edit().reserve(vertices);
   const PointColors colors(points);
   std::vector<Vec3> means;
   if (!colors.isPlain())

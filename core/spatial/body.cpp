@@ -133,10 +133,6 @@ Result<std::shared_ptr<const Body>> Body::of(const std::vector<SurfacePtr>& surf
   return std::shared_ptr<const Body>(body);
 }
 
-Body::~Body() {
-  if (m_scene) rtcReleaseScene(m_scene);
-}
-
 Box3 Body::boxOf(std::uint32_t triangle) const {
   Box3 box;
   for (int k = 0; k < 3; ++k) box.add(m_positions[m_triangles[triangle][k]]);
@@ -144,19 +140,17 @@ Box3 Body::boxOf(std::uint32_t triangle) const {
 }
 
 void Body::makeScene() {
-  m_scene = rtcNewScene(embreeDevice());
-  rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
+  m_scene = newEmbreeScene();
+  rtcSetSceneFlags(m_scene.get(), RTC_SCENE_FLAG_ROBUST);
   if (!m_triangles.empty()) {
-    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_USER);
-    rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(m_triangles.size()));
-    rtcSetGeometryUserData(geometry, this);
-    rtcSetGeometryBoundsFunction(geometry, &boundsOf, nullptr);
-    rtcSetGeometryOccludedFunction(geometry, &meet);
-    rtcCommitGeometry(geometry);
-    rtcAttachGeometry(m_scene, geometry);
-    rtcReleaseGeometry(geometry);
+    const EmbreeGeometry geometry = newEmbreeGeometry(RTC_GEOMETRY_TYPE_USER);
+    rtcSetGeometryUserPrimitiveCount(geometry.get(), static_cast<unsigned>(m_triangles.size()));
+    rtcSetGeometryUserData(geometry.get(), this);
+    rtcSetGeometryBoundsFunction(geometry.get(), &boundsOf, nullptr);
+    rtcSetGeometryOccludedFunction(geometry.get(), &meet);
+    attach(m_scene.get(), geometry);
   }
-  commitScene(m_scene);
+  commitScene(m_scene.get());
 }
 
 /// Counts a crossing of the walk with a triangle exactly: seen along the axis, a place on an edge belongs to one of the
@@ -218,7 +212,7 @@ int Body::windingFrom(const Vec3& place, int axis, float to) const {
   ray.tnear = 0;
   ray.tfar = std::abs(to - place[axis]) * 1.00001F;
   ray.mask = ~0U;
-  rtcOccluded1(m_scene, &walk.base, &ray);
+  rtcOccluded1(m_scene.get(), &walk.base, &ray);
   return segment.winding;
 }
 

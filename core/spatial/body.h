@@ -4,9 +4,8 @@
 #include "core/base/result.h"
 #include "core/base/task.h"
 #include "core/geometry/surface.h"
+#include "core/spatial/embree_scene.h"
 #include "core/spatial/winding_tree.h"
-
-struct RTCSceneTy;
 
 namespace arvesk {
 
@@ -21,7 +20,6 @@ class Body {
   /// Of all `surfaces` together; they are not kept. Fails on triangles that are not finite or out of range.
   static Result<std::shared_ptr<const Body>> of(const std::vector<SurfacePtr>& surfaces, const Task& task);
 
-  ~Body();
   Body(const Body&) = delete;
   Body& operator=(const Body&) = delete;
 
@@ -53,7 +51,7 @@ class Body {
   // Of the closed shells: turned outward, hollows inward.
   SharedArray<Vec3> m_positions;
   Array<UVec3> m_triangles;
-  RTCSceneTy* m_scene = nullptr;
+  EmbreeScene m_scene;
   // How often the closed shells wind around each cell that no triangle touches; kTouched for the others.
   static constexpr std::int16_t kTouched = 0x7fff;
   glm::ivec3 m_cells{0};

@@ -29,6 +29,7 @@ class Rounds {
       parallelPieces(task, open.size(), 512, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) visit(open[i]);
       });
+      endIfStopped();
       std::erase_if(open, [&](const PointGrid::Entry& e) {
         return m_state[e.index].load(std::memory_order_relaxed) != kUndecided;
       });
@@ -83,7 +84,9 @@ std::vector<PointGrid> gridsBySize(const Array<PointGrid::Entry>& entries, const
   float largest = 0;
   for (const PointGrid::Entry& e : entries) largest = std::max(largest, e.radius);
   std::array<Array<PointGrid::Entry>, kClasses> classes;
+  std::size_t turn = 0;
   for (const PointGrid::Entry& e : entries) {
+    if ((turn++ & 0xffffU) == 0) endIfStopped();
     std::size_t c = 0;
     if (!rule.fixedSpacing)
       for (float limit = largest / 4; c + 1 < kClasses && e.radius <= limit; limit /= 4) ++c;
@@ -137,13 +140,17 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
       }
     });
     Array<PointGrid::Entry> open;
-    for (std::size_t i = 0; i < size; ++i)
+    for (std::size_t i = 0; i < size; ++i) {
+      if ((i & 0xffffU) == 0) endIfStopped();
       if (!isHit[i]) open.push_back(points[order[done + i]]);
+    }
     Rounds rounds(open, rule);
     rounds.decide(task);
     Array<PointGrid::Entry> stays;
+    endIfStopped();
     for (std::size_t i = 0; i < open.size(); ++i)
       if (rounds.isKept(i)) stays.push_back(open[i]);
+    endIfStopped();
     for (const PointGrid::Entry& e : stays) keeps[e.index] = 1;
     done += size;
     if (done < count) kept.add(stays);

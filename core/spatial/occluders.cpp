@@ -10,34 +10,32 @@ namespace arvesk {
 namespace {
 
 void attachInstance(RTCSceneTy* scene, RTCSceneTy* what, const Quat& turn, const Vec3& size, const Vec3& position) {
-  RTCGeometry geometry = rtcNewGeometry(embreeDevice(), RTC_GEOMETRY_TYPE_INSTANCE);
-  rtcSetGeometryInstancedScene(geometry, what);
+  const EmbreeGeometry geometry = newEmbreeGeometry(RTC_GEOMETRY_TYPE_INSTANCE);
+  rtcSetGeometryInstancedScene(geometry.get(), what);
   const Mat3 turned = glm::mat3_cast(turn);
   const Vec3 x = turned[0] * size.x;
   const Vec3 y = turned[1] * size.y;
   const Vec3 z = turned[2] * size.z;
   const float columns[12] = {x.x, x.y, x.z, y.x, y.y, y.z, z.x, z.y, z.z, position.x, position.y, position.z};
-  rtcSetGeometryTransform(geometry, 0, RTC_FORMAT_FLOAT3X4_COLUMN_MAJOR, columns);
-  rtcCommitGeometry(geometry);
-  rtcAttachGeometry(scene, geometry);
-  rtcReleaseGeometry(geometry);
+  rtcSetGeometryTransform(geometry.get(), 0, RTC_FORMAT_FLOAT3X4_COLUMN_MAJOR, columns);
+  attach(scene, geometry);
 }
 
 }  // namespace
 
 Occluders::Occluders(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, const Task& task) {
-  m_scene = rtcNewScene(embreeDevice());
+  m_scene = newEmbreeScene();
   if (ground) {
     if (const auto index = SurfaceIndex::of(*ground)) {
       m_surfaces.push_back(ground);
       m_indices.push_back(*index);
-      attachInstance(m_scene, (*index)->scene(), Quat(1, 0, 0, 0), Vec3(1), Vec3(0));
+      attachInstance(m_scene.get(), (*index)->scene(), Quat(1, 0, 0, 0), Vec3(1), Vec3(0));
     }
   }
   for (const PointsPtr& points : placements)
     if (points) add(*points, task);
   if (task.isCancelled()) return;
-  commitScene(m_scene, task);
+  commitScene(m_scene.get(), task);
 }
 
 void Occluders::add(const Points& points, const Task& task) {
@@ -62,7 +60,7 @@ void Occluders::add(const Points& points, const Task& task) {
     const Vec3 size = isDressed ? points.size[i] : Vec3(radius);
     const Vec3 at = isDressed ? points.position[i] : points.position[i] + kUp * radius;
     if (!isFinite(at) || !isFinite(size) || size == Vec3(0)) continue;
-    attachInstance(m_scene, ofProp[static_cast<std::size_t>(prop)]->scene(), points.orientation[i], size, at);
+    attachInstance(m_scene.get(), ofProp[static_cast<std::size_t>(prop)]->scene(), points.orientation[i], size, at);
     ++m_instanceCount;
   }
 }
@@ -72,14 +70,12 @@ void Occluders::countBytes(ByteCounter& counter) const {
   for (const SurfacePtr& s : m_surfaces) s->countBytes(counter);
 }
 
-Occluders::~Occluders() { rtcReleaseScene(m_scene); }
-
 bool Occluders::isStopped(const Vec3& origin, const Vec3& direction, float from, float to) const {
   if (!isFinite(origin) || !isFinite(direction)) return false;
   RTCIntersectContext context;
   rtcInitIntersectContext(&context);
   RTCRay ray{origin.x, origin.y, origin.z, from, direction.x, direction.y, direction.z, 0, to, ~0U, 0, 0};
-  rtcOccluded1(m_scene, &context, &ray);
+  rtcOccluded1(m_scene.get(), &context, &ray);
   return ray.tfar < 0;
 }
 

@@ -4,6 +4,7 @@
 
 #include "core/base/array.h"
 #include "core/base/hash.h"
+#include "core/base/task.h"
 #include "core/base/vec.h"
 
 #include <algorithm>
@@ -21,6 +22,10 @@ class PointGrid {
   PointGrid() = default;
   /// `cell`: edge in m, above 0.
   PointGrid(const Array<Entry>& points, float cell) : m_cell(cell), m_perMeter(1.0F / cell) {
+    // Loops over millions look now and then whether anybody still waits for them.
+    const auto endIfStoppedAt = [](std::size_t i) {
+      if ((i & 0xffffU) == 0) endIfStopped();
+    };
     for (const Entry& e : points) {
       m_box.add(e.position);
       m_largestRadius = std::max(m_largestRadius, e.radius);
@@ -45,13 +50,17 @@ class PointGrid {
     m_start.assign(slots + 1, 0);
     Array<std::uint32_t> slotOfPoint(points.size());
     for (std::size_t i = 0; i < points.size(); ++i) {
+      endIfStoppedAt(i);
       slotOfPoint[i] = static_cast<std::uint32_t>(slotOf(cellOf(points[i].position)));
       ++m_start[slotOfPoint[i] + 1];
     }
     for (std::size_t s = 1; s <= slots; ++s) m_start[s] += m_start[s - 1];
     m_entries.resize(points.size());
     Array<std::uint32_t> next(m_start.begin(), m_start.end() - 1);
-    for (std::size_t i = 0; i < points.size(); ++i) m_entries[next[slotOfPoint[i]]++] = points[i];
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      endIfStoppedAt(i);
+      m_entries[next[slotOfPoint[i]]++] = points[i];
+    }
   }
 
   bool isEmpty() const { return m_entries.empty(); }

@@ -16,6 +16,7 @@ struct Cloud {
   mutable std::size_t asked = 0;
   std::size_t kdtree_get_point_count() const { return positions.size(); }
   float kdtree_get_pt(std::size_t i, std::size_t axis) const {
+    if (builder && (asked & 0xffffU) == 0) endIfStopped();
     if (builder && (++asked & 0xffffU) == 0 && builder->isCancelled()) throw BuildCancelled();
     return positions[i][static_cast<int>(axis)];
   }

@@ -1,9 +1,8 @@
 #include "core/spatial/shells.h"
 
+#include "core/base/sorting.h"
 #include "core/geometry/welding.h"
 #include "core/spatial/winding_tree.h"
-
-#include <tbb/parallel_sort.h>
 
 #include <algorithm>
 #include <numeric>
@@ -41,11 +40,12 @@ Array<Side> sidesOf(const Array<UVec3>& triangles) {
   sides.reserve(3 * triangles.size());
   for (std::uint32_t t = 0; t < triangles.size(); ++t)
     for (int k = 0; k < 3; ++k) {
+      if ((t & 0xffffU) == 0) endIfStopped();
       const std::uint64_t a = triangles[t][k];
       const std::uint64_t b = triangles[t][(k + 1) % 3];
       sides.push_back({std::min(a, b) << 32 | std::max(a, b), t, a < b});
     }
-  tbb::parallel_sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) {
+  sortLarge(sides, [](const Side& a, const Side& b) {
     return a.places != b.places ? a.places < b.places : a.triangle < b.triangle;
   });
   return sides;
@@ -57,6 +57,7 @@ void forEdges(const Array<Side>& sides, Visit visit) {
   for (std::size_t begin = 0; begin < sides.size();) {
     std::size_t end = begin + 1;
     while (end < sides.size() && sides[end].places == sides[begin].places) ++end;
+    if ((begin & 0xfffU) == 0) endIfStopped();
     visit(begin, end);
     begin = end;
   }
@@ -91,6 +92,7 @@ void turnAlike(Array<UVec3>& triangles, const Array<Side>& sides) {
     std::vector<std::uint32_t> shell;
     std::size_t turned = 0;
     while (!open.empty()) {
+      endIfStopped();
       const std::uint32_t t = open.back();
       open.pop_back();
       shell.push_back(t);
@@ -138,6 +140,7 @@ Shells shellsOf(const std::vector<SurfacePtr>& surfaces) {
       out.list.emplace_back().isClosed = true;
     }
     out.shellOf[t] = shell;
+    if ((t & 0xfffU) == 0) endIfStopped();
     Shell& s = out.list[shell];
     const UVec3 v = out.triangles[t];
     const glm::dvec3 a(out.positions[v.x]);

@@ -22,9 +22,10 @@ struct Triangles {
 
 struct Stopper {
   const Task& task;
+  std::stop_token scope = currentStop();
   void start(const char* = nullptr) const {}
   void end() const {}
-  bool wasInterrupted(int = -1) const { return task.isCancelled(); }
+  bool wasInterrupted(int = -1) const { return task.isCancelled() || scope.stop_requested(); }
 };
 
 }  // namespace
@@ -38,6 +39,7 @@ openvdb::FloatGrid::Ptr skinGridOf(const Volume& volume, const Surface& skin, fl
   const auto grid = openvdb::tools::meshToVolume<openvdb::FloatGrid>(
       stopper, Triangles{skin, voxel}, *transform, band, band,
       openvdb::tools::UNSIGNED_DISTANCE_FIELD | openvdb::tools::DISABLE_RENORMALIZATION);
+  endIfStopped();
   if (task.isCancelled()) return nullptr;
   std::vector<openvdb::FloatGrid::TreeType::LeafNodeType*> leaves;
   grid->tree().getNodes(leaves);

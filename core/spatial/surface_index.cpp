@@ -105,21 +105,6 @@ std::uint32_t spread10(std::uint32_t v) {  // ten bits to every third bit
 
 }  // namespace
 
-RTCDeviceTy* embreeDevice() {
-  static RTCDevice device = [] {
-    RTCDevice d = rtcNewDevice(nullptr);
-    ARVESK_ASSERT(d != nullptr, "Embree has no device");
-    rtcSetDeviceErrorFunction(
-        d,
-        [](void*, RTCError error, const char* text) {
-          if (error != RTC_ERROR_CANCELLED) std::fprintf(stderr, "arvesk: Embree: %s\n", text);
-        },
-        nullptr);
-    return d;
-  }();
-  return device;
-}
-
 namespace {
 constexpr std::size_t kManyTriangles = 400'000;
 }
@@ -128,24 +113,24 @@ namespace {
 
 // Embree's own buffers are padded past the end, as its vector loads need.
 void fillTriangles(RTCGeometry geometry, const Surface& surface) {
-  void* vertices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(Vec3),
-                                           surface.positions.size());
+  void* vertices = newEmbreeBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, RTC_FORMAT_FLOAT3, sizeof(Vec3),
+                                   surface.positions.size());
   std::memcpy(vertices, surface.positions.data(), surface.positions.size() * sizeof(Vec3));
-  void* indices = rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, sizeof(UVec3),
-                                          surface.triangles.size());
+  void* indices = newEmbreeBuffer(geometry, RTC_BUFFER_TYPE_INDEX, RTC_FORMAT_UINT3, sizeof(UVec3),
+                                  surface.triangles.size());
   std::memcpy(indices, surface.triangles.data(), surface.triangles.size() * sizeof(UVec3));
 }
 
 void fillGrid(RTCGeometry geometry, const Surface& surface, const GridShape& grid) {
-  auto* vertices = static_cast<Vec3*>(rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3,
-                                                              sizeof(Vec3), surface.positions.size()));
+  auto* vertices = static_cast<Vec3*>(
+      newEmbreeBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, RTC_FORMAT_FLOAT3, sizeof(Vec3), surface.positions.size()));
   for (std::size_t row = 0; row < grid.rows; ++row) {
     const Vec3* from = surface.positions.data() + row * grid.columns;
     std::reverse_copy(from, from + grid.columns, vertices + row * grid.columns);
   }
   const std::uint32_t count = blocksFor(grid.columns) * blocksFor(grid.rows);
   auto* blocks = static_cast<RTCGrid*>(
-      rtcSetNewGeometryBuffer(geometry, RTC_BUFFER_TYPE_GRID, 0, RTC_FORMAT_GRID, sizeof(RTCGrid), count));
+      newEmbreeBuffer(geometry, RTC_BUFFER_TYPE_GRID, RTC_FORMAT_GRID, sizeof(RTCGrid), count));
   for (std::uint32_t i = 0; i < count; ++i) {
     const Block b = blockOf(grid, i);
     blocks[i] = {b.row * grid.columns + b.column, grid.columns, static_cast<unsigned short>(b.columns + 1),
@@ -167,30 +152,29 @@ SurfaceIndex::SurfaceIndex(const Surface& surface)
     : m_grid(surface.triangles.size() > kManyTriangles ? gridShapeOf(surface) : GridShape{}),
       m_positions(surface.positions),
       m_triangles(surface.triangles) {
-  m_scene = rtcNewScene(embreeDevice());
+  m_scene = newEmbreeScene();
   // Without the robust flag rays slip through edges.
-  rtcSetSceneFlags(m_scene, RTC_SCENE_FLAG_ROBUST);
+  rtcSetSceneFlags(m_scene.get(), RTC_SCENE_FLAG_ROBUST);
   const bool isGrid = m_grid.columns > 0;
   // Grounds of millions of triangles are even: the quick builder is nearly as good there.
-  if (surface.triangles.size() > kManyTriangles && !isGrid) rtcSetSceneBuildQuality(m_scene, RTC_BUILD_QUALITY_LOW);
+  if (surface.triangles.size() > kManyTriangles && !isGrid)
+    rtcSetSceneBuildQuality(m_scene.get(), RTC_BUILD_QUALITY_LOW);
   if (!surface.triangles.empty()) {
-    RTCGeometry geometry = rtcNewGeometry(embreeDevice(), isGrid ? RTC_GEOMETRY_TYPE_GRID : RTC_GEOMETRY_TYPE_TRIANGLE);
+    const EmbreeGeometry geometry = newEmbreeGeometry(isGrid ? RTC_GEOMETRY_TYPE_GRID : RTC_GEOMETRY_TYPE_TRIANGLE);
     if (isGrid)
-      fillGrid(geometry, surface, m_grid);
+      fillGrid(geometry.get(), surface, m_grid);
     else
-      fillTriangles(geometry, surface);
+      fillTriangles(geometry.get(), surface);
     if (std::any_of(surface.materials.begin(), surface.materials.end(),
                     [](const Material& m) { return m.cutBelow > 0; })) {
       m_cutOuts = {surface.materials, surface.faceMaterials, surface.uvs, surface.colors};
-      rtcSetGeometryUserData(geometry, this);
-      rtcSetGeometryIntersectFilterFunction(geometry, &passHoles);
-      rtcSetGeometryOccludedFilterFunction(geometry, &passHoles);
+      rtcSetGeometryUserData(geometry.get(), this);
+      rtcSetGeometryIntersectFilterFunction(geometry.get(), &passHoles);
+      rtcSetGeometryOccludedFilterFunction(geometry.get(), &passHoles);
     }
-    rtcCommitGeometry(geometry);
-    rtcAttachGeometry(m_scene, geometry);
-    rtcReleaseGeometry(geometry);
+    attach(m_scene.get(), geometry);
   }
-  commitScene(m_scene);
+  commitScene(m_scene.get());
 }
 
 bool SurfaceIndex::isHole(std::uint32_t primitive, float u, float v) const {
@@ -222,8 +206,6 @@ SurfaceHit SurfaceIndex::placeOf(float distance, std::uint32_t primitive, float 
   if (below >= right) return {distance, face, {below - right, right}};
   return {distance, face + 1, {below, right - below}};
 }
-
-SurfaceIndex::~SurfaceIndex() { rtcReleaseScene(m_scene); }
 
 void SurfaceIndex::countBytes(ByteCounter& counter) const {
   // What Embree takes cannot be asked per scene; it was measured with its memory monitor (tst_memory watches that):
@@ -263,7 +245,7 @@ SurfaceHit SurfaceIndex::first(const Vec3& origin, const Vec3& direction, float 
   ray.ray.mask = ~0U;
   ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
   ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
-  rtcIntersect1(m_scene, &context, &ray);
+  rtcIntersect1(m_scene.get(), &context, &ray);
   if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
   return placeOf(ray.ray.tfar, ray.hit.primID, ray.hit.u, ray.hit.v);
 }
@@ -280,7 +262,7 @@ SurfaceHit SurfaceIndex::nearest(const Vec3& position, float reach, std::uint32_
   pointQuery.z = position.z;
   pointQuery.radius = reach;
   if (guess != kNoFace && query.visit(guess)) pointQuery.radius = withHair(query.best.distance);
-  rtcPointQuery(m_scene, &pointQuery, &context, &visitPrimitive, &query);
+  rtcPointQuery(m_scene.get(), &pointQuery, &context, &visitPrimitive, &query);
   return query.best;
 }
 

@@ -5,14 +5,9 @@
 #include "core/base/task.h"
 #include "core/geometry/points.h"
 #include "core/geometry/surface.h"
-
-struct RTCSceneTy;
-struct RTCDeviceTy;
+#include "core/spatial/embree_scene.h"
 
 namespace arvesk {
-
-/// The one Embree device of the process.
-RTCDeviceTy* embreeDevice();
 
 struct SurfaceHit {
   float distance = std::numeric_limits<float>::infinity();  // m; negative when behind (see SurfaceIndex::alongBothWays)
@@ -27,7 +22,6 @@ class SurfaceIndex {
   static Result<std::shared_ptr<const SurfaceIndex>> of(const Surface& surface);
 
   explicit SurfaceIndex(const Surface& surface);
-  ~SurfaceIndex();
   SurfaceIndex(const SurfaceIndex&) = delete;
   SurfaceIndex& operator=(const SurfaceIndex&) = delete;
 
@@ -37,7 +31,7 @@ class SurfaceIndex {
   /// Nearest place within `reach` m, by Embree's point queries; cut-outs count as whole. A face that may be the nearest
   /// one makes it faster, and never another.
   SurfaceHit nearest(const Vec3& position, float reach, std::uint32_t guess = kNoFace) const;
-  RTCSceneTy* scene() const { return m_scene; }
+  RTCSceneTy* scene() const { return m_scene.get(); }
   /// The face, and the weights on it, of what Embree calls `primitive` at (u, v).
   SurfaceHit placeOf(float distance, std::uint32_t primitive, float u, float v) const;
   /// True where a material's cut-out leaves nothing: rays go on there.
@@ -53,7 +47,7 @@ class SurfaceIndex {
     SharedArray<Vec4> colors;
   };
 
-  RTCSceneTy* m_scene = nullptr;
+  EmbreeScene m_scene;
   CutOuts m_cutOuts;
   GridShape m_grid;
   // Shared with the surface: the index lives on by itself.

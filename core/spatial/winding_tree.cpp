@@ -1,5 +1,7 @@
 #include "core/spatial/winding_tree.h"
 
+#include "core/base/task.h"
+
 #include <algorithm>
 #include <array>
 #include <numbers>
@@ -32,6 +34,7 @@ WindingTree::WindingTree(SharedArray<Vec3> positions, Array<UVec3> triangles)
 }
 
 std::uint32_t WindingTree::build(std::uint32_t first, std::uint32_t count) {
+  endIfStopped();
   const auto self = static_cast<std::uint32_t>(m_nodes.size());
   Node node;
   Box3 middles;

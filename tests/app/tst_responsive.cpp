@@ -1,56 +1,18 @@
 // The interface thread never computes: while millions of points are worked out, and whatever is then done with half a
 // million placements, its event loop keeps turning.
+#include "tests/app/pulse.h"
 #include "tests/app/window_test.h"
 
 #include <QDialog>
-#include <QElapsedTimer>
 #include <QTableView>
-#include <QTimer>
 #include <QToolButton>
 
 #include <algorithm>
 #include <atomic>
-#include <ctime>
 #include <thread>
 
 using namespace arvesk;
-
-namespace {
-
-/// A timer that asks to be called every 5 ms; how late it comes is how long the loop was held up. Beside it, how much
-/// of that the thread itself was at work: a busy machine can make any thread wait, but only our own code can make it
-/// compute.
-class Pulse {
- public:
-  Pulse() : m_work(ownWork()) {
-    m_timer.setTimerType(Qt::PreciseTimer);
-    QObject::connect(&m_timer, &QTimer::timeout, [this] {
-      const double work = ownWork();
-      m_gaps.push_back(m_clock.restart());
-      if (m_gaps.back() > 50 && work - m_work > 25) m_stalls.push_back(work - m_work);
-      m_work = work;
-    });
-    m_clock.start();
-    m_timer.start(5);
-  }
-  const std::vector<qint64>& gaps() const { return m_gaps; }
-  const std::vector<double>& stalls() const { return m_stalls; }  // ms of own work
-
- private:
-  static double ownWork() {
-    timespec t{};
-    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
-    return static_cast<double>(t.tv_sec) * 1e3 + static_cast<double>(t.tv_nsec) / 1e6;
-  }
-
-  QTimer m_timer;
-  QElapsedTimer m_clock;
-  std::vector<qint64> m_gaps;
-  std::vector<double> m_stalls;
-  double m_work;
-};
-
-}  // namespace
+using test::Pulse;
 
 class TestResponsive : public test::WindowTest {
   Q_OBJECT
@@ -208,7 +170,9 @@ class TestResponsive : public test::WindowTest {
       QTest::qWait(30);
       if (!pulse.stalls().empty())
         qWarning("%s: %.0f ms of work of the window itself", what,
-                 *std::max_element(pulse.stalls().begin(), pulse.stalls().end()));
+                 std::max_element(pulse.stalls().begin(), pulse.stalls().end(), [](const auto& a, const auto& b) {
+                   return a.ms < b.ms;
+                 })->ms);
       stalls += pulse.stalls().size();
       longest = std::max(longest, *std::max_element(pulse.gaps().begin(), pulse.gaps().end()));
     }

@@ -17,7 +17,7 @@ using namespace arvesk;
 
 namespace {
 
-constexpr int kKills = 40;
+const int kKills = qEnvironmentVariableIsSet("ARVESK_KILLS") ? qEnvironmentVariableIntValue("ARVESK_KILLS") : 40;
 
 struct Ran {
   int status;
@@ -25,12 +25,16 @@ struct Ran {
   QString err;
 };
 
+Ran ended(QProcess& p) {
+  p.waitForFinished(900'000);
+  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
+          QString::fromUtf8(p.readAllStandardError())};
+}
+
 Ran run(const QStringList& arguments) {
   QProcess p;
   p.start(test::binPath("arvesk-run"), arguments);
-  p.waitForFinished(300'000);
-  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
-          QString::fromUtf8(p.readAllStandardError())};
+  return ended(p);
 }
 
 /// Runs it in a shell, so that its output can go elsewhere.
@@ -402,6 +406,115 @@ class TestCli : public QObject {
     QVERIFY(last.waitForFinished(300'000));
     // The two files and nothing else: what the killed ones left is gone.
     QCOMPARE(QDir(dir.path()).entryList(QDir::Files | QDir::Hidden).size(), 2);
+  }
+
+  // The disk fills up while files are written, sooner or later (none may grow beyond a size): an error in words, the
+  // file of before stays whole, and nothing is left behind.
+  void aDiskThatFillsUp_data() {
+    QTest::addColumn<QString>("ending");
+    for (const char* e : {"glb", "gltf", "usda", "csv", "ply", "obj"}) QTest::newRow(e) << QString::fromLatin1(e);
+  }
+  void aDiskThatFillsUp() {
+    QFETCH(QString, ending);
+    QTemporaryDir dir;
+    const QString path = dir.filePath(QStringLiteral("out.") + ending);
+    QCOMPARE(run({"export", slope(), "--to", path, "--quality", "draft", "--quiet"}).status, 0);
+    const auto content = [&] {
+      std::map<QString, QByteArray> files;
+      for (const QString& name : QDir(dir.path()).entryList(QDir::Files | QDir::Hidden)) {
+        QFile file(dir.filePath(name));
+        files[name] = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
+      }
+      return files;
+    };
+    const auto before = content();
+    int failures = 0;
+    for (const int kilobytes : {0, 1, 4, 16, 64, 256}) {
+      QProcess p;
+      p.start(QStringLiteral("bash"),
+              {QStringLiteral("-c"), QStringLiteral("trap '' XFSZ; ulimit -f %1; exec \"$0\" \"$@\"").arg(kilobytes),
+               test::binPath("arvesk-run"), "export", slope(), "--to", path, "--seed", "77", "--quality", "draft"});
+      const Ran ran = ended(p);
+      if (ran.status == 0) continue;
+      ++failures;
+      QCOMPARE(ran.status, 1);
+      QVERIFY2(ran.err.contains(QStringLiteral("error: ")) && ran.err.contains(QStringLiteral("out.")),
+               qPrintable(ran.err));
+      QVERIFY2(content() == before, qPrintable(QString::number(kilobytes)));
+    }
+    QVERIFY(failures >= 2);
+  }
+
+  // Eight processes that take all the time of the machine: the demo is read anew and worked out all the same.
+  void aBusyMachine() {
+    QTemporaryDir dir;
+    std::vector<std::unique_ptr<QProcess>> busy;
+    for (int i = 0; i < 8; ++i) {
+      busy.push_back(std::make_unique<QProcess>());
+      busy.back()->start(QStringLiteral("sh"), {QStringLiteral("-c"), QStringLiteral("while :; do :; done")});
+      QVERIFY(busy.back()->waitForStarted(60'000));
+    }
+    QProcess p;
+    QProcessEnvironment environment = QProcessEnvironment::systemEnvironment();
+    environment.insert(QStringLiteral("ARVESK_CACHE_DIR"), dir.filePath(QStringLiteral("cache")));
+    p.setProcessEnvironment(environment);
+    p.start(test::binPath("arvesk-run"),
+            {"evaluate", test::sourcePath("demo/tern-cove/tern-cove.arvesk"), "--quality", "draft"});
+    const Ran ran = ended(p);
+    for (const auto& other : busy) {
+      QCOMPARE(other->state(), QProcess::Running);
+      other->kill();
+      other->waitForFinished();
+    }
+    QVERIFY2(ran.status == 0, qPrintable(ran.err));
+    QVERIFY2(!ran.err.contains(QStringLiteral("error")), qPrintable(ran.err));
+  }
+
+  // Ten sowings that would take 4 GB together: what is beyond the limit is refused before it is taken, and the process
+  // stays within it. A prop of a hundred times its size is asked about.
+  void whatIsTooLargeIsRefusedBefore() {
+    QTemporaryDir dir;
+    const QString ten = changedSlope(dir, [](QJsonObject& plan) {
+      QJsonArray nodes{plan[QStringLiteral("nodes")].toArray()[0]};
+      const QString ground = nodes[0].toObject()[QStringLiteral("uid")].toString();
+      for (int i = 0; i < 10; ++i)
+        nodes.append(QJsonObject{
+            {QStringLiteral("uid"), QStringLiteral("sow%1").arg(i)},
+            {QStringLiteral("kind"), QStringLiteral("sow-on-surface")},
+            {QStringLiteral("title"), QStringLiteral("Sow %1").arg(i)},
+            {QStringLiteral("params"),
+             QJsonObject{{QStringLiteral("amount"), QStringLiteral("total")}, {QStringLiteral("total"), 16'000'000}}},
+            {QStringLiteral("inputs"),
+             QJsonObject{{QStringLiteral("surface"),
+                          QJsonArray{QJsonObject{{QStringLiteral("node"), ground},
+                                                 {QStringLiteral("output"), QStringLiteral("surface")}}}}}}});
+      plan[QStringLiteral("nodes")] = nodes;
+      plan.remove(QStringLiteral("paper"));
+    });
+    const Ran ran = run({"evaluate", ten, "--memory", "1"});
+    QVERIFY2(ran.status == 1, qPrintable(ran.err));
+    QVERIFY2(ran.err.contains(QStringLiteral("MB that the program may use are taken")), qPrintable(ran.err));
+
+    const QString large = changedSlope(dir, [](QJsonObject& plan) {
+      QJsonArray props = plan[QStringLiteral("props")].toArray();
+      QJsonObject prop = props[0].toObject();
+      prop[QStringLiteral("unit_scale")] = 100;
+      props[0] = prop;
+      plan[QStringLiteral("props")] = props;
+    });
+    const Ran asked = run({"evaluate", large, "--quality", "draft"});
+    QVERIFY2(asked.status == 1 && asked.err.contains(QStringLiteral("left out until you say what is meant")),
+             qPrintable(asked.err));
+    const QString meant = changedSlope(dir, [](QJsonObject& plan) {
+      QJsonArray props = plan[QStringLiteral("props")].toArray();
+      QJsonObject prop = props[0].toObject();
+      prop[QStringLiteral("unit_scale")] = 100;
+      prop[QStringLiteral("large")] = true;
+      props[0] = prop;
+      plan[QStringLiteral("props")] = props;
+    });
+    const Ran taken = run({"evaluate", meant, "--quality", "draft"});
+    QVERIFY2(taken.status == 0, qPrintable(taken.err));
   }
 
   // A full disk behind the output, or a reader that left, is an error and not a crash.

@@ -1,4 +1,5 @@
 // Order: which point comes first.
+#include "core/base/sorting.h"
 #include "core/nodes/registry.h"
 #include "core/props/quantities.h"
 
@@ -36,7 +37,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   Array<std::uint32_t> order(points.count);
   for (std::size_t i = 0; i < points.count; ++i) order[i] = static_cast<std::uint32_t>(i);
-  std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+  sortLarge(order, [&](std::uint32_t a, std::uint32_t b) {
     return key[a] != key[b] ? key[a] < key[b] : points.id[a] < points.id[b];
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());

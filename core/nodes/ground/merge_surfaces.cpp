@@ -49,7 +49,24 @@ std::string sentence(const Params&) { return "Merge surfaces"; }
 
 Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inputs::Link>& links) {
   std::size_t filled = 0;
-  for (const Inputs::Link& link : links) filled += link.isEmpty() ? 0 : 1;
+  std::size_t vertexCount = 0;
+  std::size_t triangleCount = 0;
+  for (const Inputs::Link& link : links) {
+    filled += link.isEmpty() ? 0 : 1;
+    const auto* given = std::get_if<SurfacePtr>(&link.value);
+    if (!given || !*given) continue;
+    vertexCount += (*given)->positions.size();
+    triangleCount += (*given)->faceCount();
+  }
+  if (vertexCount > 0xfffffff0U)
+    return fail(ProblemCode::TooMany,
+                fmt::format("would have {} vertices, one surface holds 4,294,967,280", vertexCount),
+                "Merge fewer surfaces");
+  // Place, normal, color, coordinates and key of a vertex; corners, part, material and key of a triangle.
+  if (auto ok = guardMemory(static_cast<double>(vertexCount) * 2 + static_cast<double>(triangleCount), 28,
+                            "vertices and triangles", "Merge fewer surfaces");
+      !ok)
+    return Failure(ok.error());
   Surface out;
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
   for (const Inputs::Link& link : links) {
@@ -57,9 +74,7 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
     if (!given || !*given) continue;  // an empty place
     Surface s = **given;
     if (ctx.task.isCancelled()) return Failure(cancelled());
-    const std::size_t vertices = out.positions.size();
-    if (vertices + s.positions.size() > 0xfffffff0U)
-      return fail(ProblemCode::TooMany, "more vertices than one surface can hold");
+    const std::size_t base = out.positions.size();
     if (s.normals.empty()) computeSmoothNormals(s);
     if (s.materials.empty()) s.materials.emplace_back();
     if (s.parts.empty()) s.parts.push_back(s.name);
@@ -73,16 +88,19 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
       return std::make_shared<const Surface>(std::move(s));
     }
     if (out.materials.size() + s.materials.size() > 0xffff || out.parts.size() + s.parts.size() > 0xffff)
-      return fail(ProblemCode::TooMany, "more than 65535 materials or parts");
-    append(out.normals, vertices, s.normals, s.positions.size(), kUp);
-    append(out.uvs, vertices, s.uvs, s.positions.size(), Vec2(0));
-    append(out.colors, vertices, s.colors, s.positions.size(), Vec4(1));
+      return fail(ProblemCode::TooMany,
+                  fmt::format("would have {} materials and {} parts, one surface holds 65,535 of each",
+                              out.materials.size() + s.materials.size(), out.parts.size() + s.parts.size()),
+                  "Merge fewer surfaces");
+    append(out.normals, base, s.normals, s.positions.size(), kUp);
+    append(out.uvs, base, s.uvs, s.positions.size(), Vec2(0));
+    append(out.colors, base, s.colors, s.positions.size(), Vec4(1));
     appendNumbers(out.faceMaterials, s.faceMaterials, s.triangles.size(), out.materials.size());
     appendNumbers(out.faceParts, s.faceParts, s.triangles.size(), out.parts.size());
     Array<Vec3>& positions = out.positions.edit();
     positions.insert(positions.end(), s.positions.begin(), s.positions.end());
     Array<UVec3>& triangles = out.triangles.edit();
-    for (const UVec3& t : s.triangles) triangles.push_back(t + static_cast<std::uint32_t>(vertices));
+    for (const UVec3& t : s.triangles) triangles.push_back(t + static_cast<std::uint32_t>(base));
     Array<std::uint64_t>& faceKeys = out.faceKeys.edit();
     for (std::size_t f = 0; f < s.faceCount(); ++f) faceKeys.push_back(mergedKey(link.slotUid, s.faceKey(f)));
     Array<std::uint64_t>& vertexKeys = out.vertexKeys.edit();

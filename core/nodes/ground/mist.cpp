@@ -1,5 +1,6 @@
 // Mist: points as a density.
 #include "core/base/noise.h"
+#include "core/base/sorting.h"
 #include "core/nodes/ground/voxels.h"
 #include "core/nodes/registry.h"
 #include "core/props/coloring.h"
@@ -76,6 +77,7 @@ class Balls {
     const float edge = static_cast<float>(Density::kEdge) * m_params.voxelSize;
     constexpr std::size_t kMostPairs = 60'000'000;
     for (std::size_t i = 0; i < m_points.count; ++i) {
+      if ((i & 0xffU) == 0) endIfStopped();
       if (m_radius[i] == 0) continue;
       const Vec3 reach(m_radius[i], heightOf(i), m_radius[i]);
       const Vec3 low = glm::floor((m_points.position[i] - reach) / edge);
@@ -93,6 +95,7 @@ class Balls {
             m_pairs.push_back({IVec3(low) + IVec3(x, y, z), static_cast<std::uint32_t>(i)});
     }
     sort();
+    endIfStopped();
     for (std::size_t i = 0; i < m_pairs.size(); ++i)
       if (i == 0 || m_pairs[i].brick != m_pairs[i - 1].brick) {
         m_places.push_back(m_pairs[i].brick);
@@ -124,7 +127,7 @@ class Balls {
     return a.z != b.z ? a.z < b.z : a.y != b.y ? a.y < b.y : a.x < b.x;
   }
   void sort() {
-    std::sort(m_pairs.begin(), m_pairs.end(), [](const Pair& a, const Pair& b) {
+    sortLarge(m_pairs, [](const Pair& a, const Pair& b) {
       return a.brick != b.brick ? isBefore(a.brick, b.brick) : a.point < b.point;
     });
   }
@@ -155,7 +158,7 @@ class Balls {
   const Points& m_points;
   const Array<float>& m_radius;
   const Params& m_params;
-  std::vector<Pair> m_pairs;
+  Array<Pair> m_pairs;
   std::vector<IVec3> m_places;
   std::vector<std::size_t> m_first;
 };

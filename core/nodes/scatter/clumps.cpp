@@ -1,4 +1,5 @@
 // Clumps: members around every parent.
+#include "core/base/sorting.h"
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/children.h"
@@ -8,7 +9,6 @@
 #include "core/spatial/outline.h"
 
 #include <fmt/format.h>
-#include <tbb/parallel_sort.h>
 
 namespace arvesk::nodes {
 namespace {
@@ -143,6 +143,7 @@ Members makeMembers(const EvalContext& ctx, const Points& parents, const Surface
   Members all;
   for (std::size_t k = 0; k < pieces.size(); ++k) {
     candidates += tried[k];
+    endIfStopped();
     for (std::size_t i = 0; i < pieces[k].id.size(); ++i) append(all, pieces[k], i);
   }
   return all;
@@ -173,6 +174,7 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
   Array<std::uint32_t> owner;
   for (std::size_t i = 0; i < keeps.size(); ++i)
     if (keeps[i]) {
+      if ((i & 0xffffU) == 0) endIfStopped();
       entries.push_back({m.position[i], std::max(0.5F * p.separation, 0.0F), static_cast<std::uint32_t>(owner.size())});
       owner.push_back(static_cast<std::uint32_t>(i));
     }
@@ -183,9 +185,9 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
   Array<Ranked> ranked(owner.size());
   const Draw rank = ctx.draw("separation");
   for (std::size_t k = 0; k < owner.size(); ++k) ranked[k] = {rank.bits(m.id[owner[k]]), static_cast<std::uint32_t>(k)};
-  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
-    return a.rank != b.rank ? a.rank < b.rank : a.index < b.index;
-  });
+  sortLarge(ranked,
+            [](const Ranked& a, const Ranked& b) { return a.rank != b.rank ? a.rank < b.rank : a.index < b.index; });
+  endIfStopped();
   Array<std::uint32_t> order(ranked.size());
   for (std::size_t k = 0; k < ranked.size(); ++k) order[k] = ranked[k].index;
   const Array<std::uint8_t> stays = keepByPriority(ctx.task, entries, order, room, rule);

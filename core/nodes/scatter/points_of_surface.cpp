@@ -53,9 +53,10 @@ Vec3 aheadOf(const std::vector<FaceSide>& sides, const Vec3& normal, const Param
   return edgeSense(side(best), normal);
 }
 
-std::vector<Made> ofFaces(const Surface& s, const Faces& faces, const Params& p) {
-  std::vector<Made> out;
+Array<Made> ofFaces(const Surface& s, const Faces& faces, const Params& p) {
+  Array<Made> out;
   for (std::size_t f = 0; f < faces.count(); ++f) {
+    if ((f & 255U) == 0) endIfStopped();
     const FaceMiddle middle = middleOf(s, faces, f);
     Made m;
     m.place = middle.place;
@@ -71,11 +72,12 @@ std::vector<Made> ofFaces(const Surface& s, const Faces& faces, const Params& p)
   return out;
 }
 
-std::vector<Made> ofVertices(const Surface& s, const Faces& faces, const Params& p) {
+Array<Made> ofVertices(const Surface& s, const Faces& faces, const Params& p) {
   const auto welded = weldedOf(s);
   std::map<std::uint32_t, std::size_t> seen;  // place → point
-  std::vector<Made> out;
+  Array<Made> out;
   for (std::size_t f = 0; f < faces.count(); ++f) {
+    if ((f & 255U) == 0) endIfStopped();
     const FaceMiddle middle = middleOf(s, faces, f);
     const std::vector<FaceSide> sides = sidesOf(s, faces, f, p.are);
     std::set<std::size_t> ofThisFace;
@@ -105,14 +107,15 @@ std::vector<Made> ofVertices(const Surface& s, const Faces& faces, const Params&
   return out;
 }
 
-std::vector<Made> ofEdges(const Surface& s, const Faces& faces, const Params& p) {
+Array<Made> ofEdges(const Surface& s, const Faces& faces, const Params& p) {
   const auto welded = weldedOf(s);
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> seen;
   std::vector<std::uint64_t> keyOfPlace(welded->vertex.size(), ~std::uint64_t{0});
   for (std::size_t v = 0; v < s.positions.size(); ++v)
     keyOfPlace[welded->place[v]] = std::min(keyOfPlace[welded->place[v]], s.vertexKey(v));
-  std::vector<Made> out;
+  Array<Made> out;
   for (std::size_t f = 0; f < faces.count(); ++f) {
+    if ((f & 255U) == 0) endIfStopped();
     const FaceMiddle middle = middleOf(s, faces, f);
     const std::vector<FaceSide> sides = sidesOf(s, faces, f, p.are);
     for (const FaceSide& side : sides) {
@@ -142,7 +145,7 @@ std::vector<Made> ofEdges(const Surface& s, const Faces& faces, const Params& p)
 }
 
 /// Cells of one size over the surface: what lies in a cell is averaged by area, then moved onto the real surface.
-Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, const Faces& faces, const Params& p) {
+Result<Array<Made>> ofCells(const EvalContext& ctx, const Surface& s, const Faces& faces, const Params& p) {
   const auto index = SurfaceIndex::of(s);
   if (!index) return Failure(index.error());
   const auto areas = areaTableOf(s);
@@ -156,8 +159,10 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   const auto samples = sowFree(ctx.task, FaceDomain(s, areas->area, areas->total, false), density, ctx.nodeUid,
                                Draw(0, 0, ctx.nodeUid, "cells"));
   std::vector<Vec3> aheadOfFace(faces.count());
-  for (std::size_t f = 0; f < faces.count(); ++f)
+  for (std::size_t f = 0; f < faces.count(); ++f) {
+    if ((f & 255U) == 0) endIfStopped();
     aheadOfFace[f] = aheadOf(sidesOf(s, faces, f, p.are), middleOf(s, faces, f).normal, p);
+  }
   struct Cell {
     Vec3 sum{0};
     Vec3 normal{0};
@@ -167,6 +172,7 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
   };
   std::map<std::tuple<int, int, int>, Cell> cells;
   for (std::size_t i = 0; i < samples.size(); ++i) {
+    if ((i & 4095U) == 0) endIfStopped();
     const Vec3 at = glm::floor(toCells * samples.position[i] / p.cell);
     Cell& cell = cells[{static_cast<int>(at.x), static_cast<int>(at.y), static_cast<int>(at.z)}];
     const std::uint32_t face = faces.ofTriangle[samples.cell[i]];
@@ -178,8 +184,9 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
     cell.length += glm::length(ahead);
     ++cell.count;
   }
-  std::vector<Made> out;
+  Array<Made> out;
   for (const auto& [at, cell] : cells) {
+    if ((out.size() & 255U) == 0) endIfStopped();
     if (cell.count < 4) continue;  // a corner that hardly reaches into the cell belongs to the next one
     const SurfaceHit hit = (*index)->nearest(cell.sum / cell.count, 2 * glm::length(p.cell));
     if (!hit.isHit()) continue;
@@ -199,7 +206,7 @@ Result<std::vector<Made>> ofCells(const EvalContext& ctx, const Surface& s, cons
 }
 
 /// The surface's own numbers and colors, as they lie at each point.
-void takeAttributes(Points& out, const Surface& s, const std::vector<Made>& made) {
+void takeAttributes(Points& out, const Surface& s, const Array<Made>& made) {
   for (const auto& [name, column] : s.vertexAttributes) {
     const auto* numbers = std::get_if<Column<float>>(&column);
     if (!numbers || numbers->isConstant()) continue;
@@ -224,9 +231,13 @@ void takeAttributes(Points& out, const Surface& s, const std::vector<Made>& made
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Surface& s = *in.surface("surface");
-  if (auto ok = guardPoints(ctx, static_cast<double>(s.faceCount()), "Use Sow on surface, or even cells"); !ok)
+  // An edge belongs to two triangles, or to one; cells are guarded where they are measured.
+  const double most = p.of == Of::Vertex ? static_cast<double>(s.positions.size())
+                      : p.of == Of::Edge ? 1.5 * static_cast<double>(s.faceCount())
+                                         : static_cast<double>(s.faceCount());
+  if (auto ok = guardPoints(ctx, p.of == Of::Cell ? 0.0 : most, "Use Sow on surface, or even cells"); !ok)
     return Failure(ok.error());
-  std::vector<Made> made;
+  Array<Made> made;
   const auto faces = facesBy(s, p);
   if (p.of == Of::Cell) {
     auto cells = ofCells(ctx, s, *faces, p);

@@ -1,10 +1,9 @@
 // Even sowing on any domain: no two points closer than their spacing, and no room left for more (to within small gaps).
 #pragma once
 
+#include "core/base/sorting.h"
 #include "core/nodes/scatter/sow_free.h"
 #include "core/spatial/clearance.h"
-
-#include <tbb/parallel_sort.h>
 
 #include <numeric>
 
@@ -19,15 +18,15 @@ namespace sowing {
 /// What one thread makes of a piece of the work.
 template <typename T>
 struct Made {
-  std::vector<T> items;
+  Array<T> items;
   PointGrid::Entry lastCover{Vec3(std::numeric_limits<float>::max()), 0,
                              0};  // neighbors are mostly covered by the same point
 };
 
 /// Pieces made by many threads, in order of their pieces.
 template <typename T, typename Make>
-std::vector<T> collected(const Task& task, std::size_t count, std::size_t grain, Make make) {
-  std::vector<std::vector<T>> parts((count + grain - 1) / grain);
+Array<T> collected(const Task& task, std::size_t count, std::size_t grain, Make make) {
+  std::vector<Array<T>> parts((count + grain - 1) / grain);
   parallelPieces(task, count, grain, [&](std::size_t begin, std::size_t end) {
     Made<T> made;
     for (std::size_t i = begin; i < end; ++i) make(i, made);
@@ -35,9 +34,13 @@ std::vector<T> collected(const Task& task, std::size_t count, std::size_t grain,
   });
   std::size_t total = 0;
   for (const auto& part : parts) total += part.size();
-  std::vector<T> out;
+  Array<T> out;
   out.reserve(total);
-  for (auto& part : parts) out.insert(out.end(), part.begin(), part.end());
+  for (auto& part : parts) {
+    endIfStopped();
+    out.insert(out.end(), part.begin(), part.end());
+    part = {};
+  }
   return out;
 }
 
@@ -78,7 +81,7 @@ class EvenSow {
     // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
     accept(sowFreeWithin(m_task, m_domain, density, m_nodeUid, m_draw), false);
-    std::vector<Piece> open = openPieces();
+    Array<Piece> open = openPieces();
     // A fixed number of rounds, more where gaps have a dimension more: to stop when little is won would make one end of
     // the ground depend on the other.
     for (int round = 0; round < kRounds && !open.empty() && !m_task.isCancelled(); ++round) {
@@ -136,7 +139,7 @@ class EvenSow {
     });
   }
 
-  std::vector<Piece> openPieces() const {
+  Array<Piece> openPieces() const {
     const Array<float>& measures = m_domain.measures();
     // Worth it where one point covers many cells.
     const auto boxes = measures.size() > 8 * m_result.size() ? m_domain.runBoxes() : nullptr;
@@ -155,6 +158,7 @@ class EvenSow {
 
   /// Splits until the pieces are about as small as the spacing, leaving out what is covered.
   void addOpenParts(const Piece& f, Made<Piece>& out) const {
+    endIfStopped();  // one long sliver splits into millions
     if (isCovered(f, out.lastCover) || isOut(f)) return;
     if (D::widthOf(m_domain.cornersOf(f)) <= m_least) {
       out.items.push_back(f);
@@ -179,7 +183,7 @@ class EvenSow {
       if (!isCovered(child, out.lastCover) && !isOut(child)) out.items.push_back(child);
   }
 
-  Places throwDarts(const std::vector<Piece>& open, int round) const {
+  Places throwDarts(const Array<Piece>& open, int round) const {
     const auto hits = collected<Hit>(m_task, open.size(), 256, [&](std::size_t i, Made<Hit>& out) {
       const Piece& f = open[i];
       const std::uint64_t h = m_draw.bits(hashOf(m_domain.keyOf(f.cell), f.path, static_cast<std::uint64_t>(round)));
@@ -191,6 +195,7 @@ class EvenSow {
     });
     Places darts;
     for (const auto& [i, weights] : hits) {
+      if ((darts.id.size() & 4095U) == 0) endIfStopped();
       // Above every ordinal of the first throw: round and path name the dart for ever.
       const std::uint32_t cell = open[i].cell;
       const std::uint64_t code = (std::uint64_t{1} << 63) |
@@ -214,19 +219,21 @@ class EvenSow {
     };
     Array<Ranked> ranked(candidates.size());
     for (std::size_t i = 0; i < candidates.size(); ++i) {
+      if ((i & 0xffffU) == 0) endIfStopped();
       const auto index = static_cast<std::uint32_t>(i);
       entries[i] = {candidates.position[i], 0.5F * std::clamp(spacing[i], m_least, m_most), index};
       ranked[i] = {mix64(candidates.id[i] ^ 0x5bd1e995ULL), index};
     }
-    tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
-      return a.rank != b.rank ? a.rank < b.rank : a.index < b.index;
-    });
+    sortLarge(ranked,
+              [](const Ranked& a, const Ranked& b) { return a.rank != b.rank ? a.rank < b.rank : a.index < b.index; });
     Array<std::uint32_t> order(candidates.size());
+    endIfStopped();
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = ranked[i].index;
     const Array<std::uint8_t> keeps = keepByPriority(m_task, entries, order, isGapRound ? m_kept : KeptPoints(m_rule),
                                                      m_rule);
     Array<PointGrid::Entry> kept;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
+      if ((i & 0xffffU) == 0) endIfStopped();
       if (!keeps[i]) continue;
       m_result.append(candidates, i);
       kept.push_back(entries[i]);
@@ -239,7 +246,7 @@ class EvenSow {
   Places inOrder() const {
     Array<std::uint32_t> order(m_result.size());
     std::iota(order.begin(), order.end(), 0U);
-    std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+    sortLarge(order, [&](std::uint32_t a, std::uint32_t b) {
       return m_result.cell[a] != m_result.cell[b] ? m_result.cell[a] < m_result.cell[b]
                                                   : m_result.code[a] < m_result.code[b];
     });

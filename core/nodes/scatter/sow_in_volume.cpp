@@ -1,4 +1,5 @@
 // Sow in volume: points inside of a volume, independent or evenly spaced.
+#include "core/base/sorting.h"
 #include "core/nodes/margin.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/sowing.h"
@@ -60,14 +61,13 @@ Points someOf(const EvalContext& ctx, const Points& all, int wanted) {
   Array<std::uint32_t> order(all.count);
   std::iota(order.begin(), order.end(), 0U);
   const Draw rank = ctx.draw("total");
-  std::nth_element(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(count), order.end(),
-                   [&](std::uint32_t a, std::uint32_t b) {
-                     const std::uint64_t ra = rank.bits(all.id[a]);
-                     const std::uint64_t rb = rank.bits(all.id[b]);
-                     return ra != rb ? ra < rb : all.id[a] < all.id[b];
-                   });
+  firstToFront(order, count, [&](std::uint32_t a, std::uint32_t b) {
+    const std::uint64_t ra = rank.bits(all.id[a]);
+    const std::uint64_t rb = rank.bits(all.id[b]);
+    return ra != rb ? ra < rb : all.id[a] < all.id[b];
+  });
   order.resize(count);
-  std::sort(order.begin(), order.end());
+  sortLarge(order, std::less<>());
   return gathered(all, order);
 }
 

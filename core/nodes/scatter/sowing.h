@@ -72,20 +72,22 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& whole, const MaskPtr
       std::uint64_t id;
       std::uint32_t index;
     };
-    std::vector<Ranked> ranked;
-    for (std::size_t i = 0; i < all.count; ++i)
+    Array<Ranked> ranked;
+    for (std::size_t i = 0; i < all.count; ++i) {
+      if ((i & 0xffffU) == 0) endIfStopped();
       if (keeps[i])
         ranked.push_back(
             {domain.appearsAt(sown.cell[i], sown.code[i], unitDouble(draw.bits(domain.keyOf(sown.cell[i])))),
              sown.id[i], static_cast<std::uint32_t>(i)});
+    }
     if (ranked.size() < wanted) continue;
     const auto byLevel = [](const Ranked& a, const Ranked& b) {
       return a.level != b.level ? a.level < b.level : a.id < b.id;
     };
-    std::nth_element(ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(), byLevel);
+    firstToFront(ranked, wanted, byLevel);
     Array<std::uint32_t> chosen;
     for (std::size_t i = 0; i < wanted; ++i) chosen.push_back(ranked[i].index);
-    std::sort(chosen.begin(), chosen.end());
+    sortLarge(chosen, std::less<>());
     *ctx.candidates = all.count;
     return gathered(all, chosen);
   }

@@ -1,4 +1,5 @@
 // At most: a number or a share of the points, or every n-th.
+#include "core/base/sorting.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/thin/exposed.h"
 
@@ -40,7 +41,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     std::uint64_t tie;
     std::uint32_t index;
   };
-  std::vector<Ranked> ranked(points.count);
+  Array<Ranked> ranked(points.count);
   for (std::size_t i = 0; i < points.count; ++i)
     ranked[i] = {value.empty() ? 0.0F : value[i], rank.bits(points.id[i]), static_cast<std::uint32_t>(i)};
   const auto wanted = std::min(
@@ -48,9 +49,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                         ? static_cast<std::size_t>(p.number)
                         : static_cast<std::size_t>(
                               std::llround(static_cast<double>(points.count) * static_cast<double>(p.share) / 100)));
-  std::nth_element(
-      ranked.begin(), ranked.begin() + static_cast<std::ptrdiff_t>(wanted), ranked.end(),
-      [](const Ranked& a, const Ranked& b) { return a.value != b.value ? a.value > b.value : a.tie < b.tie; });
+  firstToFront(ranked, wanted,
+               [](const Ranked& a, const Ranked& b) { return a.value != b.value ? a.value > b.value : a.tie < b.tie; });
   for (std::size_t k = 0; k < wanted; ++k) keeps[ranked[k].index] = 1;
   return keptAndLeft(ctx, points, keeps);
 }

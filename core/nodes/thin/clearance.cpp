@@ -1,12 +1,12 @@
 // Clearance: removes overlaps, with a say in who stays.
 #include "core/spatial/clearance.h"
 
+#include "core/base/sorting.h"
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/thin/exposed.h"
 
 #include <fmt/format.h>
-#include <tbb/parallel_sort.h>
 
 namespace arvesk::nodes {
 namespace {
@@ -48,7 +48,7 @@ Array<std::uint32_t> orderOf(const Points& points, const Array<float>& priority,
   Array<Ranked> ranked(points.count);
   for (std::size_t i = 0; i < points.count; ++i)
     ranked[i] = {priority[i], isByOrder ? i : points.id[i], static_cast<std::uint32_t>(i)};
-  tbb::parallel_sort(ranked.begin(), ranked.end(), [](const Ranked& a, const Ranked& b) {
+  sortLarge(ranked, [](const Ranked& a, const Ranked& b) {
     return a.priority != b.priority ? a.priority > b.priority : a.tie < b.tie;
   });
   Array<std::uint32_t> order(points.count);

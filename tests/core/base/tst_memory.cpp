@@ -4,8 +4,6 @@
 #include "core/spatial/surface_index.h"
 #include "tests/support/plans.h"
 
-#include <embree3/rtcore.h>
-
 #include <atomic>
 #include <fstream>
 
@@ -22,8 +20,6 @@ std::size_t residentBytes() {
 }
 
 std::size_t bytesOfSurface(const Surface& s) { return s.bytes(); }
-
-std::atomic<std::int64_t> g_embreeBytes{0};
 
 }  // namespace
 
@@ -107,23 +103,15 @@ class TestMemory : public QObject {
 
   /// What the counter says of Embree's trees is near what Embree takes.
   void indicesAreCountedAsEmbreeCountsThem() {
-    rtcSetDeviceMemoryMonitorFunction(
-        embreeDevice(),
-        [](void*, ssize_t bytes, bool) {
-          g_embreeBytes += bytes;
-          return true;
-        },
-        nullptr);
     for (const int n : {150, 700}) {  // one as triangles, one as a grid
       const SurfacePtr ground = test::hills(n, 40, 1);
       const std::size_t bare = bytesOfSurface(*ground);
-      const std::int64_t before = g_embreeBytes;
+      const std::size_t before = memoryInUse();
       (void)SurfaceIndex::of(*ground);
-      const auto taken = static_cast<double>(g_embreeBytes - before);
+      const auto taken = static_cast<double>(memoryInUse() - before);
       const double told = static_cast<double>(bytesOfSurface(*ground) - bare);
       QVERIFY2(test::within(told, taken, 0, 0.35), qPrintable(QString::number(n)));
     }
-    rtcSetDeviceMemoryMonitorFunction(embreeDevice(), nullptr, nullptr);
   }
 
   void theCacheDropsWhatWasUsedLongestAgo() {

@@ -145,6 +145,7 @@ class TestSchema : public QObject {
     prop.isMassingBox = false;
     prop.massingTriangles = 500;
     prop.isMassingShown = true;
+    prop.isLargeMeant = true;
     prop.mounts = {{"mount_top", {0, 1, 0}, {0, 45, 0}}};
     plan.props.push_back(prop);
     plan.settings.budgets["all"] = {1000, 2000};

@@ -86,7 +86,7 @@ class TestGeometry : public QObject {
   }
 
   void blurKeepsTheSumInside() {
-    Image image{41, 41, 1, 16, std::vector<float>(41 * 41, 0), {}};
+    Image image{41, 41, 1, 16, Array<float>(41 * 41, 0.0F), {}};
     image.values[20 * 41 + 20] = 1;
     const Image soft = blurred(image, 3);
     double sum = 0;

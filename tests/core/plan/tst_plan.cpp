@@ -197,12 +197,12 @@ class TestPlan : public QObject {
     const Plan small = demo(kSlope);
     const Plan large = demo(kCove);
     QVERIFY(savePlan(small, path));
-    for (int round = 0; round < 40; ++round) {
+    for (int round = 0; round < 200; ++round) {
       const pid_t child = ::fork();
       if (child == 0) {
         for (int i = 0;; ++i) (void)savePlan(i % 2 ? small : large, path);
       }
-      std::this_thread::sleep_for(std::chrono::microseconds(300 + 311 * round));
+      std::this_thread::sleep_for(std::chrono::microseconds(300 + 97 * round));
       ::kill(child, SIGKILL);
       ::waitpid(child, nullptr, 0);
       const auto plan = loadPlan(path);

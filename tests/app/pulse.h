@@ -1,0 +1,56 @@
+// Whether an event loop keeps turning.
+#pragma once
+
+#include <QCoreApplication>
+#include <QElapsedTimer>
+#include <QTimer>
+
+#include <ctime>
+#include <vector>
+
+namespace arvesk::test {
+
+/// A timer that asks to be called every 5 ms; how late it comes is how long the loop was held up. Beside it, how much
+/// of that the thread itself was at work: a busy machine can make any thread wait, but only our own code can make it
+/// compute.
+class Pulse {
+ public:
+  Pulse() : m_work(ownWork()) {
+    m_timer.setTimerType(Qt::PreciseTimer);
+    QObject::connect(&m_timer, &QTimer::timeout, [this] {
+      const double work = ownWork();
+      m_gaps.push_back(m_clock.restart());
+      if (m_gaps.back() > 50 && work - m_work > 25) m_stalls.push_back({work - m_work, m_during});
+      m_work = work;
+    });
+    m_clock.start();
+    m_timer.start(5);
+  }
+  const std::vector<qint64>& gaps() const { return m_gaps; }
+  struct Stall {
+    double ms;  // of own work
+    const char* during;
+  };
+  const std::vector<Stall>& stalls() const { return m_stalls; }
+  /// What is done from now on, to be told with a stall; ends the turn before.
+  void during(const char* what) {
+    QCoreApplication::processEvents();
+    m_during = what;
+  }
+
+ private:
+  static double ownWork() {
+    timespec t{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+    return static_cast<double>(t.tv_sec) * 1e3 + static_cast<double>(t.tv_nsec) / 1e6;
+  }
+
+  QTimer m_timer;
+  QElapsedTimer m_clock;
+  std::vector<qint64> m_gaps;
+  std::vector<Stall> m_stalls;
+  const char* m_during = "";
+  double m_work;
+};
+
+}  // namespace arvesk::test
