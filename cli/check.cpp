@@ -149,9 +149,13 @@ Checked checkAsset(const std::string& path) {
   const Surface& s = **surface;
   PropEntry plain;
   plain.name = std::filesystem::path(path).filename().string();
-  if (const auto prop = makePlanProp(plain, s))
+  const auto prop = makePlanProp(plain, s);
+  if (prop)
     for (const PropWarning& w : warningsOf(plain, s, **prop))
       out.problems.push_back({ProblemCode::WrongInput, Severity::Warning, plain.name, plainOf(w.message), {}});
+  else if (prop.error().code == ProblemCode::UnlikelySize)  // as a prop; as a ground it may be right
+    out.problems.push_back({ProblemCode::UnlikelySize, Severity::Warning, plain.name,
+                            "as a prop it " + prop.error().message, prop.error().advice});
   const Box3 box = s.bounds();
   out.facts = {{"parts", s.parts},
                {"triangles", s.faceCount()},

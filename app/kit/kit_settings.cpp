@@ -303,17 +303,7 @@ void KitSettings::showWarnings() {
           addRow(
               of + text(p.message), true, tr("Find it…"), [this] { Q_EMIT replaceWanted(); },
               QStringLiteral("fix_missing"));
-        else if (p.code == ProblemCode::UnlikelySize)
-          addRow(
-              of + text(p.message) + QStringLiteral(". ") + text(p.advice), true, tr("It is meant so"),
-              [this, uid] {
-                m_model->edit(tr("large prop"), [&](Plan& plan) {
-                  for (PropEntry& prop : plan.props)
-                    if (prop.uid == uid) prop.isLargeMeant = true;
-                });
-              },
-              QStringLiteral("large_meant"));
-        else
+        else if (p.code != ProblemCode::UnlikelySize)  // which is among the warnings, with what can be said to it
           addRow(
               of + text(p.message), isTrouble, isTrouble ? tr("Try again") : QString(),
               [this] { Q_EMIT tryAgainWanted(); }, QStringLiteral("try_again"));

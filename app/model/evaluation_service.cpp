@@ -1,6 +1,7 @@
 #include "app/model/evaluation_service.h"
 
 #include "core/picture/render.h"
+#include "core/plan/prop_making.h"
 #include "core/props/quantities.h"
 
 #include <QTimer>
@@ -131,14 +132,28 @@ void EvaluationService::drawThumbnails(const EvalViewPtr& view) {
 }
 
 void EvaluationService::checkProps(EvalView& view, const Task& task) {
+  // Of those that could not be made, only what is too large has anything to be said to it.
+  const auto isTooLarge = [&](const PropPtr& prop) {
+    return std::any_of(view.evaluation.propProblems.begin(), view.evaluation.propProblems.end(), [&](const Problem& p) {
+      return p.code == ProblemCode::UnlikelySize && p.where.starts_with(prop->name);
+    });
+  };
   for (const PropPtr& prop : view.props) {
-    if (prop->isMissing) continue;
+    if (prop->isMissing && !isTooLarge(prop)) continue;
     auto& [checked, warnings] = m_checked[prop->uid];
     if (const PropEntry* entry = view.plan->findProp(prop->uid); entry && checked != prop) {
       std::vector<Problem> ignored;
       const auto file = m_files->surface(entry->file, task, ignored);
       if (!file) continue;
-      warnings = warningsOf(*entry, **file, *prop);
+      if (prop->isMissing) {
+        PropEntry meant = *entry;
+        meant.isLargeMeant = true;
+        const auto made = makePlanProp(meant, **file);
+        if (!made) continue;
+        warnings = warningsOf(*entry, **file, **made);
+      } else {
+        warnings = warningsOf(*entry, **file, *prop);
+      }
       checked = prop;
     }
     view.propWarnings[prop->uid] = warnings;

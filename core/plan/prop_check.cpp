@@ -30,7 +30,8 @@ std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file,
   const Box3 box = prop.surface->bounds();
   const Vec3 extent = box.extent();
   const float largest = std::max({extent.x, extent.y, extent.z});
-  if ((largest > 50 && !entry.isLargeMeant) || largest < 0.005F) {
+  const bool isAskedAbout = largest > kUnlikelySize && !entry.isLargeMeant;
+  if (isAskedAbout || largest < 0.005F) {
     const double unit = likelierUnit(entry.unitScale, largest);
     out.push_back({About::OddSize, fmt::format("It is {:.3g} m {}.", largest, largest == extent.y ? "high" : "wide"),
                    unit > 0 ? fmt::format("Unit {:g} m ({:.2g} m then)", unit,
@@ -38,6 +39,9 @@ std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file,
                             : std::string(),
                    unit > 0 ? std::function<void(PropEntry&)>([unit](PropEntry& p) { p.unitScale = unit; }) : nullptr});
   }
+  if (isAskedAbout)
+    out.push_back({About::Large, "It is left out until you say which it is.", "It is meant so large",
+                   [](PropEntry& p) { p.isLargeMeant = true; }});
   // A tenth of the extent: roots and anchors may go below the ground, and a tuft's middle need not be exact.
   const float off = std::max(
       {std::abs(box.center().x) / std::max(extent.x, 1e-6F), std::abs(box.center().z) / std::max(extent.z, 1e-6F)});

@@ -6,7 +6,7 @@
 namespace arvesk {
 
 struct PropWarning {
-  enum class About { NoNormals, Open, Mirrored, PivotOff, OddSize, Heavy };
+  enum class About { NoNormals, Open, Mirrored, PivotOff, OddSize, Heavy, Large };
   About about;
   std::string message;
   std::string fix;                        // what the remedy does, for its button; empty when there is none
@@ -16,7 +16,7 @@ struct PropWarning {
 /// Triangles above which a prop is heavy.
 inline constexpr std::size_t kHeavyTriangles = 100'000;
 
-/// `file` as read, `prop` as made with the entry's settings.
+/// `file` as read, `prop` as made with the entry's settings, even if it is larger than props are made unasked.
 std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file, const Prop& prop);
 
 }  // namespace arvesk

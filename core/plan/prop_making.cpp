@@ -57,11 +57,7 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
   if (size != 1 || entry.turnDeg != Vec3(0))
     s = transformed(s, Vec3(0), turnOf(entry.turnDeg), static_cast<float>(size));
   if (const Vec3 pivot = pivotOf(s, entry.pivot); pivot != Vec3(0)) s = transformed(s, -pivot, Quat(1, 0, 0, 0), 1);
-  if (auto ok = checkSurface(s); !ok) {
-    Problem p = ok.error();
-    p.where = entry.name;
-    return Failure(p);
-  }
+  if (auto ok = checkSurface(s); !ok) return Failure(ok.error());
   const Vec3 extent = s.bounds().extent();
   if (const float largest = std::max({extent.x, extent.y, extent.z}); largest > kUnlikelySize && !entry.isLargeMeant) {
     const double unit = likelierUnit(entry.unitScale, largest);
@@ -71,8 +67,7 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
                 (unit > 0 ? fmt::format("Set its unit ({:g} m makes it {:.2g} m), or", unit,
                                         static_cast<double>(largest) * unit / entry.unitScale)
                           : std::string("Set its unit or size, or")) +
-                    " say in the Kit that it is meant so large",
-                entry.name);
+                    " say in the Kit that it is meant so large");
   }
   const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
   if (entry.footprint > 0) prop->footprint = static_cast<float>(entry.footprint);

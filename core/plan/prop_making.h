@@ -7,7 +7,7 @@ namespace arvesk {
 
 /// m; what is larger is likelier a wrong unit than a prop, and a hundred times as large takes ten thousand times the
 /// points that grow on it. It is asked about first (PropEntry::isLargeMeant).
-inline constexpr float kUnlikelySize = 100;
+inline constexpr float kUnlikelySize = 50;
 
 /// The unit that brings a prop of `largest` m into 2 cm … 20 m, from those that programs write; 0 when none does.
 double likelierUnit(double unit, float largest);

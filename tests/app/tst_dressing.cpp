@@ -143,6 +143,22 @@ class TestDressingUi : public test::WindowTest {
     QTRY_VERIFY(!control<QPushButton>("fix_3") && !control<QPushButton>("fix_4"));
     trigger("edit_undo");
     QVERIFY(prop("crate").pivot == PivotAt::AsMade);
+    // Or it is meant so: until that is said it is left out, in words.
+    trigger("edit_undo");
+    QCOMPARE(prop("crate").unitScale, 1.0);
+    waitForResults();
+    const auto crate = [&] {
+      for (const PropPtr& p : w().service().latest()->props)
+        if (p->name == "crate") return p;
+      return PropPtr();
+    };
+    QVERIFY(crate() && crate()->isMissing);
+    QTRY_VERIFY(control<QPushButton>("fix_6"));
+    QTest::mouseClick(control<QPushButton>("fix_6"), Qt::LeftButton);
+    QVERIFY(prop("crate").isLargeMeant);
+    waitForResults();
+    QVERIFY(!crate()->isMissing);
+    QTRY_VERIFY(!control<QPushButton>("fix_6") && !control<QPushButton>("fix_4"));
   }
 
   void filesAndFoldersAreDroppedReplacedAndFoundAgain() {

@@ -438,7 +438,7 @@ class TestCli : public QObject {
       if (ran.status == 0) continue;
       ++failures;
       QCOMPARE(ran.status, 1);
-      QVERIFY2(ran.err.contains(QStringLiteral("error: ")) && ran.err.contains(QStringLiteral("out.")),
+      QVERIFY2(ran.err.contains(QStringLiteral("error: ")) && ran.err.contains(QStringLiteral("/out")),
                qPrintable(ran.err));
       QVERIFY2(content() == before, qPrintable(QString::number(kilobytes)));
     }

@@ -353,11 +353,13 @@ class TestDressing : public QObject {
       QVERIFY(!warned(PropWarning::About::PivotOff));
     }
     if (remedy == QStringLiteral("unit")) {
-      const auto w = warned(PropWarning::About::OddSize);  // a 90 m cabbage
-      QVERIFY(w && w->apply);
-      w->apply(entry);
-      QCOMPARE(entry.unitScale, 0.01);
-      QVERIFY(!warned(PropWarning::About::OddSize));
+      const auto asked = makePlanProp(entry, surface);  // a 90 m cabbage
+      QVERIFY(!asked && asked.error().code == ProblemCode::UnlikelySize);
+      QVERIFY2(asked.error().advice.find("0.01 m makes it 0.71 m") != std::string::npos, asked.error().advice.c_str());
+      entry.isLargeMeant = true;
+      QVERIFY(makePlanProp(entry, surface).has_value());
+      entry.isLargeMeant = false;
+      entry.unitScale = 0.01;
     }
     const auto prop = makePlanProp(entry, surface);
     QVERIFY(prop);
