@@ -1,5 +1,6 @@
 #include "core/formats/import_helper.h"
 
+#include "core/base/memory.h"
 #include "core/formats/sandbox.h"
 
 #include <fcntl.h>
@@ -15,6 +16,7 @@
 #include <csignal>
 #include <cstring>
 #include <filesystem>
+#include <limits>
 #include <thread>
 
 extern char** environ;
@@ -163,6 +165,7 @@ void tellRefused(const std::vector<ReadFile>& files, ImportOutcome& outcome) {
 
 int readOne(const std::string& path, const std::string& outcomePath, Read read, const std::vector<std::string>& folders,
             const std::string& executable) {
+  setMemoryLimit(std::numeric_limits<std::size_t>::max());  // it has a limit by what it reads
   limit(RLIMIT_CORE, 0);
   limit(RLIMIT_CPU, processorSeconds(path));
 #ifndef ARVESK_SANITIZED
