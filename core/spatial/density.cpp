@@ -80,6 +80,7 @@ Result<DensityPtr> Density::filled(const Lattice& lattice, const std::vector<IVe
   held.reserve(count);
   values.reserve(count * kPerBrick);
   for (Part& part : parts) {
+    endIfStopped();
     held.insert(held.end(), part.places.begin(), part.places.end());
     values.insert(values.end(), part.values.begin(), part.values.end());
     part = {};
@@ -125,6 +126,7 @@ void Density::makeBounds() {
   m_mostOf.resize(m_places.size());
   m_leastOf.resize(m_places.size());
   for (std::size_t i = 0; i < m_places.size(); ++i) {
+    if ((i & 63U) == 0) endIfStopped();
     const float* values = m_values->data() + i * kPerBrick;
     const auto [least, most] = std::minmax_element(values, values + kPerBrick);
     m_leastOf[i] = *least;
