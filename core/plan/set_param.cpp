@@ -2,6 +2,7 @@
 
 #include "core/base/number_text.h"
 #include "core/base/pattern.h"
+#include "core/base/utf8.h"
 #include "core/plan/dials.h"
 
 #include <fmt/format.h>
@@ -92,6 +93,9 @@ Result<void> setDial(Plan& plan, const std::string& name, const std::string& val
 }  // namespace
 
 Result<void> setParamByText(Plan& plan, const std::string& text) {
+  if (!isUtf8(text))  // a plan is, and could not be written
+    return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not UTF-8", asUtf8(text)),
+                "Type it in a terminal that writes UTF-8; call a file by such a name");
   const std::size_t equals = text.find('=');
   const std::size_t dot = equals == std::string::npos ? std::string::npos : text.rfind('.', equals);
   if (equals != std::string::npos && (dot == std::string::npos || dot > equals))

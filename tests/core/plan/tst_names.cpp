@@ -152,6 +152,8 @@ class TestNames : public QObject {
     QVERIFY(setParamByText(plan, "amount=2.5"));
     QCOMPARE(plan.dials[0].final, 2.5);
     QCOMPARE(plan.dials[0].draft, 2.5);
+    const auto latin = setParamByText(plan, "sow.title=gr\xfcn");  // found by fuzzing: such a plan could not be saved
+    QVERIFY(!latin && latin.error().message.find("not UTF-8") != std::string::npos);
     const auto unknown = setParamByText(plan, "amuont=1");
     QVERIFY(!unknown && unknown.error().advice.find("amount") != std::string::npos);
     Plan followed = plan;
