@@ -21,8 +21,14 @@ int main(int argc, char** argv) {
       QStringLiteral("GB"));
   parser.addOption(memory);
   parser.process(app);
-  if (const double gb = parser.value(memory).toDouble(); gb > 0)
+  if (parser.isSet(memory)) {
+    const double gb = parser.value(memory).toDouble();  // 0 when it is no number
+    if (!(gb >= 0.1 && gb <= 1e6)) {
+      qCritical("--memory is \"%s\", must be 0.1 to 1000000 GB", qPrintable(parser.value(memory)));
+      return 2;
+    }
     arvesk::setMemoryLimit(static_cast<std::size_t>(gb * (1 << 30)));
+  }
   arvesk::Theme::apply(app, arvesk::Settings().theme());
   const QString file = parser.positionalArguments().value(0);
   arvesk::MainWindow window;

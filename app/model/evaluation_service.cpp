@@ -134,9 +134,8 @@ void EvaluationService::drawThumbnails(const EvalViewPtr& view) {
 void EvaluationService::checkProps(EvalView& view, const Task& task) {
   // Of those that could not be made, only what is too large has anything to be said to it.
   const auto isTooLarge = [&](const PropPtr& prop) {
-    return std::any_of(view.evaluation.propProblems.begin(), view.evaluation.propProblems.end(), [&](const Problem& p) {
-      return p.code == ProblemCode::UnlikelySize && p.where.starts_with(prop->name);
-    });
+    return std::any_of(view.evaluation.propProblems.begin(), view.evaluation.propProblems.end(),
+                       [&](const Problem& p) { return p.code == ProblemCode::UnlikelySize && p.where == prop->name; });
   };
   for (const PropPtr& prop : view.props) {
     if (prop->isMissing && !isTooLarge(prop)) continue;
