@@ -4,11 +4,13 @@
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 #include "core/base/memory.h"
+#include "core/base/reserve.h"
 
 #include <QCommandLineParser>
 #include <QFileInfo>
 
 int main(int argc, char** argv) {
+  arvesk::holdReserve();
   arvesk::Application app(argc, argv);
   QCommandLineParser parser;
   parser.setApplicationDescription(QStringLiteral("Places plants, rocks and props on ground by a plan you can read."));

@@ -1,5 +1,6 @@
 // arvesk-run: lists the subcommands; each lives in a file of its own.
 #include "cli/runner.h"
+#include "core/base/reserve.h"
 
 #include "core/base/border.h"
 
@@ -18,6 +19,7 @@ int main(int argc, char** argv) {
   addPicture(app, status);
   addCheck(app, status);
   addNodes(app, status);
+  holdReserve();
   std::signal(SIGPIPE, SIG_IGN);  // who reads our output may go; that is an error, no reason to die
   const auto done = withinBorder([&] {
     try {

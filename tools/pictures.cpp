@@ -6,6 +6,7 @@
 #include "app/window/export_window.h"
 #include "app/window/main_window.h"
 #include "app/window/settings.h"
+#include "app/window/start_page.h"
 #include "app/window/theme.h"
 
 #include <QCommandLineParser>
@@ -44,8 +45,13 @@ class Photographer {
   bool wants(const char* name) const { return m_only.isEmpty() || m_only == QLatin1String(name); }
   /// By name: some are made only so.
   bool isAskedFor(const char* name) const { return m_only == QLatin1String(name); }
-  /// Waits for the results and a clean picture in Site, then saves the window.
+  /// Saves the window once all is at rest.
   void take(MainWindow& window, const char* name, int samples = 16) {
+    rest(window, samples);
+    save(window, name);
+  }
+  /// Waits for the results and a clean picture in Site.
+  void rest(MainWindow& window, int samples) {
     // Results bring new pictures and pictures new results (a mode asks for its own): both are to be at rest.
     QDeadlineTimer deadline(120'000);
     int calm = 0;
@@ -55,7 +61,6 @@ class Photographer {
                           window.site().samplesShown() >= samples;
       calm = isCalm ? calm + 1 : 0;
     }
-    save(window, name);
   }
   void settleResults(MainWindow& window) {
     settle(60);
@@ -342,6 +347,19 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   takeKit(photographer, window);
   takeDialogs(photographer, window, plan);
   if (!takeExamples(photographer, window, plan)) return 1;
+  if (photographer.wants("starts"))
+    for (const QString& shipped : StartPage::shippedPlans()) {
+      if (!window.openFile(shipped)) return 1;
+      photographer.rest(window, 16);
+      if (!StartPage::shipPicture(shipped, window.site().picture())) return 1;
+    }
+  if (photographer.isAskedFor("start")) {
+    MainWindow empty;
+    empty.resize(1280, 800);
+    empty.show();
+    photographer.settle(400);
+    photographer.save(empty, "start");
+  }
   if (photographer.isAskedFor("night")) {
     Theme::apply(app, QStringLiteral("night"));
     window.planView().select({QStringLiteral("steep-sand")});

@@ -3,6 +3,7 @@
 #include "app/bench/number_field.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
+#include "core/deliver/delivery.h"
 #include "core/plan/dials.h"
 
 #include <QCheckBox>
@@ -86,9 +87,20 @@ QString summaryOf(const EvalViewPtr& view) {
                      report->second.said.empty() ? locale.toString(count) : text(report->second.said).toHtmlEscaped(),
                      report->second.said.empty() ? shareText(share).toHtmlEscaped() : QString());
   }
-  if (rows.isEmpty()) return BenchView::tr("No outputs yet: an Output node makes a layer that is shown and exported.");
-  return QStringLiteral("<b>%1</b><table>%2</table>")
-      .arg(view->quality == Quality::Draft ? BenchView::tr("Outputs, draft") : BenchView::tr("Outputs, final"), rows);
+  QString loose;
+  for (const Node* node : openEndsOf(*view->plan))
+    if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(node->uid))
+      loose += QStringLiteral("<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td></tr>")
+                   .arg(text(node->title).toHtmlEscaped(), locale.toString(static_cast<qulonglong>(points->count)));
+  QString out;
+  if (!rows.isEmpty())
+    out = QStringLiteral("<b>%1</b><table>%2</table>")
+              .arg(view->quality == Quality::Draft ? BenchView::tr("Outputs, draft") : BenchView::tr("Outputs, final"),
+                   rows);
+  if (!loose.isEmpty())
+    out += QStringLiteral("<p><b>%1</b><table>%2</table>")
+               .arg(BenchView::tr("No Output yet: these points are not exported"), loose);
+  return out.isEmpty() ? BenchView::tr("No outputs yet: an Output node makes a layer that is exported.") : out;
 }
 
 }  // namespace

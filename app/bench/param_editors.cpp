@@ -1,11 +1,11 @@
 #include "app/bench/param_editors.h"
 
+#include "app/bench/choice_box.h"
 #include "app/bench/number_field.h"
 #include "app/window/theme.h"
 
 #include <QAction>
 #include <QCheckBox>
-#include <QComboBox>
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -17,7 +17,6 @@
 #include <QLocale>
 #include <QToolButton>
 #include <QVBoxLayout>
-#include <QWheelEvent>
 
 namespace arvesk {
 namespace {
@@ -228,48 +227,41 @@ class ToggleEditor : public FollowingEditor {
   QCheckBox* m_box;
 };
 
-/// A combo box that leaves the wheel to the scroll area unless it has focus.
-class QuietCombo : public QComboBox {
- public:
-  using QComboBox::QComboBox;
-  void wheelEvent(QWheelEvent* event) override {
-    if (hasFocus())
-      QComboBox::wheelEvent(event);
-    else
-      event->ignore();
-  }
-};
-
 class ChoiceEditor : public FollowingEditor {
  public:
-  ChoiceEditor(const ParamSpec& spec, QWidget* parent) : ChoiceEditor(spec, new QuietCombo, parent) {}
-  void show(const ParamValue& value) override {
-    m_combo->setCurrentIndex(m_combo->findData(text(std::get<std::string>(value))));
-  }
+  ChoiceEditor(const ParamSpec& spec, QWidget* parent)
+      : ChoiceEditor(spec, new ChoiceBox(idsOf(spec), wordsOf(spec)), parent) {}
+  void show(const ParamValue& value) override { m_box->showId(text(std::get<std::string>(value))); }
   /// Words that would be cut off beside another control get a line of their own.
   bool isWide() const override {
-    constexpr int kRoomBesideAnother = 50;  // px of words, in a window of 1280
-    for (int i = 0; i < m_combo->count(); ++i)
-      if (m_combo->fontMetrics().horizontalAdvance(m_combo->itemText(i)) > kRoomBesideAnother) return true;
-    return false;
+    constexpr int kRoomBesideAnother = 110;  // px, in a window of 1280
+    return m_box->isRow() ? m_box->wordsWidth() > kRoomBesideAnother : true;
   }
 
  private:
-  ChoiceEditor(const ParamSpec& spec, QComboBox* combo, QWidget* parent)
-      : FollowingEditor(spec, combo, meaningOf(spec), parent), m_combo(combo) {
-    m_combo->setFocusPolicy(Qt::StrongFocus);
-    m_combo->setMinimumContentsLength(6);
-    for (const Option& o : spec.options) m_combo->addItem(tr(o.label.c_str()), text(o.id));
-    connect(m_combo, &QComboBox::activated, this,
-            [this](int i) { Q_EMIT edited(m_combo->itemData(i).toString().toStdString(), ++g_gesture); });
+  ChoiceEditor(const ParamSpec& spec, ChoiceBox* box, QWidget* parent)
+      : FollowingEditor(spec, box, meaningOf(spec), parent), m_box(box) {
+    connect(m_box, &ChoiceBox::activated, this,
+            [this] { Q_EMIT edited(m_box->currentId().toStdString(), ++g_gesture); });
+    if (m_box->isRow()) static_cast<QHBoxLayout*>(layout())->addStretch(1);
+  }
+  static QStringList idsOf(const ParamSpec& spec) {
+    QStringList out;
+    for (const Option& o : spec.options) out << text(o.id);
+    return out;
+  }
+  static QStringList wordsOf(const ParamSpec& spec) {
+    QStringList out;
+    for (const Option& o : spec.options) out << tr(o.label.c_str());
+    return out;
   }
   /// "1 is Even, 2 is Free".
   static QString meaningOf(const ParamSpec& spec) {
     QStringList words;
-    for (const Option& o : spec.options) words << tr("%1 is %2").arg(words.size() + 1).arg(tr(o.label.c_str()));
+    for (const QString& word : wordsOf(spec)) words << tr("%1 is %2").arg(words.size() + 1).arg(word);
     return words.join(QStringLiteral(", "));
   }
-  QComboBox* m_combo;
+  ChoiceBox* m_box;
 };
 
 class TextEditor : public ParamEditor {

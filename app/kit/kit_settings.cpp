@@ -295,8 +295,8 @@ void KitSettings::showWarnings() {
     const PropEntry* entry = m_model->plan().findProp(uid);
     if (!entry) continue;
     const QString of = m_uids.size() > 1 ? text(entry->name) + QStringLiteral(": ") : QString();
-    for (const Problem& p : m_view->evaluation.propProblems)
-      if (p.where == entry->name || p.where == entry->name + " (" + entry->file + ")") {
+    if (const auto told = m_view->evaluation.propProblems.find(uid); told != m_view->evaluation.propProblems.end())
+      for (const Problem& p : told->second) {
         const bool isMissing = p.code == ProblemCode::FileMissing;
         const bool isTrouble = p.severity == Severity::Error;
         if (isMissing)

@@ -158,8 +158,9 @@ void KitView::rebuild() {
     QString mark;
     QStringList notes{text(prop.file)};
     if (m_view) {
-      for (const Problem& p : m_view->evaluation.propProblems)
-        if (p.where == prop.name || p.where == prop.name + " (" + prop.file + ")") {
+      if (const auto told = m_view->evaluation.propProblems.find(prop.uid);
+          told != m_view->evaluation.propProblems.end())
+        for (const Problem& p : told->second) {
           mark = QStringLiteral("! ");
           notes.push_back(text(p.message));
         }
@@ -231,13 +232,18 @@ void KitView::addFiles(const QStringList& paths) {
     return;
   }
   m_model->edit(tr("Add props"), [&](Plan& plan) {
+    PropChoices added;
     for (const QString& path : files) {
       PropEntry p;
       p.uid = newUid();
       p.name = QFileInfo(path).completeBaseName().toStdString();
       p.file = (m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path)).toStdString();
+      added.push_back({p.uid, 1, true});
       plan.props.push_back(std::move(p));
     }
+    // A list that waits for props gets them.
+    for (Node& node : plan.nodes)
+      if (node.kind == "choose-props" && node.params.empty() && node.follows.empty()) node.params["props"] = added;
   });
 }
 

@@ -134,8 +134,10 @@ void EvaluationService::drawThumbnails(const EvalViewPtr& view) {
 void EvaluationService::checkProps(EvalView& view, const Task& task) {
   // Of those that could not be made, only what is too large has anything to be said to it.
   const auto isTooLarge = [&](const PropPtr& prop) {
-    return std::any_of(view.evaluation.propProblems.begin(), view.evaluation.propProblems.end(),
-                       [&](const Problem& p) { return p.code == ProblemCode::UnlikelySize && p.where == prop->name; });
+    const auto told = view.evaluation.propProblems.find(prop->uid);
+    return told != view.evaluation.propProblems.end() &&
+           std::any_of(told->second.begin(), told->second.end(),
+                       [](const Problem& p) { return p.code == ProblemCode::UnlikelySize; });
   };
   for (const PropPtr& prop : view.props) {
     if (prop->isMissing && !isTooLarge(prop)) continue;
@@ -269,35 +271,68 @@ void EvaluationService::showSoFar(const OpeningPtr& opening) {
   });
 }
 
+/// How far an evaluation is. The interface takes the latest when it comes to it, however often there is news.
+struct EvaluationService::WorkNews {
+  std::mutex mutex;
+  WorkNow now;
+  bool isOnItsWay = false;
+};
+
+template <typename Change>
+void EvaluationService::tell(const std::shared_ptr<WorkNews>& news, Change change) {
+  {
+    const std::lock_guard lock(news->mutex);
+    change();
+    if (std::exchange(news->isOnItsWay, true)) return;
+  }
+  m_worker.post([this, news] {
+    std::unique_lock lock(news->mutex);
+    news->isOnItsWay = false;
+    const WorkNow now = news->now;
+    lock.unlock();
+    Q_EMIT progressed(now);
+  });
+}
+
 EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr& opening, const Task& task) {
   auto view = emptyView(request);
   const Plan& plan = *request.plan;
   EvalRequest evaluate;
   evaluate.quality = request.quality;
-  std::string title;
-  auto lastReport = std::chrono::steady_clock::time_point();
-  evaluate.started = [&](const std::string& uid) { title = plan.find(uid)->title; };
-  evaluate.task = task;
-  evaluate.task.progress = [&](float share) {
-    const auto now = std::chrono::steady_clock::now();
-    if (now - lastReport < std::chrono::milliseconds(33)) return;
-    lastReport = now;
-    m_worker.post(
-        [this, share, text = QString::fromStdString(title)] { Q_EMIT progressed(static_cast<double>(share), text); });
+  const auto news = std::make_shared<WorkNews>();
+  const auto titleOf = [&](const std::string& uid) { return QString::fromStdString(plan.find(uid)->title); };
+  evaluate.started = [&](const std::string& uid) {
+    tell(news, [&] {
+      news->now.what = titleOf(uid);
+      news->now.nodes[uid] = {uid, {}, 0};
+    });
   };
-  if (opening) {
-    if (request.quality == Quality::Draft) opening->soFar.draftShare = static_cast<float>(plan.settings.draftShare);
-    evaluate.ended = [&](const std::string& uid, const NodeReport& report, const Outputs& delivered) {
-      {
-        const std::lock_guard lock(opening->mutex);
-        opening->soFar.reports[uid] = report;
-        if (report.state == NodeState::Done || report.state == NodeState::Skipped)
-          opening->soFar.values[uid] = delivered;
-        ++opening->news;
+  evaluate.atWork = [&](const AtWork& at) {
+    const QString doing = QString::fromStdString(at.doing);
+    tell(news, [&] {
+      if (at.uid.empty())
+        news->now.props = news->now.what = at.share < 1 ? doing : QString();
+      else {
+        news->now.what = doing.isEmpty() ? titleOf(at.uid) : QStringLiteral("%1: %2").arg(titleOf(at.uid), doing);
+        news->now.nodes[at.uid] = at;
       }
-      m_worker.post([this, opening] { showSoFar(opening); });
-    };
-  }
+    });
+  };
+  evaluate.task = task;
+  evaluate.task.progress = [&](float share) { tell(news, [&] { news->now.share = static_cast<double>(share); }); };
+  if (opening && request.quality == Quality::Draft)
+    opening->soFar.draftShare = static_cast<float>(plan.settings.draftShare);
+  evaluate.ended = [&](const std::string& uid, const NodeReport& report, const Outputs& delivered) {
+    tell(news, [&] { news->now.nodes.erase(uid); });
+    if (!opening) return;
+    {
+      const std::lock_guard lock(opening->mutex);
+      opening->soFar.reports[uid] = report;
+      if (report.state == NodeState::Done || report.state == NodeState::Skipped) opening->soFar.values[uid] = delivered;
+      ++opening->news;
+    }
+    m_worker.post([this, opening] { showSoFar(opening); });
+  };
   Evaluator evaluator(m_files);
   view->evaluation = evaluator.evaluate(plan, evaluate);
   if (view->evaluation.isCancelled) return nullptr;

@@ -47,6 +47,16 @@ struct EvalView {
 };
 using EvalViewPtr = std::shared_ptr<const EvalView>;
 
+/// What an evaluation is at.
+struct WorkNow {
+  double share = 0;                     // of all nodes, those that are done
+  QString what;                         // the newest: "Dunes", "Dunes: reading dunes.tif"
+  QString props;                        // "3 of 36 props, reading kale.glb"; empty while none is made
+  std::map<std::string, AtWork> nodes;  // those at work, by uid
+
+  bool operator==(const WorkNow&) const = default;
+};
+
 class EvaluationService : public QObject {
   Q_OBJECT
 
@@ -89,7 +99,7 @@ class EvaluationService : public QObject {
   void grew(const EvalViewPtr& soFar);   // only until the first finished() of a plan
   void passed(const EvalViewPtr& view);  // of a plan that was edited since: the next one is being worked out
   void started();
-  void progressed(double share, const QString& title);
+  void progressed(const WorkNow& now);
   void finished();  // latest() is new
   void wasCancelled();
   void failed(const QString& line);  // latest() is as it was
@@ -106,6 +116,9 @@ class EvaluationService : public QObject {
     bool isWaiting = false;   // to be shown again; the interface thread only
   };
   using OpeningPtr = std::shared_ptr<Opening>;
+  struct WorkNews;
+  template <typename Change>
+  void tell(const std::shared_ptr<WorkNews>& news, Change change);
   EvalViewPtr compute(const Request& request, const OpeningPtr& opening, const Task& task);
   void showSoFar(const OpeningPtr& opening);
   void checkProps(EvalView& view, const Task& task);

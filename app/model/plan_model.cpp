@@ -60,12 +60,19 @@ constexpr double kColumn = 104;      // half a card: cards nearer than this stan
 constexpr double kTidyColumn = 440;  // a card with its tags at the left and its chips at the right
 constexpr double kStep = 100;        // from one card to the next
 
+/// What a new node begins with, where its defaults do nothing at all. Plans keep it as anything that was set.
+ParamMap startOf(const NodeKind& kind) {
+  if (kind.id == "vary") return {{"turn_y", std::vector<double>{0, 360}}, {"size", std::vector<double>{0.8, 1.25}}};
+  return {};
+}
+
 Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
   Node node;
   node.uid = newUid();
   node.kind = kind.id;
   node.version = kind.version;
   node.title = freeTitle(plan, kind.label);
+  node.params = startOf(kind);
   node.x = x;
   node.y = y;
   return node;
@@ -244,9 +251,38 @@ void PlanModel::rename(const QString& uid, const QString& title) {
   });
 }
 
+namespace {
+
+/// A kit that the node cannot do without comes with it: of the props that no other has chosen yet.
+void bringKits(Plan& plan, const Node& node) {
+  const NodeKind* kind = kindOf(node);
+  const NodeKind* chooser = findNodeKind("choose-props");
+  for (const InputSpec& input : kind->inputs) {
+    if (input.type != ValueType::Kit || input.isOptional || node.kind == chooser->id) continue;
+    std::set<std::string> chosen;
+    for (const Node& other : plan.nodes)
+      if (const auto it = other.params.find("props"); it != other.params.end())
+        if (const auto* list = std::get_if<PropChoices>(&it->second))
+          for (const PropChoice& choice : *list) chosen.insert(choice.prop);
+    PropChoices rest;
+    for (const PropEntry& prop : plan.props)
+      if (!chosen.contains(prop.uid)) rest.push_back({prop.uid, 1, true});
+    Node kit = nodeOf(plan, *chooser, node.x + 260, node.y);
+    if (!rest.empty()) kit.params["props"] = rest;
+    const Link link = linkTo(kit.uid, chooser->outputs.front().id);
+    plan.nodes.push_back(std::move(kit));
+    join(plan, node.uid, input.id, link);
+  }
+}
+
+}  // namespace
+
 QString PlanModel::addNode(const NodeKind& kind, double x, double y) {
   const Node node = nodeOf(*m_plan, kind, x, y);
-  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) { plan.nodes.push_back(node); });
+  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+    plan.nodes.push_back(node);
+    bringKits(plan, node);
+  });
   return QString::fromStdString(node.uid);
 }
 
@@ -264,6 +300,7 @@ QString PlanModel::insertNode(const NodeKind& kind, const Link& from, const QStr
       }
     moveDown(plan, node.uid, node.x, before->y + 1, kStep);
     plan.nodes.push_back(node);
+    bringKits(plan, node);
   });
   return QString::fromStdString(node.uid);
 }
@@ -348,6 +385,7 @@ QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
       }
     moveDown(plan, node.uid, node.x, before->y + 1, kStep);
     plan.nodes.push_back(node);
+    bringKits(plan, node);
   });
   return QString::fromStdString(node.uid);
 }

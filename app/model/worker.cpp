@@ -29,9 +29,9 @@ void Worker::ask(Work work, std::chrono::milliseconds grace) {
     running = m_runningNumber;
   }
   if (grace.count() == 0) m_dropped = m_asked - 1;
-  stopWhenDue(running, grace);
-  setBusy(true);
   m_wake.notify_all();
+  setBusy(true);
+  stopWhenDue(running, grace);
 }
 
 void Worker::stopWhenDue(std::uint64_t number, std::chrono::milliseconds grace) {
@@ -65,54 +65,82 @@ void Worker::setBusy(bool isBusy) {
   Q_EMIT busyChanged();
 }
 
+/// All that answering a question takes, there before the question is taken up: then memory may end, and an answer comes
+/// out all the same.
+struct Worker::Turn {
+  std::uint64_t number = 0;
+  std::stop_source running;
+  Task task{running.get_token(), {}};
+  std::mutex throttle;
+  std::chrono::steady_clock::time_point lastReport;
+  Result<Answer> answer = Answer();
+  bool isStopped = false;  // before it was answered
+};
+
+namespace {
+
+/// Tried until there is memory for it: what waits for it would wait for ever.
+template <typename Make>
+void insist(const std::stop_token& stop, const Make& make) {
+  while (!stop.stop_requested() && !withinBorder(make)) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+}
+
+}  // namespace
+
 void Worker::work(std::stop_token stop) {
   setFloatingPointMode();
   yieldToInterface();
   while (!stop.stop_requested()) {
-    std::pair<std::uint64_t, Work> question;
-    Task task;
+    std::shared_ptr<Turn> turn;
+    insist(stop, [&] {
+      turn = std::make_shared<Turn>();
+      turn->task.progress = [this, t = turn.get()](float share) { report(*t, share); };
+    });
+    Work work;
     {
       std::unique_lock lock(m_mutex);
       if (!m_wake.wait(lock, stop, [this] { return m_next.has_value(); })) return;
-      question = std::move(*m_next);
+      turn->number = m_next->first;
+      work = std::move(m_next->second);
       m_next.reset();
-      m_running = std::stop_source();
-      m_runningNumber = question.first;
+      m_running = turn->running;
+      m_runningNumber = turn->number;
       m_begun = std::chrono::steady_clock::now();
-      task.stop = m_running.get_token();
     }
-    const std::uint64_t number = question.first;
-    std::mutex throttle;
-    auto lastReport = std::chrono::steady_clock::time_point();
-    task.progress = [&](float share) {  // from any thread; thirty times a second are enough
-      {
-        const std::lock_guard lock(throttle);
-        const auto now = std::chrono::steady_clock::now();
-        if (now - lastReport < std::chrono::milliseconds(33)) return;
-        lastReport = now;
-      }
-      post([this, number, share] {
-        if (number == m_asked) Q_EMIT progressed(static_cast<double>(share));
-      });
-    };
-    Result<Answer> answer = withinBorder([&] { return question.second(task); });
+    turn->answer = withinBorder([&] { return work(turn->task); });
+    turn->isStopped = turn->task.isCancelled();
     // What the question holds goes on this thread; even that may throw, and is then of no more concern.
-    (void)withinBorder([&] { question.second = {}; });
-    post([this, number, isStopped = task.isCancelled(), answer = std::move(answer)] {
-      if (number != m_asked && (isStopped || number <= m_dropped)) return;
-      if (number == m_asked)
-        setBusy(false);
-      else if (!answer)
-        return;
-      if (answer) {
-        if (*answer) (*answer)();
-        return;
-      }
-      const QString line = QString::fromStdString(toLine(answer.error()));
-      Q_EMIT failed(line);
-      Q_EMIT WorkerFailures::all().happened(line);
-    });
+    (void)withinBorder([&] { work = {}; });
+    insist(stop, [&] { post([this, turn] { deliver(*turn); }); });
   }
+}
+
+/// From any thread; thirty times a second are enough.
+void Worker::report(Turn& turn, float share) {
+  {
+    const std::lock_guard lock(turn.throttle);
+    const auto now = std::chrono::steady_clock::now();
+    if (now - turn.lastReport < std::chrono::milliseconds(33)) return;
+    turn.lastReport = now;
+  }
+  post([this, number = turn.number, share] {
+    if (number == m_asked) Q_EMIT progressed(static_cast<double>(share));
+  });
+}
+
+void Worker::deliver(Turn& turn) {
+  if (turn.number != m_asked && (turn.isStopped || turn.number <= m_dropped)) return;
+  if (turn.number == m_asked)
+    setBusy(false);
+  else if (!turn.answer)
+    return;
+  if (turn.answer) {
+    if (*turn.answer) (*turn.answer)();
+    return;
+  }
+  const QString line = QString::fromStdString(toLine(turn.answer.error()));
+  Q_EMIT failed(line);
+  Q_EMIT WorkerFailures::all().happened(line);
 }
 
 }  // namespace arvesk

@@ -55,7 +55,10 @@ class Worker : public QObject {
   void failed(const QString& line);
 
  private:
+  struct Turn;
   void work(std::stop_token stop);
+  void report(Turn& turn, float share);
+  void deliver(Turn& turn);
   void setBusy(bool isBusy);
   void stopWhenDue(std::uint64_t number, std::chrono::milliseconds grace);
 

@@ -2,13 +2,68 @@
 
 #include "app/window/theme.h"
 
+#include <QCoreApplication>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QRegularExpression>
 #include <QVBoxLayout>
 
 namespace arvesk {
+
+namespace {
+
+QStringList wordsOf(const QString& text) {
+  static const QRegularExpression between(QStringLiteral("\\W+"), QRegularExpression::UseUnicodePropertiesOption);
+  return text.toLower().split(between, Qt::SkipEmptyParts);
+}
+
+/// Begins with it, or is what it was made from: "over" and "overlaps" both mean "overlap".
+bool means(const QString& asked, const QString& word) {
+  return word.startsWith(asked) || (word.size() >= 4 && asked.startsWith(word) && asked.size() <= word.size() + 2);
+}
+
+bool anyMeans(const QString& asked, const QStringList& words) {
+  return std::any_of(words.begin(), words.end(), [&](const QString& word) { return means(asked, word); });
+}
+
+constexpr int kByName = 12;
+constexpr int kBySynonym = 8;
+constexpr int kByStage = 3;
+constexpr int kByHelp = 1;
+constexpr int kExact = 3;   // the very word
+constexpr int kGoesOn = 5;  // takes what the selected card gives
+
+/// How well a kind of node answers what is asked for.
+struct Fit {
+  qsizetype words = 0;  // of those asked for, how many it knows
+  int weight = 0;       // and where from: its name says more than its help
+  auto operator<=>(const Fit&) const = default;
+};
+
+Fit fitOf(const NodeKind& kind, const QStringList& asked) {
+  const QString label = QCoreApplication::translate("node", kind.label.c_str());
+  const QStringList name = wordsOf(label);
+  QStringList synonyms;
+  for (const std::string& s : kind.synonyms) synonyms += wordsOf(QString::fromStdString(s));
+  const QStringList stage = wordsOf(QString::fromLatin1(familyLabel(kind.family)));
+  const QStringList help = wordsOf(QCoreApplication::translate("node", kind.help.c_str()));
+  Fit fit;
+  if (!asked.isEmpty() && !name.isEmpty() && name.front().startsWith(asked.front())) fit.weight += 2;
+  for (const QString& word : asked) {
+    const int weight = anyMeans(word, name)       ? kByName
+                       : anyMeans(word, synonyms) ? kBySynonym
+                       : anyMeans(word, stage)    ? kByStage
+                       : anyMeans(word, help)     ? kByHelp
+                                                  : 0;
+    fit.words += weight > 0 ? 1 : 0;
+    fit.weight += weight + (weight >= kBySynonym && (name + synonyms).contains(word) ? kExact : 0);
+  }
+  return fit;
+}
+
+}  // namespace
 
 FindField::FindField(QWidget* parent)
     : QFrame(parent), m_line(new QLineEdit(this)), m_list(new QListWidget(this)), m_help(new QLabel(this)) {
@@ -47,8 +102,9 @@ FindField::FindField(QWidget* parent)
 }
 
 void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits,
-                     std::function<void(const NodeKind&)> chosen) {
+                     std::function<void(const NodeKind&)> chosen, std::function<bool(const NodeKind&)> goesOn) {
   m_fits = std::move(fits);
+  m_goesOn = std::move(goesOn);
   m_chosen = std::move(chosen);
   const QRect room = parentWidget()->rect().adjusted(6, 6, -6, -6);
   resize(std::min(330, room.width()), std::min(400, room.height()));
@@ -65,35 +121,49 @@ void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits
 
 void FindField::fill() {
   m_list->clear();
-  const QString words = m_line->text().trimmed().toLower();
-  const Family* before = nullptr;
-  int best = -1;
+  const QStringList asked = wordsOf(m_line->text());
+  std::vector<std::pair<const NodeKind*, Fit>> found;
+  Fit best;
   for (const NodeKind* kind : allNodeKinds()) {
     if (m_fits && !m_fits(*kind)) continue;
-    const QString label = tr(kind->label.c_str());
-    bool isMatch = words.isEmpty() || label.toLower().contains(words) ||
-                   tr(familyLabel(kind->family)).toLower().startsWith(words);
-    for (const std::string& s : kind->synonyms) isMatch = isMatch || QString::fromStdString(s).contains(words);
-    if (!isMatch) continue;
-    if (!before || *before != kind->family) {
-      auto* head = new QListWidgetItem(tr(familyLabel(kind->family)), m_list);
-      head->setFlags(Qt::NoItemFlags);
-      head->setForeground(Theme::current().quiet);
-      QFont f = font();
-      f.setPixelSize(11);
-      head->setFont(f);
-    }
+    Fit fit = fitOf(*kind, asked);
+    if (fit.words > 0 && m_goesOn && m_goesOn(*kind)) fit.weight += kGoesOn;
+    found.push_back({kind, fit});
+    best = std::max(best, fit);
+  }
+  const bool isExact = best.words == asked.size();
+  // Where nothing fits all of it, what came near.
+  if (!isExact)
+    head(best.words > 0 ? tr("Nothing fits all of it; near it:")
+                        : tr("Nothing fits “%1”").arg(fontMetrics().elidedText(m_line->text(), Qt::ElideRight, 200)));
+  const Family* before = nullptr;
+  int row = -1;
+  Fit chosen;
+  // What only their help speaks of is left away where names or synonyms are meant.
+  const int least = best.weight >= kByStage * static_cast<int>(best.words) ? kByStage * static_cast<int>(best.words)
+                                                                           : 1;
+  for (const auto& [kind, fit] : found) {
+    if (!asked.isEmpty() && (fit.words < best.words || fit.words == 0 || fit.weight < least)) continue;
+    if (!before || *before != kind->family) head(tr(familyLabel(kind->family)));
     before = &kind->family;
     auto* item = new QListWidgetItem(
-        QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())), label,
-        m_list);
+        QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())),
+        tr(kind->label.c_str()), m_list);
     item->setData(Qt::UserRole, QString::fromStdString(kind->id));
-    if (!words.isEmpty() && best < 0 && label.toLower().startsWith(words)) best = m_list->row(item);
+    if (row >= 0 && fit <= chosen) continue;
+    row = m_list->row(item);
+    chosen = fit;
   }
-  if (best < 0)
-    for (int i = 0; i < m_list->count() && best < 0; ++i)
-      if (m_list->item(i)->flags() & Qt::ItemIsEnabled) best = i;
-  m_list->setCurrentRow(best);
+  m_list->setCurrentRow(row);
+}
+
+void FindField::head(const QString& words) {
+  auto* item = new QListWidgetItem(words, m_list);
+  item->setFlags(Qt::NoItemFlags);
+  item->setForeground(Theme::current().quiet);
+  QFont f = font();
+  f.setPixelSize(11);
+  item->setFont(f);
 }
 
 void FindField::choose() {

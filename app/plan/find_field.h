@@ -18,20 +18,24 @@ class FindField : public QFrame {
 
  public:
   explicit FindField(QWidget* parent);
-  /// Opens near `at` (in the parent's coordinates) with the kinds for which `fits` is true; `chosen` is called once.
-  void open(const QPoint& at, std::function<bool(const NodeKind&)> fits, std::function<void(const NodeKind&)> chosen);
+  /// Opens near `at` (in the parent's coordinates) with the kinds for which `fits` is true, those first that `goesOn`
+  /// tells; `chosen` is called once.
+  void open(const QPoint& at, std::function<bool(const NodeKind&)> fits, std::function<void(const NodeKind&)> chosen,
+            std::function<bool(const NodeKind&)> goesOn = {});
 
  protected:
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
   void fill();
+  void head(const QString& words);
   void choose();
 
   QLineEdit* m_line;
   QListWidget* m_list;
   QLabel* m_help;
   std::function<bool(const NodeKind&)> m_fits;
+  std::function<bool(const NodeKind&)> m_goesOn;
   std::function<void(const NodeKind&)> m_chosen;
 };
 

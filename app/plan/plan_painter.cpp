@@ -39,6 +39,26 @@ class Painter {
  private:
   bool isSelected(const std::string& uid) const { return s.selected.contains(text(uid)); }
 
+  const AtWork* workOf(const std::string& uid) const {
+    if (!s.work) return nullptr;
+    const auto it = s.work->find(uid);
+    return it == s.work->end() ? nullptr : &it->second;
+  }
+  static QString wordsOf(const AtWork& at) {
+    return at.doing.empty() ? QCoreApplication::translate("Plan", "working…") : text(at.doing);
+  }
+  /// Along the lower edge: how far it is, or dashes while that is not known.
+  void workLine(const QRectF& rect, const AtWork& at) {
+    const QRectF line(rect.left() + 2, rect.bottom() - 4, rect.width() - 4, 3);
+    p.fillRect(line, t.rule);
+    if (at.share > 0) {
+      p.fillRect(QRectF(line.topLeft(), QSizeF(line.width() * static_cast<double>(at.share), line.height())), t.accent);
+      return;
+    }
+    for (double x = line.left(); x < line.right(); x += 16)
+      p.fillRect(QRectF(x, line.top(), std::min(8.0, line.right() - x), line.height()), t.accent);
+  }
+
   void elided(const QRectF& rect, const QString& words, const QFont& font, const QColor& color,
               int align = Qt::AlignLeft) {
     p.setFont(font);
@@ -83,11 +103,13 @@ class Painter {
     const bool isChosen = isSelected(c.uid) || s.lit == text(c.uid) || s.found.contains(text(c.uid)) ||
                           std::find(c.folded.begin(), c.folded.end(), s.lit.toStdString()) != c.folded.end();
     p.setPen(QPen(isChosen ? t.accent : c.isFailed ? t.trouble : t.rule, isChosen ? 2 : 1));
-    p.setBrush(s.detail == PlanDetail::Tick ? t.ribbon : c.isSkipped ? t.paper : t.card);
+    const AtWork* at = workOf(c.uid);
+    p.setBrush(s.detail == PlanDetail::Tick ? (at ? t.accent : t.ribbon) : c.isSkipped ? t.paper : t.card);
     if (!c.folded.empty() && s.detail != PlanDetail::Tick)
       p.drawRoundedRect(c.rect.adjusted(4.5, 3.5, -4.5, 3.5), 4, 4);  // the edge of the cards beneath
     p.drawRoundedRect(c.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
     if (s.detail == PlanDetail::Tick) return;
+    if (at) workLine(c.rect, *at);
     const QColor ink = c.isSkipped ? t.quiet : t.ink;
     const double size = s.detail == PlanDetail::Line ? std::min(20.0, 12.5 / s.zoom) : 12.5;
     if (s.detail == PlanDetail::Line) {
@@ -103,7 +125,8 @@ class Painter {
       return;
     }
     elided(QRectF(r.left() + 32, r.top() + 5, r.width() - 40, 20), c.title, fontOf(12.5, QFont::DemiBold), ink);
-    elided(QRectF(r.left() + 10, r.top() + 25, r.width() - 18, 18), c.sentence, fontOf(11), t.quiet);
+    elided(QRectF(r.left() + 10, r.top() + 25, r.width() - 18, 18), at ? wordsOf(*at) : c.sentence, fontOf(11),
+           at ? t.accent : t.quiet);
     double y = r.top() + 45;
     if (!c.problem.isEmpty()) {
       const QColor color = c.isFailed ? t.trouble : c.isWaiting ? t.quiet : t.warning;
@@ -147,8 +170,12 @@ class Painter {
     }
     elided(QRectF(words.left(), words.top(), words.width(), 15), tag.title, fontOf(11, QFont::DemiBold), t.ink);
     const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · %1×").arg(tag.uses) : QString();
-    const QString line = tag.problem.isEmpty() ? tag.sentence + use : QStringLiteral("! ") + tag.problem;
-    const QColor color = tag.isFailed ? t.trouble : t.quiet;
+    const AtWork* at = workOf(tag.uid);
+    if (at) workLine(r, *at);
+    const QString line = at                      ? wordsOf(*at)
+                         : tag.problem.isEmpty() ? tag.sentence + use
+                                                 : QStringLiteral("! ") + tag.problem;
+    const QColor color = at ? t.accent : tag.isFailed ? t.trouble : t.quiet;
     elided(QRectF(words.left(), words.top() + 13, words.width(), 14), line, fontOf(10), color);
   }
 

@@ -20,6 +20,7 @@ struct PlanPaintState {
   QString paperItem;  // the selected bed or note
   const PlanRibbon* selectedRibbon = nullptr;
   const MaskPreviews* masks = nullptr;
+  const std::map<std::string, AtWork>* work = nullptr;
 };
 
 void paintPlan(QPainter& painter, const PlanLayout& layout, const PlanPaintState& state);

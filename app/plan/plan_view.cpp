@@ -154,6 +154,12 @@ void PlanView::showResults(const EvalViewPtr& view) {
   rebuild();
 }
 
+void PlanView::showWork(const std::map<std::string, AtWork>& nodes) {
+  if (nodes == m_work) return;
+  m_work = nodes;
+  viewport()->update();
+}
+
 void PlanView::showMasks(const MaskPreviewsPtr& masks) {
   m_masks = masks;
   viewport()->update();
@@ -260,6 +266,7 @@ void PlanView::paintEvent(QPaintEvent*) {
   state.paperItem = m_paperItem;
   state.selectedRibbon = m_ribbon ? &*m_ribbon : nullptr;
   state.masks = m_masks.get();
+  state.work = &m_work;
   paintPlan(p, m_layout, state);
   if (m_drag == Drag::Link && m_hasMoved) {
     const QPointF end = toPlan(m_now);
@@ -323,7 +330,7 @@ void PlanView::foldSelected() {
 void PlanView::openFindField() {
   const QString after = m_selection.size() == 1 ? m_selection.first() : QString();
   const QPoint at = after.isEmpty() ? viewport()->rect().center() - QPoint(165, 200) : centerOf(after) + QPoint(0, 60);
-  m_find->open(at, nullptr, [this, after](const NodeKind& kind) {
+  const auto add = [this, after](const NodeKind& kind) {
     const bool isDockKind = gives(kind, ValueType::Mask) || gives(kind, ValueType::Kit);
     if (after.isEmpty()) {
       double y = 20;
@@ -340,6 +347,11 @@ void PlanView::openFindField() {
         }
     }
     select({m_model->addAfter(kind, after)});
+  };
+  const Node* selected = m_model->plan().find(after.toStdString());
+  const NodeKind* from = selected ? kindOf(*selected) : nullptr;
+  m_find->open(at, nullptr, add, [from](const NodeKind& kind) {
+    return from && !from->outputs.empty() && takesMain(kind, from->outputs.front().type);
   });
 }
 

@@ -20,6 +20,8 @@ class PlanView : public QAbstractScrollArea {
   QStringList selection() const { return m_selection; }
   void select(const QStringList& uids);
   void showResults(const EvalViewPtr& view);
+  /// What is being worked out just now, by uid.
+  void showWork(const std::map<std::string, AtWork>& nodes);
   void showMasks(const MaskPreviewsPtr& masks);
   void setInSite(const QString& uid);
   FindField* findField() { return m_find; }
@@ -114,6 +116,7 @@ class PlanView : public QAbstractScrollArea {
   double m_sizeDy = 0;
   EvalViewPtr m_view;
   MaskPreviewsPtr m_masks;
+  std::map<std::string, AtWork> m_work;
   PlanLayout m_layout;
   QStringList m_selection;
   QString m_inSite;

@@ -30,10 +30,26 @@ void SiteView::paintOverlays(QPainter& p) {
   paintScale(p);
   paintLegend(p);
   if (m_held) paintCompare(p);
+  if (m_view->isGrowing) paintWork(p);
   if (m_drag == Drag::Area && m_hasMoved) {
     const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
     drawOutlined(p, line, Qt::white, 1.2);
   }
+}
+
+/// What is still being worked on while a plan opens.
+void SiteView::paintWork(QPainter& p) {
+  if (m_workLine.isEmpty()) return;
+  const Theme& t = Theme::current();
+  const QFontMetrics metrics(font());
+  const QString line = metrics.elidedText(m_workLine, Qt::ElideMiddle, width() - 60);
+  const QSizeF size(metrics.horizontalAdvance(line) + 24, 26);
+  const QRectF pill(QPointF(0.5 * (width() - size.width()), height() - size.height() - 14), size);
+  p.setPen(QPen(t.rule, 1));
+  p.setBrush(t.card);
+  p.drawRoundedRect(pill, 4, 4);
+  p.setPen(t.ink);
+  p.drawText(pill, Qt::AlignCenter, line);
 }
 
 void SiteView::paintScale(QPainter& p) {

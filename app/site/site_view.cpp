@@ -248,6 +248,12 @@ void SiteView::beginPlan() {
   update();
 }
 
+void SiteView::showWork(const QString& line) {
+  if (line == m_workLine) return;
+  m_workLine = line;
+  update();
+}
+
 void SiteView::setCamera(const Camera& camera) {
   m_camera = camera;
   m_isFirstView = false;
@@ -297,8 +303,9 @@ void SiteView::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), t.isNight ? t.card : QColor(0xE4, 0xE2, 0xDA));
     p.setPen(t.quiet);
     p.drawText(rect(), Qt::AlignCenter,
-               m_view && !m_view->isGrowing ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.")
-                                            : tr("Reading the plan…"));
+               !m_workLine.isEmpty()          ? m_workLine
+               : m_view && !m_view->isGrowing ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.")
+                                              : tr("Reading the plan…"));
     return;
   }
   p.setRenderHint(QPainter::SmoothPixmapTransform);

@@ -30,6 +30,9 @@ class SiteView : public QWidget {
  public:
   explicit SiteView(QWidget* parent = nullptr);
   void showResults(const EvalViewPtr& view);
+  /// What is being worked on, while nothing or not all of it can be seen; empty when that is over.
+  void showWork(const QString& line);
+  const QString& workLine() const { return m_workLine; }
   /// Another plan comes: nothing of the one before is left, and its first picture is taken by its own camera.
   void beginPlan();
   /// The banner; empty when everything is shown.
@@ -43,6 +46,7 @@ class SiteView : public QWidget {
   void fitAll();
   /// Samples of the picture that is shown; 0 while it is still one of another camera, view or mode.
   int samplesShown() const { return m_renderer.samples(); }
+  QImage picture() const { return m_renderer.latest().image; }
   bool hasPicture() const { return !m_renderer.latest().image.isNull(); }
   CoverView& cover() { return *m_cover; }
   WhyPanel& whyPanel() { return *m_why; }
@@ -136,6 +140,7 @@ class SiteView : public QWidget {
   void paintOverlays(QPainter& p);
   void paintVolume(QPainter& p);
   void paintScale(QPainter& p);
+  void paintWork(QPainter& p);
   void paintLegend(QPainter& p);
   void paintCompare(QPainter& p);
   void paintMarks(QPainter& p);
@@ -146,6 +151,7 @@ class SiteView : public QWidget {
   EvalViewPtr m_view;
   Camera m_camera;
   SiteMode m_mode = SiteMode::Dressed;
+  QString m_workLine;
   QString m_maskTitle;
   QFrame* m_modes;
   QButtonGroup* m_modeButtons;

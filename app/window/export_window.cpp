@@ -316,7 +316,8 @@ void ExportWindow::start() {
           report = Failure(ok.error());
       // What nodes and props warned of belongs to the report: who hands the files on reads it here last.
       if (report) {
-        for (const Problem& p : evaluation.propProblems) report->warnings.push_back(p);
+        for (const auto& [uid, problems] : evaluation.propProblems)
+          report->warnings.insert(report->warnings.end(), problems.begin(), problems.end());
         for (const auto& [uid, node] : evaluation.reports)
           for (const Problem& p : node.problems)
             if (p.severity != Severity::Note) report->warnings.push_back(p);

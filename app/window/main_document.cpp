@@ -2,6 +2,7 @@
 #include "app/window/main_window.h"
 #include "app/window/recovery_window.h"
 #include "app/window/settings.h"
+#include "app/window/start_page.h"
 #include "core/base/safe_file.h"
 #include "core/formats/plan_file.h"
 #include "core/plan/plan_paths.h"
@@ -129,6 +130,7 @@ void MainWindow::showPlan(Plan plan, const QString& path, std::string onDisk) {
   m_isJustOpened = true;
   if (m_missing) m_missing->hide();
   m_model.reset(std::move(plan));
+  m_plan->setFocus();  // so that Enter adds at once
 }
 
 void MainWindow::newPlan() {
@@ -204,8 +206,18 @@ bool MainWindow::saveTo(const QString& path) {
     if (!isSame) p.isReadOnly = false;
   });
   m_model.undoStack().setClean();
+  m_pictureWorker.ask([path, picture = ownPicture()](const Task&) -> Worker::Answer {
+    StartPage::keepPicture(path, picture);
+    return {};
+  });
   say(tr("saved"));
   return true;
+}
+
+QImage MainWindow::ownPicture() const {
+  const EvalViewPtr view = m_service.latest();
+  const bool isWhole = m_site->mode() == SiteMode::Dressed && m_inSite.isEmpty() && view && view->scene;
+  return isWhole ? m_site->picture() : QImage();
 }
 
 bool MainWindow::save() { return m_file.isEmpty() ? saveAs() : saveTo(m_file); }
@@ -231,6 +243,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     event->ignore();
     return;
   }
+  StartPage::keepPicture(m_file, ownPicture());  // small, and there is no later
   if (m_isSwapped) swapViews();
   Settings().setWindow(saveGeometry(), saveState());
   m_service.cancel();

@@ -6,6 +6,7 @@
 #include "app/window/export_window.h"
 #include "app/window/key_window.h"
 #include "app/window/settings.h"
+#include "app/window/start_page.h"
 #include "app/window/theme.h"
 #include "core/base/safe_file.h"
 #include "core/formats/plan_file.h"
@@ -14,6 +15,7 @@
 #include <QDir>
 #include <QDockWidget>
 #include <QDragEnterEvent>
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -74,6 +76,13 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   setDockNestingEnabled(true);
   m_site = new SiteView(this);
   setCentralWidget(m_site);
+  m_start = new StartPage(m_site);
+  connect(m_start, &StartPage::planWanted, this, &MainWindow::openFile);
+  connect(m_start, &StartPage::openWanted, this, &MainWindow::open);
+  connect(m_start, &StartPage::groundWanted, this, &MainWindow::beginWithGround);
+  connect(m_start, &StartPage::layoutWanted, this, &MainWindow::beginWithLayout);
+  connect(&m_model, &PlanModel::changed, this, &MainWindow::updateStart);
+  connect(&m_model, &PlanModel::wasReset, this, &MainWindow::updateStart);
   buildLeft();
   buildBottom();
   buildMenus();
@@ -130,24 +139,20 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
     m_plan->showMasks(m_masks.latest());
     m_bench->showMasks(m_masks.latest());
   });
-  connect(&m_service, &EvaluationService::started, this, [this] { m_progressDelay.start(); });
-  connect(&m_service, &EvaluationService::progressed, this, [this](double share, const QString& title) {
-    m_progress->setValue(static_cast<int>(share * 1000));
-    m_progress->setToolTip(title);
-    if (m_progress->isVisible()) m_message->setText(tr("working on %1").arg(title));
+  connect(&m_service, &EvaluationService::started, this, [this] {
+    m_work = {};
+    m_progressDelay.start();
+  });
+  connect(&m_service, &EvaluationService::progressed, this, [this](const WorkNow& now) {
+    m_work = now;
+    showWork();
   });
   connect(&m_service, &EvaluationService::wasCancelled, this, [this] {
     if (m_service.isBusy()) return;
-    m_progressDelay.stop();
-    m_progress->hide();
-    m_cancel->hide();
+    endWork();
     m_message->clear();
   });
-  connect(&m_service, &EvaluationService::failed, this, [this] {
-    m_progressDelay.stop();
-    m_progress->hide();
-    m_cancel->hide();
-  });
+  connect(&m_service, &EvaluationService::failed, this, &MainWindow::endWork);
   connect(&WorkerFailures::all(), &WorkerFailures::happened, this,
           [this](const QString& line) { m_message->setText(QStringLiteral("! ") + line); });
   m_progressDelay.setSingleShot(true);
@@ -155,6 +160,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   connect(&m_progressDelay, &QTimer::timeout, this, [this] {
     m_progress->show();
     m_cancel->show();
+    showWork();
   });
   connectViews();
   connect(qApp, &QApplication::focusChanged, this, &MainWindow::updateKeys);
@@ -164,6 +170,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
   if (!settings.layout().isEmpty()) restoreState(settings.layout());
   updateTitle();
+  m_plan->setFocus();  // so that Enter adds at once
 }
 
 void MainWindow::connectViews() {
@@ -227,7 +234,10 @@ void MainWindow::buildLeft() {
   m_planTab = makeTab(tr("Plan"), "tab_plan", true);
   m_kitTab = makeTab(tr("Kit"), "tab_kit", false);
   m_leftHint = new QLabel;
-  connect(m_planTab, &QToolButton::clicked, this, [this] { showKit(false); });
+  connect(m_planTab, &QToolButton::clicked, this, [this] {
+    showKit(false);
+    m_plan->setFocus();
+  });
   connect(m_kitTab, &QToolButton::clicked, this, [this] { showKit(true); });
   m_leftDock = new QDockWidget(tr("Plan and Kit"), this);
   m_leftDock->setObjectName(QStringLiteral("left_dock"));
@@ -337,11 +347,30 @@ void MainWindow::evaluate() {
   m_service.request(std::move(request));
 }
 
-void MainWindow::showResults() {
-  const EvalViewPtr view = m_service.latest();
+/// Said on the cards, in Site and below once it takes long enough to be read.
+void MainWindow::showWork() {
+  if (!m_progress->isVisible()) return;
+  m_progress->setValue(static_cast<int>(m_work.share * 1000));
+  m_progress->setToolTip(m_work.what);
+  if (!m_work.what.isEmpty()) m_message->setText(tr("working on %1").arg(m_work.what));
+  m_plan->showWork(m_work.nodes);
+  m_site->showWork(!m_work.props.isEmpty() ? m_work.props
+                   : m_work.what.isEmpty() ? QString()
+                                           : tr("working on %1").arg(m_work.what));
+}
+
+void MainWindow::endWork() {
   m_progressDelay.stop();
   m_progress->hide();
   m_cancel->hide();
+  m_work = {};
+  m_plan->showWork({});
+  m_site->showWork({});
+}
+
+void MainWindow::showResults() {
+  const EvalViewPtr view = m_service.latest();
+  endWork();
   m_message->setText(m_said.isEmpty() ? QString::fromStdString(m_service.files()->cacheNote()) : m_said);
   watchFiles();  // what was opened beside the named ones is known now
   m_plan->showResults(view);
@@ -357,6 +386,12 @@ void MainWindow::showResults() {
   else if (m_missing && m_missing->isVisible())
     m_missing->showFiles(view->unread, folder());
   const QLocale locale;
+  std::size_t loose = 0;
+  for (const Node* node : openEndsOf(*view->plan))
+    if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(node->uid)) loose += points->count;
+  if (m_said.isEmpty() && loose > 0)
+    m_message->setText(
+        tr("no Output yet: %1 points are not exported").arg(locale.toString(static_cast<qulonglong>(loose))));
   const double millions = static_cast<double>(view->totals.triangles) / 1e6;
   const QString quality = view->quality == Quality::Draft ? tr("draft") : tr("final");
   m_counts->setText(tr("%1 placed (%2) · %3 M triangles · %4 ms · %5 MB")
@@ -561,16 +596,47 @@ void MainWindow::dropEvent(QDropEvent* event) {
       openFile(path);
       return;
     }
-    const NodeKind* kind = findNodeKind(isImageFile(path) ? "terrain" : "mesh-file");
-    m_model.undoStack().beginMacro(tr("Add %1").arg(QFileInfo(path).fileName()));
-    double y = 20;
-    for (const PlanCard& card : m_plan->layoutNow().cards) y = std::max(y, card.rect.bottom() + 34);
-    const QString uid = m_model.addNode(*kind, 140, y);
-    m_model.rename(uid, QFileInfo(path).completeBaseName());
-    m_model.setParam(uid, "file", (m_file.isEmpty() ? path : QDir(folder()).relativeFilePath(path)).toStdString());
-    m_model.undoStack().endMacro();
-    m_plan->select({uid});
+    addFile(path, isImageFile(path) ? "terrain" : "mesh-file");
   }
+}
+
+void MainWindow::addFile(const QString& path, const char* kind) {
+  m_model.undoStack().beginMacro(tr("Add %1").arg(QFileInfo(path).fileName()));
+  double y = 20;
+  for (const PlanCard& card : m_plan->layoutNow().cards) y = std::max(y, card.rect.bottom() + 34);
+  const QString uid = m_model.addNode(*findNodeKind(kind), 140, y);
+  m_model.rename(uid, QFileInfo(path).completeBaseName());
+  m_model.setParam(uid, "file", (m_file.isEmpty() ? path : QDir(folder()).relativeFilePath(path)).toStdString());
+  m_model.undoStack().endMacro();
+  showKit(false);
+  m_plan->select({uid});
+  m_plan->setFocus();
+}
+
+void MainWindow::beginWithGround() {
+  const QString path = QFileDialog::getOpenFileName(
+      this, tr("Ground: a height image or a mesh"), folder(),
+      tr("Height images and meshes (*.png *.tif *.tiff *.exr *.jpg *.jpeg *.glb *.gltf *.obj *.ply *.stl *.fbx);;"
+         "All files (*)"));
+  if (!path.isEmpty()) addFile(path, isImageFile(path) ? "terrain" : "mesh-file");
+}
+
+void MainWindow::beginWithLayout() {
+  const QString path = QFileDialog::getOpenFileName(this, tr("Layout: points of a table, or what stands in a scene"),
+                                                    folder(),
+                                                    tr("Tables and scenes (*.csv *.ply *.glb *.gltf);;All files (*)"));
+  const QString ending = QFileInfo(path).suffix().toLower();
+  if (!path.isEmpty())
+    addFile(path, ending == QStringLiteral("csv") || ending == QStringLiteral("ply") ? "point-file" : "markers");
+}
+
+/// While there is no plan, what one can begin with lies over Site.
+void MainWindow::updateStart() {
+  const bool isEmpty = m_file.isEmpty() && m_model.plan().nodes.empty() && m_model.plan().paper.empty();
+  if (isEmpty == m_start->isVisibleTo(m_site)) return;
+  if (isEmpty) m_start->refresh();
+  m_start->setVisible(isEmpty);
+  m_start->raise();
 }
 
 }  // namespace arvesk

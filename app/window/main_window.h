@@ -28,6 +28,7 @@ class QToolButton;
 namespace arvesk {
 
 class BudgetBar;
+class StartPage;
 
 class MainWindow : public QMainWindow {
   Q_OBJECT
@@ -83,6 +84,14 @@ class MainWindow : public QMainWindow {
   void evaluate();
   void watchFiles();
   void showResults();
+  void showWork();
+  void endWork();
+  void addFile(const QString& path, const char* kind);
+  void beginWithGround();
+  void beginWithLayout();
+  void updateStart();
+  /// Of the plan as it is outputs and all; null where something else is shown.
+  QImage ownPicture() const;
   void updateTitle();
   void updateSelection();
   void updateBudget();
@@ -145,6 +154,7 @@ class MainWindow : public QMainWindow {
   MissingWindow* m_missing = nullptr;
   bool m_isJustOpened = false;  // its first results tell what is missing
   QString m_toolHint;
+  StartPage* m_start = nullptr;
   QStackedWidget* m_left = nullptr;
   QStackedWidget* m_bottom = nullptr;
   QDockWidget* m_leftDock = nullptr;
@@ -168,6 +178,8 @@ class MainWindow : public QMainWindow {
   QProgressBar* m_progress = nullptr;
   QToolButton* m_cancel = nullptr;
   QTimer m_progressDelay;
+  WorkNow m_work;
+  Worker m_pictureWorker;  // keeps small pictures for the start page
 };
 
 }  // namespace arvesk

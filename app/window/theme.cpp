@@ -49,6 +49,9 @@ QString styleSheet(const Theme& t) {
     QToolButton[role="tab"]:checked { color: @ink; font-weight: 600; border-bottom: 2px solid @accent; }
     QToolButton[role="mode"] { color: @quiet; padding: 3px 6px; }
     QToolButton[role="mode"]:checked { color: @ink; font-weight: 600; }
+    QToolButton[role="choice"] { color: @ink; padding: 2px 7px; border-radius: 2px; }
+    QToolButton[role="choice"]:hover { background: @rule; }
+    QToolButton[role="choice"]:checked { background: @ink; color: @card; font-weight: 600; }
     QFrame[role="float"] { background: @card; border-radius: 4px; }
     QFrame#find_field { background: @paper; border: 1px solid @quiet; border-radius: 4px; }
     QWidget[role="head"] { background: @paper; border-bottom: 1px solid @rule; }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/base/memory.h"
+#include "core/base/reserve.h"
 #include "core/base/result.h"
 #include "core/base/task.h"
 
@@ -27,6 +28,7 @@ auto withinBorder(Work&& work) {
   using Given = decltype(work());
   using Out = typename std::conditional_t<IsResult<Given>::value, std::type_identity<Given>,
                                           std::type_identity<Result<Given>>>::type;
+  (void)hasReserve();
   try {
     if constexpr (std::is_void_v<Given>) {
       work();

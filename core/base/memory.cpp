@@ -1,6 +1,7 @@
 #include "core/base/memory.h"
 
 #include "core/base/array.h"
+#include "core/base/reserve.h"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -58,6 +59,7 @@ bool hasMemoryFor(std::size_t bytes) {
 }
 
 void takeMemory(std::size_t bytes) {
+  if (!hasReserve()) throw std::bad_alloc();
   const auto take = [&] {
     std::size_t now = g_inUse;
     do {
@@ -126,8 +128,9 @@ void MemoryCache::store(const Key& key, std::shared_ptr<const Cached> value) {
       replaced = std::exchange(it->second.value, std::move(value));
       m_uses.splice(m_uses.begin(), m_uses, it->second.use);
     } else {
-      m_uses.push_front(key);
-      m_entries[key] = {std::move(value), m_uses.begin()};
+      std::list<Key> use{key};  // both have their place before either is put in: memory may end between them
+      m_entries.emplace(key, Entry{std::move(value), use.begin()});
+      m_uses.splice(m_uses.begin(), use);
     }
     m_added += alone.bytes();
     isFull = m_counted + m_added > m_limit;

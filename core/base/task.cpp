@@ -1,6 +1,7 @@
 #include "core/base/task.h"
 
 #include "core/base/border.h"
+#include "core/base/reserve.h"
 
 #include <fmt/format.h>
 #include <tbb/blocked_range.h>
@@ -48,16 +49,40 @@ class ModeObserver : public tbb::task_scheduler_observer {
 
 static thread_local std::stop_token t_stop;  // see StopScope
 
-Problem outOfMemory() {
-  return problem(ProblemCode::TooMany, "not enough memory", "Lower densities or counts, or close other programs");
+namespace {
+
+/// `words()`, or what takes no memory at all where there is none for them.
+template <typename Words>
+Problem said(const Words& words) {
+  try {
+    return words();
+  } catch (const std::bad_alloc&) {
+    Problem p;
+    p.code = ProblemCode::TooMany;
+    p.message = "out of memory";  // kept within the string itself
+    return p;
+  }
 }
 
-Problem overMemoryLimit(const OverMemoryLimit& e) {
+Problem overMemoryLimitInWords(const OverMemoryLimit& e) {
   const auto mb = [](std::size_t bytes) { return static_cast<double>(bytes) / (1 << 20); };
   return problem(ProblemCode::TooMany,
                  fmt::format("needs {:.0f} MB more, and {:.0f} of the {:.0f} MB that the program may use are taken",
                              mb(e.wanted), mb(e.taken), mb(e.limit)),
                  "Lower densities or counts, or allow more memory (--memory)");
+}
+
+}  // namespace
+
+Problem outOfMemory() {
+  (void)hasReserve();  // what failed has let go of what it held
+  return said([] {
+    return problem(ProblemCode::TooMany, "not enough memory", "Lower densities or counts, or close other programs");
+  });
+}
+
+Problem overMemoryLimit(const OverMemoryLimit& e) {
+  return said([&] { return overMemoryLimitInWords(e); });
 }
 
 StopScope::StopScope(std::stop_token stop) : m_before(std::exchange(t_stop, std::move(stop))) {}

@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <functional>
 #include <stop_token>
+#include <string>
 
 namespace arvesk {
 
@@ -12,10 +13,31 @@ struct Task {
   std::stop_token stop;
   std::function<void(float)> progress;  // share done, 0 to 1; may be empty; called from any thread
 
+  std::function<void(const std::string&)> doing{};  // what is done that may take long; as above
+
   bool isCancelled() const { return stop.stop_requested(); }
   void report(float share) const {
     if (progress) progress(share);
   }
+};
+
+/// What is done while it lives, in words that follow "…: ", as "reading dunes.tif".
+class Doing {
+ public:
+  Doing(const Task& task, const std::string& what) : m_task(task) {
+    if (m_task.doing) m_task.doing(what);
+  }
+  ~Doing() {
+    if (!m_task.doing) return;
+    try {
+      m_task.doing({});
+    } catch (...) {}  // there may be no memory for it, and this is no place to throw
+  }
+  Doing(const Doing&) = delete;
+  Doing& operator=(const Doing&) = delete;
+
+ private:
+  const Task& m_task;
 };
 
 /// Thrown in the midst of work that is not wanted any more; it ends at the border (base/border.h).
@@ -39,6 +61,10 @@ const std::stop_token& currentStop();
 /// Throws Cancelled when it was asked for. For loops that take long and have no pieces.
 inline void endIfStopped() {
   if (currentStop().stop_requested()) throw Cancelled();
+}
+/// The same at turn `i` of a loop whose turns are short: asks now and then.
+inline void endIfStoppedAt(std::size_t i) {
+  if ((i & 4095U) == 0) endIfStopped();
 }
 
 /// Calls body(begin, end) on pieces of [0, count) from many threads; pieces start at multiples of `grain`, whatever the

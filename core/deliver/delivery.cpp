@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 namespace arvesk {
 namespace {
@@ -63,6 +64,21 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
   return layers;
 }
 
+std::vector<const Node*> openEndsOf(const Plan& plan) {
+  std::set<std::string> taken;
+  for (const Node& node : plan.nodes)
+    for (const auto& [id, links] : node.inputs)
+      for (const Link& link : links) taken.insert(link.node);
+  std::vector<const Node*> ends;
+  for (const Node& node : plan.nodes) {
+    const NodeKind* kind = kindOf(node);
+    if (kind && !kind->isLayer && !node.isSkipped && !kind->outputs.empty() &&
+        kind->outputs.front().type == ValueType::Points && !taken.contains(node.uid))
+      ends.push_back(&node);
+  }
+  return ends;
+}
+
 PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite,
                             std::vector<PointsPtr>& bare) {
   PictureInput input;
@@ -94,6 +110,13 @@ PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, cons
     if (!isShownLayer(node) || node.uid == inSite) continue;
     if (const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid)) {
       input.layers.push_back({points, isInSiteShown, node.uid});
+      if (!isInSiteShown && hasBare(*points)) bare.push_back(points);
+    }
+  }
+  for (const Node* node : openEndsOf(plan)) {
+    if (node->uid == inSite) continue;
+    if (const PointsPtr points = draftOf(evaluation.firstOf<PointsPtr>(node->uid), evaluation.draftShare)) {
+      input.layers.push_back({points, isInSiteShown, node->uid});
       if (!isInSiteShown && hasBare(*points)) bare.push_back(points);
     }
   }

@@ -18,8 +18,13 @@ struct PlanTotals {
 Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation,
                                                 const std::vector<std::string>& names);
 
-/// What Site shows: visible outputs, shown grounds, water and light. With `inSite` (a node's uid) that node's points
-/// stand out and the outputs are ghosted. Points that have no prop are returned in `bare` to be drawn as discs.
+/// Nodes that give points which nothing takes, though they are no Output: shown, and neither counted nor exported. In
+/// the order of the plan.
+std::vector<const Node*> openEndsOf(const Plan& plan);
+
+/// What Site shows: visible outputs, open ends, shown grounds, water and light. With `inSite` (a node's uid) that
+/// node's points stand out and the outputs are ghosted. Points that have no prop are returned in `bare` to be drawn as
+/// discs.
 PictureInput pictureInputOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite,
                             std::vector<PointsPtr>& bare);
 

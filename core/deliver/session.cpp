@@ -102,7 +102,9 @@ Result<void> Session::evaluate(Quality quality, const Limits& limits, const Task
 
 std::vector<Problem> Session::problems() const {
   std::vector<Problem> out = m_plan.origin.problems;
-  out.insert(out.end(), m_evaluation.propProblems.begin(), m_evaluation.propProblems.end());
+  for (const PropEntry& prop : m_plan.props)
+    if (const auto it = m_evaluation.propProblems.find(prop.uid); it != m_evaluation.propProblems.end())
+      out.insert(out.end(), it->second.begin(), it->second.end());
   for (const Node& node : m_plan.nodes)
     if (const auto it = m_evaluation.reports.find(node.uid); it != m_evaluation.reports.end())
       out.insert(out.end(), it->second.problems.begin(), it->second.problems.end());

@@ -70,12 +70,9 @@ std::vector<UnreadFile> unreadFiles(const Plan& plan, const Evaluation& evaluati
   for (const NamedFile& file : namedFiles(plan)) {
     if (file.isProp) {
       const PropEntry* prop = plan.findProp(file.uid);
-      const auto problem = std::find_if(
-          evaluation.propProblems.begin(), evaluation.propProblems.end(), [&](const Problem& p) {
-            return p.severity == Severity::Error &&
-                   (p.where == prop->name || p.where == fmt::format("{} ({})", prop->name, prop->file));
-          });
-      if (problem == evaluation.propProblems.end()) continue;
+      const auto told = evaluation.propProblems.find(file.uid);
+      const Problem* problem = told == evaluation.propProblems.end() ? nullptr : errorOf(told->second);
+      if (!problem) continue;
       UnreadFile& unread = entry(file.path, *problem);
       unread.neededBy.push_back(prop->name);
       if (const auto it = lost.find(file.uid); it != lost.end()) unread.placements += it->second;

@@ -58,7 +58,12 @@ class Reader {
     if (count > m_rest.size() / sizeof(T)) throw Short{};
     auto& values = editable(out);
     values.resize(count);
-    if (count > 0) std::memcpy(values.data(), take(count * sizeof(T)), count * sizeof(T));
+    const char* from = take(count * sizeof(T));
+    constexpr std::size_t kPiece = (std::size_t{8} << 20) / sizeof(T);
+    for (std::size_t at = 0; at < count; at += kPiece) {
+      endIfStopped();
+      std::memcpy(values.data() + at, from + at * sizeof(T), std::min<std::size_t>(kPiece, count - at) * sizeof(T));
+    }
   }
   Problem note() {
     Problem p;

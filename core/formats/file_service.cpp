@@ -270,7 +270,13 @@ Result<ImportOutcome> DiskFileService::readNow(AssetKind kind, const std::string
     std::filesystem::last_write_time(kept, std::filesystem::file_time_type::clock::now(), ignored);  // it is in use
     return outcome;
   }
-  outcome = readAnew(kind, full, task);
+  {
+    std::error_code ignored;
+    const double megabytes = static_cast<double>(std::filesystem::file_size(full, ignored)) / 1e6;
+    const Doing doing(task, fmt::format("reading {}{}", std::filesystem::path(path).filename().string(),
+                                        !ignored && megabytes >= 1 ? fmt::format(" ({:.0f} MB)", megabytes) : ""));
+    outcome = readAnew(kind, full, task);
+  }
   Problem p;
   if (!outcome)
     p = outcome.error();
@@ -381,6 +387,7 @@ Result<SurfacePtr> DiskFileService::scene(const std::string& path, const Task& t
 }
 
 Result<TablePtr> DiskFileService::table(const std::string& path, const Task& task) {
+  const Doing doing(task, "reading " + std::filesystem::path(path).filename().string());
   auto table = readCsv(absolute(path), task);
   if (table) return std::make_shared<const Table>(std::move(*table));
   Problem p = table.error();

@@ -16,7 +16,9 @@
 #include <csignal>
 #include <cstring>
 #include <filesystem>
+#include <future>
 #include <limits>
+#include <mutex>
 #include <thread>
 
 extern char** environ;
@@ -63,8 +65,34 @@ struct OwnFolder {
   std::filesystem::path path;
   ~OwnFolder() {
     std::error_code error;
-    std::filesystem::remove_all(path, error);
+    if (!path.empty()) std::filesystem::remove_all(path, error);
   }
+};
+
+/// Ends readers that are not wanted any more. The system takes its time to take back what they hold: nobody waits but
+/// the end of the program.
+class Ender {
+ public:
+  void end(pid_t child, OwnFolder& own) {
+    ::kill(child, SIGKILL);
+    const auto rest = [child, folder = std::exchange(own.path, {})] {
+      const OwnFolder gone{folder};
+      int status = 0;
+      ::waitpid(child, &status, 0);
+    };
+    const std::lock_guard lock(m_mutex);
+    std::erase_if(m_ending,
+                  [](const auto& one) { return one.wait_for(std::chrono::seconds(0)) == std::future_status::ready; });
+    try {
+      m_ending.push_back(std::async(std::launch::async, rest));
+    } catch (const std::system_error&) {  // no more threads
+      rest();
+    }
+  }
+
+ private:
+  std::mutex m_mutex;
+  std::vector<std::future<void>> m_ending;  // waited for when they go
 };
 
 void limit(int resource, std::uint64_t most) {
@@ -105,7 +133,7 @@ Result<HelperEnd> runImportHelper(AssetKind kind, const std::string& path, const
   const std::filesystem::path own = outcomePath + ".d";
   std::filesystem::remove_all(own, error);
   if (!std::filesystem::create_directory(own, error)) return HelperEnd::NotWritten;
-  const OwnFolder gone{own};
+  OwnFolder gone{own};
   std::string program = helperPath(kind, places.helpers);
   std::vector<std::string> words{program};
   for (const std::string& folder : foldersOpenTo(path, places.allowed)) words.insert(words.end(), {"--see", folder});
@@ -128,8 +156,8 @@ Result<HelperEnd> runImportHelper(AssetKind kind, const std::string& path, const
   auto pause = std::chrono::microseconds(200);
   while (::waitpid(child, &status, WNOHANG) == 0) {
     if (task.isCancelled()) {
-      ::kill(child, SIGKILL);
-      ::waitpid(child, &status, 0);
+      static Ender ender;
+      ender.end(child, gone);
       return Failure(cancelled());
     }
     std::this_thread::sleep_for(pause);

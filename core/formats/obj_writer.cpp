@@ -55,11 +55,15 @@ class ObjFile {
     }
     const bool isMirrored = isMirroring(size);
     std::string current;
+    const Material* last = nullptr;
     for (std::size_t f = 0; f < s.faceCount(); ++f) {
-      const std::string& material = materialOf(s.materialOf(f), m_isColored);
-      if (material != current) {
-        current = material;
-        m_block += "usemtl " + current + "\n";
+      if (const Material* given = &s.materialOf(f); given != last) {
+        last = given;
+        const std::string& material = materialOf(*given, m_isColored);
+        if (material != current) {
+          current = material;
+          m_block += "usemtl " + current + "\n";
+        }
       }
       m_block += 'f';
       for (int k = 0; k < 3; ++k) {

@@ -3,7 +3,7 @@
 #include "core/base/hash.h"
 #include "core/base/sorting.h"
 
-#include <unordered_map>
+#include <bit>
 
 namespace arvesk {
 namespace {
@@ -20,17 +20,20 @@ std::shared_ptr<const Welded> weldedOf(const Surface& surface) {
     const float grain = std::max(glm::length(surface.bounds().extent()) * 1e-6F, 1e-12F);
     // Cells much larger than the grain: hardly a vertex lies near the border of one and has to look into others.
     const double cell = 64.0 * static_cast<double>(grain);
-    std::unordered_map<std::uint64_t, std::uint32_t> lastOfCell;  // the newest place there, which leads to older ones
-    Array<std::uint32_t> older;
+    // The newest place of each row of cells, which leads to older ones. All in arrays: millions of small pieces of
+    // memory would take longer to give back than a cancel may.
     constexpr std::uint32_t kNone = 0xffffffffU;
-    lastOfCell.reserve(surface.positions.size());
+    const std::uint64_t mask = std::bit_ceil(2 * surface.positions.size() + 1) - 1;
+    Array<std::uint32_t> newest;
+    newest.assign(mask + 1, kNone);
+    Array<std::uint32_t> older;
+    Array<std::uint64_t> keyOf;  // of a place's cell
     out->place.resize(surface.positions.size());
     const auto findIn = [&](const glm::i64vec3& c, const Vec3& p) {
-      const auto it = lastOfCell.find(cellKey(c));
+      const std::uint64_t key = cellKey(c);
       std::uint32_t found = kNone;
-      if (it != lastOfCell.end())
-        for (std::uint32_t k = it->second; k != kNone; k = older[k])
-          if (glm::distance(surface.positions[out->vertex[k]], p) <= grain) found = std::min(found, k);
+      for (std::uint32_t k = newest[key & mask]; k != kNone; k = older[k])
+        if (keyOf[k] == key && glm::distance(surface.positions[out->vertex[k]], p) <= grain) found = std::min(found, k);
       return found;
     };
     for (std::size_t v = 0; v < surface.positions.size(); ++v) {
@@ -58,11 +61,11 @@ std::shared_ptr<const Welded> weldedOf(const Surface& surface) {
       if (place == kNone) {
         place = static_cast<std::uint32_t>(out->vertex.size());
         out->vertex.push_back(static_cast<std::uint32_t>(v));
-        const auto [it, isNew] = lastOfCell.emplace(cellKey(home), place);
-        older.push_back(isNew ? kNone : std::exchange(it->second, place));
+        keyOf.push_back(cellKey(home));
+        older.push_back(std::exchange(newest[keyOf.back() & mask], place));
       }
       out->place[v] = place;
-      if ((v & 4095U) == 0) endIfStopped();
+      endIfStoppedAt(v);
     }
     return std::shared_ptr<const Welded>(out);
   });

@@ -155,6 +155,8 @@ class Run {
 
   std::mutex m_tellMutex;
   std::size_t m_stepsDone = 0;
+  std::size_t m_propsDone = 0;
+  bool m_isTellingOfProps = false;
   std::mutex m_draftMutex;
   std::map<const Points*, PointsPtr> m_drafts;  // made in this run
 
@@ -227,10 +229,45 @@ class Run {
   void loadOneProp(std::size_t i) {
     const PropEntry& entry = m_plan.props[i];
     if (isCancelled()) return;
+    Task task{m_request.task.stop, {}};
+    if (m_request.atWork) task.doing = [this](const std::string& what) { tellOfProps(what); };
     try {
       const StopScope scope(m_request.task.stop);
-      m_props[i] = loadProp(m_files, entry, m_request.task);
-    } catch (const Cancelled&) {}  // what came of it is of no use
+      m_props[i] = loadProp(m_files, entry, task);
+    } catch (const Cancelled&) {
+      return;  // what came of it is of no use
+    }
+    bool isLast = false;
+    tell([&] { isLast = ++m_propsDone == m_props.size() && m_isTellingOfProps; });
+    if (isLast) tellOfProps({});
+  }
+  void tellOfProps(const std::string& what) {
+    tell([&] {
+      std::string doing = fmt::format("{} of {} props", m_propsDone, m_props.size());
+      if (!what.empty()) doing += ", " + what;
+      m_isTellingOfProps = true;
+      m_request.atWork({{}, std::move(doing), static_cast<float>(m_propsDone) / static_cast<float>(m_props.size())});
+    });
+  }
+
+  /// That of a node, which tells how far it is.
+  Task taskOf(const Node& node) {
+    Task task{m_request.task.stop, {}};
+    if (!m_request.atWork) return task;
+    const auto at = std::make_shared<AtWork>(AtWork{node.uid, {}, 0});
+    task.progress = [this, at](float share) {
+      tell([&] {
+        at->share = share;
+        m_request.atWork(*at);
+      });
+    };
+    task.doing = [this, at](const std::string& what) {
+      tell([&] {
+        at->doing = what;
+        m_request.atWork(*at);
+      });
+    };
+    return task;
   }
 
   void propsAreThere() {
@@ -436,6 +473,7 @@ class Run {
     request.wanted = wanted;
     request.limits = m_request.limits;
     request.task = {m_request.task.stop, {}};
+    if (ctx.task.doing) request.atWork = [&](const AtWork& at) { ctx.task.doing(at.doing); };
     Evaluation done = Run(m_files, seeded, request, m_path + node.uid + "/", m_depth + 1).evaluate(given);
     report.inner = done.reports;
     if (isCancelled()) return Failure(cancelled());
@@ -454,7 +492,7 @@ class Run {
     std::optional<Histogram> histogram;
     std::size_t candidateCount = 0;
     EvalContext ctx = contextOf(m_plan, node, m_path);
-    ctx.task = {m_request.task.stop, {}};
+    ctx.task = taskOf(node);
     ctx.limits = m_request.limits;
     ctx.files = &m_files;
     ctx.props = kind.usesProp ? &m_propList : nullptr;  // what is not in the key is not to be seen
@@ -553,10 +591,12 @@ class Run {
       out.reports[uid] = std::move(step.report);
     }
     out.props = std::move(m_propList);
-    for (LoadedProp& loaded : m_props) {
+    for (std::size_t i = 0; i < m_props.size(); ++i) {
+      LoadedProp& loaded = m_props[i];
+      std::vector<Problem> all = std::move(loaded.warnings);
       if (loaded.problem && loaded.problem->code != ProblemCode::Cancelled)
-        out.propProblems.push_back(std::move(*loaded.problem));
-      out.propProblems.insert(out.propProblems.end(), loaded.warnings.begin(), loaded.warnings.end());
+        all.insert(all.begin(), std::move(*loaded.problem));
+      if (!all.empty()) out.propProblems[m_plan.props[i].uid] = std::move(all);
     }
     out.draftShare = m_share;
     out.isCancelled = isCancelled();

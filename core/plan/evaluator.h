@@ -28,9 +28,9 @@ struct Evaluation {
   double milliseconds = 0;
   float draftShare = 1;  // of what a draft delivers; 1 in final quality
   std::map<std::string, NodeReport> reports;
-  std::map<std::string, Outputs> values;  // of all nodes that are done
-  std::vector<PropPtr> props;             // of the plan; stand-ins for those that could not be read
-  std::vector<Problem> propProblems;      // why they could not
+  std::map<std::string, Outputs> values;                     // of all nodes that are done
+  std::vector<PropPtr> props;                                // of the plan; stand-ins for those that could not be read
+  std::map<std::string, std::vector<Problem>> propProblems;  // by uid: why they could not, and what reading them said
 
   /// What the node gave at its first output, when it is a `T` (PointsPtr, SurfacePtr, MaskPtr …); null otherwise.
   template <typename T>
@@ -41,13 +41,23 @@ struct Evaluation {
   }
 };
 
+/// How far what is being worked on is.
+struct AtWork {
+  std::string uid;    // of the node; empty: the props of the plan
+  std::string doing;  // "reading dunes.tif", "3 of 36 props"; empty: the node's own work
+  float share = 0;    // of it that is done; 0 while that is not known
+
+  bool operator==(const AtWork&) const = default;
+};
+
 struct EvalRequest {
   Quality quality = Quality::Final;
   std::vector<std::string> wanted;  // uids; empty: every node of the plan
   Limits limits;
   Task task;
-  // Both are called by any thread, but by one at a time.
+  // All are called by any thread, but by one at a time.
   std::function<void(const std::string& uid)> started;  // a node begins
+  std::function<void(const AtWork&)> atWork;
   std::function<void(const std::string& uid, const NodeReport& report, const Outputs& delivered)> ended;
 };
 

@@ -86,7 +86,7 @@ std::vector<PointGrid> gridsBySize(const Array<PointGrid::Entry>& entries, const
   std::array<Array<PointGrid::Entry>, kClasses> classes;
   std::size_t turn = 0;
   for (const PointGrid::Entry& e : entries) {
-    if ((turn++ & 0xffffU) == 0) endIfStopped();
+    endIfStoppedAt(turn++);
     std::size_t c = 0;
     if (!rule.fixedSpacing)
       for (float limit = largest / 4; c + 1 < kClasses && e.radius <= limit; limit /= 4) ++c;
@@ -141,7 +141,7 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
     });
     Array<PointGrid::Entry> open;
     for (std::size_t i = 0; i < size; ++i) {
-      if ((i & 0xffffU) == 0) endIfStopped();
+      endIfStoppedAt(i);
       if (!isHit[i]) open.push_back(points[order[done + i]]);
     }
     Rounds rounds(open, rule);

@@ -8,6 +8,8 @@
 #include <tbb/task_group.h>
 
 #include <cstdio>
+#include <stdexcept>
+#include <string>
 
 namespace arvesk {
 namespace {
@@ -46,10 +48,13 @@ RTCDeviceTy* embreeDevice() {
 
 namespace {
 
-/// Throws when the last call of this thread wanted more memory than there is.
-void throwIfOutOfMemory() {
-  if (rtcGetDeviceError(embreeDevice()) == RTC_ERROR_OUT_OF_MEMORY) throw std::bad_alloc();
+/// Throws for the error that the last calls of this thread came back with: what they made is of no use.
+void throwIf(RTCError error) {
+  if (error == RTC_ERROR_OUT_OF_MEMORY) throw std::bad_alloc();
+  if (error != RTC_ERROR_NONE && error != RTC_ERROR_CANCELLED)
+    throw std::runtime_error("Embree gave error " + std::to_string(static_cast<int>(error)));
 }
+void throwIfFailed() { throwIf(rtcGetDeviceError(embreeDevice())); }
 
 }  // namespace
 
@@ -58,12 +63,14 @@ void ReleaseEmbree::operator()(RTCGeometryTy* geometry) const { rtcReleaseGeomet
 
 EmbreeScene newEmbreeScene() {
   EmbreeScene scene(rtcNewScene(embreeDevice()));
+  throwIfFailed();
   if (!scene) throw std::bad_alloc();
   return scene;
 }
 
 EmbreeGeometry newEmbreeGeometry(int type) {
   EmbreeGeometry geometry(rtcNewGeometry(embreeDevice(), static_cast<RTCGeometryType>(type)));
+  throwIfFailed();
   if (!geometry) throw std::bad_alloc();
   return geometry;
 }
@@ -71,7 +78,7 @@ EmbreeGeometry newEmbreeGeometry(int type) {
 void* newEmbreeBuffer(RTCGeometryTy* geometry, int kind, int format, std::size_t itemBytes, std::size_t count) {
   void* buffer = rtcSetNewGeometryBuffer(geometry, static_cast<RTCBufferType>(kind), 0, static_cast<RTCFormat>(format),
                                          itemBytes, count);
-  throwIfOutOfMemory();
+  throwIfFailed();
   if (!buffer) throw std::bad_alloc();
   return buffer;
 }
@@ -79,7 +86,7 @@ void* newEmbreeBuffer(RTCGeometryTy* geometry, int kind, int format, std::size_t
 void attach(RTCSceneTy* scene, const EmbreeGeometry& geometry) {
   rtcCommitGeometry(geometry.get());
   rtcAttachGeometry(scene, geometry.get());
-  throwIfOutOfMemory();
+  throwIfFailed();
 }
 
 void commitScene(RTCSceneTy* scene, const Task& task) {
@@ -109,7 +116,7 @@ void commitScene(RTCSceneTy* scene, const Task& task) {
       forever);
   rtcSetSceneProgressMonitorFunction(scene, nullptr, nullptr);
   endIfStopped();
-  if (error == RTC_ERROR_OUT_OF_MEMORY) throw std::bad_alloc();
+  throwIf(error);
 }
 
 }  // namespace arvesk

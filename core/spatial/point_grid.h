@@ -22,10 +22,6 @@ class PointGrid {
   PointGrid() = default;
   /// `cell`: edge in m, above 0.
   PointGrid(const Array<Entry>& points, float cell) : m_cell(cell), m_perMeter(1.0F / cell) {
-    // Loops over millions look now and then whether anybody still waits for them.
-    const auto endIfStoppedAt = [](std::size_t i) {
-      if ((i & 0xffffU) == 0) endIfStopped();
-    };
     for (const Entry& e : points) {
       m_box.add(e.position);
       m_largestRadius = std::max(m_largestRadius, e.radius);

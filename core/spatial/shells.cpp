@@ -40,7 +40,7 @@ Array<Side> sidesOf(const Array<UVec3>& triangles) {
   sides.reserve(3 * triangles.size());
   for (std::uint32_t t = 0; t < triangles.size(); ++t)
     for (int k = 0; k < 3; ++k) {
-      if ((t & 0xffffU) == 0) endIfStopped();
+      endIfStoppedAt(t);
       const std::uint64_t a = triangles[t][k];
       const std::uint64_t b = triangles[t][(k + 1) % 3];
       sides.push_back({std::min(a, b) << 32 | std::max(a, b), t, a < b});

@@ -318,6 +318,7 @@ Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t coun
   };
   Array<Keyed> a(count);
   Array<Keyed> b(count);
+  endIfStopped();
   for (std::size_t i = 0; i < count; ++i) {
     const Vec3 q = isFinite(positions[i]) ? (positions[i] - box.min) * scale : Vec3(0);
     a[i] = {spread10(static_cast<std::uint32_t>(q.x)) | spread10(static_cast<std::uint32_t>(q.y)) << 1 |
@@ -325,9 +326,11 @@ Array<std::uint32_t> mortonOrder(const Column<Vec3>& positions, std::size_t coun
             static_cast<std::uint32_t>(i)};
   }
   for (const unsigned shift : {0U, 10U, 20U}) {  // radix sort, ten bits at a time, keeps the order of equal keys
+    endIfStopped();
     std::array<std::uint32_t, 1025> start{};
     for (const Keyed& k : a) ++start[((k.key >> shift) & 1023U) + 1];
     for (std::size_t i = 1; i < start.size(); ++i) start[i] += start[i - 1];
+    endIfStopped();
     for (const Keyed& k : a) b[start[(k.key >> shift) & 1023U]++] = k;
     a.swap(b);
   }

@@ -1,5 +1,6 @@
 // Numbers and units typed, dragged and stepped; the distribution's handles; every text readable.
 #include "app/bench/bench_view.h"
+#include "app/bench/choice_box.h"
 #include "app/bench/number_field.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
@@ -7,7 +8,6 @@
 #include "tests/support/support.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 #include <QLocale>
 #include <QSignalSpy>
 #include <QToolButton>
@@ -106,7 +106,7 @@ class TestBench : public QObject {
     for (const ParamSpec& p : findNodeKind("sow-on-surface")->params)
       QVERIFY2(find(p.id.c_str()) || find((p.id + ".0").c_str()), p.id.c_str());
     QVERIFY(find("density")->isVisible() && !find("spacing")->isVisible());
-    auto* way = bench.findChild<QComboBox*>(QStringLiteral("way"));
+    auto* way = bench.findChild<ChoiceBox*>(QStringLiteral("way"));
     way->setFocus();
     QTest::keyClick(way, Qt::Key_Down);  // Free → Even
     QCOMPARE(std::get<std::string>(model.plan().find("n")->params.at("way")), std::string("even"));
@@ -179,10 +179,11 @@ class TestBench : public QObject {
                             QPoint(8, bench.findChild<QCheckBox*>(name)->height() / 2));
           break;
         case ParamType::Choice: {
-          auto* box = bench.findChild<QComboBox*>(name);
-          box->setFocus();
-          QTest::keyClick(box, box->currentIndex() + 1 < box->count() ? Qt::Key_Down : Qt::Key_Up);
-          QCOMPARE(std::get<std::string>(now(spec)), box->currentData().toString().toStdString());
+          auto* box = bench.findChild<ChoiceBox*>(name);
+          QWidget* keys = box->focusProxy() ? box->focusProxy() : box;
+          keys->setFocus();
+          QTest::keyClick(keys, box->currentIndex() + 1 < box->count() ? Qt::Key_Down : Qt::Key_Up);
+          QCOMPARE(std::get<std::string>(now(spec)), box->currentId().toStdString());
           break;
         }
         case ParamType::Number:
@@ -239,6 +240,9 @@ class TestBench : public QObject {
     node.uid = node.title = "s";
     node.kind = "sow-on-surface";
     plan.nodes.push_back(node);
+    node.uid = node.title = "l";
+    node.kind = "dress";  // has more ways than stand side by side
+    plan.nodes.push_back(node);
     model.reset(plan);
     BenchView bench(&model);
     bench.resize(900, 300);
@@ -250,7 +254,8 @@ class TestBench : public QObject {
       auto* line = bench.findChild<QLineEdit*>(QLatin1String(name) + QStringLiteral(".formula"));
       QWidget* at = line->isVisible() ? line : control;
       at->setFocus();
-      if (at == control) QTest::keyClick(control, Qt::Key_Equal);
+      // Who types meets what has the focus.
+      if (at == control) QTest::keyClick(at->focusProxy() ? at->focusProxy() : at, Qt::Key_Equal);
       if (!line->isVisible() || control->isVisible()) return QString(QStringLiteral("no line"));
       line->selectAll();
       QTest::keyClick(line, Qt::Key_Delete);
@@ -261,14 +266,17 @@ class TestBench : public QObject {
       return it == follows.end() ? QString() : QString::fromStdString(it->second);
     };
     QCOMPARE(follow("s", "way", QStringLiteral("kind")), QStringLiteral("kind"));
-    auto* way = bench.findChild<QComboBox*>(QStringLiteral("way"));
-    QCOMPARE(way->currentData().toString(), QStringLiteral("even"));  // 2, in draft
+    auto* way = bench.findChild<ChoiceBox*>(QStringLiteral("way"));
+    QCOMPARE(way->currentId(), QStringLiteral("even"));  // 2, in draft
     QVERIFY(bench.findChild<QWidget*>(QStringLiteral("spacing"))->isVisible());
     QVERIFY(way->isHidden());
     QCOMPARE(follow("s", "way", QString()), QString());
     QVERIFY(way->isVisible());
     QCOMPARE(follow("n", "visible", QStringLiteral("= kind - 2")), QStringLiteral("kind - 2"));
     QVERIFY(!bench.findChild<QCheckBox*>(QStringLiteral("visible"))->isChecked());
+    bench.showNode(QStringLiteral("l"));
+    QVERIFY(!bench.findChild<ChoiceBox*>(QStringLiteral("way"))->isRow());
+    QCOMPARE(follow("l", "way", QStringLiteral("kind")), QStringLiteral("kind"));
   }
 
   void handlesMoveTheBandInOrder() {

@@ -14,7 +14,7 @@ class TestBodies : public test::WindowTest {
   SiteView& site() { return w().site(); }
   void waitForPicture() {
     waitForResults();
-    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 120'000);
   }
   QPoint seen(const Vec3& place) {
     const auto at = site().project(place);

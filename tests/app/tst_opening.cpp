@@ -3,6 +3,9 @@
 
 #include <QComboBox>
 #include <QElapsedTimer>
+#include <QLabel>
+#include <QProgressBar>
+#include <QRegularExpression>
 #include <QSignalSpy>
 #include <QTimer>
 
@@ -66,6 +69,39 @@ class TestOpening : public test::WindowTest {
     waitForResults();
     QVERIFY(w().service().latest() != whole);
     QVERIFY(stages.empty());
+  }
+
+  /// A first start, where nothing is in any cache: what is worked on is said where one looks, and nothing claims to be
+  /// missing.
+  void whatIsWorkedOnIsSaid() {
+    QTemporaryDir cache;
+    const QByteArray usual = qgetenv("ARVESK_CACHE_DIR");
+    qputenv("ARVESK_CACHE_DIR", cache.path().toUtf8());
+    openWindow();
+    qputenv("ARVESK_CACHE_DIR", usual);
+    int ofProps = 0;
+    int shown = 0;
+    int cardsAtWork = 0;
+    QStringList wrong;
+    const auto* message = w().findChild<QLabel*>(QStringLiteral("message"));
+    const auto* bar = w().findChild<QProgressBar*>(QStringLiteral("progress"));
+    const QRegularExpression aboutProps(QStringLiteral("^\\d+ of \\d+ props, reading .+\\."));
+    connect(&w().service(), &EvaluationService::progressed, this, [&](const WorkNow& now) {
+      cardsAtWork += now.nodes.empty() ? 0 : 1;
+      ofProps += now.props.contains(aboutProps) ? 1 : 0;
+      if (!bar->isVisible()) return;  // nothing is said of what is over before it can be read
+      ++shown;
+      const QString below = now.what.isEmpty() ? message->text() : QStringLiteral("working on ") + now.what;
+      const QString inSite = !now.props.isEmpty() ? now.props : now.what.isEmpty() ? QString() : below;
+      if (w().site().workLine() != inSite || message->text() != below) wrong << inSite + QStringLiteral(" / ") + below;
+    });
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    waitForResults();
+    QVERIFY2(wrong.isEmpty(), qPrintable(wrong.join(QLatin1Char('\n'))));
+    QVERIFY(ofProps > 0);
+    QVERIFY(shown > 0);
+    QVERIFY(cardsAtWork > 0);
+    QVERIFY(w().site().workLine().isEmpty());
   }
 
   /// An edit, a cancel or another plan while a plan opens: what was under way is left, and nothing of it comes later.

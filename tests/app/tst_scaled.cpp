@@ -28,7 +28,7 @@ class TestScaled : public test::WindowTest {
   }
 
   void picturesAreDense() {
-    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() > 0, 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() > 0, 120'000);
     const QImage shot = site().grab().toImage();
     QCOMPARE(shot.width(), 2 * site().width());
     // Neighboring pixels of one layout pixel differ along the edges of things: it is no small picture drawn large.
@@ -40,7 +40,7 @@ class TestScaled : public test::WindowTest {
   }
 
   void aClickMeetsWhatIsUnderIt() {
-    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() > 0, 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() > 0, 120'000);
     int tried = 0;
     for (const PictureLayer& layer : w().service().latest()->shown) {
       const Points& p = *layer.points;

@@ -37,20 +37,14 @@ class TestWindow : public test::WindowTest {
     addByKeys(QStringLiteral("keep by slope"));
     addByKeys(QStringLiteral("dress"));
     addByKeys(QStringLiteral("output"));
-    // The kit: click on the free slot at Dress's right edge, and choose.
-    clickCard("Dress");
-    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().slotPlace(quid("Dress"), "kit"));
-    auto* line = w().findChild<QLineEdit*>(QStringLiteral("find_line"));
-    QTRY_VERIFY(line->isVisible());
-    QTest::keyClick(line, Qt::Key_Return);
+    // Dress brought its list of props along, which takes the first ones that come.
     QCOMPARE(document().nodes.size(), std::size_t{6});
     w().findChild<KitView*>(QStringLiteral("kit"))
         ->addFiles({test::sourcePath("demo/tern-cove/kit/pebble-a.glb"),
                     test::sourcePath("demo/tern-cove/kit/boulder-c.glb")});
     plan().select({quid("Choose props")});
     for (const PropEntry& p : document().props)
-      QTest::mouseClick(w().bench().findChild<QCheckBox*>(QStringLiteral("props.") + QString::fromStdString(p.uid)),
-                        Qt::LeftButton, {}, {8, 8});
+      QVERIFY(w().bench().findChild<QCheckBox*>(QStringLiteral("props.") + QString::fromStdString(p.uid))->isChecked());
     // A ball gives slopes to cut.
     plan().select({quid("Shape")});
     w().model().setParam(quid("Shape"), "form", std::string("ball"));
@@ -179,7 +173,7 @@ class TestWindow : public test::WindowTest {
     // The Mask view asks for it on the ground.
     QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("mode_mask")), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->scene && w().service().latest()->scene->input().groundMask,
-                             30'000);
+                             120'000);
   }
 
   void oneNodeInSiteShowsItsBanner() {
@@ -187,20 +181,20 @@ class TestWindow : public test::WindowTest {
     waitForResults();
     clickCard("Level places");
     QTest::keyClick(&plan(), Qt::Key_I);
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->inSite == "slope", 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->inSite == "slope", 120'000);
     auto* banner = w().site().findChild<QWidget*>(QStringLiteral("banner"));
     QVERIFY(banner->isVisible());
     QCOMPARE(w().service().latest()->bare.size(), std::size_t{1});  // undressed points are shown as points
     QVERIFY(w().service().latest()->scene->input().layers.back().isGhost);
     QTest::mouseClick(w().site().findChild<QToolButton*>(QStringLiteral("show_all")), Qt::LeftButton);
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->inSite.empty(), 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->inSite.empty(), 120'000);
     QVERIFY(!banner->isVisible());
   }
 
   void siteOrbitsZoomsPansAndPicks() {
     QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
     waitForResults();
-    QTRY_VERIFY_WITH_TIMEOUT(w().site().samplesShown() >= 1, 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().site().samplesShown() >= 1, 120'000);
     SiteView& site = w().site();
     const QPoint middle = site.rect().center();
     const Camera start = site.camera();
@@ -358,7 +352,7 @@ class TestWindow : public test::WindowTest {
     const std::size_t draft = report("Stones").passed.front();
     for (QPushButton* b : w().findChildren<QPushButton*>(QStringLiteral("quality")))
       if (b->text() == QStringLiteral("Final")) QTest::mouseClick(b, Qt::LeftButton);
-    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->quality == Quality::Final, 30'000);
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest()->quality == Quality::Final, 120'000);
     QVERIFY(report("Stones").passed.front() > draft * 3 / 2);
     QVERIFY(w().findChild<QLabel*>(QStringLiteral("counts"))->text().contains(QStringLiteral("(final)")));
   }

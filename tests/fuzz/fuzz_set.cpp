@@ -30,6 +30,10 @@ int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
     (void)setParamByText(plan, std::string(text.substr(0, end)));
     text.remove_prefix(std::min(end + 1, text.size()));
   }
+  // Only what was set: reading and writing all the others again finds nothing new.
+  for (std::size_t i = plan.nodes.size(); i-- > 0;)
+    if (plan.nodes[i].params == all.nodes[i].params)
+      plan.nodes.erase(plan.nodes.begin() + static_cast<std::ptrdiff_t>(i));
   const auto again = parsePlan(formatPlan(plan), "fuzz.arvesk");
   fuzz::require(again.has_value(), "what was set can be saved and read");
   fuzz::require(again->nodes.size() == plan.nodes.size(), "with all nodes");

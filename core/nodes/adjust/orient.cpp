@@ -259,7 +259,7 @@ const NodeKind& orient() {
         "along the wall, as near to it as the wall allows; where it is parallel to up the point looks north. A random "
         "heading is uniform about the point's own up, on walls too.");
     k.glyph = "orient";
-    k.synonyms = {"rotate", "align", "normal", "heading", "turn", "spin", "tilt"};
+    k.synonyms = {"rotate", "align", "normal", "heading", "turn", "spin", "tilt", "up", "upright"};
     k.inputs = {pointsInput(),
                 groundInput(true),
                 adjustWhereInput(),

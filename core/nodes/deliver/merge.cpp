@@ -10,33 +10,42 @@
 namespace arvesk::nodes {
 namespace {
 
+/// valueOf(which part, which of its points), for all points of all parts.
+template <typename T, typename ValueOf>
+Array<T> oneByOne(const EvalContext& ctx, const std::vector<const Points*>& parts, std::size_t total, ValueOf valueOf) {
+  Array<T> out(total);
+  std::size_t start = 0;
+  for (std::size_t k = 0; k < parts.size(); ++k) {
+    parallelPieces(ctx.task, parts[k]->count, 65536, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) out[start + i] = valueOf(k, i);
+    });
+    start += parts[k]->count;
+  }
+  return out;
+}
+
 template <typename T>
-Column<T> joined(const std::vector<const Points*>& parts, std::size_t total, Column<T> Points::*member) {
+Column<T> joined(const EvalContext& ctx, const std::vector<const Points*>& parts, std::size_t total,
+                 Column<T> Points::*member) {
   const Column<T>& first = parts.front()->*member;
   if (parts.size() == 1 || std::all_of(parts.begin(), parts.end(), [&](const Points* part) {
         const Column<T>& c = part->*member;
         return c.isConstant() && first.isConstant() && std::memcmp(&c.constant(), &first.constant(), sizeof(T)) == 0;
       }))
     return first;  // shared, or the same for all
-  Array<T> out(total);
-  std::size_t at = 0;
-  for (const Points* part : parts)
-    for (std::size_t i = 0; i < part->count; ++i) out[at++] = (part->*member)[i];
-  return Column<T>(std::move(out));
+  return Column<T>(
+      oneByOne<T>(ctx, parts, total, [&](std::size_t k, std::size_t i) { return (parts[k]->*member)[i]; }));
 }
 
 /// A point keeps its level when its id changes.
-Column<float> joinedLevels(const std::vector<const Points*>& parts, std::size_t total) {
+Column<float> joinedLevels(const EvalContext& ctx, const std::vector<const Points*>& parts, std::size_t total) {
   if (std::all_of(parts.begin(), parts.end(), [&](const Points* p) {
         return p->draftLevel.isConstant() && p->draftLevel.constant() == parts.front()->draftLevel[0] &&
                p->draftLevel.constant() != kDraftByRank;
       }))
     return parts.front()->draftLevel;
-  Array<float> out(total);
-  std::size_t at = 0;
-  for (const Points* part : parts)
-    for (std::size_t i = 0; i < part->count; ++i) out[at++] = part->levelOf(i);
-  return Column<float>(std::move(out));
+  return Column<float>(
+      oneByOne<float>(ctx, parts, total, [&](std::size_t k, std::size_t i) { return parts[k]->levelOf(i); }));
 }
 
 /// The united kit, and for each part where its props went.
@@ -78,29 +87,22 @@ Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>
   if (auto ok = guardPoints(ctx, static_cast<double>(total), "Merge fewer points"); !ok) return Failure(ok.error());
   Points out;
   out.count = total;
-  out.position = joined(parts, total, &Points::position);
-  out.orientation = joined(parts, total, &Points::orientation);
-  out.size = joined(parts, total, &Points::size);
-  out.footprint = joined(parts, total, &Points::footprint);
-  out.groundNormal = joined(parts, total, &Points::groundNormal);
-  out.groundFace = joined(parts, total, &Points::groundFace);
-  out.groundUv = joined(parts, total, &Points::groundUv);
-  out.movedBy = joined(parts, total, &Points::movedBy);
-  out.draftLevel = joinedLevels(parts, total);
+  out.position = joined(ctx, parts, total, &Points::position);
+  out.orientation = joined(ctx, parts, total, &Points::orientation);
+  out.size = joined(ctx, parts, total, &Points::size);
+  out.footprint = joined(ctx, parts, total, &Points::footprint);
+  out.groundNormal = joined(ctx, parts, total, &Points::groundNormal);
+  out.groundFace = joined(ctx, parts, total, &Points::groundFace);
+  out.groundUv = joined(ctx, parts, total, &Points::groundUv);
+  out.movedBy = joined(ctx, parts, total, &Points::movedBy);
+  out.draftLevel = joinedLevels(ctx, parts, total);
   std::vector<std::vector<std::int32_t>> maps;
   out.kit = parts.size() == 1 ? parts.front()->kit : unite(parts, maps);
-  Array<std::uint64_t> ids(total);
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
-  std::size_t start = 0;
-  for (std::size_t k = 0; k < parts.size(); ++k) {
-    const Points& part = *parts[k];
-    attributes.push_back({&part.attributes, part.count});
-    // Every input by its place, the first one too: what one of them does changes no id of another.
-    parallelPieces(ctx.task, part.count, 65536, [&](std::size_t begin, std::size_t end) {
-      for (std::size_t i = begin; i < end; ++i) ids[start + i] = ctx.idOf(slots[k], part.id[i]);
-    });
-    start += part.count;
-  }
+  for (const Points* part : parts) attributes.push_back({&part->attributes, part->count});
+  // Every input by its place, the first one too: what one of them does changes no id of another.
+  Array<std::uint64_t> ids = oneByOne<std::uint64_t>(
+      ctx, parts, total, [&](std::size_t k, std::size_t i) { return ctx.idOf(slots[k], parts[k]->id[i]); });
   if (ctx.task.isCancelled()) return Failure(cancelled());
   out.id = std::move(ids);
   if (parts.size() == 1) {
@@ -108,14 +110,10 @@ Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>
     out.attributes = parts.front()->attributes;
     return std::make_shared<const Points>(std::move(out));
   }
-  Array<std::int32_t> props(total);
-  std::size_t at = 0;
-  for (std::size_t k = 0; k < parts.size(); ++k)
-    for (std::size_t i = 0; i < parts[k]->count; ++i, ++at) {
-      const std::int32_t prop = parts[k]->prop[i];
-      props[at] = prop == kNoProp ? kNoProp : maps[k][static_cast<std::size_t>(prop)];
-    }
-  out.prop = std::move(props);
+  out.prop = oneByOne<std::int32_t>(ctx, parts, total, [&](std::size_t k, std::size_t i) {
+    const std::int32_t prop = parts[k]->prop[i];
+    return prop == kNoProp ? kNoProp : maps[k][static_cast<std::size_t>(prop)];
+  });
   out.attributes = concatenated(attributes);
   return std::make_shared<const Points>(std::move(out));
 }

@@ -174,7 +174,7 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
   Array<std::uint32_t> owner;
   for (std::size_t i = 0; i < keeps.size(); ++i)
     if (keeps[i]) {
-      if ((i & 0xffffU) == 0) endIfStopped();
+      endIfStoppedAt(i);
       entries.push_back({m.position[i], std::max(0.5F * p.separation, 0.0F), static_cast<std::uint32_t>(owner.size())});
       owner.push_back(static_cast<std::uint32_t>(i));
     }

@@ -172,7 +172,7 @@ Result<Array<Made>> ofCells(const EvalContext& ctx, const Surface& s, const Face
   };
   std::map<std::tuple<int, int, int>, Cell> cells;
   for (std::size_t i = 0; i < samples.size(); ++i) {
-    if ((i & 4095U) == 0) endIfStopped();
+    endIfStoppedAt(i);
     const Vec3 at = glm::floor(toCells * samples.position[i] / p.cell);
     Cell& cell = cells[{static_cast<int>(at.x), static_cast<int>(at.y), static_cast<int>(at.z)}];
     const std::uint32_t face = faces.ofTriangle[samples.cell[i]];

@@ -195,7 +195,7 @@ class EvenSow {
     });
     Places darts;
     for (const auto& [i, weights] : hits) {
-      if ((darts.id.size() & 4095U) == 0) endIfStopped();
+      endIfStoppedAt(darts.id.size());
       // Above every ordinal of the first throw: round and path name the dart for ever.
       const std::uint32_t cell = open[i].cell;
       const std::uint64_t code = (std::uint64_t{1} << 63) |
@@ -219,7 +219,7 @@ class EvenSow {
     };
     Array<Ranked> ranked(candidates.size());
     for (std::size_t i = 0; i < candidates.size(); ++i) {
-      if ((i & 0xffffU) == 0) endIfStopped();
+      endIfStoppedAt(i);
       const auto index = static_cast<std::uint32_t>(i);
       entries[i] = {candidates.position[i], 0.5F * std::clamp(spacing[i], m_least, m_most), index};
       ranked[i] = {mix64(candidates.id[i] ^ 0x5bd1e995ULL), index};
@@ -233,7 +233,7 @@ class EvenSow {
                                                      m_rule);
     Array<PointGrid::Entry> kept;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
-      if ((i & 0xffffU) == 0) endIfStopped();
+      endIfStoppedAt(i);
       if (!keeps[i]) continue;
       m_result.append(candidates, i);
       kept.push_back(entries[i]);

@@ -35,7 +35,9 @@ inline Array<std::uint8_t> thinnedByWhere(const EvalContext& ctx, const MaskPtr&
   const Array<float> chance = whereOf(ctx, where, at);
   const Draw rank = ctx.draw("where");
   Array<std::uint8_t> keeps(at.count);
-  for (std::size_t i = 0; i < at.count; ++i) keeps[i] = rank.unit(at.id[i]) < chance[i];
+  parallelPieces(ctx.task, at.count, 65536, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) keeps[i] = rank.unit(at.id[i]) < chance[i];
+  });
   return keeps;
 }
 
@@ -62,9 +64,14 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& whole, const MaskPtr
     }
     const D& domain = whole.forDensity(ctx.task, density);
     if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
-    const auto sown = sowFreeWithin(ctx.task, domain, D::perMeasure(density), ctx.nodeUid, draw);
+    auto sown = sowFreeWithin(ctx.task, domain, D::perMeasure(density), ctx.nodeUid, draw);
     if (ctx.task.isCancelled()) return Failure(cancelled());
-    const Points all = pointsFrom(ctx.task, domain, sown, p.footprint);
+    Array<double> level(sown.size());
+    parallelPieces(ctx.task, level.size(), 65536, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i)
+        level[i] = domain.appearsAt(sown.cell[i], sown.code[i], unitDouble(draw.bits(domain.keyOf(sown.cell[i]))));
+    });
+    const Points all = pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
     const Array<std::uint8_t> keeps = thinnedByWhere(ctx, where, all);
     if (ctx.task.isCancelled()) return Failure(cancelled());
     struct Ranked {
@@ -74,11 +81,8 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& whole, const MaskPtr
     };
     Array<Ranked> ranked;
     for (std::size_t i = 0; i < all.count; ++i) {
-      if ((i & 0xffffU) == 0) endIfStopped();
-      if (keeps[i])
-        ranked.push_back(
-            {domain.appearsAt(sown.cell[i], sown.code[i], unitDouble(draw.bits(domain.keyOf(sown.cell[i])))),
-             sown.id[i], static_cast<std::uint32_t>(i)});
+      endIfStoppedAt(i);
+      if (keeps[i]) ranked.push_back({level[i], all.id[i], static_cast<std::uint32_t>(i)});
     }
     if (ranked.size() < wanted) continue;
     const auto byLevel = [](const Ranked& a, const Ranked& b) {

@@ -1,10 +1,13 @@
 // What is read from files: every file that belongs to one counts, what was read is what is kept, nothing that failed is
 // kept, and none of it needs a cache folder.
 #include "core/formats/file_service.h"
+#include "core/formats/plan_file.h"
 #include "core/picture/render.h"
+#include "core/plan/evaluator.h"
 #include "core/plan/prop_loading.h"
 #include "tests/support/support.h"
 
+#include <fmt/format.h>
 #include <sys/stat.h>
 
 #include <atomic>
@@ -91,6 +94,32 @@ class TestFiles : public QObject {
 
  private Q_SLOTS:
   void init() { m_dir = std::make_unique<QTemporaryDir>(); }
+
+  /// Who waits for a file is told which one it is and how many props are ready; who finds all in the cache is not.
+  void whatIsReadIsSaid() {
+    const auto plan = loadPlan(test::sourcePath("demo/examples/one-slope.arvesk").toStdString());
+    QVERIFY(plan && !plan->props.empty());
+    const auto said = [&] {
+      std::vector<std::string> lines;
+      EvalRequest request;
+      request.atWork = [&](const AtWork& at) { lines.push_back(at.uid + ": " + at.doing); };
+      const auto files = std::make_shared<DiskFileService>(test::sourcePath("demo/examples").toStdString(), places());
+      const Evaluation e = Evaluator(files).evaluate(*plan, request);
+      if (!e.propProblems.empty()) lines.push_back("problems");
+      return lines;
+    };
+    const std::vector<std::string> lines = said();
+    for (const PropEntry& prop : plan->props) {
+      const std::string name = std::filesystem::path(prop.file).filename().string();
+      QVERIFY2(std::any_of(lines.begin(), lines.end(),
+                           [&](const std::string& line) {
+                             return line.find(fmt::format(" of {} props, reading {}", plan->props.size(), name)) !=
+                                    std::string::npos;
+                           }),
+               name.c_str());
+    }
+    QVERIFY(said().empty());
+  }
 
   /// A file beside the named one is written anew, with as many bytes: the same session sees it, and so does the next;
   /// when it is as it was, what was read then is found again.

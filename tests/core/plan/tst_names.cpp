@@ -205,7 +205,7 @@ class TestNames : public QObject {
     plan.props[1].file = "kit/gone.glb";
     const Evaluation e = placed(plan);
     QCOMPARE(e.propProblems.size(), std::size_t{1});
-    QVERIFY(e.propProblems.front().where.find(plan.props[1].name) != std::string::npos);
+    QVERIFY(e.propProblems.at(plan.props[1].uid).front().where.find(plan.props[1].name) != std::string::npos);
     QVERIFY(hasWarning(e.reports.at("kit").problems, plan.props[1].name, "Kit"));
     const PointsPtr less = e.firstOf<PointsPtr>("dress");
     QCOMPARE(less->count, whole->count);
