@@ -28,7 +28,7 @@ void CommonOptions::addTo(CLI::App& app) {
                  "A folder in which files may lie that meshes name, besides their own and the plan's; may be repeated")
       ->allow_extra_args(false)
       ->check(CLI::ExistingDirectory);
-  app.add_flag("--quiet", isQuiet, "No progress, no warnings; errors are always told");
+  app.add_flag("--quiet", isQuiet, "No progress, no warnings; errors are always reported");
 }
 
 void printProblem(const Problem& p) {

@@ -68,6 +68,7 @@ function(arvesk_add_test path label seconds)
   # Qt Test ends a function after five minutes by itself, whatever the test's own limit is.
   math(EXPR milliseconds "${seconds} * 1000")
   set_tests_properties(${path} PROPERTIES
+    COST ${seconds}  # the long ones first, so that the last one does not run alone
     LABELS "${label}" TIMEOUT ${seconds}
     ENVIRONMENT "QTEST_FUNCTION_TIMEOUT=${milliseconds};QT_QPA_PLATFORM=offscreen;LC_ALL=C.UTF-8;ARVESK_SOURCE_DIR=${CMAKE_SOURCE_DIR};ARVESK_BIN_DIR=${CMAKE_BINARY_DIR}/bin")
 endfunction()

@@ -46,9 +46,13 @@ class Photographer {
   /// By name: some are made only so.
   bool isAskedFor(const char* name) const { return m_only == QLatin1String(name); }
   /// Saves the window once all is at rest.
-  void take(MainWindow& window, const char* name, int samples = 16) {
+  void take(MainWindow& window, const char* name, int samples = 16, SiteMode mode = SiteMode::Dressed) {
     rest(window, samples);
-    save(window, name);
+    if (window.site().mode() != mode) fail("Site shows another mode");
+    if (m_hasFailed)
+      std::fprintf(stderr, "%s was not made\n", name);
+    else
+      save(window, name);
   }
   /// Waits for the results and a clean picture in Site.
   void rest(MainWindow& window, int samples) {
@@ -61,7 +65,14 @@ class Photographer {
                           window.site().samplesShown() >= samples;
       calm = isCalm ? calm + 1 : 0;
     }
+    if (calm < 10) fail("what is to be shown was not ready");
   }
+  /// A picture that would show something else than its caption says is not made.
+  void fail(const char* why) {
+    std::fprintf(stderr, "! %s\n", why);
+    m_hasFailed = true;
+  }
+  bool hasFailed() const { return m_hasFailed; }
   void settleResults(MainWindow& window) {
     settle(60);
     waitUntil(
@@ -89,7 +100,7 @@ class Photographer {
     if (widget.grab().save(path))
       std::printf("%s\n", qPrintable(path));
     else
-      std::fprintf(stderr, "%s could not be written\n", qPrintable(path));
+      fail(qPrintable(path + QStringLiteral(" could not be written")));
   }
   void settle(int milliseconds) {
     QDeadlineTimer deadline(milliseconds);
@@ -100,6 +111,7 @@ class Photographer {
   QApplication& m_app;
   QString m_folder;
   QString m_only;
+  bool m_hasFailed = false;
 };
 
 void lookFromFirstCamera(MainWindow& window) {
@@ -114,9 +126,16 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     window.planView().select({QStringLiteral("steep-sand")});
     photographer.take(window, "main");
   }
+  if (photographer.wants("overview")) {
+    window.planView().select({});
+    window.planView().fitAll();
+    if (!window.planView().isOverview()) photographer.fail("the Plan is not seen as a whole");
+    photographer.take(window, "overview");
+    window.planView().reveal(QStringLiteral("cove"));
+  }
   if (photographer.wants("points")) {
     window.site().setMode(SiteMode::Points);
-    photographer.take(window, "points");
+    photographer.take(window, "points", 16, SiteMode::Points);
     window.site().setMode(SiteMode::Dressed);
   }
   if (photographer.wants("patches")) {
@@ -133,7 +152,7 @@ void takeSite(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("cover")) {
     window.site().setMode(SiteMode::Cover);
     waitUntil([&] { return window.site().cover().map() != nullptr; }, 60'000);
-    photographer.take(window, "cover", 0);
+    photographer.take(window, "cover", 0, SiteMode::Cover);
     window.site().setMode(SiteMode::Dressed);
   }
   if (photographer.wants("why")) {
@@ -151,7 +170,7 @@ void takeSite(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("mask")) {
     window.planView().select({QStringLiteral("dry-drift")});
     window.site().setMode(SiteMode::Mask);
-    photographer.take(window, "mask");
+    photographer.take(window, "mask", 16, SiteMode::Mask);
     window.site().setMode(SiteMode::Dressed);
   }
   for (const char* name : {"jetty", "growth"}) {
@@ -172,7 +191,7 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     window.site().setMode(SiteMode::Massing);
     for (const CameraEntry& c : window.model().plan().settings.cameras)
       if (c.name == "Jetty") window.site().setCamera(cameraFrom(c));
-    photographer.take(window, "massing");
+    photographer.take(window, "massing", 16, SiteMode::Massing);
     window.site().setMode(SiteMode::Dressed);
   }
   lookFromFirstCamera(window);
@@ -307,14 +326,8 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     if (!open(examples.filePath(QStringLiteral("where-and-why.arvesk")), "place")) return false;
     window.site().setMode(SiteMode::Mask);
     photographer.settleResults(window);
-    photographer.take(window, "region");
+    photographer.take(window, "region", 16, SiteMode::Mask);
     window.site().setMode(SiteMode::Dressed);
-  }
-  if (photographer.wants("gorse")) {
-    isAway = true;
-    if (!open(examples.filePath(QStringLiteral("gorse.arvesk")), "shoots")) return false;
-    window.planView().select({QStringLiteral("shoots")});
-    photographer.take(window, "gorse");
   }
   if (photographer.wants("cut")) {
     isAway = true;
@@ -365,7 +378,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
     window.planView().select({QStringLiteral("steep-sand")});
     photographer.take(window, "night");
   }
-  return 0;
+  return photographer.hasFailed() ? 1 : 0;
 }
 
 }  // namespace

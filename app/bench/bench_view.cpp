@@ -1,5 +1,7 @@
 #include "app/bench/bench_view.h"
 
+#include "app/bench/form.h"
+#include "app/bench/made_view.h"
 #include "app/bench/number_field.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
@@ -7,6 +9,7 @@
 #include "core/plan/dials.h"
 
 #include <QCheckBox>
+#include <QEvent>
 #include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
@@ -26,8 +29,10 @@ namespace {
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
 
-constexpr int kLeastHeight = 25;  // px; what has no room scrolls rather than being pressed
-constexpr int kOneLine = 40;      // px; the label of a taller editor stands beside its first line
+constexpr int kLeastForm = 200;  // px
+constexpr int kLeastChart = 230;
+constexpr int kScrollBar = 16;
+constexpr int kSideBySide = 600;  // px: less has no room for a chart beside the form
 
 /// What of the plan itself can be set here.
 struct PlanControl {
@@ -45,7 +50,7 @@ const PlanControl kPlanControls[] = {
      QT_TRANSLATE_NOOP("plan", "Another seed gives another picture of the same plan; nodes with a locked seed stay."),
      Unit::None, 0, 1e9, 1, [](const PlanSettings& s) { return static_cast<double>(s.seed); },
      [](PlanSettings& s, double v) { s.seed = static_cast<std::uint64_t>(v); }},
-    {"draft_share", QT_TRANSLATE_NOOP("plan", "Draft places"),
+    {"draft_share", QT_TRANSLATE_NOOP("plan", "Draft share"),
      QT_TRANSLATE_NOOP("plan", "Share of the final points that draft shows; always the same ones."), Unit::Percent, 1,
      100, 1, [](const PlanSettings& s) { return s.draftShare * 100; },
      [](PlanSettings& s, double v) { s.draftShare = v / 100; }},
@@ -112,12 +117,14 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_problems(new QLabel(this)),
       m_remedy(new QPushButton(tr("Set down last"), this)),
       m_tryAgain(new QPushButton(tr("Try again"), this)),
-      m_summary(new QLabel(this)),
-      m_distribution(new DistributionView(this)) {
+      m_summaryScroll(new QScrollArea(this)),
+      m_summary(new QLabel),
+      m_distribution(new DistributionView(this)),
+      m_made(new MadeView(this)) {
   setObjectName(QStringLiteral("bench"));
   m_scroll->setWidgetResizable(true);
-  m_scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  m_scroll->setMinimumWidth(330);
+  m_scroll->setMinimumSize(kLeastForm, 60);
+  m_scroll->viewport()->installEventFilter(this);
   m_problems->setWordWrap(true);
   m_problems->setObjectName(QStringLiteral("problems"));
   m_remedy->setObjectName(QStringLiteral("remedy"));
@@ -133,33 +140,37 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   right->addWidget(m_tryAgain, 0, Qt::AlignLeft);
   m_summary->setObjectName(QStringLiteral("summary"));
   m_summary->setAlignment(Qt::AlignTop | Qt::AlignLeft);
-  right->addWidget(m_summary, 1);
+  m_summaryScroll->setWidget(m_summary);  // however many outputs there are, the Bench keeps its height
+  m_summaryScroll->setWidgetResizable(true);
+  right->addWidget(m_summaryScroll, 1);
   right->addWidget(m_distribution, 1);
-  auto* row = new QHBoxLayout(this);
-  row->setContentsMargins(12, 6, 4, 4);
-  row->addWidget(m_scroll, 5);
-  row->addLayout(right, 6);
+  right->addWidget(m_made, 1);
+  m_sides = new QBoxLayout(QBoxLayout::LeftToRight, this);
+  m_sides->setContentsMargins(12, 6, 4, 4);
+  m_sides->addWidget(m_scroll, 6);
+  m_sides->addLayout(right, 6);
   connect(m_model, &PlanModel::changed, this, &BenchView::refresh);
   connect(m_distribution, &DistributionView::handlesMoved, this,
           [this](const std::vector<double>& values, int gesture) {
             const Node* node = m_model->plan().find(m_uid.toStdString());
             if (const ParamSpec* spec = node ? handleParam(*node) : nullptr)
-              m_model->setParam(m_uid, spec->id, values,
+              m_model->setParam(m_uids, spec->id, values,
                                 QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
           });
   connect(m_distribution, &DistributionView::curveChanged, this,
           [this](const std::vector<double>& points, int gesture) {
             const Node* node = m_model->plan().find(m_uid.toStdString());
             if (const ParamSpec* spec = node ? curveParam(*node) : nullptr)
-              m_model->setParam(m_uid, spec->id, points,
+              m_model->setParam(m_uids, spec->id, points,
                                 QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
           });
   rebuild();
 }
 
-void BenchView::showNode(const QString& uid) {
-  if (uid == m_uid) return;
-  m_uid = uid;
+void BenchView::showNodes(const QStringList& uids) {
+  if (uids == m_uids) return;
+  m_uids = uids;
+  m_uid = uids.value(0);
   rebuild();
   Q_EMIT headingChanged();
 }
@@ -168,87 +179,84 @@ QString BenchView::heading() const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   if (!node) return tr("the plan");
   const NodeKind* kind = kindOf(*node);
+  if (m_uids.size() > 1)
+    return tr("%1 × %2, edits go to all").arg(m_uids.size()).arg(kind ? tr(kind->label.c_str()) : text(node->kind));
   return QStringLiteral("%1 · %2").arg(text(node->title), kind ? tr(kind->label.c_str()) : text(node->kind));
 }
 
-void BenchView::addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor,
-                       bool isWide, QWidget** labelOut) {
-  auto* name = new QLabel(label, m_scroll->widget());
-  name->setProperty("role", QStringLiteral("quiet"));
-  name->setBuddy(editor);
-  name->setToolTip(help);
-  editor->setToolTip(help);
-  const bool isTall = editor->sizeHint().height() > kOneLine;
-  if (!isTall) editor->setMinimumHeight(kLeastHeight);
-  if (labelOut) *labelOut = name;
-  if (isWide && cell % 2 == 1) ++cell;
-  const int row = cell / 2;
-  const int column = (cell % 2) * 2;
-  grid->addWidget(name, row, column, isTall ? Qt::AlignTop : Qt::AlignVCenter);
-  grid->addWidget(editor, row, column + 1, 1, isWide ? 3 : 1);
-  cell += isWide ? 2 : 1;
+bool BenchView::eventFilter(QObject* watched, QEvent* event) {
+  if (watched == m_scroll->viewport() && event->type() == QEvent::Resize) place();
+  return QWidget::eventFilter(watched, event);
+}
+
+void BenchView::resizeEvent(QResizeEvent* event) {
+  QWidget::resizeEvent(event);
+  // In a narrow Bench what is measured stands below the form.
+  m_sides->setDirection(width() < kSideBySide ? QBoxLayout::TopToBottom : QBoxLayout::LeftToRight);
+  place();
+}
+
+void BenchView::place() {
+  // The form comes first: what is measured gives way down to what can be read.
+  const int room = m_sides->direction() == QBoxLayout::LeftToRight ? width() - kLeastChart : width();
+  m_scroll->setMinimumWidth(std::clamp(m_form->leastWidth() + kScrollBar, kLeastForm, std::max(kLeastForm, room)));
+  m_form->placeFor(m_scroll->viewport()->width());
 }
 
 void BenchView::rebuild() {
   m_rows.clear();
   m_refreshers.clear();
-  auto* page = new QWidget;
-  auto* grid = new QGridLayout(page);
-  grid->setContentsMargins(0, 2, 8, 8);
-  grid->setHorizontalSpacing(10);
-  grid->setVerticalSpacing(4);
-  grid->setColumnStretch(1, 1);
-  grid->setColumnStretch(3, 1);
-  m_scroll->setWidget(page);
+  m_form = new Form;
+  m_scroll->setWidget(m_form);
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_kind = node ? node->kind : std::string();
   m_props = m_model->plan().props;
   m_dialUids = dialUids();
-  int cell = 0;
   if (!node) {
-    buildPlanControls(grid);
+    buildPlanControls();
   } else if (!kind) {
-    grid->addWidget(new QLabel(tr("This kind of node is not known here. Saving keeps it as it is."), page), 0, 0);
+    auto* words = new QLabel(tr("This kind of node is not known here. Saving keeps it as it is."), m_form);
+    words->setWordWrap(true);
+    m_form->add({}, {}, words, true);
   } else {
     for (const ParamSpec& spec : kind->params) {
-      ParamEditor* editor = makeEditor(spec, m_model->plan(), m_folder, page);
-      Row row{spec, nullptr, editor};
+      ParamEditor* editor = makeEditor(spec, m_model->plan(), m_folder, m_form);
+      Row row{spec, 0, editor};
       const std::string id = spec.id;
       connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
-        m_model->setParam(m_uid, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
+        m_model->setParam(m_uids, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
       });
       connect(editor, &ParamEditor::followed, this,
-              [this, id](const QString& formula) { m_model->follow(m_uid, id, formula); });
+              [this, id](const QString& formula) { m_model->follow(m_uids, id, formula); });
       connect(editor, &ParamEditor::partFollowed, this, [this, id](int part, const QString& formula) {
-        m_model->follow(m_uid, id + "." + std::to_string(part), formula);
+        m_model->follow(m_uids, id + "." + std::to_string(part), formula);
       });
       editor->setContextMenuPolicy(Qt::CustomContextMenu);
       connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
         QMenu menu(this);
-        menu.addAction(tr("Reset to default"), this,
-                       [this, spec] { m_model->setParam(m_uid, spec.id, spec.defaultValue); });
+        menu.addAction(tr("Restore default"), this,
+                       [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
         menu.exec(editor->mapToGlobal(at));
       });
-      addRow(grid, cell, tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide(), &row.label);
+      row.row = m_form->add(tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide());
       m_rows.push_back(row);
     }
     if (handleParam(*node)) {
-      auto* fit = new QToolButton(page);
-      fit->setText(tr("fit to data"));
+      auto* fit = new QToolButton(m_form);
+      fit->setText(tr("Fit to data"));
       fit->setObjectName(QStringLiteral("fit_to_data"));
       fit->setToolTip(tr("Sets the range once from the distribution"));
       connect(fit, &QToolButton::clicked, this, &BenchView::fitToData);
-      addRow(grid, cell, QString(), QString(), fit, true, nullptr);
+      m_form->add({}, {}, fit, true);
     }
-    if (kind->usesSeed) addSeedRow(grid, cell);
+    if (kind->usesSeed) addSeedRow();
   }
-  grid->setRowStretch(grid->rowCount(), 1);
   refresh();
 }
 
-void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
-  auto* holder = new QWidget(m_scroll->widget());
+void BenchView::addSeedRow() {
+  auto* holder = new QWidget(m_form);
   auto* row = new QHBoxLayout(holder);
   row->setContentsMargins(0, 0, 0, 0);
   ParamSpec spec;
@@ -259,9 +267,9 @@ void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
   field->setAccessibleName(tr("Seed"));
   field->setMaximumWidth(90);
   auto* next = new QToolButton(holder);
-  next->setText(tr("next seed"));
+  next->setText(tr("Next seed"));
   next->setObjectName(QStringLiteral("next_seed"));
-  auto* lock = new QCheckBox(tr("locked"), holder);
+  auto* lock = new QCheckBox(tr("Locked"), holder);
   lock->setObjectName(QStringLiteral("lock_seed"));
   lock->setToolTip(tr("A locked seed does not change with the plan's"));
   row->addWidget(field);
@@ -273,7 +281,8 @@ void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
     m_model->edit(
         tr("Seed"),
         [&](Plan& plan) {
-          if (Node* n = plan.find(m_uid.toStdString())) n->seed = seed;
+          for (const QString& uid : m_uids)
+            if (Node* n = plan.find(uid.toStdString())) n->seed = seed;
         },
         key);
   };
@@ -281,11 +290,15 @@ void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
     set(static_cast<std::uint64_t>(v), QStringLiteral("%1.seed.%2").arg(m_uid).arg(gesture));
   });
   connect(next, &QToolButton::clicked, this, [this, set] {
-    if (const Node* n = m_model->plan().find(m_uid.toStdString())) set(n->seed + 1, {});
+    m_model->edit(tr("Seed"), [&](Plan& plan) {
+      for (const QString& uid : m_uids)
+        if (Node* n = plan.find(uid.toStdString())) ++n->seed;
+    });
   });
   connect(lock, &QCheckBox::clicked, this, [this](bool isOn) {
     m_model->edit(tr("Lock seed"), [&](Plan& plan) {
-      if (Node* n = plan.find(m_uid.toStdString())) n->isSeedLocked = isOn;
+      for (const QString& uid : m_uids)
+        if (Node* n = plan.find(uid.toStdString())) n->isSeedLocked = isOn;
     });
   });
   m_refreshers.push_back([this, field, lock] {
@@ -294,17 +307,16 @@ void BenchView::addSeedRow(QGridLayout* grid, int& cell) {
     field->showValue(static_cast<double>(n->seed));
     lock->setChecked(n->isSeedLocked);
   });
-  addRow(grid, cell, tr("Seed"), tr("Draws of this node; another seed draws anew"), holder, true, nullptr);
+  m_form->add(tr("Seed"), tr("Draws of this node; another seed draws anew"), holder, true);
 }
 
-void BenchView::buildPlanControls(QGridLayout* grid) {
-  int cell = 0;
+void BenchView::buildPlanControls() {
   for (const PlanControl& control : kPlanControls) {
     ParamSpec spec;
     spec.type = control.step == 1 && control.unit == Unit::None ? ParamType::Integer : ParamType::Number;
     spec.unit = control.unit;
     spec.hard(control.min, control.max).usual(control.min, control.max, control.step);
-    auto* field = new NumberField(spec, m_scroll->widget());
+    auto* field = new NumberField(spec, m_form);
     field->setObjectName(QLatin1String(control.id));
     field->setAccessibleName(tr(control.label));
     connect(field, &NumberField::edited, this, [this, &control](double v, int gesture) {
@@ -313,26 +325,27 @@ void BenchView::buildPlanControls(QGridLayout* grid) {
           QStringLiteral("%1.%2").arg(QLatin1String(control.id)).arg(gesture));
     });
     m_refreshers.push_back([this, field, &control] { field->showValue(control.get(m_model->plan().settings)); });
-    addRow(grid, cell, tr(control.label), tr(control.help), field, false, nullptr);
+    m_form->add(tr(control.label), tr(control.help), field, false);
   }
-  auto* water = new QCheckBox(tr("on"), m_scroll->widget());
+  auto* water = new QCheckBox(tr("On"), m_form);
   water->setObjectName(QStringLiteral("has_water"));
   connect(water, &QCheckBox::clicked, this,
           [this](bool isOn) { m_model->edit(tr("Water"), [&](Plan& plan) { plan.settings.hasWater = isOn; }); });
   m_refreshers.push_back([this, water] { water->setChecked(m_model->plan().settings.hasWater); });
-  addRow(grid, cell, tr("Water"), tr("Site shows a level sheet of water"), water, false, nullptr);
-  buildDials(grid, cell);
+  m_form->add(tr("Water"), tr("Site shows a level sheet of water"), water, false);
+  buildDials();
 }
 
 std::vector<std::string> BenchView::dialUids() const {
   std::vector<std::string> uids;
-  for (const Dial& d : m_model->plan().dials) uids.push_back(d.uid);
+  for (const Dial& d : m_model->plan().dials)
+    uids.push_back(d.uid + (d.draft != d.final || m_splitDials.contains(d.uid) ? "/2" : ""));
   return uids;
 }
 
 /// One line per dial: its name, what it is in draft and in final; and a way to add and remove.
-void BenchView::buildDials(QGridLayout* grid, int& cell) {
-  auto* holder = new QWidget(m_scroll->widget());
+void BenchView::buildDials() {
+  auto* holder = new QWidget(m_form);
   auto* rows = new QGridLayout(holder);
   rows->setContentsMargins(0, 0, 0, 0);
   rows->setHorizontalSpacing(6);
@@ -362,31 +375,54 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
       name->style()->polish(name);
       if (fault.empty()) change(uid, [&](Dial& d) { d.name = name->text().toStdString(); }, {});
     });
-    const auto number = [&](double Dial::*member, const QString& word, int column) {
+    const auto number = [&](std::vector<double Dial::*> members, const QString& word, const char* id, int column) {
       ParamSpec spec;
       spec.hard(-1e9, 1e9).usual(0, 10, 0.05);
       auto* field = new NumberField(spec, holder);
-      field->setObjectName(QStringLiteral("dial.%1.%2").arg(row).arg(word));
+      field->setObjectName(QStringLiteral("dial.%1.%2").arg(row).arg(QLatin1String(id)));
       field->setAccessibleName(tr("%1 value of %2").arg(word, text(dial.name)));
       auto* label = new QLabel(word, holder);
       label->setProperty("role", QStringLiteral("quiet"));
       rows->addWidget(label, row, column);
       rows->addWidget(field, row, column + 1);
-      connect(field, &NumberField::edited, this, [change, uid, member, word](double v, int gesture) {
-        change(
-            uid, [&](Dial& d) { d.*member = v; }, QStringLiteral("dial.%1.%2.%3").arg(text(uid), word).arg(gesture));
-      });
-      m_refreshers.push_back([this, field, uid, member] {
+      connect(field, &NumberField::edited, this,
+              [change, uid, members, id = QString::fromLatin1(id)](double v, int gesture) {
+                change(
+                    uid,
+                    [&](Dial& d) {
+                      for (double Dial::*member : members)
+                        if (member) d.*member = v;
+                    },
+                    QStringLiteral("dial.%1.%2.%3").arg(text(uid), id).arg(gesture));
+              });
+      m_refreshers.push_back([this, field, uid, member = members.front()] {
         for (const Dial& d : m_model->plan().dials)
           if (d.uid == uid) field->showValue(d.*member);
       });
     };
-    number(&Dial::draft, tr("draft"), 1);
-    number(&Dial::final, tr("final"), 3);
+    // One value, unless it was split; then the difference is there to be read.
+    const bool isSplit = dial.draft != dial.final || m_splitDials.contains(uid);
+    if (isSplit) m_splitDials.insert(uid);  // also while both are the same in passing
+    number({&Dial::draft, isSplit ? nullptr : &Dial::final}, isSplit ? tr("draft") : tr("value"), "draft", 1);
+    if (isSplit) number({&Dial::final}, tr("final"), "final", 3);
+    auto* split = new QToolButton(holder);
+    split->setText(isSplit ? tr("One value") : tr("Split"));
+    split->setToolTip(isSplit ? tr("Draft takes the final value too") : tr("A value of its own for draft"));
+    split->setObjectName(QStringLiteral("dial.%1.split").arg(row));
+    rows->addWidget(split, row, isSplit ? 5 : 3);
+    connect(split, &QToolButton::clicked, this, [this, uid, isSplit, change] {
+      if (!isSplit) {
+        m_splitDials.insert(uid);
+        return refresh();
+      }
+      m_splitDials.erase(uid);
+      change(uid, [](Dial& d) { d.draft = d.final; }, {});
+      refresh();
+    });
     auto* remove = new QToolButton(holder);
-    remove->setText(tr("remove"));
+    remove->setText(tr("Remove"));
     remove->setObjectName(QStringLiteral("dial.%1.remove").arg(row));
-    rows->addWidget(remove, row, 5);
+    rows->addWidget(remove, row, isSplit ? 6 : 4);
     connect(remove, &QToolButton::clicked, this, [this, uid] {
       m_model->edit(tr("Remove dial"),
                     [&](Plan& plan) { std::erase_if(plan.dials, [&](const Dial& d) { return d.uid == uid; }); });
@@ -394,12 +430,12 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
     ++row;
   }
   auto* add = new QToolButton(holder);
-  add->setText(tr("add dial"));
+  add->setText(tr("Add dial"));
   add->setObjectName(QStringLiteral("add_dial"));
   add->setToolTip(
       tr("A number with a name; parameters follow it when its name, or a formula with it such as spacing * 2, is typed "
          "into them"));
-  rows->addWidget(add, row, 0, 1, 6, Qt::AlignLeft);
+  rows->addWidget(add, row, 0, 1, 7, Qt::AlignLeft);
   connect(add, &QToolButton::clicked, this, [this] {
     m_model->edit(tr("Add dial"), [](Plan& plan) {
       Dial dial;
@@ -409,7 +445,7 @@ void BenchView::buildDials(QGridLayout* grid, int& cell) {
       plan.dials.push_back(dial);
     });
   });
-  addRow(grid, cell, tr("Dials"), tr("Named numbers of the plan that parameters follow"), holder, true, nullptr);
+  m_form->add(tr("Dials"), tr("Named numbers of the plan that parameters follow"), holder, true);
 }
 
 const ParamSpec* BenchView::handleParam(const Node& node) const {
@@ -442,15 +478,12 @@ void BenchView::refresh() {
   }
   for (const auto& refresher : m_refreshers) refresher();
   if (node) {
-    Plan followed;  // only this node, so that what follows a dial shows the dial's value
-    followed.nodes.push_back(*node);
-    followed.dials = m_model->plan().dials;
-    followDials(followed, m_view ? m_view->quality : Quality::Draft);
+    Node followed = *node;  // what follows a dial shows the dial's value
+    followed.params = paramsNow(m_model->plan(), *node, m_view ? m_view->quality : Quality::Draft);
     for (const Row& row : m_rows) {
-      const bool isVisible = isShown(*kindOf(*node), row.spec, followed.nodes.front().params);
-      row.label->setVisible(isVisible);
-      row.editor->setVisible(isVisible);
-      row.editor->show(followed.find(m_uid.toStdString())->value(row.spec));
+      const bool isVisible = isShown(*kindOf(*node), row.spec, followed.params);
+      m_form->setShown(row.row, isVisible);
+      row.editor->show(followed.value(row.spec));
       const auto formula = node->follows.find(row.spec.id);
       row.editor->showFormula(formula == node->follows.end() ? QString() : text(formula->second));
       for (std::size_t part = 0; part < 4; ++part) {
@@ -459,6 +492,7 @@ void BenchView::refresh() {
       }
     }
   }
+  place();
   showResults(m_view);
   Q_EMIT headingChanged();
 }
@@ -483,15 +517,26 @@ void BenchView::remedy() {
   m_model->setDownLast(m_uid, moved);
 }
 
-void BenchView::showMasks(const MaskPreviewsPtr& masks) {
+void BenchView::showMasks(const PlanPicturesPtr& masks) {
   m_masks = masks;
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (kind && kind->family == Family::Mask) m_distribution->showHistogram(maskHistogram(), true);
+  showMade();
+}
+
+/// What a node that measures nothing makes.
+void BenchView::showMade() {
+  const auto made = m_masks ? m_masks->find(m_uid.toStdString()) : PlanPictures::const_iterator();
+  const bool isThere = m_masks && made != m_masks->end();
+  m_made->show(isThere ? made->second : PlanPicture());
+  const bool isMade = isThere && !m_distribution->hasChart() && !m_uid.isEmpty() && !made->second.facts.empty();
+  m_made->setVisible(isMade);
+  m_distribution->setVisible(!m_uid.isEmpty() && !isMade);
 }
 
 std::shared_ptr<const Histogram> BenchView::maskHistogram() const {
-  const auto mask = m_masks ? m_masks->find(m_uid.toStdString()) : MaskPreviews::const_iterator();
+  const auto mask = m_masks ? m_masks->find(m_uid.toStdString()) : PlanPictures::const_iterator();
   return m_masks && mask != m_masks->end() ? mask->second.histogram : nullptr;
 }
 
@@ -524,8 +569,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
   const Theme& t = Theme::current();
   m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
-  m_distribution->setVisible(node != nullptr);
-  m_summary->setVisible(node == nullptr);
+  m_summaryScroll->setVisible(node == nullptr);
   if (!node) m_summary->setText(summaryOf(view));
   m_distribution->showWords(said);
   m_distribution->showHistogram(histogram, kind && kind->family == Family::Mask);
@@ -536,6 +580,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
     m_distribution->showHandles({}, 0, 1);
   const ParamSpec* curve = node ? curveParam(*node) : nullptr;
   m_distribution->showCurve(curve ? std::get<std::vector<double>>(node->value(*curve)) : std::vector<double>());
+  showMade();
 }
 
 void BenchView::fitToData() {
@@ -559,7 +604,7 @@ void BenchView::fitToData() {
         static_cast<double>(h->from) + at / static_cast<double>(h->kept.size()) * static_cast<double>(h->to - h->from),
         spec->hardMin, spec->hardMax));
   }
-  m_model->setParam(m_uid, spec->id, spec->type == ParamType::Range ? std::vector<double>{edges[1], edges[2]} : edges);
+  m_model->setParam(m_uids, spec->id, spec->type == ParamType::Range ? std::vector<double>{edges[1], edges[2]} : edges);
 }
 
 }  // namespace arvesk

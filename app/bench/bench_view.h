@@ -4,16 +4,18 @@
 
 #include "app/bench/distribution_view.h"
 #include "app/bench/param_editors.h"
-#include "app/model/mask_previews.h"
 #include "app/model/plan_model.h"
+#include "app/model/plan_pictures.h"
 
-class QGridLayout;
+class QBoxLayout;
 class QLabel;
 class QPushButton;
 class QScrollArea;
 
 namespace arvesk {
 
+class Form;
+class MadeView;
 class NumberField;
 
 class BenchView : public QWidget {
@@ -23,10 +25,12 @@ class BenchView : public QWidget {
   explicit BenchView(PlanModel* model, QWidget* parent = nullptr);
   void setFolder(const QString& folder) { m_folder = folder; }
   /// Which node is on the Bench; empty for the plan.
-  void showNode(const QString& uid);
+  void showNode(const QString& uid) { showNodes(uid.isEmpty() ? QStringList() : QStringList{uid}); }
+  /// Several of one kind: the first is shown, edits go to all.
+  void showNodes(const QStringList& uids);
   const QString& node() const { return m_uid; }
   void showResults(const EvalViewPtr& view);
-  void showMasks(const MaskPreviewsPtr& masks);
+  void showMasks(const PlanPicturesPtr& masks);
   QString heading() const;
 
  Q_SIGNALS:
@@ -38,16 +42,18 @@ class BenchView : public QWidget {
   void remedy();
   struct Row {
     ParamSpec spec;
-    QWidget* label;
+    int row;  // of the form
     ParamEditor* editor;
   };
   void rebuild();
   void refresh();
-  void addRow(QGridLayout* grid, int& cell, const QString& label, const QString& help, QWidget* editor, bool isWide,
-              QWidget** labelOut);
-  void addSeedRow(QGridLayout* grid, int& cell);
-  void buildPlanControls(QGridLayout* grid);
-  void buildDials(QGridLayout* grid, int& cell);
+  void place();
+  void addSeedRow();
+  void buildPlanControls();
+  void buildDials();
+  void showMade();
+  bool eventFilter(QObject* watched, QEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
   std::vector<std::string> dialUids() const;
   const ParamSpec* handleParam(const Node& node) const;
   const ParamSpec* curveParam(const Node& node) const;
@@ -56,21 +62,27 @@ class BenchView : public QWidget {
   PlanModel* m_model;
   QString m_folder;
   QString m_uid;
+  QStringList m_uids;  // those that edits go to, m_uid first
   std::string m_kind;
   std::vector<PropEntry> m_props;  // that the controls were made for
   std::vector<std::string> m_dialUids;
+  std::set<std::string> m_splitDials;  // shown with two values though they are the same
   QScrollArea* m_scroll;
   QLabel* m_problems;
   QPushButton* m_remedy;  // what the program can do about one of them
   QPushButton* m_tryAgain;
+  QScrollArea* m_summaryScroll;
   QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
   DistributionView* m_distribution;
+  MadeView* m_made;  // in its place for nodes that measure nothing
+  Form* m_form = nullptr;
+  QBoxLayout* m_sides = nullptr;
   std::vector<Row> m_rows;
   std::vector<std::function<void()>> m_refreshers;
   std::shared_ptr<const Histogram> maskHistogram() const;
 
   EvalViewPtr m_view;
-  MaskPreviewsPtr m_masks;
+  PlanPicturesPtr m_masks;
 };
 
 }  // namespace arvesk

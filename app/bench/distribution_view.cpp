@@ -31,7 +31,7 @@ double tickStep(double range, int count) {
 DistributionView::DistributionView(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("distribution"));
   setAccessibleName(tr("Distribution"));
-  setMinimumSize(240, 120);
+  setMinimumSize(200, 120);
   setMouseTracking(true);
 }
 
@@ -91,7 +91,7 @@ void DistributionView::paintEvent(QPaintEvent*) {
     p.drawText(rect().adjusted(16, 0, -16, 0), Qt::AlignCenter | Qt::TextWordWrap,
                !m_words.isEmpty() ? m_words
                : m_isMask         ? tr("Not asked at any point yet.")
-                                  : tr("This node measures nothing."));
+                                  : QString());
     return;
   }
   paintBins(p, *m_histogram);
@@ -185,8 +185,8 @@ void DistributionView::paintNumbers(QPainter& p, const Histogram& h) const {
   const std::size_t all = h.keptCount + h.leftCount;
   const double share = all > 0 ? static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
   const QStringList lines{
-      tr("%1 of %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
-      (m_isMask ? tr("%1 above half · %2") : tr("%1 kept · %2"))
+      tr("%1 at %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
+      (m_isMask ? tr("%1 at 0.5 or more · %2") : tr("%1 kept · %2"))
           .arg(locale.toString(static_cast<qulonglong>(h.keptCount)), shareText(share)),
       (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
       tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), QString::fromUtf8(h.suffix))};

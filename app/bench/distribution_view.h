@@ -24,6 +24,7 @@ class DistributionView : public QWidget {
   QPointF curvePosition(int point) const;
   /// Where a handle is drawn, for tests and for hitting it.
   QPointF handlePosition(int handle) const;
+  bool hasChart() const { return m_histogram || !m_curve.empty(); }
   const Histogram* histogram() const { return m_histogram.get(); }
 
  Q_SIGNALS:

@@ -66,7 +66,7 @@ NumberField::NumberField(const ParamSpec& spec, QWidget* parent)
       m_max(spec.hardMax),
       m_step(spec.step),
       m_isInteger(spec.type == ParamType::Integer) {
-  setMinimumWidth(56);
+  setMinimumWidth(66);
   // A press must not give focus by itself: it may begin a drag. The release of a plain click gives it.
   setFocusPolicy(Qt::TabFocus);
   setCursor(Qt::SizeHorCursor);

@@ -86,7 +86,7 @@ class NumbersEditor : public ParamEditor {
     setFocusProxy(m_fields.front());
     if (spec.type == ParamType::Range) {  // one value first; the second opens on demand
       m_open = new QToolButton(this);
-      m_open->setText(tr("to…"));
+      m_open->setText(tr("To…"));
       m_open->setObjectName(text(spec.id) + QStringLiteral(".open"));
       m_open->setAccessibleName(tr("%1: two values").arg(text(spec.label)));
       m_open->setToolTip(tr("Draws between two values"));
@@ -99,7 +99,7 @@ class NumbersEditor : public ParamEditor {
     }
     if (m_isBand) {
       m_symmetric = new QToolButton(this);
-      m_symmetric->setText(tr("symmetric"));
+      m_symmetric->setText(tr("Symmetric"));
       m_symmetric->setObjectName(text(spec.id) + QStringLiteral(".symmetric"));
       m_symmetric->setToolTip(tr("Makes both soft edges equally wide, and keeps them so"));
       m_symmetric->setCheckable(true);
@@ -216,7 +216,7 @@ class FollowingEditor : public ParamEditor {
 
 class ToggleEditor : public FollowingEditor {
  public:
-  ToggleEditor(const ParamSpec& spec, QWidget* parent) : ToggleEditor(spec, new QCheckBox(tr("on")), parent) {}
+  ToggleEditor(const ParamSpec& spec, QWidget* parent) : ToggleEditor(spec, new QCheckBox(tr("On")), parent) {}
   void show(const ParamValue& value) override { m_box->setChecked(std::get<bool>(value)); }
 
  private:
@@ -315,7 +315,7 @@ class ListEditor : public ParamEditor {
     if (m_type != ParamType::Curve) row->addWidget(m_clear);
     m_label->setWordWrap(true);
     m_label->setObjectName(text(spec.id));
-    m_clear->setText(tr("clear"));
+    m_clear->setText(tr("Clear"));
     m_clear->setObjectName(text(spec.id) + QStringLiteral(".clear"));
     m_clear->setVisible(m_type != ParamType::Curve);
     connect(m_clear, &QToolButton::clicked, this, [this] { Q_EMIT edited(std::vector<double>(), ++g_gesture); });
@@ -350,7 +350,7 @@ class FileEditor : public ParamEditor {
     row->setSpacing(2);
     row->addWidget(m_line);
     auto* open = new QToolButton(this);
-    open->setText(tr("open…"));
+    open->setText(tr("Open…"));
     open->setAccessibleName(tr("Choose a file for %1").arg(text(spec.label)));
     row->addWidget(open);
     m_line->setObjectName(text(spec.id));

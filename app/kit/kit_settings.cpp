@@ -44,7 +44,7 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   m_warnings->layout()->setContentsMargins(0, 0, 0, 0);
   m_warnings->layout()->setSpacing(4);
   m_replace = new QToolButton(body);
-  m_replace->setText(tr("replace file…"));
+  m_replace->setText(tr("Replace file…"));
   m_replace->setObjectName(QStringLiteral("replace_file"));
   m_replace->setToolTip(tr("Another file for this prop, everywhere it stands; its settings stay"));
   connect(m_replace, &QToolButton::clicked, this, &KitSettings::replaceWanted);

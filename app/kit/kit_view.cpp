@@ -16,6 +16,7 @@
 #include <QListWidget>
 #include <QMimeData>
 #include <QPainter>
+#include <QShortcut>
 #include <QSplitter>
 #include <QTimer>
 #include <QToolButton>
@@ -83,11 +84,11 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   head->setContentsMargins(12, 10, 12, 0);
   head->setSpacing(6);
   head->addWidget(m_search, 1);
-  head->addWidget(tool(tr("add files…"), "add_props", tr("Mesh files become props; they can also be dropped here"),
+  head->addWidget(tool(tr("Add files…"), "add_props", tr("Mesh files become props; they can also be dropped here"),
                        [this] { addFiles(); }));
-  head->addWidget(
-      tool(tr("folder…"), "add_folder", tr("All mesh files of a folder and those below it"), [this] { addFolder(); }));
-  head->addWidget(tool(tr("remove"), "remove_props", tr("Takes the selected props out of the plan; their files stay"),
+  head->addWidget(tool(tr("Add folder…"), "add_folder", tr("All mesh files of a folder and those below it"),
+                       [this] { addFolder(); }));
+  head->addWidget(tool(tr("Remove"), "remove_props", tr("Takes the selected props out of the plan; their files stay"),
                        [this] { removeSelected(); }));
   auto* top = new QWidget(this);
   auto* column = new QVBoxLayout(top);
@@ -106,6 +107,8 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   all->setSpacing(0);
   all->addLayout(head);
   all->addWidget(split, 1);
+  connect(new QShortcut(QKeySequence::Delete, m_list, nullptr, nullptr, Qt::WidgetShortcut), &QShortcut::activated,
+          this, &KitView::removeSelected);
   connect(m_search, &QLineEdit::textChanged, this, &KitView::rebuild);
   connect(m_list, &QListWidget::itemSelectionChanged, this, [this] {
     showSelected();

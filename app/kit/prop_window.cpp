@@ -9,6 +9,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPushButton>
+#include <QShortcut>
 #include <QTableWidget>
 #include <QVBoxLayout>
 
@@ -200,6 +201,7 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   column->addLayout(foot);
   connect(m_picture, &PropPicture::clicked, this, [this](const Vec3& place, const Vec3& normal) {
     const glm::vec3 angles = glm::degrees(glm::eulerAngles(shortestTurn(kUp, normal)));
+    m_isNewWanted = true;
     edit(tr("Set mount point"), [&](PropEntry& p) {
       p.mounts.push_back({"mount_" + std::to_string(p.mounts.size() + 1), place, angles});
     });
@@ -232,6 +234,9 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
     }
     edit(tr("Remove mount point"), [hand](PropEntry& p) { p.mounts.erase(p.mounts.begin() + hand); });
   });
+  connect(new QShortcut(QKeySequence::Undo, this), &QShortcut::activated, this, [this] { m_model->undo(); });
+  connect(new QShortcut(QKeySequence::Redo, this), &QShortcut::activated, this, [this] { m_model->redo(); });
+  connect(new QShortcut(Qt::Key_Escape, this), &QShortcut::activated, this, &QWidget::close);
   connect(m_shows, &QComboBox::activated, this, &PropWindow::refresh);
   connect(m_service, &EvaluationService::finished, this, &PropWindow::refresh);
   refresh();
@@ -263,8 +268,8 @@ void PropWindow::refresh() {
   setWindowTitle(text(m_prop->name));
   const QString was = m_shows->currentData().toString();
   m_shows->clear();
-  m_shows->addItem(tr("as made"), QString());
-  m_shows->addItem(tr("massing"), QStringLiteral("massing"));
+  m_shows->addItem(tr("As made"), QString());
+  m_shows->addItem(tr("Massing"), QStringLiteral("massing"));
   for (const auto& [name, column] : m_prop->surface->vertexAttributes)
     if (std::holds_alternative<Column<float>>(column)) m_shows->addItem(text(name), QStringLiteral("a:") + text(name));
   m_shows->setCurrentIndex(std::max(0, m_shows->findData(was)));
@@ -282,6 +287,7 @@ void PropWindow::fillTable() {
   m_isFilling = true;
   const PropEntry* entry = m_model->plan().findProp(m_uid);
   const int rows = static_cast<int>(m_prop->mounts.size());
+  const int rowsBefore = m_table->rowCount();
   m_table->setRowCount(rows);
   for (int r = 0; r < rows; ++r) {
     const SceneNode& m = m_prop->mounts[static_cast<std::size_t>(r)];
@@ -301,6 +307,11 @@ void PropWindow::fillTable() {
     }
   }
   m_isFilling = false;
+  // The one that was just set is the one to name or move.
+  if (m_isNewWanted && rows > 0 && rows > rowsBefore) {
+    m_isNewWanted = false;
+    m_table->setCurrentCell(rows - 1, 0);
+  }
 }
 
 }  // namespace arvesk

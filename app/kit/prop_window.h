@@ -78,6 +78,7 @@ class PropWindow : public QWidget {
   QTableWidget* m_table;
   QLabel* m_hint;
   bool m_isFilling = false;
+  bool m_isNewWanted = false;  // a mount point was set and is not in the table yet
 };
 
 }  // namespace arvesk

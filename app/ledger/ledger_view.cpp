@@ -12,9 +12,13 @@
 #include <QLocale>
 #include <QMenu>
 #include <QMessageBox>
+#include <QRegularExpression>
 #include <QTableView>
 #include <QTimer>
 #include <QToolButton>
+
+#include <algorithm>
+#include <cmath>
 
 namespace arvesk {
 namespace {
@@ -54,6 +58,30 @@ std::size_t selectedCount(const QItemSelectionModel& model) {
   return n;
 }
 
+/// What tells rows apart first, then what the filter asks for, then what has something in these rows; empty columns
+/// last.
+std::vector<int> columnOrder(const Ledger& ledger, const Array<std::uint32_t>& rows, const std::string& filter) {
+  constexpr std::size_t kLooked = 500;  // rows, spread over all
+  const std::size_t step = std::max<std::size_t>(1, rows.size() / kLooked);
+  const QString asked = text(filter);
+  std::vector<std::pair<int, int>> ranked;
+  for (int c = 0; c < static_cast<int>(ledger.columns().size()); ++c) {
+    const LedgerColumn& column = ledger.columns()[static_cast<std::size_t>(c)];
+    const QRegularExpression named(
+        QStringLiteral("(^|[^\\w-])%1($|[^\\w-])").arg(QRegularExpression::escape(text(column.name))));
+    bool hasAny = rows.empty();
+    for (std::size_t i = 0; i < rows.size() && !hasAny; i += step)
+      hasAny = column.sort == LedgerColumn::Sort::Number ? !std::isnan(ledger.number(rows[i], c))
+                                                         : !ledger.shown(rows[i], c).empty();
+    const bool isFirst = column.name == "output" || column.name == "prop";
+    ranked.push_back({!hasAny ? 3 : isFirst ? 0 : asked.contains(named) ? 1 : 2, c});
+  }
+  std::sort(ranked.begin(), ranked.end());
+  std::vector<int> order;
+  for (const auto& [rank, c] : ranked) order.push_back(c);
+  return order;
+}
+
 }  // namespace
 
 LedgerView::LedgerView(QWidget* parent)
@@ -91,13 +119,13 @@ LedgerView::LedgerView(QWidget* parent)
   m_filter->setClearButtonEnabled(true);
   m_count->setObjectName(QStringLiteral("ledger_count"));
   m_count->setProperty("role", QStringLiteral("quiet"));
-  m_columns->setText(tr("columns"));
+  m_columns->setText(tr("Columns"));
   m_columns->setObjectName(QStringLiteral("ledger_columns"));
   m_columns->setPopupMode(QToolButton::InstantPopup);
   m_columns->setMenu(new QMenu(m_columns));
   connect(m_columns->menu(), &QMenu::aboutToShow, this, &LedgerView::fillColumnMenu);
   auto* csv = new QToolButton(this);
-  csv->setText(tr("write CSV…"));
+  csv->setText(tr("Write CSV…"));
   csv->setObjectName(QStringLiteral("ledger_csv"));
   connect(csv, &QToolButton::clicked, this, &LedgerView::saveCsv);
   auto* head = new QHBoxLayout;
@@ -145,6 +173,20 @@ void LedgerView::showEvent(QShowEvent* event) {
   if (m_isStale) refresh();
 }
 
+void LedgerView::narrowTo(const QString& uid) {
+  if (uid == m_only) return;
+  m_only = uid;
+  m_isStale = true;
+  if (isVisible()) refresh();
+}
+
+void LedgerView::orderColumns(const std::vector<int>& order) {
+  if (order == m_columnOrder) return;
+  m_columnOrder = order;
+  QHeaderView* head = m_table->horizontalHeader();
+  for (std::size_t i = 0; i < order.size(); ++i) head->moveSection(head->visualIndex(order[i]), static_cast<int>(i));
+}
+
 void LedgerView::refresh() {
   if (!m_view) return;
   m_isStale = false;
@@ -157,7 +199,10 @@ void LedgerView::refresh() {
     }
   std::vector<Ledger::Part> parts;
   std::vector<std::string> sources;
+  const bool isOne = std::any_of(m_view->shown.begin(), m_view->shown.end(),
+                                 [&](const PictureLayer& l) { return l.source == m_only.toStdString(); });
   for (const PictureLayer& layer : m_view->shown) {
+    if (isOne && layer.source != m_only.toStdString()) continue;
     const Node* node = m_view->plan->find(layer.source);
     parts.push_back({node ? node->title : std::string(), layer.points});
     sources.push_back(layer.source);
@@ -185,9 +230,10 @@ void LedgerView::refresh() {
         for (std::size_t i = 0; i < points.count; ++i)
           if (selected.contains({sources[part], points.id[i]})) kept.push_back(ledger->rowOf(part, i));
       }
+    const std::vector<int> columns = columnOrder(*ledger, order, filter);
     if (task.isCancelled()) return {};
     const auto shared = std::make_shared<Array<std::uint32_t>>(std::move(order));
-    return [this, ledger, sources, shared, kept, column, isFalling] {
+    return [this, ledger, sources, shared, kept, column, isFalling, columns] {
       m_sources = sources;
       const bool isSameShape = m_model.ledger() && m_model.ledger()->columns().size() == ledger->columns().size();
       m_model.show(ledger, std::move(*shared));
@@ -201,6 +247,7 @@ void LedgerView::refresh() {
                                      : spec.sort == LedgerColumn::Sort::Text ? 120
                                                                              : 86);
         }
+      orderColumns(columns);
       const QLocale locale;
       const auto all = static_cast<qulonglong>(ledger->rowCount());
       const auto some = static_cast<qulonglong>(m_model.rows().size());

@@ -24,6 +24,8 @@ class LedgerView : public QWidget {
  public:
   explicit LedgerView(QWidget* parent = nullptr);
   void showResults(const EvalViewPtr& view);
+  /// Rows of this output alone, while it is one; empty for all.
+  void narrowTo(const QString& uid);
   /// Selects just these points, as far as the table shows them, and brings the first into sight; at once or when the
   /// table is there.
   void selectPoints(const SiteSelection& selection);
@@ -44,6 +46,7 @@ class LedgerView : public QWidget {
 
  private:
   void refresh();
+  void orderColumns(const std::vector<int>& order);
   void selectRows(const Array<std::uint32_t>& ledgerRows);
   void tellSelection();
   void saveCsv();
@@ -62,6 +65,8 @@ class LedgerView : public QWidget {
   QTimer* m_typing;
   std::set<QString> m_hidden;  // columns by name
   QString m_sortName;
+  QString m_only;                  // uid of the output that is shown alone
+  std::vector<int> m_columnOrder;  // as it was set last; whoever drags a head has it otherwise
   bool m_isFalling = false;
   std::optional<SiteSelection> m_wanted;  // to be selected when the table is there
   Worker m_job;

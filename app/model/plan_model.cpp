@@ -1,5 +1,6 @@
 #include "app/model/plan_model.h"
 
+#include "app/plan/plan_layout.h"
 #include "core/formats/plan_file.h"
 #include "core/plan/dials.h"
 
@@ -56,9 +57,8 @@ class PlanEdit : public QUndoCommand {
 
 namespace {
 
-constexpr double kColumn = 104;      // half a card: cards nearer than this stand in one column
-constexpr double kTidyColumn = 440;  // a card with its tags at the left and its chips at the right
-constexpr double kStep = 100;        // from one card to the next
+constexpr double kColumn = 104;  // half a card: cards nearer than this stand in one column
+constexpr double kStep = 100;    // from one card to the next
 
 /// What a new node begins with, where its defaults do nothing at all. Plans keep it as anything that was set.
 ParamMap startOf(const NodeKind& kind) {
@@ -205,36 +205,62 @@ void PlanModel::keepPlaces(std::function<WorkPlace()> now, std::function<void(co
   m_goTo = std::move(go);
 }
 
-void PlanModel::setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey) {
-  const Node* node = m_plan->find(uid.toStdString());
+namespace {
+
+/// The value as it is for another node: of several numbers, those that differ from what they were.
+ParamValue asFor(const Node& other, const ParamSpec& spec, const ParamValue& before, const ParamValue& value) {
+  const auto* was = std::get_if<std::vector<double>>(&before);
+  const auto* is = std::get_if<std::vector<double>>(&value);
+  if (!was || !is || was->size() != is->size() || (spec.type != ParamType::Range && spec.type != ParamType::Vector))
+    return value;
+  std::vector<double> own = std::get<std::vector<double>>(other.value(spec));
+  for (std::size_t i = 0; i < own.size() && i < is->size(); ++i)
+    if ((*was)[i] != (*is)[i]) own[i] = (*is)[i];
+  return own;
+}
+
+void setOne(const Plan& plan, Node& changed, const std::string& paramId, ParamValue value) {
+  changed.params[paramId] = std::move(value);
+  changed.refused.erase(paramId);
+  std::erase_if(changed.follows, [&](const auto& followed) {
+    const auto [param, part] = followedPart(followed.first);
+    if (param != paramId) return false;
+    // Of several numbers only the one that was changed is let go.
+    const auto* numbers = std::get_if<std::vector<double>>(&changed.params[paramId]);
+    if (!part || !numbers || *part >= numbers->size()) return true;
+    const auto is = [&](Quality quality) {
+      const auto now = dialValue(plan, followed.second, quality);
+      return now && std::abs(*now - (*numbers)[*part]) <= 1e-6 * std::max(1.0, std::abs(*now));
+    };
+    return !is(Quality::Draft) && !is(Quality::Final);
+  });
+}
+
+}  // namespace
+
+void PlanModel::setParam(const QStringList& uids, const std::string& paramId, ParamValue value,
+                         const QString& mergeKey) {
+  const Node* node = uids.isEmpty() ? nullptr : m_plan->find(uids.first().toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
   if (!spec) return;
+  const ParamValue before = node->value(*spec);
+  const QString label = QString::fromStdString(spec->label);
   edit(
-      tr("%1: %2").arg(QString::fromStdString(node->title), QString::fromStdString(spec->label)),
+      uids.size() == 1 ? tr("%1: %2").arg(QString::fromStdString(node->title), label)
+                       : tr("%1 of %2 nodes").arg(label).arg(uids.size()),
       [&](Plan& plan) {
-        Node& changed = *plan.find(uid.toStdString());
-        changed.params[paramId] = std::move(value);
-        changed.refused.erase(paramId);
-        std::erase_if(changed.follows, [&](const auto& followed) {
-          const auto [param, part] = followedPart(followed.first);
-          if (param != paramId) return false;
-          // Of several numbers only the one that was changed is let go.
-          const auto* numbers = std::get_if<std::vector<double>>(&changed.params[paramId]);
-          if (!part || !numbers || *part >= numbers->size()) return true;
-          const auto is = [&](Quality quality) {
-            const auto now = dialValue(plan, followed.second, quality);
-            return now && std::abs(*now - (*numbers)[*part]) <= 1e-6 * std::max(1.0, std::abs(*now));
-          };
-          return !is(Quality::Draft) && !is(Quality::Final);
-        });
+        for (const QString& uid : uids)
+          if (Node* changed = plan.find(uid.toStdString()); changed && changed->kind == kind->id)
+            setOne(plan, *changed, paramId, uid == uids.first() ? value : asFor(*changed, *spec, before, value));
       },
       mergeKey);
 }
 
-void PlanModel::follow(const QString& uid, const std::string& paramId, const QString& formula) {
+void PlanModel::follow(const QStringList& uids, const std::string& paramId, const QString& formula) {
   edit(tr("Follow %1").arg(formula), [&](Plan& plan) {
-    if (Node* node = plan.find(uid.toStdString())) node->follows[paramId] = formula.toStdString();
+    for (const QString& uid : uids)
+      if (Node* node = plan.find(uid.toStdString())) node->follows[paramId] = formula.toStdString();
   });
 }
 
@@ -500,24 +526,38 @@ void PlanModel::movePlaces(const std::map<std::string, std::pair<double, double>
   });
 }
 
-QStringList PlanModel::duplicate(const QStringList& uids) {
+QStringList PlanModel::duplicate(const QStringList& uids, const CardRooms& rooms) {
   std::vector<std::string> list;
   for (const QString& uid : uids) list.push_back(uid.toStdString());
-  return paste(QString::fromStdString(formatNodes(*m_plan, list)));
+  return paste(QString::fromStdString(formatNodes(*m_plan, list)), rooms);
 }
 
-QStringList PlanModel::paste(const QString& text) {
+QStringList PlanModel::paste(const QString& text, const CardRooms& rooms, std::optional<QPointF> middle) {
   auto part = parsePlan(text.toStdString(), "clipboard");
   if (!part || part->nodes.empty()) return {};
   std::map<std::string, std::string> renamed;
   for (const Node& node : part->nodes) renamed[node.uid] = newUid();
+  // As a whole to where nothing is. Masks and kits stand at their cards, wherever they are.
+  std::optional<QRectF> all;
+  for (const Node& node : part->nodes) {
+    if (isDocked(*part, node)) continue;
+    const QRectF room(node.x - 104, node.y, 416, 100);
+    all = all ? *all | room : room;
+  }
+  QPointF by;
+  if (all) {
+    const QPointF wanted = middle ? *middle - all->center() + all->topLeft() : all->topLeft() + QPointF(24, 24);
+    const PlanRect place = freePlace(takenPlaces(*m_plan, rooms, {}),
+                                     {wanted.x(), wanted.y(), all->width(), all->height()});
+    by = QPointF(std::round(place.x), std::round(place.y)) - all->topLeft();
+  }
   QStringList added;
   edit(tr("Paste"), [&](Plan& plan) {
     for (Node node : part->nodes) {
       node.uid = renamed[node.uid];
       node.title = freeTitle(plan, node.title);
-      node.x += 240;
-      node.y += 20;
+      node.x += by.x();
+      node.y += by.y();
       for (auto& [id, links] : node.inputs) {
         for (Link& link : links) {
           if (const auto it = renamed.find(link.node); it != renamed.end()) link.node = it->second;
@@ -537,73 +577,26 @@ QStringList PlanModel::paste(const QString& text) {
   return added;
 }
 
-void PlanModel::tidy(const QStringList& uids, const std::map<std::string, double>& heights) {
+void PlanModel::tidy(const QStringList& uids, const CardRooms& rooms, const QSizeF& pane) {
   edit(tr("Tidy"), [&](Plan& plan) {
-    // Cards are what has a height; masks and kits stand at their cards.
-    std::vector<Node*> cards;
-    for (Node& n : plan.nodes)
-      if (heights.contains(n.uid) && (uids.isEmpty() || uids.contains(QString::fromStdString(n.uid))))
-        cards.push_back(&n);
-    if (cards.empty()) return;
-    const auto among = [&](const std::string& uid) -> Node* {
-      const auto it = std::find_if(cards.begin(), cards.end(), [&](const Node* n) { return n->uid == uid; });
-      return it == cards.end() ? nullptr : *it;
-    };
-    const auto sourcesOf = [&](const Node& n) {
-      std::vector<Node*> out;
-      const NodeKind* kind = kindOf(n);
-      if (!kind || kind->inputs.empty()) return out;
-      if (const auto it = n.inputs.find(kind->inputs.front().id); it != n.inputs.end())
-        for (const Link& l : it->second)
-          if (Node* source = among(l.node)) out.push_back(source);
-      return out;
-    };
-    double left = cards.front()->x;
-    double top = cards.front()->y;
-    for (const Node* n : cards) {
-      left = std::min(left, n->x);
-      top = std::min(top, n->y);
+    std::map<std::string, std::pair<double, double>> before;
+    for (const Node& n : plan.nodes) before[n.uid] = {n.x, n.y};
+    if (uids.isEmpty()) {
+      tidyPlan(plan, rooms, pane.width(), pane.height());
+    } else {
+      std::set<std::string> some;
+      for (const QString& uid : uids) some.insert(uid.toStdString());
+      tidyCards(plan, some, rooms);
     }
-    // Columns: each end of a chain goes up through first sources in one column; further sources open columns of their
-    // own.
-    std::map<const Node*, int> column;
-    std::set<const Node*> isSource;
-    for (const Node* n : cards)
-      for (const Node* s : sourcesOf(*n)) isSource.insert(s);
-    std::vector<Node*> ends;
-    for (Node* n : cards)
-      if (!isSource.contains(n)) ends.push_back(n);
-    std::stable_sort(ends.begin(), ends.end(), [](const Node* a, const Node* b) { return a->x < b->x; });
-    int columns = 0;
-    const std::function<void(Node*, int)> place = [&](Node* n, int at) {
-      if (!column.emplace(n, at).second) return;
-      bool isFirst = true;
-      for (Node* s : sourcesOf(*n)) {
-        if (column.contains(s)) continue;
-        place(s, isFirst ? at : columns++);
-        isFirst = false;
-      }
-    };
-    for (Node* end : ends) place(end, columns++);
-    // Rows: below all sources and below what the column holds already.
-    constexpr double kGap = 34;
-    std::map<int, double> freeFrom;
-    std::map<const Node*, double> y;
-    const std::function<double(Node*)> row = [&](Node* n) -> double {
-      if (const auto it = y.find(n); it != y.end()) return it->second;
-      double at = top;
-      y[n] = top;  // also stops at a loop
-      for (Node* s : sourcesOf(*n)) at = std::max(at, row(s) + heights.at(s->uid) + kGap);
-      double& from = freeFrom.try_emplace(column[n], top).first->second;
-      at = std::max(at, from);
-      from = at + heights.at(n->uid) + kGap;
-      return y[n] = at;
-    };
-    for (Node* end : ends) row(end);
-    for (Node* n : cards) row(n);
-    for (Node* n : cards) {
-      n->x = std::round(left + kTidyColumn * column[n]);
-      n->y = std::round(y[n]);
+    // What is folded away goes where its head goes.
+    for (const Node& head : plan.nodes) {
+      if (!head.isFolded || !rooms.contains(head.uid)) continue;
+      const auto [x, y] = before[head.uid];
+      for (const std::string& inside : chainFrom(plan, head.uid))
+        if (Node* n = plan.find(inside); n && !rooms.contains(inside)) {
+          n->x += head.x - x;
+          n->y += head.y - y;
+        }
     }
   });
 }
@@ -618,6 +611,25 @@ QString PlanModel::whyNot(const QString& from, const std::string& outputId, cons
   if (!input->takes(*type) && !bridgeTo(*input, *type))
     return tr("%1 takes something else").arg(QString::fromStdString(input->label));
   if (wouldLoop(*m_plan, from.toStdString(), to.toStdString())) return tr("this would close a loop");
+  // What passes on what it is given would give something else to those after it.
+  const bool isPassedOn = std::any_of(kind->outputs.begin(), kind->outputs.end(),
+                                      [&](const OutputSpec& o) { return o.sameAs == inputId; });
+  if (isPassedOn && input->takes(*type)) {
+    Plan next = *m_plan;
+    join(next, to.toStdString(), inputId, linkTo(from.toStdString(), outputId));
+    for (const Node& n : next.nodes)
+      for (const auto& [id, links] : n.inputs)
+        for (const Link& l : links) {
+          const NodeKind* after = kindOf(n);
+          const InputSpec* in = after ? after->findInput(id) : nullptr;
+          const auto is = outputType(next, l);
+          const auto was = outputType(*m_plan, l);
+          if (in && is && was && *is != *was && !in->takes(*is)) {
+            const QString name = QString::fromStdString(n.title);
+            return tr("%1 after it does not take that").arg(name);
+          }
+        }
+  }
   return {};
 }
 

@@ -1,12 +1,15 @@
 // The open plan: one immutable snapshot at a time, changed through undo commands that hold old and new values.
 #pragma once
 
-#include "core/plan/document.h"
+#include "core/plan/tidy.h"
 
 #include <QObject>
+#include <QPointF>
+#include <QSizeF>
 #include <QUndoStack>
 
 #include <functional>
+#include <optional>
 #include <set>
 
 namespace arvesk {
@@ -45,9 +48,13 @@ class PlanModel : public QObject {
   void keepPlaces(std::function<WorkPlace()> now, std::function<void(const WorkPlace&)> go);
 
   // Edits that several views share.
-  void setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
+  void setParam(const QString& uid, const std::string& paramId, ParamValue value, const QString& mergeKey = {}) {
+    setParam(QStringList{uid}, paramId, std::move(value), mergeKey);
+  }
+  /// Of several nodes of one kind: what was changed of the first is changed of all; of several numbers, those alone.
+  void setParam(const QStringList& uids, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
   /// Lets a number follow a formula over the plan's dials.
-  void follow(const QString& uid, const std::string& paramId, const QString& formula);
+  void follow(const QStringList& uids, const std::string& paramId, const QString& formula);
   void setSkipped(const QStringList& uids, bool isSkipped);
   void rename(const QString& uid, const QString& title);
   /// Adds a node at a place; `link` says what it gets, `consumer` whose input it takes over. Returns its uid.
@@ -71,12 +78,12 @@ class PlanModel : public QObject {
   void liftOut(const QString& uid);
   /// Cards, beds and notes by uid.
   void movePlaces(const std::map<std::string, std::pair<double, double>>& places);
-  QStringList duplicate(const QStringList& uids);
-  /// Adds the nodes of a text made by formatNodes; returns their new uids, or nothing when it is no such text.
-  QStringList paste(const QString& text);
-  /// Arranges cards in columns, each chain below its head; all when `uids` is empty. `heights`: the room that each card
-  /// takes.
-  void tidy(const QStringList& uids, const std::map<std::string, double>& heights);
+  QStringList duplicate(const QStringList& uids, const CardRooms& rooms);
+  /// Adds the nodes of a text made by formatNodes, in the free room nearest to `middle` or else beside where they were;
+  /// returns their new uids, or nothing when it is no such text.
+  QStringList paste(const QString& text, const CardRooms& rooms, std::optional<QPointF> middle = {});
+  /// The whole plan, to show large in a pane of this size, or some cards where they are.
+  void tidy(const QStringList& uids, const CardRooms& rooms, const QSizeF& pane);
 
   /// Why a link would be refused; empty when it fits.
   QString whyNot(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId) const;

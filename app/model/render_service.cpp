@@ -31,6 +31,21 @@ VolumeLines linesOf(const RenderRequest& request) {
 
 }  // namespace
 
+QImage developed(const RenderRequest& request, const Film& film) {
+  QImage image(film.width, film.height, QImage::Format_RGB32);
+  auto* pixels = reinterpret_cast<std::uint32_t*>(image.bits());
+  film.develop(pixels);
+  const EvalView& view = *request.view;
+  if (request.drawsPoints)
+    for (std::size_t i = 0; i < view.shown.size(); ++i)
+      drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(),
+                 request.camera, request.dotPixels, film, pixels, request.cut);
+  else
+    for (const PointsPtr& p : view.bare)
+      drawPoints(*p, {}, request.camera, request.dotPixels, film, pixels, request.cut);
+  return image;
+}
+
 RenderService::RenderService(QObject* parent) : QObject(parent) {}
 
 void RenderService::request(RenderRequest request) {
@@ -61,21 +76,11 @@ void RenderService::draw(const RenderRequest& request, const Task& task) {
 
 void RenderService::publish(const RenderRequest& request, const Film& film, const VolumeLines& lines) {
   Frame frame;
-  frame.image = QImage(film.width, film.height, QImage::Format_RGB32);
+  frame.image = developed(request, film);
   frame.samples = film.samples;
   frame.lines = lines;
   frame.camera = request.camera;
   frame.request = request.number;
-  auto* pixels = reinterpret_cast<std::uint32_t*>(frame.image.bits());
-  film.develop(pixels);
-  const EvalView& view = *request.view;
-  const float radius = 2.6F;
-  if (request.drawsPoints)
-    for (std::size_t i = 0; i < view.shown.size(); ++i)
-      drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(),
-                 request.camera, radius, film, pixels, request.cut);
-  else
-    for (const PointsPtr& p : view.bare) drawPoints(*p, {}, request.camera, radius, film, pixels, request.cut);
   frame.film = std::make_shared<const Film>(film);
   m_worker.post([this, frame = std::move(frame)] {
     m_latest = frame;

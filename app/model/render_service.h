@@ -15,9 +15,13 @@ struct RenderRequest {
   int height = 0;
   std::optional<Cut> cut;
   bool drawsPoints = false;  // all points as discs, in place of props
+  float dotPixels = 2.6F;    // radius of points that are drawn as discs
   int samples = 16;          // when the picture counts as clean
   std::uint64_t number = 0;  // given by request()
 };
+
+/// The picture that the film holds, with its points.
+QImage developed(const RenderRequest& request, const Film& film);
 
 /// Of a volume in Site, over the picture: the outline of the true body, and its open edges.
 struct VolumeLines {

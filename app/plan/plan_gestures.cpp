@@ -21,6 +21,7 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
   m_pressedAt = m_now = event->pos();
   m_pressedPlan = toPlan(event->pos());
   m_hasMoved = false;
+  m_isGoingIn = false;
   m_pressedTag.clear();
   if (event->button() == Qt::MiddleButton) {
     m_drag = Drag::Pan;
@@ -28,6 +29,11 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     return;
   }
   if (event->button() != Qt::LeftButton) return;
+  if (m_map.isShown() && m_map.rect().contains(event->pos())) {
+    m_drag = Drag::Map;
+    centerOn(m_map.toPlan(event->pos()));
+    return;
+  }
   if (const PlanSlot* out = slotAt(m_pressedPlan, true)) {
     startLink(text(out->uid), out->id, out->type);
     return;
@@ -60,12 +66,16 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     return;
   }
   for (const PlanChip& chip : m_layout.chips)
-    if (chip.rect.contains(m_pressedPlan)) {
+    if (!isOverview() && chip.rect.contains(m_pressedPlan)) {
       select({text(chip.uid)});
       return;
     }
   if (const PlanCard* card = cardAt(m_pressedPlan)) {
     pick(text(card->uid));
+    // From far away a chain is taken as a whole.
+    if (const PlanBlock* block = isOverview() ? m_overview.at(m_pressedPlan) : nullptr)
+      for (const std::string& uid : block->cards)
+        if (!m_selection.contains(text(uid))) select(m_selection + QStringList{text(uid)});
     m_drag = Drag::Cards;
     return;
   }
@@ -89,6 +99,7 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
   if (!m_hasMoved && (m_now - m_pressedAt).manhattanLength() > 5 &&
       (event->buttons() & (Qt::LeftButton | Qt::MiddleButton)))
     m_hasMoved = true;
+  if (m_drag == Drag::Map) return centerOn(m_map.toPlan(m_now));
   if (m_drag == Drag::Pan) {
     horizontalScrollBar()->setValue(horizontalScrollBar()->value() - (m_now - before).x());
     verticalScrollBar()->setValue(verticalScrollBar()->value() - (m_now - before).y());
@@ -129,11 +140,11 @@ void PlanView::mouseMoveEvent(QMouseEvent* event) {
         for (const std::string& inside : m_layout.card(n->uid)->folded)  // a folded chain moves as a whole
           if (const Node* hidden = m_model->plan().find(inside)) m_moved[inside] = QPointF(hidden->x, hidden->y) + by;
       }
-    m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
+    layOut();
   }
   QString lit;
   for (const PlanChip& chip : m_layout.chips)
-    if (chip.rect.contains(toPlan(m_now))) lit = text(chip.uid);
+    if (!isOverview() && chip.rect.contains(toPlan(m_now))) lit = text(chip.uid);
   if (lit != m_lit || m_drag != Drag::None) viewport()->update();
   m_lit = lit;
 }
@@ -155,6 +166,14 @@ void PlanView::mouseReleaseEvent(QMouseEvent* event) {
     });
   }
   if (drag == Drag::Cards && m_hasMoved) finishCards(toPlan(event->pos()));
+  if (drag == Drag::Cards && !m_hasMoved && isOverview()) {  // a click goes in
+    if (const PlanBlock* block = m_overview.at(m_pressedPlan); block && !(event->modifiers() & Qt::ShiftModifier)) {
+      if (!block->isBed) select({text(block->uid)});
+      goInto(block->rect);
+      m_isGoingIn = true;
+    }
+    return;
+  }
   if (drag == Drag::Cards && !m_hasMoved && m_paperItem.isEmpty() && !(event->modifiers() & Qt::ShiftModifier))
     if (const PlanCard* card = cardAt(toPlan(event->pos()))) select({text(card->uid)});
   if (drag == Drag::Band && m_hasMoved) {
@@ -178,10 +197,17 @@ void PlanView::finishLink(const QPoint& at) {
   if (!m_hasMoved) return;
   const QPointF p = toPlan(at);
   if (const PlanSlot* target = targetAt(p)) {
+    const QString why = m_model->whyNot(m_linkFrom, m_linkOutput, text(target->uid), target->id);
+    if (!why.isEmpty()) Q_EMIT refused(tr("not connected: %1").arg(why));
     m_model->connectNodes(m_linkFrom, m_linkOutput, text(target->uid), target->id);
     return;
   }
-  if (cardAt(p) || tagAt(p)) return;
+  if (const PlanCard* card = cardAt(p)) {
+    if (text(card->uid) != m_linkFrom)
+      Q_EMIT refused(tr("not connected: %1 has no slot that takes this").arg(card->title));
+    return;
+  }
+  if (tagAt(p)) return;
   const ValueType type = m_linkType;
   const QString from = m_linkFrom;
   const std::string output = m_linkOutput;
@@ -221,6 +247,7 @@ void PlanView::finishCards(const QPointF&) {
     for (const PlanRibbon& r : m_layout.ribbons) {
       const auto type = outputType(m_model->plan(), r.link);
       if (r.to != only && r.link.node != only && type && takesMain(*kind, *type) && gives(*kind, *type) &&
+          !wouldLoop(m_model->plan(), r.link.node, only) && !wouldLoop(m_model->plan(), only, r.to) &&
           hitArea(r).intersects(card->rect))
         onto = r;
     }
@@ -263,7 +290,8 @@ void PlanView::openOnRibbon(const PlanRibbon& ribbon, const QPoint& at) {
 }
 
 void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
-  if (event->button() != Qt::LeftButton) return;
+  // The second click of two on a block would land on what the first one brought there.
+  if (event->button() != Qt::LeftButton || m_isGoingIn || m_map.rect().contains(event->pos())) return;
   const QPointF p = toPlan(event->pos());
   if (const PlanTag* tag = tagAt(p)) {
     const std::string key = tag->owner + "/" + tag->uid;
@@ -288,10 +316,7 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     return;
   }
   m_drag = Drag::None;
-  const QPointF place = p;
-  m_find->open(event->pos(), nullptr, [this, place](const NodeKind& kind) {
-    select({m_model->addNode(kind, std::round(place.x() - kCardWidth / 2), std::round(place.y()))});
-  });
+  m_find->open(event->pos(), nullptr, [this, p](const NodeKind& kind) { addAt(kind, p); });
 }
 
 }  // namespace arvesk

@@ -1,6 +1,7 @@
 #include "app/plan/plan_layout.h"
 
 #include "app/window/share_text.h"
+#include "core/plan/dials.h"
 
 #include <QCoreApplication>
 #include <QLocale>
@@ -70,6 +71,9 @@ class Builder {
     return it == m_view->evaluation.reports.end() ? nullptr : &it->second;
   }
 
+  /// What follows a dial is shown as it is in what is shown.
+  Quality quality() const { return m_view ? m_view->quality : Quality::Draft; }
+
   /// In a folded chain, but not its head.
   bool isInside(const std::string& uid) const {
     const auto it = m_standsFor.find(uid);
@@ -122,7 +126,7 @@ class Builder {
     PlanCard c;
     c.uid = n.uid;
     c.title = text(n.title);
-    c.sentence = text(sentenceOf(m_plan, n)).replace(QStringLiteral(" -"), QStringLiteral(" \u2212"));
+    c.sentence = text(sentenceOf(m_plan, n, quality())).replace(QStringLiteral(" -"), QStringLiteral(" \u2212"));
     c.glyph = kind ? text(kind->glyph) : QStringLiteral("unknown");
     c.isSkipped = n.isSkipped;
     double height = 48;
@@ -213,6 +217,7 @@ class Builder {
     const Node& n = *it->second;
     PlanTag t;
     t.uid = uid;
+    t.card = m_card;
     t.owner = owner;
     t.input = input;
     t.depth = depth;
@@ -220,7 +225,7 @@ class Builder {
     t.uses = m_uses[uid];
     t.title = text(n.title);
     const NodeKind* kind = kindOf(n);
-    t.sentence = text(kind ? kind->sentence(n.params) : n.kind);
+    t.sentence = text(kind ? kind->sentence(paramsNow(m_plan, n, quality())) : n.kind);
     t.problem = tagProblem(n);
     const NodeReport* said = report(uid);
     t.isFailed = !t.problem.isEmpty() && (!said || said->state != NodeState::Waiting);
@@ -250,6 +255,7 @@ class Builder {
     for (const auto* list : {&points, &surfaces, &volumes})
       for (const auto& [in, l] : *list) {
         PlanChip chip;
+        chip.card = m_card;
         chip.owner = uid;
         chip.word = in->type == ValueType::Surface  ? tr("on")
                     : in->type == ValueType::Volume ? tr("in")
@@ -266,6 +272,7 @@ class Builder {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end()) return;
     PlanChip chip;
+    chip.card = m_card;
     chip.owner = owner;
     chip.word = word;
     chip.title = text(it->second->title);
@@ -276,13 +283,12 @@ class Builder {
   }
 
   /// Where an output leaves its card: the first in the middle, a second one at the left; several share the foot.
-  static double outputX(const QRectF& rect, const NodeKind& kind, std::size_t output) {
-    if (kind.outputs.size() <= 2)
+  static double outputX(const QRectF& rect, const NodeKind& kind, std::size_t output, std::size_t used) {
+    if (used <= 2)
       return output > 0                                ? rect.left() + 31
              : isGroundLike(kind.outputs.front().type) ? rect.left() + 14
                                                        : rect.center().x();
-    return rect.left() + 18 +
-           (rect.width() - 36) * static_cast<double>(output) / static_cast<double>(kind.outputs.size() - 1);
+    return rect.left() + 18 + (rect.width() - 36) * static_cast<double>(output) / static_cast<double>(used - 1);
   }
 
   /// The card that stands for a node: its own, or the one of the folded chain that it is in.
@@ -292,9 +298,15 @@ class Builder {
     return it == m_cardOf.end() ? std::nullopt : std::optional(it->second);
   }
 
+  static bool isNext(const QRectF& above, const QRectF& below) {
+    return std::abs(above.left() - below.left()) < kCardWidth && above.bottom() < below.top() &&
+           below.top() - above.bottom() < 150;
+  }
+
   void addConnections(const Node& n) {
     const NodeKind* kind = kindOf(n);
     if (!kind) return;
+    m_card = n.uid;
     const QRectF rect = out.cards[m_cardOf[n.uid]].rect;
     const bool isFolded = m_chains.contains(n.uid);
     double leftY = rect.top() + 4;
@@ -315,10 +327,9 @@ class Builder {
             addTag(link.node, n.uid, input.id, rect.left(), leftY, 0, false);
           else if (type == ValueType::Kit && !source)
             addTag(link.node, n.uid, input.id, rect.right(), rightY, 0, true);
-          // Ground is drawn as a line only where it stands above in the same column; elsewhere its name says it, and no
-          // line crosses the plan.
-          else if (isMain && source &&
-                   (!isGroundLike(type) || std::abs(out.cards[*source].rect.left() - rect.left()) < kCardWidth))
+          // Ground is drawn as a line only from the card next above; elsewhere its name says it, and no line crosses
+          // the plan.
+          else if (isMain && source && (!isGroundLike(type) || isNext(out.cards[*source].rect, rect)))
             addRibbon(n, input, link, out.cards[*source].rect, rect);
           else if (m_nodes.contains(link.node))
             addChip(rect.right() + 6, rightY,
@@ -356,7 +367,9 @@ class Builder {
     const Node& last = chain == m_chains.end() ? n : *m_nodes[chain->second.back()];
     const NodeKind* kind = kindOf(last);
     if (!kind || kind->isLayer) return;  // the end of its chain
+    const std::size_t used = kind->usedOutputs(paramsNow(m_plan, last, quality()));
     for (std::size_t o = 0; o < kind->outputs.size(); ++o) {
+      if (o >= used && !m_taken.contains(last.uid + "/" + kind->outputs[o].id)) continue;
       const OutputSpec& output = kind->outputs[o];
       PlanSlot slot;
       slot.uid = last.uid;
@@ -364,7 +377,7 @@ class Builder {
       slot.label = text(output.label);
       slot.type = outputType(m_plan, {last.uid, output.id, {}}).value_or(output.type);
       slot.isOutput = true;
-      slot.place = QPointF(outputX(rect, *kind, o), rect.bottom());
+      slot.place = QPointF(outputX(rect, *kind, o, std::max(used, o + 1)), rect.bottom());
       out.openings.push_back(slot);
       const NodeReport* r = report(last.uid);
       if (last.isSkipped || slot.type != ValueType::Points || m_taken.contains(last.uid + "/" + output.id) || !r ||
@@ -388,7 +401,9 @@ class Builder {
     const auto source = m_nodes.find(link.node);
     const NodeKind* kind = source == m_nodes.end() ? nullptr : kindOf(*source->second);
     const int output = kind ? kind->outputIndex(link.output) : -1;
-    QPointF a(output >= 0 ? outputX(from, *kind, static_cast<std::size_t>(output)) : from.center().x(), from.bottom());
+    const std::size_t used = kind ? kind->usedOutputs(paramsNow(m_plan, *source->second, quality())) : 0;
+    const auto at = static_cast<std::size_t>(std::max(0, output));
+    QPointF a(output >= 0 ? outputX(from, *kind, at, std::max(used, at + 1)) : from.center().x(), from.bottom());
     QPointF b(to.center().x(), to.top());
     if (r.isHairline) {
       a.setX(from.left() + 14);
@@ -413,6 +428,7 @@ class Builder {
   std::map<std::string, const Node*> m_nodes;
   std::map<std::string, int> m_uses;
   std::map<std::string, std::size_t> m_cardOf;
+  std::string m_card;                                        // whose connections are added
   std::set<std::string> m_taken;                             // outputs that something takes
   std::map<std::string, std::string> m_standsFor;            // node of a folded chain → its head
   std::map<std::string, std::vector<std::string>> m_chains;  // by head

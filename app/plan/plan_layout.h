@@ -53,6 +53,7 @@ struct PlanStub {
 /// A mask at the left edge of the card that uses it, or a kit at the right edge.
 struct PlanTag {
   std::string uid;
+  std::string card;   // that it stands at, with others between them or not
   std::string owner;  // the card or mask it is docked to
   std::string input;
   QRectF rect;
@@ -77,6 +78,7 @@ struct PlanRibbon {
 };
 
 struct PlanChip {
+  std::string card;   // that it stands at
   std::string owner;  // card or mask that refers to it
   QRectF rect;
   QString word;

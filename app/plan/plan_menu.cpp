@@ -29,7 +29,7 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     if (card && card->isFailed) menu.addAction(tr("Try again"), this, &PlanView::tryAgainWanted);
     if (tag && !tag->owner.empty()) {
       const PlanTag t = *tag;
-      menu.addAction(tr("Take off this card"), this, [this, t] {
+      menu.addAction(tag->isKit ? tr("Detach kit") : tr("Detach mask"), this, [this, t] {
         const Node* owner = m_model->plan().find(t.owner);
         const auto links = owner ? owner->inputs.find(t.input)
                                  : std::map<std::string, std::vector<Link>>::const_iterator();
@@ -52,8 +52,8 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     menu.addAction(withKeys(tr("Duplicate"), this, "edit_duplicate"), this, &PlanView::duplicateSelected);
     if (card) menu.addAction(withKeys(tr("Lift out"), this, "plan_lift"), this, &PlanView::liftSelected);
     if (card)
-      menu.addAction(card->folded.empty() ? withKeys(tr("Fold its chain"), this, "plan_fold")
-                                          : withKeys(tr("Unfold its chain"), this, "plan_fold"),
+      menu.addAction(card->folded.empty() ? withKeys(tr("Fold chain"), this, "plan_fold")
+                                          : withKeys(tr("Unfold chain"), this, "plan_fold"),
                      this, &PlanView::foldSelected);
     if (card) menu.addAction(withKeys(tr("Bed around it"), this, "plan_bed"), this, &PlanView::addBed);
     if (card) menu.addAction(withKeys(tr("Note beside it"), this, "plan_note"), this, &PlanView::addNote);

@@ -25,11 +25,8 @@ class Painter {
   void all() {
     for (const PlanPaper& item : l.paper) paper(item);
     for (const PlanRibbon& r : l.ribbons) ribbon(r);
-    if (s.detail != PlanDetail::Tick)
-      for (const PlanStub& stub : l.stubs)
-        p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
+    for (const PlanStub& stub : l.stubs) p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
     for (const PlanCard& c : l.cards) card(c);
-    if (s.detail == PlanDetail::Tick) return;
     for (const PlanTag& tagItem : l.tags) tag(tagItem);
     for (const PlanChip& c : l.chips) chip(c);
     if (s.detail == PlanDetail::Card)
@@ -73,7 +70,6 @@ class Painter {
     p.setPen(QPen(isChosen ? t.accent : t.rule, isChosen ? 2 : 1, isBed ? Qt::SolidLine : Qt::DashLine));
     p.setBrush(ground);
     p.drawRoundedRect(item.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
-    if (s.detail == PlanDetail::Tick && !isBed) return;
     const double size = s.detail == PlanDetail::Card ? 12 : std::min(26.0, 12 / s.zoom);
     if (isBed) {
       elided(QRectF(item.rect.left() + 10, item.rect.top() + 3, item.rect.width() - 20, size * 1.5), item.text,
@@ -104,11 +100,10 @@ class Painter {
                           std::find(c.folded.begin(), c.folded.end(), s.lit.toStdString()) != c.folded.end();
     p.setPen(QPen(isChosen ? t.accent : c.isFailed ? t.trouble : t.rule, isChosen ? 2 : 1));
     const AtWork* at = workOf(c.uid);
-    p.setBrush(s.detail == PlanDetail::Tick ? (at ? t.accent : t.ribbon) : c.isSkipped ? t.paper : t.card);
-    if (!c.folded.empty() && s.detail != PlanDetail::Tick)
+    p.setBrush(c.isSkipped ? t.paper : t.card);
+    if (!c.folded.empty())
       p.drawRoundedRect(c.rect.adjusted(4.5, 3.5, -4.5, 3.5), 4, 4);  // the edge of the cards beneath
     p.drawRoundedRect(c.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
-    if (s.detail == PlanDetail::Tick) return;
     if (at) workLine(c.rect, *at);
     const QColor ink = c.isSkipped ? t.quiet : t.ink;
     const double size = s.detail == PlanDetail::Line ? std::min(20.0, 12.5 / s.zoom) : 12.5;

@@ -1,14 +1,14 @@
 // Draws the Plan from its layout.
 #pragma once
 
-#include "app/model/mask_previews.h"
+#include "app/model/plan_pictures.h"
 #include "app/plan/plan_layout.h"
 
 #include <QPainter>
 
 namespace arvesk {
 
-enum class PlanDetail { Card, Line, Tick };
+enum class PlanDetail { Card, Line };
 
 struct PlanPaintState {
   PlanDetail detail = PlanDetail::Card;
@@ -19,7 +19,7 @@ struct PlanPaintState {
   QStringList found;  // what a search in the plan found
   QString paperItem;  // the selected bed or note
   const PlanRibbon* selectedRibbon = nullptr;
-  const MaskPreviews* masks = nullptr;
+  const PlanPictures* masks = nullptr;
   const std::map<std::string, AtWork>* work = nullptr;
 };
 

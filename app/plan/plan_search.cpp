@@ -55,10 +55,38 @@ void PlanView::searchNext(int step) {
   reveal(m_foundUids[m_foundAt]);
 }
 
-void PlanView::scrollTo(const QPoint& at) {
-  if (viewport()->rect().adjusted(40, 40, -40, -80).contains(at)) return;
-  horizontalScrollBar()->setValue(horizontalScrollBar()->value() + at.x() - viewport()->width() / 2);
-  verticalScrollBar()->setValue(verticalScrollBar()->value() + at.y() - viewport()->height() / 2);
+/// Brings the card of a node into sight with all that is docked to it, by as little as that takes.
+void PlanView::showWhole(const std::string& uid) {
+  QRectF whole;
+  for (const PlanCard& c : m_layout.cards)
+    if (c.uid == uid || std::find(c.folded.begin(), c.folded.end(), uid) != c.folded.end()) whole = c.rect;
+  const PlanTag* tag = nullptr;
+  for (const PlanTag& t : m_layout.tags)
+    if (t.uid == uid && !tag) tag = &t;
+  const std::string card = tag ? tag->card : uid;
+  if (const PlanCard* c = m_layout.card(card)) whole = c->rect;
+  if (whole.isNull()) return;
+  for (const PlanTag& t : m_layout.tags)
+    if (t.card == card) whole |= t.rect;
+  for (const PlanChip& c : m_layout.chips)
+    if (c.card == card) whole |= c.rect;
+  const QRectF at(toView(whole.topLeft()), whole.size() * m_zoom);
+  const QRectF pane = viewport()->rect();
+  const bool isAway = !pane.intersects(at);
+  const auto by = [isAway](double from, double to, double paneSize, double margin) {
+    if (isAway) return (from + to - paneSize) / 2;
+    if (to - from > paneSize - 2 * margin || from < margin) return from - margin;
+    return std::max(0.0, to - paneSize + margin);
+  };
+  // With the room of tags and chips at both sides, so that the whole column is in sight.
+  const double side = std::min(kTagWidth * m_zoom, std::max(0.0, (pane.width() - at.width()) / 2));
+  const PlanCard* own = m_layout.card(card);
+  const double left = own ? std::min(at.left(), toView(own->rect.topLeft()).x() - side) : at.left();
+  const double right = own ? std::max(at.right(), toView(own->rect.topRight()).x() + side) : at.right();
+  const double dx = by(left, right, pane.width(), 6);
+  const double dy = by(at.top(), at.bottom(), pane.height(), 24);
+  horizontalScrollBar()->setValue(horizontalScrollBar()->value() + static_cast<int>(std::round(dx)));
+  verticalScrollBar()->setValue(verticalScrollBar()->value() + static_cast<int>(std::round(dy)));
 }
 
 void PlanView::reveal(const QString& uid) {
@@ -66,15 +94,17 @@ void PlanView::reveal(const QString& uid) {
   const bool isHidden = centerOf(uid) == QPoint(-1, -1);
   if (isHidden) {
     // In a folded chain its line stands for it; under a folded mask the mask unfolds.
-    for (const PlanCard& c : m_layout.cards)
-      if (std::find(c.folded.begin(), c.folded.end(), id) != c.folded.end()) scrollTo(centerOf(text(c.uid)));
     if (!m_folded.empty() && isDocked(m_model->plan(), *m_model->plan().find(id))) {
       m_folded.clear();
       rebuild();
     }
   }
   select({uid});
-  if (const QPoint at = centerOf(uid); at != QPoint(-1, -1)) scrollTo(at);
+  if (isOverview()) {  // where it could not be read
+    if (const PlanCard* card = m_layout.card(id)) return goInto(card->rect.adjusted(-104, -60, 104, 60));
+    zoomTo(1, inSight().center());
+  }
+  showWhole(id);
 }
 
 void PlanView::goTo(const QStringList& uids) {

@@ -108,14 +108,27 @@ void PlanView::rebuild() {
   m_selection.erase(std::remove_if(m_selection.begin(), m_selection.end(),
                                    [&](const QString& uid) { return !m_model->plan().find(uid.toStdString()); }),
                     m_selection.end());
-  m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
+  layOut();
   updateScrollBars();
   viewport()->update();
   if (m_selection != before) Q_EMIT selectionChanged();
 }
 
+void PlanView::layOut() {
+  m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
+  m_overview = overviewOf(m_model->plan(), m_layout, m_view.get());
+}
+
+QRectF PlanView::inSight() const { return {toPlan({0, 0}), QSizeF(viewport()->size()) / m_zoom}; }
+
+QPoint PlanView::blockPlace(const QString& uid) const {
+  for (const PlanBlock& b : m_overview.blocks)
+    if (text(b.uid) == uid) return toView(b.rect.center()).toPoint();
+  return {-1, -1};
+}
+
 void PlanView::updateScrollBars() {
-  const QRectF all = m_layout.bounds.adjusted(-12, -16, 14, 160);
+  const QRectF all = m_layout.bounds.adjusted(-12, -16, 14, isOverview() ? 16 : 160);
   const auto set = [this](QScrollBar* bar, double from, double to, int page) {
     bar->setRange(static_cast<int>(from * m_zoom),
                   std::max(static_cast<int>(from * m_zoom), static_cast<int>(to * m_zoom) - page));
@@ -160,7 +173,7 @@ void PlanView::showWork(const std::map<std::string, AtWork>& nodes) {
   viewport()->update();
 }
 
-void PlanView::showMasks(const MaskPreviewsPtr& masks) {
+void PlanView::showMasks(const PlanPicturesPtr& masks) {
   m_masks = masks;
   viewport()->update();
 }
@@ -194,23 +207,33 @@ QPoint PlanView::ribbonPlace(const QString& from, const QString& to) const {
 }
 
 const PlanCard* PlanView::cardAt(const QPointF& p) const {
+  if (isOverview()) {
+    const PlanBlock* block = m_overview.at(p);
+    return block && !block->isBed ? m_layout.card(block->uid) : nullptr;
+  }
   for (auto it = m_layout.cards.rbegin(); it != m_layout.cards.rend(); ++it)
     if (it->rect.contains(p)) return &*it;
   return nullptr;
 }
 const PlanTag* PlanView::tagAt(const QPointF& p) const {
+  if (isOverview()) return nullptr;
   for (auto it = m_layout.tags.rbegin(); it != m_layout.tags.rend(); ++it)
     if (it->rect.contains(p)) return &*it;
   return nullptr;
 }
 /// A note anywhere, a bed by its title or its corner: the rest of a bed is paper.
 const PlanPaper* PlanView::paperAt(const QPointF& p) const {
+  if (isOverview()) {
+    const PlanBlock* block = m_overview.at(p);
+    return block && block->isBed ? m_layout.paperItem(block->uid) : nullptr;
+  }
   for (auto it = m_layout.paper.rbegin(); it != m_layout.paper.rend(); ++it)
     if (it->sort == PaperItem::Sort::Note ? it->rect.contains(p) : it->title().contains(p) || it->grip().contains(p))
       return &*it;
   return nullptr;
 }
 const PlanStub* PlanView::stubAt(const QPointF& p) const {
+  if (isOverview()) return nullptr;
   for (const PlanStub& s : m_layout.stubs)
     if (s.rect.adjusted(-4, 0, 4, 4).contains(p)) return &s;
   return nullptr;
@@ -220,11 +243,13 @@ QPoint PlanView::paperPlace(const QString& uid) const {
   return item ? toView(item->title().center()).toPoint() : QPoint(-1, -1);
 }
 const PlanRibbon* PlanView::ribbonAt(const QPointF& p) const {
+  if (isOverview()) return nullptr;
   for (const PlanRibbon& r : m_layout.ribbons)
     if (hitArea(r).contains(p)) return &r;
   return nullptr;
 }
 const PlanSlot* PlanView::slotAt(const QPointF& p, bool isOutput) const {
+  if (isOverview()) return nullptr;
   for (const PlanSlot& s : m_layout.openings)
     if (s.isOutput == isOutput && QLineF(s.place, p).length() < 9) return &s;
   return nullptr;
@@ -256,18 +281,29 @@ void PlanView::paintEvent(QPaintEvent*) {
   p.fillRect(viewport()->rect(), t.paper);
   p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
   p.scale(m_zoom, m_zoom);
-  PlanPaintState state;
-  state.detail = detail();
-  state.zoom = m_zoom;
-  state.selected = m_selection;
-  state.inSite = m_inSite;
-  state.lit = m_lit;
-  if (m_search->isVisible()) state.found = m_foundUids;
-  state.paperItem = m_paperItem;
-  state.selectedRibbon = m_ribbon ? &*m_ribbon : nullptr;
-  state.masks = m_masks.get();
-  state.work = &m_work;
-  paintPlan(p, m_layout, state);
+  if (isOverview()) {
+    OverviewPaintState state;
+    state.zoom = m_zoom;
+    state.lit = m_selection;
+    if (m_search->isVisible()) state.lit += m_foundUids;
+    state.paperItem = m_paperItem;
+    state.pictures = m_masks.get();
+    state.work = &m_work;
+    paintOverview(p, m_overview, state);
+  } else {
+    PlanPaintState state;
+    state.detail = detail();
+    state.zoom = m_zoom;
+    state.selected = m_selection;
+    state.inSite = m_inSite;
+    state.lit = m_lit;
+    if (m_search->isVisible()) state.found = m_foundUids;
+    state.paperItem = m_paperItem;
+    state.selectedRibbon = m_ribbon ? &*m_ribbon : nullptr;
+    state.masks = m_masks.get();
+    state.work = &m_work;
+    paintPlan(p, m_layout, state);
+  }
   if (m_drag == Drag::Link && m_hasMoved) {
     const QPointF end = toPlan(m_now);
     const PlanSlot* target = targetAt(end);
@@ -297,6 +333,8 @@ void PlanView::paintEvent(QPaintEvent*) {
     p.setBrush(QColor(t.accent.red(), t.accent.green(), t.accent.blue(), 28));
     p.drawRect(QRectF(m_pressedPlan, toPlan(m_now)).normalized());
   }
+  m_map.place(isOverview() ? QRectF() : m_layout.bounds, inSight(), viewport()->size());
+  m_map.paint(p, m_overview);
   if (m_layout.cards.empty()) {
     p.resetTransform();
     p.setPen(t.quiet);
@@ -333,9 +371,7 @@ void PlanView::openFindField() {
   const auto add = [this, after](const NodeKind& kind) {
     const bool isDockKind = gives(kind, ValueType::Mask) || gives(kind, ValueType::Kit);
     if (after.isEmpty()) {
-      double y = 20;
-      for (const PlanCard& c : m_layout.cards) y = std::max(y, c.rect.bottom() + 34);
-      select({m_model->addNode(kind, 140, m_layout.cards.empty() ? 20 : y)});
+      addAt(kind, inSight().center());
       return;
     }
     if (isDockKind) {
@@ -353,6 +389,18 @@ void PlanView::openFindField() {
   m_find->open(at, nullptr, add, [from](const NodeKind& kind) {
     return from && !from->outputs.empty() && takesMain(kind, from->outputs.front().type);
   });
+}
+
+QString PlanView::addAt(const NodeKind& kind, const QPointF& middle) {
+  const CardRoom room{104, 104};
+  const PlanRect wanted{middle.x() - room.width / 2 - room.left, middle.y() - room.height / 2,
+                        room.left + room.width + room.right, room.height};
+  // The first card stands where a column begins.
+  const PlanRect place = m_layout.cards.empty() ? PlanRect{0, 20, 0, 0}
+                                                : freePlace(takenPlaces(m_model->plan(), roomsNow(), {}), wanted);
+  const QString uid = m_model->addNode(kind, std::round(place.x + room.left), std::round(place.y));
+  reveal(uid);
+  return uid;
 }
 
 void PlanView::removeSelected() {
@@ -396,26 +444,32 @@ void PlanView::renameSelected() {
   m_rename->selectAll();
 }
 
-void PlanView::duplicateSelected() { select(m_model->duplicate(m_selection)); }
+void PlanView::duplicateSelected() {
+  const QStringList added = m_model->duplicate(m_selection, roomsNow());
+  if (added.isEmpty()) return;
+  select(added);
+  showWhole(added.first().toStdString());
+}
 void PlanView::liftSelected() {
   if (m_selection.size() == 1) m_model->liftOut(m_selection.first());
 }
-void PlanView::tidy() {
-  // How much room each card takes with what is docked to it.
-  std::map<std::string, double> heights;
+/// What each card takes with what is docked to it, now.
+CardRooms PlanView::roomsNow() const {
+  std::map<std::string, QRectF> all;
+  for (const PlanCard& c : m_layout.cards) all[c.uid] = c.rect;
+  for (const PlanTag& t : m_layout.tags) all[t.card] |= t.rect;
+  for (const PlanChip& c : m_layout.chips) all[c.card] |= c.rect;
+  CardRooms rooms;
   for (const PlanCard& c : m_layout.cards) {
-    double bottom = c.rect.bottom();
-    std::set<std::string> own{c.uid};
-    for (const PlanTag& t : m_layout.tags)
-      if (own.contains(t.owner)) {
-        own.insert(t.uid);
-        bottom = std::max(bottom, t.rect.bottom());
-      }
-    for (const PlanChip& chip : m_layout.chips)
-      if (own.contains(chip.owner)) bottom = std::max(bottom, chip.rect.bottom());
-    heights[c.uid] = bottom - c.rect.top();
+    const QRectF& r = all[c.uid];
+    rooms[c.uid] = {c.rect.left() - r.left(), r.right() - c.rect.right(), c.rect.width(), r.bottom() - c.rect.top()};
   }
-  m_model->tidy(m_selection, heights);
+  return rooms;
+}
+
+void PlanView::tidy() {
+  m_model->tidy(m_selection, roomsNow(), viewport()->size());
+  if (m_selection.isEmpty()) fitAll();
 }
 
 void PlanView::copySelected() {
@@ -425,8 +479,10 @@ void PlanView::copySelected() {
 }
 
 void PlanView::pasteClipboard() {
-  const QStringList added = m_model->paste(QApplication::clipboard()->text());
-  if (!added.isEmpty()) select(added);
+  const QStringList added = m_model->paste(QApplication::clipboard()->text(), roomsNow(), inSight().center());
+  if (added.isEmpty()) return;
+  select(added);
+  showWhole(added.first().toStdString());
 }
 
 void PlanView::zoomTo(double zoom, const QPointF& about) {
@@ -449,6 +505,23 @@ void PlanView::fitAll() {
   horizontalScrollBar()->setValue(static_cast<int>(all.left() * m_zoom));
   verticalScrollBar()->setValue(static_cast<int>(all.top() * m_zoom));
   viewport()->update();
+}
+
+void PlanView::goInto(const QRectF& place) {
+  const QRectF all = place.adjusted(-4, -8, 4, 8);
+  m_zoom = std::clamp(viewport()->width() / all.width(), 0.7, 1.0);
+  updateScrollBars();
+  const double pane = viewport()->width() / m_zoom;
+  const double left = all.width() <= pane ? all.center().x() - pane / 2 : all.left();
+  horizontalScrollBar()->setValue(static_cast<int>(left * m_zoom));
+  verticalScrollBar()->setValue(static_cast<int>(all.top() * m_zoom));
+  viewport()->update();
+}
+
+void PlanView::centerOn(const QPointF& place) {
+  const QPointF corner = place * m_zoom - QPointF(viewport()->rect().center());
+  horizontalScrollBar()->setValue(static_cast<int>(corner.x()));
+  verticalScrollBar()->setValue(static_cast<int>(corner.y()));
 }
 
 void PlanView::wheelEvent(QWheelEvent* event) {
@@ -477,7 +550,10 @@ void PlanView::keyPressEvent(QKeyEvent* event) {
           best = &c;
         }
       }
-      if (best) select({text(best->uid)});
+      if (!best) return;
+      const std::string uid = best->uid;
+      select({text(uid)});
+      showWhole(uid);
       return;
     }
     default: break;
@@ -493,14 +569,23 @@ bool PlanView::viewportEvent(QEvent* event) {
     const PlanCard* card = tag ? nullptr : cardAt(p);
     const std::string uid = tag ? tag->uid : card ? card->uid : std::string();
     const Node* node = m_model->plan().find(uid);
+    const PlanBlock* block = isOverview() ? m_overview.at(p) : nullptr;
+    if (!node && block) {
+      QStringList lines{QStringLiteral("<b>%1</b>").arg(block->title.toHtmlEscaped())};
+      for (const QString& line : {block->yield, block->trouble})
+        if (!line.isEmpty()) lines << line.toHtmlEscaped();
+      QToolTip::showText(help->globalPos(), lines.join(QStringLiteral("<br>")), this);
+      return true;
+    }
     if (!node) {
       QToolTip::hideText();
       return true;
     }
     const NodeKind* kind = kindOf(*node);
-    QString words = QStringLiteral("<b>%1</b><br>%2")
-                        .arg(text(node->title).toHtmlEscaped(),
-                             text(sentenceOf(m_model->plan(), *node)).toHtmlEscaped());
+    QString words =
+        QStringLiteral("<b>%1</b><br>%2")
+            .arg(text(node->title).toHtmlEscaped(),
+                 text(sentenceOf(m_model->plan(), *node, m_view ? m_view->quality : Quality::Draft)).toHtmlEscaped());
     if (m_view)
       if (const auto it = m_view->evaluation.reports.find(uid); it != m_view->evaluation.reports.end()) {
         for (const Problem& problem : it->second.problems)

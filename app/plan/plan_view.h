@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/plan/find_field.h"
+#include "app/plan/plan_overview.h"
 #include "app/plan/plan_painter.h"
 
 #include <QAbstractScrollArea>
@@ -22,7 +23,7 @@ class PlanView : public QAbstractScrollArea {
   void showResults(const EvalViewPtr& view);
   /// What is being worked out just now, by uid.
   void showWork(const std::map<std::string, AtWork>& nodes);
-  void showMasks(const MaskPreviewsPtr& masks);
+  void showMasks(const PlanPicturesPtr& masks);
   void setInSite(const QString& uid);
   FindField* findField() { return m_find; }
 
@@ -31,9 +32,18 @@ class PlanView : public QAbstractScrollArea {
   QPoint slotPlace(const QString& uid, const std::string& slotId) const;
   QPoint ribbonPlace(const QString& from, const QString& to) const;
   const PlanLayout& layoutNow() const { return m_layout; }
+  const PlanOverview& overviewNow() const { return m_overview; }
+  /// Beds are drawn as blocks: the plan is seen from far away.
+  bool isOverview() const { return m_zoom < 0.36; }
+  /// The small map in the corner, in the viewport; empty while there is none.
+  QRect mapRect() const { return m_map.rect(); }
+  QRectF inSight() const;
+  QPoint blockPlace(const QString& uid) const;
 
   // What menus and keys do.
   void openFindField();
+  /// Adds a node in the free room nearest to `middle`, brings it into sight and selects it; returns its uid.
+  QString addAt(const NodeKind& kind, const QPointF& middle);
   void removeSelected();
   void skipSelected();
   void renameSelected();
@@ -55,11 +65,15 @@ class PlanView : public QAbstractScrollArea {
   QPoint paperPlace(const QString& uid) const;
   void zoomTo(double zoom, const QPointF& about);
   void fitAll();
+  /// From the overview to where a bed, or a card, can be read.
+  void goInto(const QRectF& place);
 
  Q_SIGNALS:
   void selectionChanged();
   void inSiteWanted(const QString& uid);
   void tryAgainWanted();
+  /// Why a link was not made.
+  void refused(const QString& words);
 
  protected:
   bool viewportEvent(QEvent* event) override;
@@ -75,8 +89,11 @@ class PlanView : public QAbstractScrollArea {
   void scrollContentsBy(int, int) override { viewport()->update(); }
 
  private:
-  enum class Drag { None, Cards, Link, Band, Pan, PaperSize };
+  enum class Drag { None, Cards, Link, Band, Pan, PaperSize, Map };
   void rebuild();
+  void layOut();
+  CardRooms roomsNow() const;
+  void centerOn(const QPointF& place);
   void updateScrollBars();
   QPointF toPlan(const QPoint& p) const;
   QPointF toView(const QPointF& p) const;
@@ -93,15 +110,13 @@ class PlanView : public QAbstractScrollArea {
   void dragPaper(const PlanPaper& item);
   void editPaper(const QString& uid);
   void commitPaper();
-  void scrollTo(const QPoint& at);
+  void showWhole(const std::string& uid);
   void searchPlan();
   void searchNext(int step);
   bool eventFilter(QObject* watched, QEvent* event) override;
   void openInto(const PlanSlot& slot, const QPoint& at);
   void openOnRibbon(const PlanRibbon& ribbon, const QPoint& at);
-  PlanDetail detail() const {
-    return m_zoom >= 0.7 ? PlanDetail::Card : m_zoom >= 0.36 ? PlanDetail::Line : PlanDetail::Tick;
-  }
+  PlanDetail detail() const { return m_zoom >= 0.7 ? PlanDetail::Card : PlanDetail::Line; }
 
   PlanModel* m_model;
   FindField* m_find;
@@ -115,9 +130,11 @@ class PlanView : public QAbstractScrollArea {
   double m_sizeDx = 0;  // of a bed or note that is being sized
   double m_sizeDy = 0;
   EvalViewPtr m_view;
-  MaskPreviewsPtr m_masks;
+  PlanPicturesPtr m_masks;
   std::map<std::string, AtWork> m_work;
   PlanLayout m_layout;
+  PlanOverview m_overview;
+  PlanMap m_map;
   QStringList m_selection;
   QString m_inSite;
   QString m_lit;
@@ -131,6 +148,7 @@ class PlanView : public QAbstractScrollArea {
   QPointF m_pressedPlan;
   QPoint m_now;
   bool m_hasMoved = false;
+  bool m_isGoingIn = false;  // the last click led in from the overview
   QString m_pressedTag;
   QString m_linkFrom;
   std::string m_linkOutput;

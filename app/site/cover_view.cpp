@@ -26,7 +26,7 @@ float onScale(float value, float top) { return std::sqrt(std::clamp(value / top,
 
 CoverView::CoverView(QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("cover"));
-  setAccessibleName(tr("Cover"));
+  setAccessibleName(tr("Count map"));
   setMouseTracking(true);
   setFocusPolicy(Qt::StrongFocus);
 }

@@ -123,7 +123,7 @@ void SiteView::openMenu(const QPoint& at) {
   menu.addSeparator();
   add(withKeys(tr("Hide"), this, "site_hide"), "menu_hide", has, [this] { hideSelected(false); });
   add(withKeys(tr("Show only these"), this, "site_only"), "menu_only", has, [this] { hideSelected(true); });
-  add(withKeys(tr("Show everything"), this, "site_show"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
+  add(withKeys(tr("Unhide all"), this, "site_show"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
   menu.addSeparator();
   const bool isCut = m_cut.cut().has_value();
   add(withKeys(isCut ? tr("Put the cut away") : tr("Cut open"), this, "site_cut"), "menu_cut", true,

@@ -30,7 +30,10 @@ void SiteView::paintOverlays(QPainter& p) {
   paintScale(p);
   paintLegend(p);
   if (m_held) paintCompare(p);
-  if (m_view->isGrowing) paintWork(p);
+  if (m_view->isGrowing)
+    paintWork(p);
+  else if (m_walk.isOn())
+    paintPill(p, m_walk.words());
   if (m_drag == Drag::Area && m_hasMoved) {
     const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
     drawOutlined(p, line, Qt::white, 1.2);
@@ -40,9 +43,15 @@ void SiteView::paintOverlays(QPainter& p) {
 /// What is still being worked on while a plan opens.
 void SiteView::paintWork(QPainter& p) {
   if (m_workLine.isEmpty()) return;
+  paintPill(p, m_workLine);
+}
+
+/// A line of words at the lower edge.
+void SiteView::paintPill(QPainter& p, const QString& words) const {
   const Theme& t = Theme::current();
+  p.setFont(font());
   const QFontMetrics metrics(font());
-  const QString line = metrics.elidedText(m_workLine, Qt::ElideMiddle, width() - 60);
+  const QString line = metrics.elidedText(words, Qt::ElideMiddle, width() - 60);
   const QSizeF size(metrics.horizontalAdvance(line) + 24, 26);
   const QRectF pill(QPointF(0.5 * (width() - size.width()), height() - size.height() - 14), size);
   p.setPen(QPen(t.rule, 1));
@@ -71,20 +80,43 @@ void SiteView::paintScale(QPainter& p) {
     }
   const double x = 17;
   const double y = height() - 17;
-  drawOutlined(p, QPolygonF{QPointF(x, y), QPointF(x + length * perMeter, y)}, Qt::white, 2);
-  drawWords(p, QPointF(x, y - 6), QStringLiteral("%1 m").arg(QLocale().toString(length)));
-  // Compass: north is −Z.
-  const QPointF center(width() - 36, height() - 36);
+  // On a card of its own: legible on any ground.
+  const QColor card(0xF2, 0xEE, 0xE5, 225);
+  const QColor ink(0x22, 0x30, 0x2F);
   p.setPen(Qt::NoPen);
-  p.setBrush(QColor(0xF2, 0xEE, 0xE5, 225));
-  p.drawEllipse(center, 16, 16);
+  p.setBrush(card);
+  p.drawRoundedRect(QRectF(x - 8, y - 22, std::max(40.0, length * perMeter) + 16, 31), 4, 4);
+  p.setPen(QPen(ink, 1.5));
+  p.drawPolyline(QPolygonF{QPointF(x, y - 4), QPointF(x, y), QPointF(x + length * perMeter, y),
+                           QPointF(x + length * perMeter, y - 4)});
+  QFont small = font();
+  small.setPixelSize(12);
+  p.setFont(small);
+  p.drawText(QPointF(x, y - 7), QStringLiteral("%1 m").arg(QLocale().toString(length)));
+  // Compass: north is −Z.
+  const QPointF center(width() - 34, height() - 34);
+  p.setPen(Qt::NoPen);
+  p.setPen(Qt::NoPen);
+  p.setBrush(card);
+  p.drawEllipse(center, 22, 22);
   const Vec3 ahead = m_camera.target - m_camera.eye;
+  const double turned = -std::atan2(static_cast<double>(ahead.x), static_cast<double>(-ahead.z));
   p.save();
   p.translate(center);
-  p.rotate(-static_cast<double>(degrees(std::atan2(ahead.x, -ahead.z))));
-  p.setBrush(QColor(0x22, 0x30, 0x2F));
-  p.drawPolygon(QPolygonF{QPointF(0, -10), QPointF(4.5, 7), QPointF(0, 4), QPointF(-4.5, 7)});
+  p.rotate(turned * 180 / 3.14159265358979);
+  p.setBrush(ink);
+  p.drawPolygon(QPolygonF{QPointF(0, -11), QPointF(3.2, 0), QPointF(-3.2, 0)});
+  p.setBrush(Qt::NoBrush);
+  p.setPen(QPen(ink, 1));
+  p.drawPolygon(QPolygonF{QPointF(0, 11), QPointF(3.2, 0), QPointF(-3.2, 0)});
   p.restore();
+  QFont letter = font();
+  letter.setPixelSize(9);
+  letter.setWeight(QFont::DemiBold);
+  p.setFont(letter);
+  p.setPen(ink);
+  const QPointF north = center + 16.5 * QPointF(std::sin(turned), -std::cos(turned));
+  p.drawText(QRectF(north - QPointF(7, 7), QSizeF(14, 14)), Qt::AlignCenter, tr("N"));
 }
 
 void SiteView::paintLegend(QPainter& p) {
@@ -125,7 +157,7 @@ void SiteView::paintCompare(QPainter& p) {
   const double wordsY = 64;
   QFont f = font();
   f.setWeight(QFont::DemiBold);
-  drawWords(p, QPointF(x - 14 - QFontMetricsF(f).horizontalAdvance(tr("held")), wordsY), tr("held"));
+  drawWords(p, QPointF(x - 14 - QFontMetricsF(f).horizontalAdvance(tr("before")), wordsY), tr("before"));
   drawWords(p, QPointF(x + 14, wordsY), tr("now"));
   // The numbers, side by side: each layer, then all.
   struct Row {

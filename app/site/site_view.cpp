@@ -36,11 +36,12 @@ SiteView::SiteView(QWidget* parent)
       m_colorBox(new QComboBox(m_modes)),
       m_banner(new QFrame(this)),
       m_bannerText(new QLabel(m_banner)),
+      m_hiddenPill(new QToolButton(this)),
       m_cutButton(new QToolButton(m_modes)),
       m_cover(new CoverView(this)),
       m_why(new WhyPanel(this)),
       m_exploded(new QSlider(Qt::Horizontal, m_modes)),
-      m_explodedLabel(new QLabel(tr("apart"), m_modes)) {
+      m_explodedLabel(new QLabel(tr("Pull apart"), m_modes)) {
   setObjectName(QStringLiteral("site"));
   setAccessibleName(tr("Site"));
   setFocusPolicy(Qt::StrongFocus);
@@ -50,9 +51,6 @@ SiteView::SiteView(QWidget* parent)
   m_cover->setFocusProxy(this);  // Site's keys count over Cover too
   m_cover->lower();
   m_modes->setProperty("role", QStringLiteral("float"));
-  auto* modes = new QHBoxLayout(m_modes);
-  modes->setContentsMargins(4, 0, 4, 0);
-  modes->setSpacing(2);
   struct Mode {
     const char* id;
     QString name;
@@ -62,7 +60,7 @@ SiteView::SiteView(QWidget* parent)
       {"dressed", tr("Dressed"), tr("Every placement as it is")},
       {"massing", tr("Massing"), tr("Boxes or simplified shapes with their footprints, in place of props")},
       {"points", tr("Points"), tr("Discs that face their normal, in place of props")},
-      {"cover", tr("Cover"), tr("From above, how many stand on each m²")},
+      {"cover", tr("Count map"), tr("From above, how many stand on each m²")},
       {"mask", tr("Mask"), tr("The selected mask on the ground")}};
   int id = 0;
   for (const auto& [key, name, help] : modesShown) {
@@ -74,7 +72,6 @@ SiteView::SiteView(QWidget* parent)
     b->setProperty("role", QStringLiteral("mode"));
     b->setObjectName(QStringLiteral("mode_%1").arg(QLatin1String(key)));
     m_modeButtons->addButton(b, id++);
-    modes->addWidget(b);
   }
   m_colorBox->setObjectName(QStringLiteral("color_by"));
   m_colorBox->setAccessibleName(tr("Color of the points"));
@@ -82,7 +79,6 @@ SiteView::SiteView(QWidget* parent)
   m_colorBox->setFocusPolicy(Qt::ClickFocus);
   m_colorBox->setSizeAdjustPolicy(QComboBox::AdjustToContents);  // its numbers come with the results
   m_colorBox->hide();
-  modes->addWidget(m_colorBox);
   m_explodedLabel->setProperty("role", QStringLiteral("quiet"));
   m_exploded->setObjectName(QStringLiteral("exploded"));
   m_exploded->setAccessibleName(tr("Move placements apart"));
@@ -90,14 +86,11 @@ SiteView::SiteView(QWidget* parent)
   m_exploded->setRange(0, 200);
   m_exploded->setFixedWidth(64);
   m_exploded->setFocusPolicy(Qt::ClickFocus);
-  modes->addWidget(m_explodedLabel);
-  modes->addWidget(m_exploded);
   m_cutButton->setText(tr("Cut"));
   m_cutButton->setObjectName(QStringLiteral("cut"));
   m_cutButton->setToolTip(tr("A plane that hides what lies before it, to look inside"));
   m_cutButton->setCheckable(true);
   m_cutButton->setProperty("role", QStringLiteral("mode"));
-  modes->addWidget(m_cutButton);
   connect(m_cutButton, &QToolButton::clicked, this, &SiteView::toggleCut);
   connect(m_exploded, &QSlider::valueChanged, this, &SiteView::shownChanged);
   connect(m_colorBox, &QComboBox::activated, this, [this](int i) {
@@ -118,11 +111,19 @@ SiteView::SiteView(QWidget* parent)
   m_bannerText->setProperty("role", QStringLiteral("section"));
   banner->addWidget(m_bannerText);
   auto* all = new QToolButton(m_banner);
-  all->setText(tr("show all"));
+  all->setText(tr("Back to outputs"));
   all->setObjectName(QStringLiteral("show_all"));
   banner->addWidget(all);
   connect(all, &QToolButton::clicked, this, &SiteView::showAllWanted);
   m_banner->hide();
+  m_walkTimer.setInterval(16);
+  connect(&m_walkTimer, &QTimer::timeout, this, &SiteView::goOn);
+  m_hiddenPill->setObjectName(QStringLiteral("hidden"));
+  m_hiddenPill->setProperty("role", QStringLiteral("pill"));
+  m_hiddenPill->setToolTip(tr("Shows again what was hidden in Site"));
+  m_hiddenPill->hide();
+  connect(m_hiddenPill, &QToolButton::clicked, this, &SiteView::showHidden);
+  connect(this, &SiteView::shownChanged, this, &SiteView::tellHidden);
   connect(&m_renderer, &RenderService::frameReady, this, [this] {
     update();
     Q_EMIT frameShown();
@@ -196,14 +197,57 @@ void SiteView::setInSite(const QString& title) {
   arrange();
 }
 
+/// Modes and what goes with them, in as many lines as they need.
+void SiteView::arrangeModes() {
+  QWidgetList all;
+  for (QAbstractButton* b : m_modeButtons->buttons()) all << b;
+  all << m_colorBox << m_explodedLabel << m_exploded << m_cutButton;
+  constexpr int kSide = 4;
+  const int most = width() - 20 - kSide;
+  int x = kSide;
+  int y = 0;
+  int widest = 0;
+  int line = 0;
+  for (QWidget* w : all) {
+    if (w->isHidden()) continue;
+    const QSize size = w->sizeHint().expandedTo(w->minimumSize()).boundedTo(w->maximumSize());
+    // The slider stays beside its words.
+    const int needed = size.width() + (w == m_explodedLabel ? m_exploded->width() + 2 : 0);
+    if (x > kSide && x + needed > most && w != m_exploded) {
+      x = kSide;
+      y += line + 2;
+      line = 0;
+    }
+    w->setGeometry(QRect(x, y, size.width(), size.height()));
+    line = std::max(line, size.height());
+    x += size.width() + 2;
+    widest = std::max(widest, x);
+  }
+  // Those of a line stand in its middle.
+  for (QWidget* w : all)
+    if (!w->isHidden() && w->height() < line) w->move(w->x(), w->y() + (line - w->height()) / 2);
+  m_modes->setGeometry(10, 10, widest + kSide - 2, y + line);
+}
+
 void SiteView::arrange() {
-  m_modes->adjustSize();
-  m_modes->move(10, 10);
+  arrangeModes();
   m_banner->adjustSize();
-  m_banner->move(width() - m_banner->width() - 10, 10);
+  const bool isBeside = m_modes->geometry().right() + m_banner->width() + 20 < width();
+  m_banner->move(width() - m_banner->width() - 10, isBeside ? 10 : m_modes->geometry().bottom() + 8);
   m_cover->setGeometry(rect());
+  m_hiddenPill->adjustSize();
+  m_hiddenPill->move((width() - m_hiddenPill->width()) / 2, height() - m_hiddenPill->height() - 12);
   const int room = height() - 100;
   m_why->setGeometry(width() - 330, 48, 320, std::max(120, std::min(420, room)));
+}
+
+void SiteView::tellHidden() {
+  const QString count = QLocale().toString(static_cast<qulonglong>(countOf(m_hidden.points)));
+  m_hiddenPill->setText(m_hidden.isOnly ? tr("%1 shown alone · show all").arg(count)
+                                        : tr("%1 hidden · show").arg(count));
+  m_hiddenPill->setVisible(!m_hidden.isEmpty());
+  m_hiddenPill->raise();
+  arrange();
 }
 
 void SiteView::setMaskTitle(const QString& title) {
@@ -229,7 +273,7 @@ void SiteView::showResults(const EvalViewPtr& view) {
   if (view->cover) m_cover->show(view->cover);
   if (m_mode == SiteMode::Points) {
     m_colorBox->clear();
-    m_colorBox->addItem(tr("ink or mask"), QString());
+    m_colorBox->addItem(tr("Plain or mask"), QString());
     for (const std::string& name : view->colorNames) m_colorBox->addItem(text(name), text(name));
     m_colorBox->setCurrentIndex(std::max(0, m_colorBox->findData(m_colorNumber)));
     arrange();
@@ -425,7 +469,11 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
   m_drag = Drag::None;
   if (event->button() == Qt::MiddleButton) m_drag = alt ? Drag::Pan : Drag::Orbit;
   if (event->button() == Qt::RightButton) m_drag = alt ? Drag::Zoom : Drag::Pan;
-  if (event->button() == Qt::LeftButton && alt) m_drag = Drag::Orbit;
+  if (event->button() == Qt::LeftButton && (alt || m_walk.isOn())) m_drag = Drag::Orbit;
+  if (m_walk.isOn()) {  // looks around from where one stands
+    m_pivot = m_camera.eye;
+    return;
+  }
   if (event->button() == Qt::LeftButton && !alt) {
     if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels)
       m_drag = Drag::Divider;
@@ -480,30 +528,40 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
   const QPointF by = event->position() - m_last;
   m_last = event->position();
   if (by.manhattanLength() > 0) m_hasMoved = true;
+  if (m_drag == Drag::Orbit) return orbit(by);
+  if (m_drag == Drag::Pan) return pan(by);
+  m_camera.eye = m_camera.target + (m_camera.eye - m_camera.target) * std::exp(static_cast<float>(by.y()) * 0.01F);
+  requestFrame();
+}
+
+/// About the pivot, by pixels of a drag.
+void SiteView::orbit(const QPointF& by) {
   Vec3 right;
   Vec3 up;
   Vec3 ahead;
   m_camera.basis(right, up, ahead);
-  if (m_drag == Drag::Orbit) {
-    const Quat turn = glm::angleAxis(static_cast<float>(-by.x()) * 0.006F, kUp);
-    float pitch = static_cast<float>(-by.y()) * 0.006F;
-    const float now = std::asin(std::clamp(ahead.y, -1.0F, 1.0F));
-    pitch = std::clamp(now + pitch, -1.54F, 1.2F) - now;
-    const Quat tilt = glm::angleAxis(pitch, right);
-    const Quat both = turn * tilt;
-    m_camera.eye = m_pivot + both * (m_camera.eye - m_pivot);
-    m_camera.target = m_pivot + both * (m_camera.target - m_pivot);
-  } else if (m_drag == Drag::Pan) {
-    const float distance = std::max(0.1F, glm::dot(m_pivot - m_camera.eye, ahead));
-    const float perPixel = 2 * distance * std::tan(0.5F * radians(m_camera.fieldOfViewDeg)) /
-                           static_cast<float>(height());
-    const Vec3 move = (-right * static_cast<float>(by.x()) + up * static_cast<float>(by.y())) * perPixel;
-    m_camera.eye += move;
-    m_camera.target += move;
-  } else {
-    const float factor = std::exp(static_cast<float>(by.y()) * 0.01F);
-    m_camera.eye = m_camera.target + (m_camera.eye - m_camera.target) * factor;
-  }
+  const Quat turn = glm::angleAxis(static_cast<float>(-by.x()) * 0.006F, kUp);
+  float pitch = static_cast<float>(-by.y()) * 0.006F;
+  const float now = std::asin(std::clamp(ahead.y, -1.0F, 1.0F));
+  pitch = std::clamp(now + pitch, -1.54F, 1.2F) - now;
+  const Quat tilt = glm::angleAxis(pitch, right);
+  const Quat both = turn * tilt;
+  m_camera.eye = m_pivot + both * (m_camera.eye - m_pivot);
+  m_camera.target = m_pivot + both * (m_camera.target - m_pivot);
+  requestFrame();
+}
+
+void SiteView::pan(const QPointF& by) {
+  Vec3 right;
+  Vec3 up;
+  Vec3 ahead;
+  m_camera.basis(right, up, ahead);
+  const float distance = std::max(0.1F, glm::dot(m_pivot - m_camera.eye, ahead));
+  const float perPixel = 2 * distance * std::tan(0.5F * radians(m_camera.fieldOfViewDeg)) /
+                         static_cast<float>(height());
+  const Vec3 move = (-right * static_cast<float>(by.x()) + up * static_cast<float>(by.y())) * perPixel;
+  m_camera.eye += move;
+  m_camera.target += move;
   requestFrame();
 }
 
@@ -552,6 +610,10 @@ void SiteView::contextMenuEvent(QContextMenuEvent* event) {
 void SiteView::wheelEvent(QWheelEvent* event) {
   const float steps = static_cast<float>(event->angleDelta().y()) / 120.0F;
   if ((event->modifiers() & Qt::ShiftModifier) && m_tool && m_tool->wheel(static_cast<double>(steps))) return update();
+  if (m_walk.isOn()) {
+    m_walk.faster(static_cast<double>(steps));
+    return update();
+  }
   Vec3 toward = m_camera.target;
   if (m_view && m_view->scene) {
     const Vec3 d = rayAt(event->position());
@@ -572,12 +634,91 @@ void SiteView::fitPlace() {
     fitAll();
 }
 
-void SiteView::goToCamera(std::size_t i) {
-  if (!m_view || i >= m_view->plan->settings.cameras.size()) return;
-  setCamera(cameraFrom(m_view->plan->settings.cameras[i]));
+SiteWalk::Ground SiteView::groundUnder() const {
+  const PictureScenePtr scene = m_view ? m_view->scene : nullptr;
+  return [scene](const Vec3& from) -> std::optional<float> {
+    if (!scene) return std::nullopt;
+    const float top = scene->bounds().max.y + 1;
+    for (const Vec3& start : {from, Vec3(from.x, top, from.z)}) {
+      float nearest = std::numeric_limits<float>::infinity();
+      for (const SurfacePtr& ground : scene->input().grounds)
+        if (const auto index = SurfaceIndex::of(*ground))  // the picture has made it already
+          nearest = std::min(nearest, (*index)->first(start, -kUp, nearest).distance);
+      if (std::isfinite(nearest)) return start.y - nearest;
+    }
+    return std::nullopt;
+  };
+}
+
+void SiteView::toggleWalk() {
+  if (m_walk.isOn()) {
+    m_walk.stop();
+    m_walkTimer.stop();
+  } else if (m_view && m_view->scene) {
+    const auto middle = findAt(QPointF(width() / 2.0, height() * 0.6));
+    m_walk.start(m_camera, m_pickedPlace ? *m_pickedPlace : middle ? middle->place : m_camera.target, groundUnder());
+    m_isFirstView = false;
+    setFocus();
+  }
+  requestFrame();
+}
+
+/// One step of the walk.
+void SiteView::goOn() {
+  const double seconds = std::min(0.1, static_cast<double>(m_walkClock.restart()) / 1000);
+  m_walk.step(m_camera, seconds, groundUnder());
+  requestFrame();
+}
+
+void SiteView::keyReleaseEvent(QKeyEvent* event) {
+  if (event->isAutoRepeat() || !m_walk.release(event->key())) return QWidget::keyReleaseEvent(event);
+  if (!m_walk.isGoing()) m_walkTimer.stop();
+}
+
+void SiteView::focusOutEvent(QFocusEvent* event) {
+  for (const int key : {Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down}) m_walk.release(key);
+  m_walkTimer.stop();
+  QWidget::focusOutEvent(event);
+}
+
+/// Arrows orbit, with Shift they pan, page keys come nearer and go away, the space bar picks in the middle.
+bool SiteView::turnByKey(const QKeyEvent& event) {
+  constexpr double kStep = 24;  // px of a drag
+  QPointF by;
+  switch (event.key()) {
+    case Qt::Key_Left: by = {kStep, 0}; break;
+    case Qt::Key_Right: by = {-kStep, 0}; break;
+    case Qt::Key_Up: by = {0, kStep}; break;
+    case Qt::Key_Down: by = {0, -kStep}; break;
+    case Qt::Key_PageUp:
+    case Qt::Key_PageDown:
+      m_camera.eye = m_camera.target +
+                     (m_camera.eye - m_camera.target) * (event.key() == Qt::Key_PageUp ? 0.85F : 1.18F);
+      requestFrame();
+      return true;
+    case Qt::Key_Space:
+      m_isAsking ? ask(QPointF(width() / 2.0, height() / 2.0)) : pick(QPointF(width() / 2.0, height() / 2.0));
+      return true;
+    default: return false;
+  }
+  m_pivot = m_camera.target;
+  if (event.modifiers() & Qt::ShiftModifier)
+    pan(by);
+  else
+    orbit(by);
+  return true;
 }
 
 void SiteView::keyPressEvent(QKeyEvent* event) {
+  if (m_walk.press(event->key(), event->modifiers() & Qt::ShiftModifier)) {
+    if (!m_walkTimer.isActive()) {
+      m_walkClock.start();
+      m_walkTimer.start();
+    }
+    return;
+  }
+  if (m_walk.isOn() && event->key() == Qt::Key_Escape) return toggleWalk();
+  if (m_mode != SiteMode::Cover && turnByKey(*event)) return;
   if (event->key() != Qt::Key_Escape)
     return QWidget::keyPressEvent(event);  // all other keys are commands, see MainWindow::buildMenus
   m_pickedPlace.reset();

@@ -7,8 +7,10 @@
 #include "app/site/cut_handles.h"
 #include "app/site/site_selection.h"
 #include "app/site/site_tool.h"
+#include "app/site/site_walk.h"
 #include "app/site/why_panel.h"
 
+#include <QElapsedTimer>
 #include <QPixmap>
 #include <QTimer>
 #include <QWidget>
@@ -46,6 +48,8 @@ class SiteView : public QWidget {
   void fitAll();
   /// Samples of the picture that is shown; 0 while it is still one of another camera, view or mode.
   int samplesShown() const { return m_renderer.samples(); }
+  /// What is shown now, as it is drawn.
+  RenderRequest shownNow() const { return requestFor(m_view); }
   QImage picture() const { return m_renderer.latest().image; }
   bool hasPicture() const { return !m_renderer.latest().image.isNull(); }
   CoverView& cover() { return *m_cover; }
@@ -77,14 +81,16 @@ class SiteView : public QWidget {
   /// The next click asks why things are as they are there.
   void startAsking();
   void stopAsking();
-  void fitPlace();                 // to the place that was clicked, or everything
-  void goToCamera(std::size_t i);  // of those that the plan keeps
+  void fitPlace();  // to the place that was clicked, or everything
   bool isAsking() const { return m_isAsking; }
   /// Keeps what is shown now, to be compared with what comes; again lets it go.
   void toggleCompare();
   /// A plane that hides what lies on one side of it, with handles; again puts it away. Of the view only.
   void toggleCut();
   CutHandles& cutPlane() { return m_cut; }
+  /// Over the ground at eye height, from the clicked place or the middle of the view; again ends it.
+  void toggleWalk();
+  const SiteWalk& walk() const { return m_walk; }
   bool isComparing() const { return m_held != nullptr; }
   double divider() const { return m_divider; }
   /// Where a place in the world is on the widget; nothing behind the camera.
@@ -114,6 +120,8 @@ class SiteView : public QWidget {
   void mouseReleaseEvent(QMouseEvent* event) override;
   void wheelEvent(QWheelEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
+  void keyReleaseEvent(QKeyEvent* event) override;
+  void focusOutEvent(QFocusEvent* event) override;
   void tabletEvent(QTabletEvent* event) override;
   void leaveEvent(QEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;
@@ -143,9 +151,17 @@ class SiteView : public QWidget {
   void paintWork(QPainter& p);
   void paintLegend(QPainter& p);
   void paintCompare(QPainter& p);
+  void paintPill(QPainter& p, const QString& words) const;
+  void goOn();
+  bool turnByKey(const QKeyEvent& event);
+  SiteWalk::Ground groundUnder() const;
+  void orbit(const QPointF& by);
+  void pan(const QPointF& by);
   void paintMarks(QPainter& p);
   void drawWords(QPainter& p, const QPointF& at, const QString& words) const;
   void arrange();
+  void arrangeModes();
+  void tellHidden();
 
   RenderService m_renderer;
   EvalViewPtr m_view;
@@ -159,11 +175,15 @@ class SiteView : public QWidget {
   QString m_colorNumber;
   QFrame* m_banner;
   QLabel* m_bannerText;
+  QToolButton* m_hiddenPill;  // how much is hidden; a click shows it
   QToolButton* m_cutButton;
   CoverView* m_cover;
   WhyPanel* m_why;
   std::unique_ptr<SiteTool> m_tool;
   CutHandles m_cut;
+  SiteWalk m_walk;
+  QTimer m_walkTimer;
+  QElapsedTimer m_walkClock;
   float m_pressure = 1;
   std::vector<Vec3> m_selection;
   QPixmap m_ring;  // of a selected place, null until first needed

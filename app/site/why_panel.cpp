@@ -83,12 +83,12 @@ WhyPanel::WhyPanel(QWidget* parent)
   m_list->setMouseTracking(true);
   m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
-  m_nearer->setText(tr("nearer"));
+  m_nearer->setText(tr("Nearer"));
   m_nearer->setObjectName(QStringLiteral("why_nearer"));
-  m_farther->setText(tr("wider"));
+  m_farther->setText(tr("Wider"));
   m_farther->setObjectName(QStringLiteral("why_wider"));
   auto* close = new QToolButton(this);
-  close->setText(tr("close"));
+  close->setText(tr("Close"));
   close->setObjectName(QStringLiteral("why_close"));
   auto* head = new QHBoxLayout;
   head->setContentsMargins(10, 4, 4, 0);

@@ -66,7 +66,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
       m_usd(new QComboBox(this)),
       m_attributes(new AttributeList(this)),
       m_half(new QCheckBox(tr("Numbers in 16 bits"), this)),
-      m_covers(new QCheckBox(tr("Cover pictures beside (PNG, 0.5 m per pixel)"), this)),
+      m_covers(new QCheckBox(tr("Count maps beside (PNG, 0.5 m per pixel)"), this)),
       m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
       m_verify(new QCheckBox(tr("Read back what was written and compare"), this)),
       m_progress(new QProgressBar(this)),
@@ -335,7 +335,7 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   const QLocale locale;
   if (!report) {
     const bool isCancelled = report.error().code == ProblemCode::Cancelled;
-    m_message->setText(isCancelled ? tr("Cancelled; a file that was not written whole is as it was.")
+    m_message->setText(isCancelled ? tr("Canceled; a file that was not written whole is as it was.")
                                    : QStringLiteral("! ") + text(toLine(report.error())));
     return;
   }

@@ -107,7 +107,7 @@ void KeyWindow::fill() {
     connect(edit, &QKeySequenceEdit::keySequenceChanged, this, [this, i](const QKeySequence& keys) { give(i, keys); });
     m_list->setItemWidget(item, 2, edit);
     auto* none = new QToolButton(m_list);
-    none->setText(tr("none"));
+    none->setText(tr("None"));
     none->setObjectName(QStringLiteral("nokey.") + c.action->objectName());
     none->setAccessibleName(tr("Take the keys of %1 away").arg(words));
     connect(none, &QToolButton::clicked, this, [this, i] { m_commands.setKeys(m_commands.all()[i], {}); });

@@ -14,6 +14,8 @@
 #include <QLabel>
 #include <QMenu>
 #include <QMessageBox>
+#include <QProgressBar>
+#include <QStandardPaths>
 
 namespace arvesk {
 namespace {
@@ -31,7 +33,10 @@ QString MainWindow::folder() const { return m_file.isEmpty() ? QString() : QFile
 
 void MainWindow::updateTitle() {
   const QString name = m_file.isEmpty() ? tr("untitled.arvesk") : QFileInfo(m_file).fileName();
-  setWindowTitle(tr("%1[*] – Arvesk").arg(name));
+  // How far work is can be read in the task bar too.
+  const bool isLong = m_progress && m_progress->isVisible();
+  const QString title = tr("%1[*] – Arvesk").arg(name);
+  setWindowTitle(isLong ? tr("%1 % · %2").arg(static_cast<int>(m_work.share * 100)).arg(title) : title);
   setWindowModified(!m_model.undoStack().isClean());
 }
 
@@ -222,8 +227,21 @@ QImage MainWindow::ownPicture() const {
 
 bool MainWindow::save() { return m_file.isEmpty() ? saveAs() : saveTo(m_file); }
 
+/// Where the plan is; of a new one beside its first ground, by whose name it goes.
+QString MainWindow::proposedFile() const {
+  if (!m_file.isEmpty()) return m_file;
+  for (const Node& node : m_model.plan().nodes) {
+    const auto param = node.params.find("file");
+    const auto* file = param == node.params.end() ? nullptr : std::get_if<std::string>(&param->second);
+    if (!file || file->empty() || !QFileInfo(text(*file)).isAbsolute()) continue;
+    const QFileInfo info(text(*file));
+    return info.dir().filePath(info.completeBaseName() + QStringLiteral(".arvesk"));
+  }
+  return QDir(QStandardPaths::writableLocation(QStandardPaths::DocumentsLocation)).filePath(tr("untitled.arvesk"));
+}
+
 bool MainWindow::saveAs() {
-  QString path = QFileDialog::getSaveFileName(this, tr("Save the plan as"), m_file, tr("Plans (*.arvesk)"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Save the plan as"), proposedFile(), tr("Plans (*.arvesk)"));
   if (path.isEmpty()) return false;
   if (QFileInfo(path).suffix().isEmpty()) path += QStringLiteral(".arvesk");
   return saveTo(path);
@@ -244,8 +262,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     return;
   }
   StartPage::keepPicture(m_file, ownPicture());  // small, and there is no later
-  if (m_isSwapped) swapViews();
-  Settings().setWindow(saveGeometry(), saveState());
+  Settings().setWindow(saveGeometry(), m_panes.state());
   m_service.cancel();
   event->accept();
 }

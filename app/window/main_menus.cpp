@@ -1,15 +1,21 @@
 // The window's menus: every command with its words, its keys and where they act.
-#include "app/window/key_window.h"
 #include "app/window/main_window.h"
+
+#include "app/window/camera_window.h"
+#include "app/window/key_window.h"
+#include "app/window/picture_window.h"
+#include "app/window/settings.h"
+#include "core/deliver/delivery.h"
 #include "core/formats/sandbox.h"
 
 #include <QApplication>
 #include <QButtonGroup>
-#include <QDockWidget>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QPushButton>
+#include <QUndoView>
 
 namespace arvesk {
 
@@ -55,6 +61,7 @@ void MainWindow::buildFileMenus() {
   m_undoAction = add(edit, tr("Undo"), {Qt::CTRL | Qt::Key_Z}, "edit_undo", [this] { m_model.undo(); });
   m_redoAction = add(edit, tr("Redo"), {Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y}, "edit_redo",
                      [this] { m_model.redo(); });
+  add(edit, tr("History…"), {}, "edit_history", [this] { openHistory(); });
   const auto showHistory = [this] {
     const QUndoStack& history = m_model.undoStack();
     m_undoAction->setText(history.canUndo() ? tr("Undo “%1”").arg(history.undoText()) : tr("Undo"));
@@ -91,7 +98,7 @@ void MainWindow::buildPlanMenu() {
   inPlan(plan, tr("Lift out"), {Qt::Key_L}, "plan_lift", [this] { m_plan->liftSelected(); });
   inPlan(plan, tr("Tidy"), {Qt::Key_T}, "plan_tidy", [this] { m_plan->tidy(); });
   inPlan(plan, tr("Delete"), {Qt::Key_Delete, Qt::Key_Backspace}, "plan_delete", [this] { m_plan->removeSelected(); });
-  inPlan(plan, tr("Fold or unfold its chain"), {Qt::Key_U}, "plan_fold", [this] { m_plan->foldSelected(); });
+  inPlan(plan, tr("Fold or unfold chain"), {Qt::Key_U}, "plan_fold", [this] { m_plan->foldSelected(); });
   inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] {
     showKit(false);
     m_plan->addBed();
@@ -100,7 +107,7 @@ void MainWindow::buildPlanMenu() {
     showKit(false);
     m_plan->addNote();
   });
-  inPlan(plan, tr("Show whole plan"), {Qt::Key_Home}, "plan_fit", [this] { m_plan->fitAll(); });
+  inPlan(plan, tr("Fit plan"), {Qt::Key_Home}, "plan_fit", [this] { m_plan->fitAll(); });
   plan->addSeparator();
   add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed",
       [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
@@ -112,20 +119,20 @@ void MainWindow::buildSiteMenu() {
   add(site, tr("Dressed"), {}, "site_dressed", [this] { m_site->setMode(SiteMode::Dressed); });
   add(site, tr("Massing"), {}, "site_massing", [this] { m_site->setMode(SiteMode::Massing); });
   add(site, tr("Points"), {}, "site_points", [this] { m_site->setMode(SiteMode::Points); });
-  add(site, tr("Cover"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
+  add(site, tr("Count map"), {}, "site_cover", [this] { m_site->setMode(SiteMode::Cover); });
   add(site, tr("Mask"), {}, "site_mask", [this] { m_site->setMode(SiteMode::Mask); });
   site->addSeparator();
   inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why",
          [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
   inSite(site, tr("Cut open"), {Qt::Key_O}, "site_cut", [this] { m_site->toggleCut(); });
-  inSite(site, tr("Hold to compare"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
+  inSite(site, tr("Compare with this state"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();
   add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
   add(site, tr("Select the same node"), {}, "site_same_node", [this] { m_site->selectSame(SameAs::Node); });
   add(site, tr("Select the same clump"), {}, "site_same_clump", [this] { m_site->selectSame(SameAs::Clump); });
   inSite(site, tr("Hide selected"), {Qt::Key_Minus}, "site_hide", [this] { m_site->hideSelected(false); });
   inSite(site, tr("Show only selected"), {Qt::Key_Plus}, "site_only", [this] { m_site->hideSelected(true); });
-  inSite(site, tr("Show everything"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });
+  inSite(site, tr("Unhide all"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });
   QAction* lasso = add(site, tr("Select by outline"), {}, "site_lasso",
                        [this] { m_site->setLasso(!m_site->isLasso()); });
   lasso->setCheckable(true);
@@ -135,15 +142,17 @@ void MainWindow::buildSiteMenu() {
     const QStringList selection = m_plan->selection();
     if (selection.size() == 1) setInSite(selection.first() == m_inSite ? QString() : selection.first());
   });
-  add(site, tr("Show all nodes"), {}, "site_all", [this] { setInSite({}); });
-  inSite(site, tr("Fit everything"), {Qt::Key_Home}, "site_fit", [this] { m_site->fitAll(); });
-  inSite(site, tr("Fit the clicked place"), {Qt::Key_F}, "site_fit_place", [this] { m_site->fitPlace(); });
-  QMenu* cameras = site->addMenu(tr("Saved cameras"));
+  add(site, tr("Back to outputs"), {}, "site_all", [this] { setInSite({}); });
+  inSite(site, tr("Fit scene"), {Qt::Key_Home}, "site_fit", [this] { m_site->fitAll(); });
+  inSite(site, tr("Fit clicked place"), {Qt::Key_F}, "site_fit_place", [this] { m_site->fitPlace(); });
+  inSite(site, tr("Walk"), {Qt::Key_W}, "site_walk", [this] { m_site->toggleWalk(); });
+  add(site, tr("Cameras…"), {}, "site_cameras", [this] { openCameras(); });
+  add(site, tr("Save picture…"), {}, "site_save_picture", [this] { openPicture(); });
+  QMenu* cameras = site->addMenu(tr("Go to camera"));
   std::vector<QAction*> saved;
   for (int i = 0; i < 9; ++i)
     saved.push_back(inSite(cameras, tr("Camera %1").arg(i + 1), {QKeySequence(Qt::Key_1 + i)},
-                           qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)),
-                           [this, i] { m_site->goToCamera(static_cast<std::size_t>(i)); }));
+                           qPrintable(QStringLiteral("site_camera_%1").arg(i + 1)), [this, i] { goToCamera(i); }));
   connect(cameras, &QMenu::aboutToShow, this, [this, saved] {
     const auto& entries = m_model.plan().settings.cameras;
     for (std::size_t i = 0; i < saved.size(); ++i) {
@@ -155,19 +164,67 @@ void MainWindow::buildSiteMenu() {
     for (QAction* action : saved) action->setEnabled(true);  // keys ask the plan
   });
   const auto keep = [this](bool isWithLight) {
-    m_model.edit(tr("Keep camera"), [this, isWithLight](Plan& p) {
-      const Camera& c = m_site->camera();
-      CameraEntry entry{tr("Camera %1").arg(p.settings.cameras.size() + 1).toStdString(), c.eye, c.target,
-                        c.fieldOfViewDeg};
-      if (isWithLight)
-        entry.sun = c.sun ? CameraEntry::Sun{static_cast<double>(c.sun->headingDeg),
-                                             static_cast<double>(c.sun->heightDeg)}
-                          : CameraEntry::Sun{p.settings.sunHeadingDeg, p.settings.sunHeightDeg};
-      p.settings.cameras.push_back(std::move(entry));
-    });
+    const Camera& c = m_site->camera();
+    const PlanSettings& settings = m_model.plan().settings;
+    std::optional<CameraEntry::Sun> sun;
+    if (isWithLight)
+      sun = c.sun ? CameraEntry::Sun{static_cast<double>(c.sun->headingDeg), static_cast<double>(c.sun->heightDeg)}
+                  : CameraEntry::Sun{settings.sunHeadingDeg, settings.sunHeightDeg};
+    const auto isTaken = [&](const QString& name) {
+      return std::any_of(settings.cameras.begin(), settings.cameras.end(),
+                         [&](const CameraEntry& e) { return QString::fromStdString(e.name) == name; });
+    };
+    std::size_t number = settings.cameras.size() + 1;
+    while (isTaken(tr("Camera %1").arg(number))) ++number;
+    const QString name = tr("Camera %1").arg(number);
+    m_model.edit(tr("Keep camera"),
+                 [&](Plan& p) { p.settings.cameras.push_back(entryOf(c, name.toStdString(), sun)); });
+    const std::size_t at = m_model.plan().settings.cameras.size();
+    say(at <= 9 ? tr("kept as %1; key %2 in Site goes there").arg(name).arg(at) : tr("kept as %1").arg(name));
   };
   add(site, tr("Keep this camera"), {}, "site_keep_camera", [keep] { keep(false); });
   add(site, tr("Keep this camera with its light"), {}, "site_keep_lit_camera", [keep] { keep(true); });
+}
+
+void MainWindow::openCameras() {
+  auto* window = new CameraWindow(
+      &m_model, &m_service, [this] { return m_site->camera(); }, this);
+  connect(window, &CameraWindow::cameraWanted, this, &MainWindow::goToCamera);
+  window->show();
+}
+
+/// As the plan has them now, worked out or not.
+void MainWindow::goToCamera(int index) {
+  const auto& cameras = m_model.plan().settings.cameras;
+  if (index >= 0 && index < static_cast<int>(cameras.size()))
+    m_site->setCamera(cameraFrom(cameras[static_cast<std::size_t>(index)]));
+}
+
+/// Every step with its name; a click goes back to it, or on.
+void MainWindow::openHistory() {
+  auto* window = new QDialog(this);
+  window->setObjectName(QStringLiteral("history_window"));
+  window->setWindowTitle(tr("History"));
+  window->setAttribute(Qt::WA_DeleteOnClose);
+  window->resize(320, 420);
+  auto* steps = new QUndoView(&m_model.undoStack(), window);
+  steps->setObjectName(QStringLiteral("history"));
+  steps->setAccessibleName(tr("Steps"));
+  steps->setEmptyLabel(m_file.isEmpty() ? tr("A new plan") : tr("As it was opened"));
+  auto* column = new QVBoxLayout(window);
+  column->addWidget(steps);
+  window->show();
+}
+
+void MainWindow::openPicture() {
+  const RenderRequest shown = m_site->shownNow();
+  if (!shown.view || !shown.view->scene) return say(tr("! there is nothing to picture yet"));
+  auto* window = new PictureWindow(shown, folder(),
+                                   m_file.isEmpty() ? tr("picture") : QFileInfo(m_file).completeBaseName(), this);
+  connect(window, &PictureWindow::saved, this, [this](const QStringList& files) {
+    say(files.size() == 1 ? tr("saved %1").arg(files.first()) : tr("saved %1 pictures").arg(files.size()));
+  });
+  window->show();
 }
 
 void MainWindow::buildViewMenus() {
@@ -183,14 +240,31 @@ void MainWindow::buildViewMenus() {
   add(kit, tr("Remove selected props"), {}, "kit_remove", [this] { m_kit->removeSelected(); });
 
   QMenu* view = menuBar()->addMenu(tr("&View"));
-  add(view, tr("Paper"), {}, "view_paper", [this] { setTheme(QStringLiteral("paper")); });
-  add(view, tr("Night"), {}, "view_night", [this] { setTheme(QStringLiteral("night")); });
-  add(view, tr("As the desktop"), {}, "view_desktop", [this] { setTheme(QStringLiteral("desktop")); });
+  std::vector<std::pair<QString, QAction*>> themes;
+  const auto addTheme = [&](const QString& words, const char* name, const QString& choice) {
+    themes.push_back({choice, add(view, words, {}, name, [this, choice] { setTheme(choice); })});
+    themes.back().second->setCheckable(true);
+  };
+  addTheme(tr("Paper"), "view_paper", QStringLiteral("paper"));
+  addTheme(tr("Night"), "view_night", QStringLiteral("night"));
+  addTheme(tr("Follow desktop"), "view_desktop", QStringLiteral("desktop"));
   view->addSeparator();
-  add(view, tr("Swap the room of Plan and Site"), {Qt::Key_F6}, "view_swap", [this] { swapViews(); });
-  view->addAction(m_leftDock->toggleViewAction());
-  view->addAction(m_bottomDock->toggleViewAction());
-
+  add(view, tr("Swap the room of Plan and Site"), {Qt::Key_F6}, "view_swap", [this] {
+    m_panes.arrange(m_panes.now() == Arrangement::PlanLarge ? Arrangement::SiteLarge : Arrangement::PlanLarge);
+  });
+  const std::vector<std::pair<Arrangement, QAction*>> arrangements{
+      {Arrangement::SiteLarge,
+       add(view, tr("Site large"), {}, "view_site_large", [this] { m_panes.arrange(Arrangement::SiteLarge); })},
+      {Arrangement::PlanLarge,
+       add(view, tr("Plan large"), {}, "view_plan_large", [this] { m_panes.arrange(Arrangement::PlanLarge); })},
+      {Arrangement::SideBySide, add(view, tr("Three side by side"), {}, "view_side_by_side",
+                                    [this] { m_panes.arrange(Arrangement::SideBySide); })}};
+  for (const auto& [which, action] : arrangements) action->setCheckable(true);
+  connect(view, &QMenu::aboutToShow, this, [this, arrangements, themes] {
+    for (const auto& [choice, action] : themes) action->setChecked(choice == Settings().theme());
+    for (const auto& [which, action] : arrangements) action->setChecked(which == m_panes.now());
+  });
+  view->addSeparator();
   view->addSeparator();
   add(view, tr("Bench"), {}, "view_bench", [this] { showBottom(Bottom::Bench); });
   add(view, tr("Ledger"), {}, "view_ledger", [this] { showBottom(Bottom::Ledger); });

@@ -3,6 +3,7 @@
 #include "app/bench/number_field.h"
 #include "app/schedule/budget_bar.h"
 #include "app/window/contact_sheet.h"
+#include "app/window/elided_label.h"
 #include "app/window/export_window.h"
 #include "app/window/key_window.h"
 #include "app/window/settings.h"
@@ -13,7 +14,6 @@
 
 #include <QApplication>
 #include <QDir>
-#include <QDockWidget>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
@@ -27,6 +27,7 @@
 #include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QScreen>
 #include <QStackedWidget>
 #include <QStatusBar>
 #include <QToolButton>
@@ -45,9 +46,10 @@ QWidget* makeHead(const std::vector<QToolButton*>& tabs, QLabel* hint) {
   row->setContentsMargins(8, 0, 12, 0);
   row->setSpacing(4);
   for (QToolButton* tab : tabs) row->addWidget(tab);
-  row->addStretch(1);
   hint->setProperty("role", QStringLiteral("quiet"));
-  row->addWidget(hint);
+  hint->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  row->addSpacing(12);
+  row->addWidget(hint, 1);
   return head;
 }
 
@@ -75,7 +77,6 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   setAcceptDrops(true);
   setDockNestingEnabled(true);
   m_site = new SiteView(this);
-  setCentralWidget(m_site);
   m_start = new StartPage(m_site);
   connect(m_start, &StartPage::planWanted, this, &MainWindow::openFile);
   connect(m_start, &StartPage::openWanted, this, &MainWindow::open);
@@ -87,10 +88,8 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   buildBottom();
   buildMenus();
   buildStatus();
-  setCorner(Qt::BottomLeftCorner, Qt::LeftDockWidgetArea);
-  resize(1280, 800);
-  resizeDocks({m_leftDock}, {452}, Qt::Horizontal);
-  resizeDocks({m_bottomDock}, {262}, Qt::Vertical);
+  fitScreen();
+  m_panes.arrange(Arrangement::SiteLarge);
 
   connect(&m_model, &PlanModel::changed, this, [this] {
     m_said.clear();
@@ -135,7 +134,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   };
   connect(&m_service, &EvaluationService::grew, this, showForNow);
   connect(&m_service, &EvaluationService::passed, this, showForNow);
-  connect(&m_masks, &MaskPreviewService::ready, this, [this] {
+  connect(&m_masks, &PlanPictureService::ready, this, [this] {
     m_plan->showMasks(m_masks.latest());
     m_bench->showMasks(m_masks.latest());
   });
@@ -168,7 +167,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   updateKeys();
   const Settings settings;
   if (!settings.geometry().isEmpty()) restoreGeometry(settings.geometry());
-  if (!settings.layout().isEmpty()) restoreState(settings.layout());
+  m_isArranged = !settings.layout().isEmpty() && m_panes.restore(settings.layout());
   updateTitle();
   m_plan->setFocus();  // so that Enter adds at once
 }
@@ -177,6 +176,7 @@ void MainWindow::connectViews() {
   connect(m_plan, &PlanView::selectionChanged, this, &MainWindow::updateSelection);
   connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
   // What failed was not kept, so that asking is all it takes.
+  connect(m_plan, &PlanView::refused, this, [this](const QString& words) { say(QStringLiteral("! ") + words); });
   connect(m_plan, &PlanView::tryAgainWanted, this, &MainWindow::evaluate);
   connect(m_kit, &KitView::tryAgainWanted, this, &MainWindow::evaluate);
   connect(m_bench, &BenchView::tryAgainWanted, this, &MainWindow::evaluate);
@@ -220,9 +220,7 @@ MainWindow::~MainWindow() {
   // What was typed and not yet entered goes into the plan while there is one; then the views go, before what they show.
   if (QWidget* typing = focusWidget()) typing->clearFocus();
   for (KeyWindow* keys : findChildren<KeyWindow*>()) delete keys;  // while the commands that it shows are there
-  delete m_bottomDock;
-  delete m_leftDock;
-  delete takeCentralWidget();
+  m_panes.remove();
 }
 
 void MainWindow::buildLeft() {
@@ -233,22 +231,19 @@ void MainWindow::buildLeft() {
   m_left->addWidget(m_kit);
   m_planTab = makeTab(tr("Plan"), "tab_plan", true);
   m_kitTab = makeTab(tr("Kit"), "tab_kit", false);
-  m_leftHint = new QLabel;
+  m_leftHint = new ElidedLabel;
   connect(m_planTab, &QToolButton::clicked, this, [this] {
     showKit(false);
     m_plan->setFocus();
   });
   connect(m_kitTab, &QToolButton::clicked, this, [this] { showKit(true); });
-  m_leftDock = new QDockWidget(tr("Plan and Kit"), this);
-  m_leftDock->setObjectName(QStringLiteral("left_dock"));
-  m_leftDock->setWidget(m_left);
-  m_leftDock->setTitleBarWidget(makeHead({m_planTab, m_kitTab}, m_leftHint));
-  addDockWidget(Qt::LeftDockWidgetArea, m_leftDock);
+  m_panes.addPlan(tr("Plan and Kit"), m_left, makeHead({m_planTab, m_kitTab}, m_leftHint));
+  m_panes.addSite(tr("Site"), m_site);
 }
 
 void MainWindow::buildBottom() {
   m_bench = new BenchView(&m_model);
-  m_benchHeading = new QLabel;
+  m_benchHeading = new ElidedLabel;
   m_benchHeading->setObjectName(QStringLiteral("bench_heading"));
   m_ledger = new LedgerView;
   m_schedule = new ScheduleView(&m_model, &m_service);
@@ -262,11 +257,8 @@ void MainWindow::buildBottom() {
   connect(m_benchTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Bench); });
   connect(m_ledgerTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Ledger); });
   connect(m_scheduleTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Schedule); });
-  m_bottomDock = new QDockWidget(tr("Bench, Ledger and Schedule"), this);
-  m_bottomDock->setObjectName(QStringLiteral("bottom_dock"));
-  m_bottomDock->setWidget(m_bottom);
-  m_bottomDock->setTitleBarWidget(makeHead({m_benchTab, m_ledgerTab, m_scheduleTab}, m_benchHeading));
-  addDockWidget(Qt::BottomDockWidgetArea, m_bottomDock);
+  m_panes.addBench(tr("Bench, Ledger and Schedule"), m_bottom,
+                   makeHead({m_benchTab, m_ledgerTab, m_scheduleTab}, m_benchHeading));
 }
 
 void MainWindow::showBottom(Bottom which) {
@@ -305,7 +297,7 @@ void MainWindow::buildStatus() {
   m_progress->setObjectName(QStringLiteral("progress"));
   m_progress->hide();
   m_cancel = new QToolButton;
-  m_cancel->setText(tr("cancel"));
+  m_cancel->setText(tr("Cancel"));
   m_cancel->setObjectName(QStringLiteral("cancel"));
   m_cancel->hide();
   connect(m_cancel, &QToolButton::clicked, this, [this] { m_service.cancel(); });
@@ -351,6 +343,7 @@ void MainWindow::evaluate() {
 void MainWindow::showWork() {
   if (!m_progress->isVisible()) return;
   m_progress->setValue(static_cast<int>(m_work.share * 1000));
+  updateTitle();
   m_progress->setToolTip(m_work.what);
   if (!m_work.what.isEmpty()) m_message->setText(tr("working on %1").arg(m_work.what));
   m_plan->showWork(m_work.nodes);
@@ -364,6 +357,7 @@ void MainWindow::endWork() {
   m_progress->hide();
   m_cancel->hide();
   m_work = {};
+  updateTitle();
   m_plan->showWork({});
   m_site->showWork({});
 }
@@ -459,7 +453,13 @@ void MainWindow::updateBudget() {
 
 void MainWindow::updateSelection() {
   const QStringList selection = m_plan->selection();
-  m_bench->showNode(selection.size() == 1 ? selection.first() : QString());
+  const Node* first = selection.isEmpty() ? nullptr : m_model.plan().find(selection.first().toStdString());
+  const bool isOneKind = first && std::all_of(selection.begin(), selection.end(), [&](const QString& uid) {
+                           const Node* n = m_model.plan().find(uid.toStdString());
+                           return n && n->kind == first->kind;
+                         });
+  m_bench->showNodes(isOneKind ? selection : QStringList());
+  m_ledger->narrowTo(selection.size() == 1 ? selection.first() : QString());
   if (!m_service.isOpening()) m_masks.request(m_service.latest(), m_bench->node());
   updateTool();
   if (m_site->mode() == SiteMode::Points || m_site->mode() == SiteMode::Mask) evaluate();
@@ -484,21 +484,27 @@ QString MainWindow::hint(const std::vector<std::pair<const char*, QString>>& par
 
 void MainWindow::updateKeys() {
   const QWidget* now = QApplication::focusWidget();
+  QString words;
   if (!m_toolHint.isEmpty())
-    m_keys->setText(m_toolHint);
+    words = m_toolHint;
   else if (now == m_site)
-    m_keys->setText(hint({{"site_why", tr("why here")},
-                          {"site_compare", tr("compare")},
-                          {nullptr, tr("middle drag orbits")},
-                          {"site_fit", tr("all")}}));
+    words = hint({{"site_why", tr("why here")},
+                  {"site_compare", tr("compare")},
+                  {nullptr, tr("middle drag orbits")},
+                  {"site_walk", tr("walk")},
+                  {"site_fit", tr("all")}});
   else
-    m_keys->setText(hint({{"plan_skip", tr("skip")},
-                          {"site_in_site", tr("in Site")},
-                          {"plan_rename", tr("rename")},
-                          {"plan_add", tr("add")},
-                          {"help_manual", tr("manual")}}));
+    words = hint({{"plan_skip", tr("skip")},
+                  {"site_in_site", tr("in Site")},
+                  {"plan_rename", tr("rename")},
+                  {"plan_add", tr("add")},
+                  {"help_manual", tr("manual")}});
   m_leftHint->setText(m_left->currentIndex() == 1 ? tr("drop mesh files here")
                                                   : hint({{"plan_add", tr("adds")}, {"plan_find", tr("finds")}}));
+  // Counts and messages come first in a narrow window.
+  const int room = width() - m_counts->sizeHint().width() - m_budget->sizeHint().width() - 80;
+  m_keys->setText(m_keys->fontMetrics().elidedText(words, Qt::ElideRight, std::max(40, room)));
+  m_keys->setToolTip(words);
 }
 
 void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius) {
@@ -573,14 +579,21 @@ void MainWindow::setTheme(const QString& choice) {
   for (QWidget* w : findChildren<QWidget*>()) w->update();
 }
 
-void MainWindow::swapViews() {
-  m_isSwapped = !m_isSwapped;
-  QWidget* middle = takeCentralWidget();
-  QWidget* side = m_leftDock->widget();
-  m_leftDock->setWidget(middle);
-  setCentralWidget(side);
-  middle->show();
-  side->show();
+void MainWindow::showEvent(QShowEvent* event) {
+  QMainWindow::showEvent(event);
+  // Panes take their shares of the room that the window has, which is known when it is shown.
+  if (!std::exchange(m_isArranged, true)) m_panes.arrange(Arrangement::SiteLarge);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+  QMainWindow::resizeEvent(event);
+  updateKeys();
+}
+
+/// As large as is usual, or as the screen allows.
+void MainWindow::fitScreen() {
+  const QSize room = screen() ? screen()->availableSize() : QSize(1280, 800);
+  resize(QSize(1280, 800).boundedTo(room));
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
@@ -602,9 +615,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
 
 void MainWindow::addFile(const QString& path, const char* kind) {
   m_model.undoStack().beginMacro(tr("Add %1").arg(QFileInfo(path).fileName()));
-  double y = 20;
-  for (const PlanCard& card : m_plan->layoutNow().cards) y = std::max(y, card.rect.bottom() + 34);
-  const QString uid = m_model.addNode(*findNodeKind(kind), 140, y);
+  const QString uid = m_plan->addAt(*findNodeKind(kind), m_plan->inSight().center());
   m_model.rename(uid, QFileInfo(path).completeBaseName());
   m_model.setParam(uid, "file", (m_file.isEmpty() ? path : QDir(folder()).relativeFilePath(path)).toStdString());
   m_model.undoStack().endMacro();

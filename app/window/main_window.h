@@ -13,12 +13,12 @@
 #include "app/window/commands.h"
 #include "app/window/manual_window.h"
 #include "app/window/missing_window.h"
+#include "app/window/panes.h"
 #include "app/window/recovery.h"
 
 #include <QElapsedTimer>
 #include <QMainWindow>
 
-class QDockWidget;
 class QLabel;
 class QProgressBar;
 class QPushButton;
@@ -51,7 +51,7 @@ class MainWindow : public QMainWindow {
   ScheduleView& schedule() { return *m_schedule; }
   KitView& kit() { return *m_kit; }
   EvaluationService& service() { return m_service; }
-  MaskPreviewService& masks() { return m_masks; }
+  PlanPictureService& masks() { return m_masks; }
   void showKit(bool isKit);
   enum class Bottom { Bench, Ledger, Schedule };
   void showBottom(Bottom which);
@@ -120,7 +120,14 @@ class MainWindow : public QMainWindow {
   bool saveAs();
   void fillRecent();
   void setTheme(const QString& choice);
-  void swapViews();
+  void fitScreen();
+  void showEvent(QShowEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+  void openCameras();
+  void openPicture();
+  void openHistory();
+  QString proposedFile() const;
+  void goToCamera(int index);
   QString selectedMask() const;
   void updateTool();
   void updateKeys();
@@ -132,7 +139,7 @@ class MainWindow : public QMainWindow {
 
   PlanModel m_model;
   EvaluationService m_service;
-  MaskPreviewService m_masks;
+  PlanPictureService m_masks;
   Recovery m_recovery;
   Commands m_commands;
   QString m_file;
@@ -140,7 +147,6 @@ class MainWindow : public QMainWindow {
   QString m_said;
   QString m_inSite;
   Quality m_quality = Quality::Draft;
-  bool m_isSwapped = false;
 
   PlanView* m_plan = nullptr;
   KitView* m_kit = nullptr;
@@ -157,8 +163,8 @@ class MainWindow : public QMainWindow {
   StartPage* m_start = nullptr;
   QStackedWidget* m_left = nullptr;
   QStackedWidget* m_bottom = nullptr;
-  QDockWidget* m_leftDock = nullptr;
-  QDockWidget* m_bottomDock = nullptr;
+  Panes m_panes{this};
+  bool m_isArranged = false;
   QToolButton* m_planTab = nullptr;
   QToolButton* m_kitTab = nullptr;
   QToolButton* m_benchTab = nullptr;

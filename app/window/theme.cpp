@@ -52,6 +52,9 @@ QString styleSheet(const Theme& t) {
     QToolButton[role="choice"] { color: @ink; padding: 2px 7px; border-radius: 2px; }
     QToolButton[role="choice"]:hover { background: @rule; }
     QToolButton[role="choice"]:checked { background: @ink; color: @card; font-weight: 600; }
+    QToolButton[role="pill"] { background: @card; color: @ink; border: 1px solid @rule; border-radius: 4px; padding: 4px 10px; }
+    QToolButton[role="ask"] { color: @quiet; padding: 0 2px; border-radius: 6px; font-size: 10px; }
+    QToolButton[role="ask"]:hover { background: @rule; color: @ink; }
     QFrame[role="float"] { background: @card; border-radius: 4px; }
     QFrame#find_field { background: @paper; border: 1px solid @quiet; border-radius: 4px; }
     QWidget[role="head"] { background: @paper; border-bottom: 1px solid @rule; }

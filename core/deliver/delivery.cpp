@@ -50,7 +50,7 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
       const auto report = evaluation.reports.find(node.uid);
       if (report != evaluation.reports.end() && !report->second.problems.empty())
         return Failure(report->second.problems.front());
-      return fail(ProblemCode::Waiting, "has no result to export", "Mend the nodes before it", node.title);
+      return fail(ProblemCode::Waiting, "has no result to export", "Fix the nodes before it", node.title);
     }
     layers.push_back({node.title, points, nullptr});
   }

@@ -179,7 +179,7 @@ PointsPtr dressed(const PointsPtr& points) {
 std::string manualPage(const NodeKind& kind, bool hasPicture) {
   std::string out = fmt::format("# {}\n\n", kind.label);
   if (hasPicture) out += fmt::format("![{}]({}.png)\n\n", kind.label, kind.id);
-  out += fmt::format("{}\n\nFamily: {} · in files: `{}`\n\n", kind.help, familyLabel(kind.family), kind.id);
+  out += fmt::format("{}\n\nStage: {} · in files: `{}`\n\n", kind.help, familyLabel(kind.family), kind.id);
   if (!kind.inputs.empty()) {
     out += "## In\n\n";
     for (const InputSpec& in : kind.inputs)

@@ -14,7 +14,7 @@ namespace arvesk {
 namespace {
 
 Failure bad(std::string message) {
-  return fail(ProblemCode::FileUnreadable, "CSV: " + std::move(message), "Mend the file, or export it again");
+  return fail(ProblemCode::FileUnreadable, "CSV: " + std::move(message), "Fix the file, or export it again");
 }
 
 /// Fields as views into the text; only quoted ones with doubled quotes need a copy.

@@ -59,9 +59,9 @@ Result<std::vector<ExportLayer>> writable(const std::vector<ExportLayer>& layers
       const std::string what = fmt::format("{}: {} placements need {}, whose file could not be read", layer.name,
                                            lost[k], p.kit->entries[k].prop->name);
       if (!options.isWithoutMissing)
-        return fail(ProblemCode::FileMissing, what, "Mend it in the Kit, or choose to export without what is missing",
+        return fail(ProblemCode::FileMissing, what, "Fix it in the Kit, or choose to export without what is missing",
                     path);
-      warn(report, what + "; they were left out", "Mend it in the Kit and export again");
+      warn(report, what + "; they were left out", "Fix it in the Kit and export again");
     }
     if (kept.size() < p.count) layer.points = std::make_shared<const Points>(gathered(p, kept));
   }
@@ -237,7 +237,7 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
     const auto start = std::chrono::steady_clock::now();
     const auto found = readback::read(path, {task.stop, {}});
     if (!found && found.error().code == ProblemCode::Cancelled) {  // the file is there, and whole
-      warn(report, "was written, and not read back: cancelled", "");
+      warn(report, "was written, and not read back: canceled", "");
     } else {
       report.faults = found ? readback::differences(readback::expectedOf(job), *found)
                             : std::vector<std::string>{found.error().message};

@@ -28,7 +28,7 @@ Problem repaired(std::string message) {
           Severity::Warning,
           {},
           std::move(message),
-          "Mend the file in the program that wrote it"};
+          "Fix the file in the program that wrote it"};
 }
 
 template <typename T>

@@ -106,7 +106,7 @@ void FaceTaker::tell(std::vector<Problem>& warnings) const {
                         Severity::Warning,
                         {},
                         std::move(message),
-                        "Mend the file in the program that wrote it"});
+                        "Fix the file in the program that wrote it"});
   };
   if (m_outside > 0) say(fmt::format("{} faces referred to vertices that are not there and were left out", m_outside));
   if (m_broken > 0)

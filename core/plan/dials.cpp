@@ -112,4 +112,13 @@ std::string faultOfDialName(const Plan& plan, const std::string& name, const std
   return {};
 }
 
+ParamMap paramsNow(const Plan& plan, const Node& node, Quality quality) {
+  if (node.follows.empty()) return node.params;
+  Plan followed;
+  followed.nodes.push_back(node);
+  followed.dials = plan.dials;
+  followDials(followed, quality);
+  return followed.nodes.front().params;
+}
+
 }  // namespace arvesk

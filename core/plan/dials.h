@@ -11,6 +11,9 @@ namespace arvesk {
 /// parameter's range.
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
 
+/// The parameters of one node of the plan as they are in `quality`.
+ParamMap paramsNow(const Plan& plan, const Node& node, Quality quality);
+
 /// What a key of Node::follows means: a parameter, or one of the numbers of a range, band or vector ("size.0").
 struct FollowedPart {
   std::string param;

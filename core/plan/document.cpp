@@ -1,5 +1,7 @@
 #include "core/plan/document.h"
 
+#include "core/plan/dials.h"
+
 #include "core/plan/plan_index.h"
 
 #include <fmt/format.h>
@@ -87,10 +89,10 @@ std::optional<ValueType> outputType(const PlanIndex& index, Link link) {
 
 std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(PlanIndex(plan), link); }
 
-std::string sentenceOf(const Plan& plan, const Node& node) {
+std::string sentenceOf(const Plan& plan, const Node& node, Quality quality) {
   const NodeKind* kind = kindOf(node);
   if (!kind) return fmt::format("unknown kind \"{}\"", node.kind);
-  std::string text = kind->sentence(node.params);
+  std::string text = kind->sentence(paramsNow(plan, node, quality));
   if (const auto it = node.inputs.find("where"); it != node.inputs.end() && !it->second.empty())
     if (const Node* mask = plan.find(it->second.front().node)) text += fmt::format(" · where {}", mask->title);
   return text;

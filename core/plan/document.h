@@ -6,6 +6,8 @@
 
 namespace arvesk {
 
+enum class Quality;
+
 struct Link {
   std::string node;    // uid of the node it comes from
   std::string output;  // id of its output
@@ -190,8 +192,8 @@ bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to)
 /// What the output slot carries, or nothing when kind or output is not known.
 std::optional<ValueType> outputType(const Plan& plan, const Link& link);
 
-/// One line about the node for its card: the kind's sentence and the masks it uses.
-std::string sentenceOf(const Plan& plan, const Node& node);
+/// One line about the node for its card: the kind's sentence, with what dials give in `quality`, and the masks it uses.
+std::string sentenceOf(const Plan& plan, const Node& node, Quality quality);
 
 /// Faults of the document itself: unknown kinds, values out of range, links to nowhere, loops.
 std::vector<Problem> checkPlan(const Plan& plan);

@@ -53,6 +53,11 @@ const NodeKind* findNodeKind(const std::string& id) {
 }
 
 bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& values) {
+  if (const ParamSpec* count = spec.countedBy.empty() ? nullptr : kind.findParam(spec.countedBy)) {
+    const auto it = values.find(count->id);
+    const auto* number = std::get_if<double>(it == values.end() ? &count->defaultValue : &it->second);
+    if (number && *number < spec.countedFrom) return false;
+  }
   if (spec.shownBy.empty()) return true;
   const ParamSpec* by = kind.findParam(spec.shownBy);
   if (!by || !isShown(kind, *by, values)) return false;
@@ -61,6 +66,14 @@ bool isShown(const NodeKind& kind, const ParamSpec& spec, const ParamMap& values
   const auto* choice = std::get_if<std::string>(&value);
   const std::string now = choice ? *choice : std::get<bool>(value) ? "on" : "off";
   return std::find(spec.shownFor.begin(), spec.shownFor.end(), now) != spec.shownFor.end();
+}
+
+std::size_t NodeKind::usedOutputs(const ParamMap& values) const {
+  const ParamSpec* spec = outputsParam.empty() ? nullptr : findParam(outputsParam);
+  if (!spec) return outputs.size();
+  const auto it = values.find(spec->id);
+  const auto* number = std::get_if<double>(it == values.end() ? &spec->defaultValue : &it->second);
+  return number ? std::min(outputs.size(), static_cast<std::size_t>(std::max(0.0, *number))) : outputs.size();
 }
 
 bool passesMain(const NodeKind& kind) {

@@ -160,7 +160,9 @@ struct NodeKind {
   std::function<Reach(const ParamMap&)> reachOf;  // empty: of nothing but the point itself
   Exemptions exemptions;
   Reach reach(const ParamMap& values) const { return reachOf ? reachOf(values) : Reach::none(); }
-  std::string amountParam;  // the count-like parameter that nests, or empty
+  std::string amountParam;   // the count-like parameter that nests, or empty
+  std::string outputsParam;  // the number that says how many of the outputs are used, or empty: all
+  std::size_t usedOutputs(const ParamMap& values) const;
   std::function<Result<Outputs>(const EvalContext&, const Inputs&, const ParamMap&)> evaluate;
   std::function<std::string(const ParamMap&)> sentence;  // what it does now, in few words
   /// Of filters: by what value each of `points` (passed on or left out) was judged, in few words ("slope 41.2°, limit

@@ -86,6 +86,12 @@ ParamSpec& ParamSpec::usual(double from, double to, double by) {
   step = by > 0 ? by : (to - from) / 100;
   return *this;
 }
+ParamSpec& ParamSpec::counted(const char* by, double from) {
+  countedBy = by;
+  countedFrom = from;
+  return *this;
+}
+
 ParamSpec& ParamSpec::shown(const char* by, std::initializer_list<const char*> values) {
   shownBy = by;
   shownFor.assign(values.begin(), values.end());

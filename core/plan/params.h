@@ -72,6 +72,8 @@ struct ParamSpec {
   std::vector<Option> options;
   std::string shownBy;                // id of a choice or toggle, or empty
   std::vector<std::string> shownFor;  // its values that show this; for a toggle "on" or "off"
+  std::string countedBy;              // id of a number that says how many of a row of parameters count, or empty
+  double countedFrom = 0;             // the least of it that shows this
   std::string fileKind;               // "image" or "mesh" for files
   bool isOptional = false;            // a file that may be left out
   SiteRole siteRole = SiteRole::None;
@@ -94,6 +96,7 @@ struct ParamSpec {
   ParamSpec& hard(double from, double to);
   ParamSpec& usual(double from, double to, double by = 0);
   ParamSpec& shown(const char* by, std::initializer_list<const char*> values);
+  ParamSpec& counted(const char* by, double from);
 };
 
 inline constexpr std::size_t kNumbersPerDab = 6;

@@ -29,6 +29,7 @@ inline QString cutOffIn(QWidget* root) {
     int room = w->width();
     QString words;
     if (const auto* label = qobject_cast<QLabel*>(w)) {
+      if (label->property("elides").toBool()) continue;  // shortened on purpose, whole on hover
       if (label->text().isEmpty() || label->wordWrap() || Qt::mightBeRichText(label->text())) continue;
       words = label->text();
       needed = label->fontMetrics().boundingRect(words).width() + label->margin() * 2;

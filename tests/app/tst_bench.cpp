@@ -108,12 +108,12 @@ class TestBench : public QObject {
     QVERIFY(find("density")->isVisible() && !find("spacing")->isVisible());
     auto* way = bench.findChild<ChoiceBox*>(QStringLiteral("way"));
     way->setFocus();
-    QTest::keyClick(way, Qt::Key_Down);  // Free → Even
+    QTest::keyClick(way, Qt::Key_Down);  // Independent → Evenly spaced
     QCOMPARE(std::get<std::string>(model.plan().find("n")->params.at("way")), std::string("even"));
     QVERIFY(!find("density")->isVisible() && find("spacing")->isVisible());
     model.undoStack().undo();
     QVERIFY(find("density")->isVisible());
-    QCOMPARE(way->currentText(), QStringLiteral("Free"));
+    QCOMPARE(way->currentText(), QStringLiteral("Independent"));
     QTest::mouseClick(bench.findChild<QToolButton*>(QStringLiteral("next_seed")), Qt::LeftButton);
     QCOMPARE(model.plan().find("n")->seed, std::uint64_t{1});
     bench.showNode({});
@@ -157,6 +157,8 @@ class TestBench : public QObject {
     for (const ParamSpec& spec : kind.params) {
       const std::function<void(const ParamSpec&)> reveal =
           [&](const ParamSpec& hidden) {  // what shows it may itself be hidden
+            if (!hidden.countedBy.empty())
+              model.setParam(QStringLiteral("n"), hidden.countedBy, kind.findParam(hidden.countedBy)->hardMax);
             if (hidden.shownBy.empty()) return;
             const ParamSpec& by = *kind.findParam(hidden.shownBy);
             reveal(by);

@@ -428,6 +428,9 @@ class TestDocument : public test::WindowTest {
     QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("remove_props")), Qt::LeftButton);
     QCOMPARE(document().props.size(), std::size_t{5});
     QVERIFY2(message().contains(QStringLiteral("Stone kinds")), qPrintable(message()));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(0)).center());
+    QTest::keyClick(list, Qt::Key_Delete);
+    QCOMPARE(document().props.size(), std::size_t{4});
     w().model().undoStack().setClean();
   }
 

@@ -217,6 +217,7 @@ class TestDressingUi : public test::WindowTest {
     waitForResults();
     auto* table = window->findChild<QTableWidget*>(QStringLiteral("mount_table"));
     QTRY_COMPARE(table->rowCount(), 1);
+    QCOMPARE(table->currentRow(), 0);  // the new one is the one to name or move
     const Vec3 at = prop("Boulder A").mounts[0].position;
     QVERIFY(QLineF(picture.project(at), QPointF(picture.rect().center())).length() <
             3);  // it lies where it was clicked
@@ -225,7 +226,12 @@ class TestDressingUi : public test::WindowTest {
     table->selectRow(0);
     QTest::mouseClick(window->findChild<QPushButton*>(QStringLiteral("mount_remove")), Qt::LeftButton);
     QVERIFY(prop("Boulder A").mounts.empty());
-    window->close();
+    window->activateWindow();
+    QVERIFY(QTest::qWaitForWindowActive(window));
+    QTest::keySequence(window, QKeySequence(QKeySequence::Undo));
+    QCOMPARE(prop("Boulder A").mounts.size(), std::size_t{1});
+    QTest::keyClick(window, Qt::Key_Escape);
+    QTRY_VERIFY(!w().findChild<PropWindow*>());
   }
 
   void scheduleCountsBudgetsAndFindsWhatHovers() {

@@ -4,6 +4,9 @@
 #include "tests/app/looks.h"
 #include "tests/app/window_test.h"
 
+#include <QScrollArea>
+#include <QScrollBar>
+
 using namespace arvesk;
 
 class TestFit : public test::WindowTest {
@@ -49,6 +52,61 @@ class TestFit : public test::WindowTest {
     }
     const QRect bench(w().bench().mapTo(&w(), QPoint()), w().bench().size());
     QVERIFY2(w().rect().contains(bench), "the Bench is inside the window");
+  }
+
+  /// However the panes stand, on small screens and large ones: every control of every kind can be reached and read.
+  void everyKindFitsAnyArrangement_data() {
+    QTest::addColumn<QString>("arrangement");
+    QTest::addColumn<QSize>("size");
+    for (const char* name : {"view_site_large", "view_plan_large", "view_side_by_side"})
+      for (const QSize& size : {QSize(1024, 768), QSize(1440, 900), QSize(3840, 2160)})
+        QTest::addRow("%s %d", name, size.width()) << QString::fromLatin1(name) << size;
+  }
+  void everyKindFitsAnyArrangement() {
+    QFETCH(QString, arrangement);
+    QFETCH(QSize, size);
+    w().resize(size);
+    trigger(qPrintable(arrangement));
+    QTest::qWait(60);
+    QCOMPARE(w().size(), size);
+    const auto placeOf = [&](QWidget* pane) { return QRect(pane->mapTo(&w(), QPoint()), pane->size()); };
+    const QRect planPlace = placeOf(&plan());
+    const QRect site = placeOf(&w().site());
+    const QRect bench = placeOf(&w().bench());
+    for (const QRect& pane : {planPlace, site, bench})
+      QVERIFY2(
+          w().rect().contains(pane) && pane.width() >= 250 && pane.height() >= 180,
+          qPrintable(
+              QStringLiteral("%1 × %2 at %3, %4").arg(pane.width()).arg(pane.height()).arg(pane.x()).arg(pane.y())));
+    QVERIFY(!planPlace.intersects(site) && !site.intersects(bench) && !bench.intersects(planPlace));
+    QVERIFY((arrangement == QStringLiteral("view_plan_large")) == (planPlace.left() > site.left()));
+    QVERIFY((arrangement == QStringLiteral("view_side_by_side")) ==
+            (bench.left() > site.left() && bench.left() > planPlace.left() && bench.top() < site.center().y()));
+    if (arrangement == QStringLiteral("view_plan_large"))
+      QVERIFY(planPlace.width() * planPlace.height() > 3 * bench.width() * bench.height() / 4);
+    for (const NodeKind* kind : allNodeKinds()) {
+      const QString uid = w().model().addNode(*kind, 40, 40);
+      plan().select({uid});
+      looksRight(&w().bench(), QString::fromStdString(kind->id));
+      for (const QScrollArea* area : w().bench().findChildren<QScrollArea*>())
+        if (area->isVisible()) QVERIFY2(area->horizontalScrollBar()->maximum() == 0, kind->id.c_str());
+      if (QTest::currentTestFailed()) return;
+      w().model().undoStack().undo();
+    }
+  }
+
+  /// However long a name is.
+  void noNameWidensAPane() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    const int before = w().bench().width();
+    plan().select({QStringLiteral("sow")});
+    w().model().rename(QStringLiteral("sow"), QString(300, QLatin1Char('W')));
+    waitForResults();
+    QTest::qWait(50);
+    QCOMPARE(w().bench().width(), before);
+    QCOMPARE(w().width(), 1280);
+    looksRight(&w(), QStringLiteral("a long name"));
   }
 
   void everyPanelFits_data() {

@@ -241,7 +241,7 @@ class TestHandingOver : public test::WindowTest {
     QTest::qWait(300);
     QTest::mouseClick(part<QPushButton>("export_cancel"), Qt::LeftButton);
     QTRY_VERIFY_WITH_TIMEOUT(!m_export->isBusy(), 5'000);
-    QVERIFY2(words().startsWith(QStringLiteral("Cancelled")), qPrintable(words()));
+    QVERIFY2(words().startsWith(QStringLiteral("Canceled")), qPrintable(words()));
     QVERIFY(old.open(QIODevice::ReadOnly));
     QCOMPARE(old.readAll(), QByteArray("what was here"));
     // Closed in the middle of the work it ends the work, and the window lives on.

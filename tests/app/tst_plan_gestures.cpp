@@ -1,5 +1,6 @@
 // The Plan's gestures beyond connecting: box select, cards let go on ribbons, links to empty paper, stubs, beds, notes,
 // chains, find, tidy, dials.
+#include "app/bench/number_field.h"
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
@@ -7,6 +8,7 @@
 #include <QLabel>
 #include <QPlainTextEdit>
 #include <QToolButton>
+#include <QUndoView>
 
 using namespace arvesk;
 
@@ -180,6 +182,158 @@ class TestPlanGestures : public test::WindowTest {
       if (!r.isHairline) QVERIFY(r.path.pointAtPercent(0).y() < r.path.pointAtPercent(1).y());  // points run downwards
   }
 
+  /// The whole plan fills the pane; from far away beds are blocks that tell what they keep, and a click goes in.
+  void fromFarAwayBedsAreBlocks() {
+    open("demo/tern-cove/tern-cove.arvesk");
+    waitForResults();
+    plan().select({});
+    QTest::keyClick(&plan(), Qt::Key_T);
+    waitForResults();
+    QVERIFY(plan().isOverview());
+    const QRectF all = plan().layoutNow().bounds;
+    QVERIFY2(plan().inSight().adjusted(-8, -8, 8, 8).contains(all), "all of it is in sight");
+    std::size_t beds = 0;
+    for (const PlanBlock& b : plan().overviewNow().blocks) {
+      if (!b.isBed) continue;
+      ++beds;
+      QVERIFY2(!b.yield.isEmpty(), qPrintable(b.title));
+      const PlanPicture& picture = w().masks().latest()->at(b.uid);
+      QVERIFY2(!picture.picture.isNull(), qPrintable(b.title));
+      for (const PlanBlock& other : plan().overviewNow().blocks)
+        QVERIFY(&other == &b || !other.rect.intersects(b.rect));
+    }
+    QCOMPARE(beds, std::size_t(13));
+    // What a block tells is what its cards tell.
+    const auto dunes = std::find_if(plan().overviewNow().blocks.begin(), plan().overviewNow().blocks.end(),
+                                    [](const PlanBlock& b) { return b.title == QStringLiteral("Dunes"); });
+    std::size_t left = 0;
+    for (const char* end : {"Marram props", "Kale props"}) left += report(end).passed.front();
+    QVERIFY2(dunes->yield.contains(QLocale().toString(static_cast<qulonglong>(left))), qPrintable(dunes->yield));
+
+    const PlanBlock rocks = *std::find_if(plan().overviewNow().blocks.begin(), plan().overviewNow().blocks.end(),
+                                          [](const PlanBlock& b) { return b.title == QStringLiteral("Rocks"); });
+    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().blockPlace(QString::fromStdString(rocks.uid)));
+    QVERIFY(!plan().isOverview());
+    QVERIFY(plan().inSight().contains(rocks.rect.topLeft() + QPointF(4, 4)));
+    // With tags and chips a column fits the pane.
+    QVERIFY(plan().inSight().left() <= rocks.rect.left() && plan().inSight().right() >= rocks.rect.right());
+
+    // The small map shows where one is, and takes one elsewhere.
+    paper()->grab();
+    const QRect map = plan().mapRect();
+    QVERIFY(paper()->rect().contains(map) && !map.isEmpty());
+    test::dragMouse(paper(), map.center(), map.topLeft() + QPoint(6, 6));
+    QVERIFY(plan().inSight().left() < all.left() + all.width() * 0.2 &&
+            plan().inSight().top() < all.top() + all.height() * 0.2);
+    test::dragMouse(paper(), map.topLeft() + QPoint(6, 6), map.bottomRight() - QPoint(3, 3));
+    QVERIFY(plan().inSight().right() > all.right() - all.width() * 0.2);
+    QTest::keyClick(&plan(), Qt::Key_Home);
+    paper()->grab();
+    QVERIFY(plan().mapRect().isEmpty());
+  }
+
+  /// Whatever is added or pasted lies on nothing, and is in sight.
+  void whatIsAddedLandsInFreeRoom() {
+    open("demo/tern-cove/tern-cove.arvesk");
+    const auto liesFree = [&](const QStringList& uids) {
+      for (const QString& uid : uids) {
+        const PlanCard* card = plan().layoutNow().card(uid.toStdString());
+        if (!card) continue;  // docked
+        for (const PlanCard& other : plan().layoutNow().cards)
+          QVERIFY2(&other == card || !other.rect.intersects(card->rect), qPrintable(other.title));
+      }
+      QVERIFY(paper()->rect().contains(plan().centerOf(uids.first())));
+    };
+    for (int round = 0; round < 3; ++round) {
+      plan().select({});
+      addByKeys(QStringLiteral("Grid"));
+      QCOMPARE(plan().selection().size(), 1);
+      liesFree(plan().selection());
+    }
+    plan().select({quid("Boulders"), quid("Boulder props")});
+    plan().copySelected();
+    plan().pasteClipboard();
+    liesFree(plan().selection());
+    plan().duplicateSelected();
+    liesFree(plan().selection());
+  }
+
+  /// What cannot be connected is refused in words at once, and nothing changes.
+  void wrongLinksAreRefusedInWords() {
+    open("demo/examples/one-slope.arvesk");
+    const QString vary = w().model().addNode(*findNodeKind("vary"), 420, 230);
+    waitForResults();
+    const PlanPtr before = w().model().snapshot();
+    const auto refusal = [&](const QPoint& from, const QPoint& to) {
+      auto* message = w().findChild<QLabel*>(QStringLiteral("message"));
+      message->clear();
+      drag(from, to);
+      return message->text();
+    };
+    plan().select({QStringLiteral("ground")});
+    const QString noSlot = refusal(plan().slotPlace(QStringLiteral("ground"), "surface"), plan().centerOf(vary));
+    QVERIFY2(noSlot.startsWith(QStringLiteral("! not connected: ")) && noSlot.contains(QStringLiteral("Vary")),
+             qPrintable(noSlot));
+    plan().select({QStringLiteral("dress")});
+    const QString loop = refusal(plan().slotPlace(QStringLiteral("dress"), "out:points"),
+                                 plan().slotPlace(QStringLiteral("slope"), "points"));
+    QVERIFY2(loop.contains(QStringLiteral("loop")), qPrintable(loop));
+    QCOMPARE(w().model().snapshot(), before);
+  }
+
+  /// Share out shows as many outputs, and asks for as many weights, as it has shares.
+  void shareOutShowsItsShares() {
+    open("demo/examples/one-slope.arvesk");
+    const QString uid = w().model().addAfter(*findNodeKind("share-out"), QStringLiteral("sow"));
+    plan().select({uid});
+    for (const double count : {5.0, 2.0, 8.0}) {
+      w().model().setParam(uid, "count", count);
+      waitForResults();
+      std::size_t outputs = 0;
+      for (const PlanSlot& s : plan().layoutNow().openings) outputs += s.isOutput && s.uid == uid.toStdString() ? 1 : 0;
+      QCOMPARE(outputs, static_cast<std::size_t>(count));
+      int weights = 0;
+      for (int i = 1; i <= 8; ++i)
+        weights += w().bench().findChild<NumberField*>(QStringLiteral("weight_%1").arg(i))->isVisible() ? 1 : 0;
+      QCOMPARE(weights, static_cast<int>(count));
+    }
+  }
+
+  /// Several cards of one kind: an edit on the Bench goes to all, of a range only the end that was changed; one undo.
+  void editsGoToAllThatAreSelected() {
+    open("demo/tern-cove/tern-cove.arvesk");
+    const QStringList some{quid("Tall and short"), quid("Kale sizes"), quid("Mussel sizes")};
+    const auto size = [&](int i) {
+      const Node& n = *document().find(some[i].toStdString());
+      return std::get<std::vector<double>>(n.value(*kindOf(n)->findParam("size")));
+    };
+    std::vector<std::vector<double>> before;
+    for (int i = 0; i < 3; ++i) before.push_back(size(i));
+    QVERIFY(before[0] != before[1] && before[1] != before[2]);
+    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().centerOf(some[0]));
+    plan().select(some);
+    auto* heading = w().findChild<QLabel*>(QStringLiteral("bench_heading"));
+    QVERIFY2(heading->text().startsWith(QStringLiteral("3 × ")), qPrintable(heading->text()));
+    auto* to = w().bench().findChild<NumberField*>(QStringLiteral("size.1"));
+    type(to, QStringLiteral("1.75"));
+    for (int i = 0; i < 3; ++i) {
+      QCOMPARE(size(i)[1], 1.75);
+      QCOMPARE(size(i)[0], before[static_cast<std::size_t>(i)][0]);
+    }
+    w().model().undo();
+    for (int i = 0; i < 3; ++i) QCOMPARE(size(i), before[static_cast<std::size_t>(i)]);
+    // Cards of different kinds have nothing in common to be edited.
+    plan().select({some[0], quid("Sit and lean")});
+    QVERIFY(!w().bench().findChild<NumberField*>(QStringLiteral("size.1")));
+    // Every step has its name in the history, and a click on one goes there.
+    w().model().redo();
+    trigger("edit_history");
+    auto* history = w().findChild<QUndoView*>(QStringLiteral("history"));
+    QVERIFY(history->model()->index(1, 0).data().toString().contains(QStringLiteral("3 nodes")));
+    history->setCurrentIndex(history->model()->index(0, 0));
+    for (int i = 0; i < 3; ++i) QCOMPARE(size(i), before[static_cast<std::size_t>(i)]);
+  }
+
   // 300 nodes: laying out and painting are counted, not timed: what is asserted is that a frame is far from a second.
   void threeHundredNodesStaySmooth() {
     Plan many;
@@ -207,13 +361,21 @@ class TestPlanGestures : public test::WindowTest {
   void numbersFollowADial() {
     open("demo/examples/where-and-why.arvesk");
     const std::size_t before = report("Kale").passed.front();
+    QVERIFY2(!w().bench().findChild<QLineEdit*>(QStringLiteral("dial.0.final")), "one value until it is split");
+    const double final = document().dials.front().final;
+    QTest::mouseClick(w().bench().findChild<QToolButton*>(QStringLiteral("dial.0.split")), Qt::LeftButton);
+    QTRY_VERIFY(w().bench().findChild<QLineEdit*>(QStringLiteral("dial.0.final")));
     auto* field = w().bench().findChild<QLineEdit*>(QStringLiteral("dial.0.draft"));
     QVERIFY(field);
     QVERIFY(field->isVisible());
     type(field, QStringLiteral("1.2"));
     QCOMPARE(document().dials.front().draft, 1.2);
+    QCOMPARE(document().dials.front().final, final);
     waitForResults();
     QVERIFY(report("Kale").passed.front() < before / 2);
+    // The card shows what the dial gives, not what it would be without it.
+    QVERIFY2(plan().layoutNow().card("sow")->sentence.contains(QStringLiteral("1.2 m")),
+             qPrintable(plan().layoutNow().card("sow")->sentence));
     plan().select({QStringLiteral("sow")});
     auto* spacing = w().bench().findChild<QLineEdit*>(QStringLiteral("spacing"));
     QVERIFY(spacing && spacing->text().contains(QStringLiteral("apart")));
@@ -223,6 +385,16 @@ class TestPlanGestures : public test::WindowTest {
     QVERIFY(report("Kale").passed.front() > before / 2);
     type(spacing, QStringLiteral("0.9"));
     QVERIFY(!document().find("sow")->follows.contains("spacing"));
+    // One value for draft and final again.
+    plan().select({});
+    auto* split = w().bench().findChild<QToolButton*>(QStringLiteral("dial.0.split"));
+    QVERIFY(split && w().bench().findChild<QLineEdit*>(QStringLiteral("dial.0.final")));
+    QTest::mouseClick(split, Qt::LeftButton);
+    QCOMPARE(document().dials.front().draft, document().dials.front().final);
+    QTRY_VERIFY(!w().bench().findChild<QLineEdit*>(QStringLiteral("dial.0.final")));
+    type(w().bench().findChild<QLineEdit*>(QStringLiteral("dial.0.draft")), QStringLiteral("0.8"));
+    QCOMPARE(document().dials.front().draft, 0.8);
+    QCOMPARE(document().dials.front().final, 0.8);
   }
 
   void formulasAreCheckedWhileTyped() {

@@ -356,6 +356,49 @@ class TestSite : public test::WindowTest {
         w().ledger().table().headerData(0, Qt::Horizontal, Qt::DisplayRole).toString() + QLatin1Char('\t')));
   }
 
+  /// What rows are about stands first, then what the filter asks for; what is empty in these rows, last. A selected
+  /// output shows its rows alone.
+  void theLedgerShowsWhatHasSomething() {
+    open("demo/tern-cove/tern-cove.arvesk");
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("tab_ledger")), Qt::LeftButton);
+    const auto calm = [&] {
+      QTRY_VERIFY_WITH_TIMEOUT(!w().ledger().isBusy() && w().ledger().table().rowCount() > 0, 60'000);
+    };
+    calm();
+    w().ledger()
+        .findChild<QLineEdit*>(QStringLiteral("ledger_filter"))
+        ->setText(QStringLiteral("slope > 20 and prop = boulder*"));
+    QTest::qWait(600);
+    calm();
+    const LedgerPtr ledger = w().ledger().table().ledger();
+    const QHeaderView* head = table()->horizontalHeader();
+    QStringList order;
+    bool wasEmpty = false;
+    for (int v = 0; v < head->count(); ++v) {
+      const int c = head->logicalIndex(v);
+      order << QString::fromStdString(ledger->columns()[static_cast<std::size_t>(c)].name);
+      bool isEmpty = true;
+      for (const std::uint32_t row : w().ledger().table().rows())
+        isEmpty = isEmpty && (ledger->shown(row, c).empty() || std::isnan(ledger->number(row, c)));
+      if (ledger->columns()[static_cast<std::size_t>(c)].sort != LedgerColumn::Sort::Number) continue;
+      QVERIFY2(isEmpty || !wasEmpty, qPrintable(order.join(QStringLiteral(", "))));
+      wasEmpty = isEmpty;
+    }
+    QVERIFY2(order.indexOf(QStringLiteral("slope")) < 4 && order.indexOf(QStringLiteral("prop")) < 3 &&
+                 order.first() == QStringLiteral("output"),
+             qPrintable(order.join(QStringLiteral(", "))));
+    w().ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter"))->clear();
+    QTest::qWait(600);
+    calm();
+    const int all = w().ledger().table().rowCount();
+    plan().select({quid("Plants")});
+    QTRY_VERIFY_WITH_TIMEOUT(
+        !w().ledger().isBusy() && w().ledger().table().rowCount() == static_cast<int>(report("Plants").passed.front()),
+        60'000);
+    plan().select({});
+    QTRY_VERIFY_WITH_TIMEOUT(!w().ledger().isBusy() && w().ledger().table().rowCount() == all, 60'000);
+  }
+
   // A million rows: filling, selecting all and scrolling never hold the window for long. The limit is far above what it
   // takes, so that only a copy of every cell could reach it.
   void ledgerOfAMillionRowsDoesNotStall() {

@@ -138,7 +138,8 @@ const NodeKind& makeRoom() {
     k.help = ARVESK_TEXT(
         "node",
         "Moves crowded points away from each other, level, over a few rounds, and at most a distance from where they "
-        "were; then sets those that moved down on the joined ground. None is left out. Where several are too many for "
+        "were; then sets those that moved down on the connected ground. None is left out. Where several are too many "
+        "for "
         "the room they share, overlaps stay: Clearance takes those.");
     k.glyph = "make-room";
     k.synonyms = {"relax", "spread", "push", "repel", "separate"};

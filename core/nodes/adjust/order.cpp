@@ -70,15 +70,15 @@ const NodeKind& order() {
     k.inputs = {pointsInput()};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "By"), ARVESK_TEXT("node", "What comes first."),
+        param("by", &Params::by, ARVESK_TEXT("node", "Sort by"), ARVESK_TEXT("node", "What comes first."),
               {{"axis", ARVESK_TEXT("node", "Axis")},
                {"number", ARVESK_TEXT("node", "A number")},
-               {"chance", ARVESK_TEXT("node", "Lot")},
+               {"chance", ARVESK_TEXT("node", "At random")},
                {"place", ARVESK_TEXT("node", "Distance from a place")}}),
         param("axis", &Params::axis, ARVESK_TEXT("node", "Axis"), ARVESK_TEXT("node", "Of the world."),
               {{"x", "X"}, {"y", "Y"}, {"z", "Z"}})
             .shown("by", {"axis"}),
-        param("number", &Params::number, ARVESK_TEXT("node", "Number"),
+        param("number", &Params::number, ARVESK_TEXT("node", "Attribute"),
               ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint."))
             .shown("by", {"number"}),
         param("place", &Params::place, ARVESK_TEXT("node", "Place"), ARVESK_TEXT("node", "Nearest first."))

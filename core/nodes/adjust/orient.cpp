@@ -250,7 +250,7 @@ const NodeKind& orient() {
     k.help = ARVESK_TEXT(
         "node",
         "Sets how points stand: up leans from world up, or a direction, toward the ground's normal; the heading is "
-        "kept, random, fixed, downhill, or toward or away from the nearest joined point or a place; then spin about "
+        "kept, random, fixed, downhill, or toward or away from the nearest connected point or a place; then spin about "
         "the own up, tilt about own X and Z, and a half turn for a share. "
         "Replaces the turn the points had unless it is set to work on top of it. A heading is a compass: 0° north "
         "(−Z), "

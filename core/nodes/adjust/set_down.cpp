@@ -124,15 +124,15 @@ const NodeKind& setDown() {
     k.inputs = {pointsInput(), groundInput(false), adjustWhereInput()};
     k.outputs = {pointsOutput(), leftOutOutput()};
     k.params = {
-        param("way", &Params::way, ARVESK_TEXT("node", "To"), ARVESK_TEXT("node", "Which place of the ground."),
+        param("way", &Params::way, ARVESK_TEXT("node", "Land on"), ARVESK_TEXT("node", "Which place of the ground."),
               {{"nearest-along", ARVESK_TEXT("node", "Nearest along")},
                {"topmost-along", ARVESK_TEXT("node", "Topmost along")},
                {"nearest-place", ARVESK_TEXT("node", "Nearest place")}}),
-        param("along", &Params::along, ARVESK_TEXT("node", "Along"),
+        param("along", &Params::along, ARVESK_TEXT("node", "Direction"),
               ARVESK_TEXT("node", "Straight down and up, or a direction and its opposite."),
-              {{"vertical", ARVESK_TEXT("node", "Vertical")}, {"direction", ARVESK_TEXT("node", "Direction")}})
+              {{"vertical", ARVESK_TEXT("node", "Vertical")}, {"direction", ARVESK_TEXT("node", "Own")}})
             .shown("way", {"nearest-along", "topmost-along"}),
-        param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"),
+        param("direction", &Params::direction, ARVESK_TEXT("node", "Down is"),
               ARVESK_TEXT("node", "Which way counts as down; topmost is the first place met on it."))
             .hard(-1, 1)
             .usual(-1, 1, 0.05)

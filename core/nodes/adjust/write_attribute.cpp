@@ -111,10 +111,11 @@ const NodeKind& writeAttribute() {
     k.id = "write-attribute";
     k.family = Family::Adjust;
     k.label = ARVESK_TEXT("node", "Write attribute");
-    k.help = ARVESK_TEXT("node",
-                         "Gives points a value by name, which masks, Share out, Order, Ledger and export can use: a "
-                         "number (by a mask, or by lot), a text chosen by weights, or one text for all. Lots are drawn "
-                         "per point, or once for a parent or patch.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Gives points a value by name, which masks, Share out, Order, Ledger and export can use: a "
+        "number (by a mask, or at random), a text chosen by weights, or one text for all. Draws are made "
+        "per point, or once for a parent or patch.");
     k.glyph = "attribute";
     k.synonyms = {"set", "property", "tag", "value", "label", "kind"};
     k.inputs = {pointsInput(),
@@ -129,8 +130,9 @@ const NodeKind& writeAttribute() {
               {{"number", ARVESK_TEXT("node", "A number")},
                {"choice", ARVESK_TEXT("node", "One of several")},
                {"text", ARVESK_TEXT("node", "A text")}}),
-        param("range", &Params::range, ARVESK_TEXT("node", "From, to"),
-              ARVESK_TEXT("node", "The number where the mask is 0, and where it is 1; without a mask by lot between."))
+        param(
+            "range", &Params::range, ARVESK_TEXT("node", "From, to"),
+            ARVESK_TEXT("node", "The number where the mask is 0, and where it is 1; without a mask at random between."))
             .hard(-1e9, 1e9)
             .usual(0, 1, 0.01)
             .shown("write", {"number"}),
@@ -140,7 +142,7 @@ const NodeKind& writeAttribute() {
             .shown("write", {"choice"}),
         param("text", &Params::text, ARVESK_TEXT("node", "Text"), ARVESK_TEXT("node", "The text that all get."))
             .shown("write", {"text"}),
-        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "What shares one lot."),
+        param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"), ARVESK_TEXT("node", "What shares one draw."),
               kDrawPerOptions)
             .shown("write", {"number", "choice"}),
     };

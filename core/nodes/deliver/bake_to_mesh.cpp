@@ -52,7 +52,7 @@ const NodeKind& bakeToMesh() {
     k.inputs = {pointsWithPropsInput()};
     k.outputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = {
-        param("as", &Params::as, ARVESK_TEXT("node", "As"),
+        param("as", &Params::as, ARVESK_TEXT("node", "Result"),
               ARVESK_TEXT("node", "One mesh, or an object per placement (65,535 at most)."),
               {{"one-mesh", ARVESK_TEXT("node", "One mesh")}, {"objects", ARVESK_TEXT("node", "An object each")}}),
         param("most_triangles", &Params::mostTriangles, ARVESK_TEXT("node", "At most"),

@@ -53,7 +53,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   for (const KitEntry& e : kit->entries)
     if (e.prop->isMissing)
       ctx.warn(fmt::format("the file of {} could not be read; its points stay empty", e.prop->name),
-               "Mend it in the Kit, or take it off the list");
+               "Fix it in the Kit, or take it off the list");
   if (kit->entries.empty())
     return fail(ProblemCode::MissingInput, "no prop is chosen",
                 "Choose props on the Bench, or a name pattern that fits some");

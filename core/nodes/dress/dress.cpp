@@ -116,7 +116,7 @@ class Chooser {
       case Way::Index:
       case Way::Expression:
         warn(bare.size(), fmt::format("their number is not from 1 to {}", m_kit.entries.size()),
-             "Mend the number, or add props to the kit");
+             "Fix the number, or add props to the kit");
         return;
     }
   }
@@ -165,7 +165,7 @@ class Chooser {
       for (const KitEntry& e : m_kit.entries) fits.push_back(matches(rule.props, e.prop->name));
       if (std::find(fits.begin(), fits.end(), 1) == fits.end())
         m_ctx.warn(fmt::format("no prop of the kit is called \"{}\"", rule.props),
-                   "Add it to Choose props, or mend the rule");
+                   "Add it to Choose props, or fix the rule");
     }
     return {};
   }
@@ -334,7 +334,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 std::string sentence(const Params& p) {
   std::string text;
   switch (p.way) {
-    case Way::Chance: text = "Dress · by chance"; break;
+    case Way::Chance: text = "Dress · at random"; break;
     case Way::Cycle: text = "Dress · in turn"; break;
     case Way::Patches: text = fmt::format("Dress · in patches of {:g} m", p.patchSize); break;
     case Way::Ranges: text = "Dress · " + p.ranges; break;
@@ -370,7 +370,7 @@ const NodeKind& dress() {
     k.label = ARVESK_TEXT("node", "Dress");
     k.help = ARVESK_TEXT(
         "node",
-        "Gives each point a prop of the kit. By chance: by weight; a point keeps its prop when others come or go: "
+        "Gives each point a prop of the kit. At random: by weight; a point keeps its prop when others come or go: "
         "adding a prop to the kit moves points only to it, removing one moves only its own. In turn: first, second, "
         "third… in the order of the points and the kit, so one point more or less shifts all that follow. "
         "Patches: places that lie together get the same prop, by weight. Ranges: a mask's value chooses, such as \"0 "
@@ -391,7 +391,7 @@ const NodeKind& dress() {
     k.params = {
         param("way", &Params::way, ARVESK_TEXT("node", "Props"),
               ARVESK_TEXT("node", "What decides which prop a point gets."),
-              {{"chance", ARVESK_TEXT("node", "By chance")},
+              {{"chance", ARVESK_TEXT("node", "At random")},
                {"cycle", ARVESK_TEXT("node", "In turn")},
                {"patches", ARVESK_TEXT("node", "In patches")},
                {"ranges", ARVESK_TEXT("node", "By mask")},

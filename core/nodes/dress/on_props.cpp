@@ -423,7 +423,8 @@ const NodeKind& onProps() {
     k.label = ARVESK_TEXT("node", "On props");
     k.help = ARVESK_TEXT(
         "node",
-        "Points on every placement of the joined props (of all when none are joined): at their mount points; over "
+        "Points on every placement of the connected props (of all when none are connected): at their mount points; "
+        "over "
         "their real mesh, never the massing, evenly, per face or per vertex; or one per named part, dressed with that "
         "piece, which is named owner/part, turns about its own middle and keeps its home: its place in the owner. Each "
         "prop is sampled once and every placement carries its samples along, so they move, turn and size "
@@ -434,11 +435,11 @@ const NodeKind& onProps() {
     k.glyph = "on-props";
     k.synonyms = {"grow", "moss", "barnacles", "attach", "mount", "parts"};
     k.inputs = {pointsWithPropsInput(),
-                {"of", ValueType::Kit, ARVESK_TEXT("node", "Of"),
+                {"of", ValueType::Kit, ARVESK_TEXT("node", "Props"),
                  ARVESK_TEXT("node", "The props to go on; all when nothing is connected."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("at", &Params::at, ARVESK_TEXT("node", "At"), ARVESK_TEXT("node", "Where on each placement."),
+        param("at", &Params::at, ARVESK_TEXT("node", "Points at"), ARVESK_TEXT("node", "Where on each placement."),
               {{"mounts", ARVESK_TEXT("node", "Mount points")},
                {"even", ARVESK_TEXT("node", "Evenly")},
                {"faces", ARVESK_TEXT("node", "Per face")},

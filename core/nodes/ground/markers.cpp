@@ -131,7 +131,7 @@ const NodeKind& markers() {
             "mesh"),
         param("names", &Params::names, ARVESK_TEXT("node", "Names"),
               ARVESK_TEXT("node", "Names of nodes to take, with * and ? as wildcards, separated by semicolons.")),
-        param("under", &Params::under, ARVESK_TEXT("node", "Under"),
+        param("under", &Params::under, ARVESK_TEXT("node", "Below node"),
               ARVESK_TEXT("node", "Only nodes below the node of this name; empty takes all.")),
     };
     addPlacedFileParams<Params>(k.params);

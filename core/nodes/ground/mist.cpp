@@ -258,7 +258,7 @@ const NodeKind& mist() {
     k.params = {
         param("radius_by", &Params::radiusBy, ARVESK_TEXT("node", "Radius by"),
               ARVESK_TEXT("node",
-                          "The points' footprints, a number that they carry, anything between two radii by chance, or "
+                          "The points' footprints, a number that they carry, anything between two radii at random, or "
                           "between two by the mask at Radius."),
               {{"footprint", ARVESK_TEXT("node", "Footprint")},
                {"number", ARVESK_TEXT("node", "Number")},

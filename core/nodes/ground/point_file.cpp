@@ -106,7 +106,7 @@ Result<Array<std::uint64_t>> idsOf(const EvalContext& ctx, const Table& table, c
   for (std::size_t i = 0; i < ids.size(); ++i)
     if (!seen.insert(ids[i]).second)
       return fail(ProblemCode::FileUnreadable, fmt::format("row {} has an id that an earlier row has too", i + 1),
-                  "Mend the ids, or leave the id column empty to count rows");
+                  "Fix the ids, or leave the id column empty to count rows");
   return ids;
 }
 

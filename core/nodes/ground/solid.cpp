@@ -105,7 +105,7 @@ const NodeKind& solid() {
         "is "
         "a hollow. Open surfaces are filled as far as they surround a place, with a warning. Inside is asked of the "
         "triangles themselves: the voxel size decides how finely the volume is drawn and made into a surface, never "
-        "where points may lie. Depths under a grown skin are never told as more than they are. Switch \"Shown in "
+        "where points may lie. Depths under a grown skin are never reported as more than they are. Switch \"Shown in "
         "Site\" off at the "
         "surfaces to look at what is inside.");
     k.glyph = "solid";

@@ -61,7 +61,7 @@ const NodeKind& spaceOverGround() {
     k.inputs = {groundInput(false)};
     k.outputs = {volumeOutput()};
     k.params = {
-        param("from", &Params::from, ARVESK_TEXT("node", "From"), ARVESK_TEXT("node", "Height over the ground."))
+        param("from", &Params::from, ARVESK_TEXT("node", "Starts at"), ARVESK_TEXT("node", "Height over the ground."))
             .in(Unit::Meter)
             .hard(-1e4, 1e4)
             .usual(-5, 20, 0.05),
@@ -74,7 +74,7 @@ const NodeKind& spaceOverGround() {
             .hard(-1e4, 1e4)
             .usual(-10, 50, 0.1)
             .shown("up_to", {"level"}),
-        param("to", &Params::to, ARVESK_TEXT("node", "To"),
+        param("to", &Params::to, ARVESK_TEXT("node", "Ends at"),
               ARVESK_TEXT("node", "Height over the ground where it ends."))
             .in(Unit::Meter)
             .hard(-1e4, 1e4)

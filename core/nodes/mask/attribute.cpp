@@ -47,10 +47,10 @@ const NodeKind& attribute() {
     k.inputs = {};
     k.outputs = {maskOutput()};
     k.params = {
-        param("sort", &Params::sort, ARVESK_TEXT("node", "Of"),
+        param("sort", &Params::sort, ARVESK_TEXT("node", "Reads"),
               ARVESK_TEXT("node", "A number through a band, or a text by patterns."),
               {{"number", ARVESK_TEXT("node", "A number")}, {"text", ARVESK_TEXT("node", "A text")}}),
-        param("name", &Params::name, ARVESK_TEXT("node", "Number"),
+        param("name", &Params::name, ARVESK_TEXT("node", "Attribute"),
               ARVESK_TEXT("node", "Name of the attribute, or x, y, z, height, slope, size, footprint."))
             .shown("sort", {"number"}),
         param("band", &Params::band, ARVESK_TEXT("node", "Value"),
@@ -63,7 +63,7 @@ const NodeKind& attribute() {
             .hard(-1e6, 1e6)
             .usual(0, 2, 0.01)
             .shown("sort", {"number"}),
-        param("text_name", &Params::textName, ARVESK_TEXT("node", "Text"),
+        param("text_name", &Params::textName, ARVESK_TEXT("node", "Attribute"),
               ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop."))
             .shown("sort", {"text"}),
         param("patterns", &Params::patterns, ARVESK_TEXT("node", "Matches"),

@@ -64,10 +64,10 @@ const NodeKind& blend() {
                {"larger", ARVESK_TEXT("node", "Larger of")},
                {"smaller", ARVESK_TEXT("node", "Smaller of")},
                {"average", ARVESK_TEXT("node", "Average")}}),
-        weight("weight_1", &Params::weight1, ARVESK_TEXT("node", "First")),
-        weight("weight_2", &Params::weight2, ARVESK_TEXT("node", "Second")),
-        weight("weight_3", &Params::weight3, ARVESK_TEXT("node", "Third")),
-        weight("weight_4", &Params::weight4, ARVESK_TEXT("node", "Fourth")),
+        weight("weight_1", &Params::weight1, ARVESK_TEXT("node", "Weight 1")),
+        weight("weight_2", &Params::weight2, ARVESK_TEXT("node", "Weight 2")),
+        weight("weight_3", &Params::weight3, ARVESK_TEXT("node", "Weight 3")),
+        weight("weight_4", &Params::weight4, ARVESK_TEXT("node", "Weight 4")),
     };
     addFinishParams<Params>(k.params);
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -30,7 +30,7 @@ const NodeKind& crowding() {
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Crowding");
     k.help = ARVESK_TEXT(
-        "node", "How many of the joined points lie within a radius, through a band. A point does not count itself.");
+        "node", "How many of the connected points lie within a radius, through a band. A point does not count itself.");
     k.glyph = "crowding";
     k.synonyms = {"density", "neighbors", "count", "dense", "sparse"};
     InputSpec points = referredPointsInput("points", ARVESK_TEXT("node", "Points"),

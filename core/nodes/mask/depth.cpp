@@ -53,7 +53,7 @@ const NodeKind& depth() {
     k.synonyms = {"volume", "inside", "skin", "core", "distance", "density"};
     k.inputs = {volumeInput(ARVESK_TEXT("node", "Under whose skin depth is measured."))};
     k.outputs = {maskOutput()};
-    k.params = {param("of", &Params::of, ARVESK_TEXT("node", "Of"),
+    k.params = {param("of", &Params::of, ARVESK_TEXT("node", "Measures"),
                       ARVESK_TEXT("node", "Depth under the skin, or how dense the volume is there."),
                       {{"depth", ARVESK_TEXT("node", "Depth")}, {"density", ARVESK_TEXT("node", "Density")}}),
                 param("band", &Params::band, ARVESK_TEXT("node", "Depth"),

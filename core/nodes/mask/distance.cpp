@@ -37,11 +37,12 @@ const NodeKind& distance() {
     k.id = "distance";
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Distance");
-    k.help = ARVESK_TEXT("node",
-                         "The distance in m to the nearest of the joined points and to the joined surface, whichever "
-                         "is nearer, through a band; in space, so also between what floats, hangs or fills a volume. "
-                         "To points it is measured to their centers or to the rim of their "
-                         "footprints (0 inside). With nothing to measure from, every place has the far value.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "The distance in m to the nearest of the connected points and to the connected surface, whichever "
+        "is nearer, through a band; in space, so also between what floats, hangs or fills a volume. "
+        "To points it is measured to their centers or to the rim of their "
+        "footprints (0 inside). With nothing to measure from, every place has the far value.");
     k.glyph = "distance";
     k.synonyms = {"near", "close", "proximity", "edge", "falloff"};
     k.inputs = {referredPointsInput("points", ARVESK_TEXT("node", "Points"),

@@ -44,7 +44,7 @@ const NodeKind& facing() {
     k.help = ARVESK_TEXT(
         "node",
         "The angle between the ground's normal and a direction, in degrees, through a band: sunny or windward sides. "
-        "Reads the ground record of the point, or the ground that is joined, straight above or below the point.");
+        "Reads the ground record of the point, or the ground that is connected, straight above or below the point.");
     k.glyph = "facing";
     k.synonyms = {"aspect", "direction", "sun", "side", "normal"};
     k.inputs = {groundInput(true)};

@@ -100,9 +100,10 @@ const NodeKind& noise() {
             .hard(-1e5, 1e5)
             .usual(-50, 50, 0.5),
         param("in_ground", &Params::isInGround, ARVESK_TEXT("node", "Moves with ground"),
-              ARVESK_TEXT("node",
-                          "In ground coordinates the pattern goes along when the joined ground is moved; else it stays "
-                          "in the world.")),
+              ARVESK_TEXT(
+                  "node",
+                  "In ground coordinates the pattern goes along when the connected ground is moved; else it stays "
+                  "in the world.")),
     };
     addFinishParams<Params>(k.params);
     k.usesSeed = true;

@@ -35,7 +35,7 @@ const NodeKind& openness() {
     k.help = ARVESK_TEXT(
         "node",
         "The share of the sky that a place sees, from 0 in a deep cleft to 1 in the open, through a band: rays over "
-        "the half ball about world up (or about the normal), cosine-weighted, stopped by the ground and by joined "
+        "the half ball about world up (or about the normal), cosine-weighted, stopped by the ground and by connected "
         "placements within a reach. Placements without props count as balls of their footprint.");
     k.glyph = "openness";
     k.synonyms = {"occlusion", "sky", "shade", "shelter", "light", "cavity"};
@@ -52,7 +52,7 @@ const NodeKind& openness() {
             .in(Unit::Meter)
             .hard(0.01, 1e5)
             .usual(0.5, 100, 0.5),
-        param("about", &Params::about, ARVESK_TEXT("node", "About"),
+        param("about", &Params::about, ARVESK_TEXT("node", "Sky around"),
               ARVESK_TEXT("node", "The half ball about world up, or about the place's normal."),
               {{"up", ARVESK_TEXT("node", "World up")}, {"normal", ARVESK_TEXT("node", "The normal")}}),
         param("rays", &Params::rays, ARVESK_TEXT("node", "Rays"),

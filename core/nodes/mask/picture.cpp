@@ -70,11 +70,11 @@ const NodeKind& picture() {
     k.params = {
         fileParam("file", &Params::file, ARVESK_TEXT("node", "Picture"),
                   ARVESK_TEXT("node", "PNG, TIFF, EXR, JPEG and others."), "image"),
-        param("by", &Params::by, ARVESK_TEXT("node", "Laid"),
+        param("by", &Params::by, ARVESK_TEXT("node", "Projection"),
               ARVESK_TEXT("node", "From above, or by the uv of the ground under the point."),
               {{"above", ARVESK_TEXT("node", "From above")}, {"uv", ARVESK_TEXT("node", "By uv")}}),
         param("extent_of", &Params::extentOf, ARVESK_TEXT("node", "Covers"),
-              ARVESK_TEXT("node", "The whole of the joined ground, or an extent of its own."),
+              ARVESK_TEXT("node", "The whole of the connected ground, or an extent of its own."),
               {{"ground", ARVESK_TEXT("node", "The ground")}, {"own", ARVESK_TEXT("node", "Own extent")}})
             .shown("by", {"above"}),
         meters(param("center", &Params::center, ARVESK_TEXT("node", "Center"),

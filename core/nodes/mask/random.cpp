@@ -31,8 +31,8 @@ const NodeKind& random() {
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Random");
     k.help = ARVESK_TEXT("node",
-                         "A number from 0 to 1 by lot, the same for all points of one parent or patch if so wished, "
-                         "through a band. The lot of a point hangs on its id only: nothing else changes it.");
+                         "A number from 0 to 1 at random, the same for all points of one parent or patch if so wished, "
+                         "through a band. The draw of a point hangs on its id only: nothing else changes it.");
     k.glyph = "random";
     k.synonyms = {"chance", "lot", "probability", "vary"};
     k.inputs = {};
@@ -40,7 +40,7 @@ const NodeKind& random() {
     k.params = {
         param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"),
               ARVESK_TEXT("node",
-                          "Members of a clump share their parent's lot, points of a patch the patch's. Points that "
+                          "Members of a clump share their parent's draw, points of a patch the patch's. Points that "
                           "have none draw for themselves."),
               kDrawPerOptions),
         param("band", &Params::band, ARVESK_TEXT("node", "Number"),

@@ -26,7 +26,7 @@ const NodeKind& slope() {
     k.label = ARVESK_TEXT("node", "Slope");
     k.help = ARVESK_TEXT("node",
                          "The angle between the ground's normal and up, in degrees, through a band. Reads the ground "
-                         "record of the point, or the ground that is joined, straight above or below the point.");
+                         "record of the point, or the ground that is connected, straight above or below the point.");
     k.glyph = "slope";
     k.synonyms = {"steep", "angle", "incline"};
     k.inputs = {groundInput(true)};

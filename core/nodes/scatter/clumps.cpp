@@ -260,7 +260,8 @@ const NodeKind& clumps() {
     k.label = ARVESK_TEXT("node", "Clumps");
     k.help = ARVESK_TEXT(
         "node",
-        "Makes members around every parent: in a disc, a ring or a spiral that is set down on the joined ground, or in "
+        "Makes members around every parent: in a disc, a ring or a spiral that is set down on the connected ground, or "
+        "in "
         "a ball in space, around what floats in a volume or hangs under an arch as well. A curve thins them from "
         "center to edge, noise makes the outline ragged, and a least "
         "separation holds across clumps too, so neighboring clumps grow into each other without overlap. "

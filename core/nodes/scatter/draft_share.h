@@ -40,11 +40,11 @@ inline Column<float> draftLevels(const DraftShare& p, const Column<std::uint64_t
 
 template <typename P>
 void addDraftParams(std::vector<ParamSpec>& params) {
-  params.push_back(param<P>("in_draft", static_cast<InDraft P::*>(&P::inDraft), ARVESK_TEXT("node", "Draft places"),
+  params.push_back(param<P>("in_draft", static_cast<InDraft P::*>(&P::inDraft), ARVESK_TEXT("node", "Draft share"),
                             ARVESK_TEXT("node",
                                         "The plan's share of the final points, or one of this node's own: all of few "
                                         "large things, little of what covers the ground."),
-                            {{"plan", ARVESK_TEXT("node", "As plan")}, {"own", ARVESK_TEXT("node", "Own share")}}));
+                            {{"plan", ARVESK_TEXT("node", "The plan's")}, {"own", ARVESK_TEXT("node", "Its own")}}));
   params.push_back(param<P>("draft_share", static_cast<float P::*>(&P::ownDraftShare), ARVESK_TEXT("node", "Own share"),
                             ARVESK_TEXT("node", "Of the final points, always the same ones."))
                        .in(Unit::Percent)

@@ -169,7 +169,7 @@ const NodeKind& pattern() {
                   "node",
                   "Where each point's front looks: away from the center, along the pattern, or all the same way."),
               {{"outward", ARVESK_TEXT("node", "Outward")},
-               {"along", ARVESK_TEXT("node", "Along")},
+               {"along", ARVESK_TEXT("node", "Along it")},
                {"fixed", ARVESK_TEXT("node", "Fixed")}}),
         param("heading_deg", &Params::headingDeg, ARVESK_TEXT("node", "Fixed heading"),
               ARVESK_TEXT("node", "0 is north (−Z), 90 is east (+X)."))

@@ -195,8 +195,7 @@ std::string sentence(const Params& p) {
     text = p.spacingBy == SpacingBy::Fixed ? fmt::format("Even · {:g} m apart", p.spacing)
                                            : fmt::format("Even · {:g} to {:g} m apart", p.spacings.from, p.spacings.to);
   else
-    text = p.amount == Amount::Density ? fmt::format("Free · {:g} per m³", p.density)
-                                       : fmt::format("Free · {} in all", p.total);
+    text = p.amount == Amount::Density ? fmt::format("{:g} per m³", p.density) : fmt::format("{} in all", p.total);
   if (p.depths == Depths::Between)
     text += fmt::format(" · {:g} to {:g} m deep", p.depthsBetween.from, p.depthsBetween.to);
   return text;
@@ -212,26 +211,28 @@ const NodeKind& sowInVolume() {
     k.label = ARVESK_TEXT("node", "Sow in volume");
     k.help = ARVESK_TEXT(
         "node",
-        "Scatters points inside of a volume, uniform in place and never in layers. Free places them independently: by "
-        "density, or an exact total after \"where\". Even keeps them a spacing apart and fills the gaps. Points carry "
+        "Scatters points inside of a volume, uniform in place and never in layers. Independent ones go by "
+        "density, or an exact total after \"where\". Evenly spaced ones keep a spacing apart and fills the gaps. "
+        "Points carry "
         "their depth under the skin, and the way to the nearest skin as their ground's normal, so that Orient lets "
         "leaves look outward. Candidates lie on a lattice of the world: where two bodies overlap they have the same "
         "points. On the body's own lattice its points move and turn along with it, and change a little wherever its "
         "shape does.");
     k.glyph = "sow-in-volume";
     k.synonyms = {"scatter", "fill", "distribute", "density", "points", "inside", "poisson", "blue noise"};
-    k.inputs = {volumeInput(ARVESK_TEXT("node", "What to scatter in.")),
-                whereInput(ARVESK_TEXT("node", "The chance that a candidate stays.")),
-                {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"),
-                 ARVESK_TEXT("node", "For Even: 0 gives the first, 1 the second of the two spacings."), true, false},
-                {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"),
-                 ARVESK_TEXT("node", "The props that the points get later; the margin may go by what they reach."),
-                 true, false}};
+    k.inputs = {
+        volumeInput(ARVESK_TEXT("node", "What to scatter in.")),
+        whereInput(ARVESK_TEXT("node", "The chance that a candidate stays.")),
+        {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"),
+         ARVESK_TEXT("node", "When evenly spaced: 0 gives the first, 1 the second of the two spacings."), true, false},
+        {"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"),
+         ARVESK_TEXT("node", "The props that the points get later; the margin may go by what they reach."), true,
+         false}};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("way", &Params::way, ARVESK_TEXT("node", "Way"),
-              ARVESK_TEXT("node", "Free: independent points. Even: no two closer than the spacing."),
-              {{"free", ARVESK_TEXT("node", "Free")}, {"even", ARVESK_TEXT("node", "Even")}}),
+        param("way", &Params::way, ARVESK_TEXT("node", "Spread"),
+              ARVESK_TEXT("node", "Independent: each point by itself. Evenly spaced: no two closer than the spacing."),
+              {{"free", ARVESK_TEXT("node", "Independent")}, {"even", ARVESK_TEXT("node", "Evenly spaced")}}),
         param("amount", &Params::amount, ARVESK_TEXT("node", "Amount"),
               ARVESK_TEXT("node", "Points per m³, or a total that is exact after \"where\"."),
               {{"density", ARVESK_TEXT("node", "Density")}, {"total", ARVESK_TEXT("node", "Exact total")}})

@@ -44,8 +44,7 @@ std::string sentence(const Params& p) {
   if (p.way == Way::Even)
     return p.spacingBy == SpacingBy::Fixed ? fmt::format("Even · {:g} m apart", p.spacing)
                                            : fmt::format("Even · {:g} to {:g} m apart", p.spacings.from, p.spacings.to);
-  return p.amount == Amount::Density ? fmt::format("Free · {:g} per m²", p.density)
-                                     : fmt::format("Free · {} in all", p.total);
+  return p.amount == Amount::Density ? fmt::format("{:g} per m²", p.density) : fmt::format("{} in all", p.total);
 }
 
 }  // namespace
@@ -59,22 +58,23 @@ const NodeKind& sowOnSurface() {
     k.label = ARVESK_TEXT("node", "Sow on surface");
     k.help = ARVESK_TEXT(
         "node",
-        "Scatters points on a surface. Free places them independently: by density, or an exact total after \"where\". "
-        "Even keeps them a spacing apart and fills the gaps, so it does not nest when the spacing changes. "
+        "Scatters points on a surface. Independent ones go by density, or an exact total after \"where\". "
+        "Evenly spaced ones keep a spacing apart and fills the gaps, so it does not nest when the spacing changes. "
         "\"Where\" is the chance that a candidate stays, by the candidate's fixed rank: more \"where\" or more density "
         "only adds points.");
     k.glyph = "sow";
     k.synonyms = {"scatter", "distribute", "density", "points", "poisson", "blue noise"};
-    k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
-                 ARVESK_TEXT("node", "What to scatter on."), false, false},
-                whereInput(ARVESK_TEXT("node", "The chance that a candidate stays.")),
-                {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"),
-                 ARVESK_TEXT("node", "For Even: 0 gives the first, 1 the second of the two spacings."), true, false}};
+    k.inputs = {
+        {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"), ARVESK_TEXT("node", "What to scatter on."),
+         false, false},
+        whereInput(ARVESK_TEXT("node", "The chance that a candidate stays.")),
+        {"spacing", ValueType::Mask, ARVESK_TEXT("node", "Spacing"),
+         ARVESK_TEXT("node", "When evenly spaced: 0 gives the first, 1 the second of the two spacings."), true, false}};
     k.outputs = {pointsOutput()};
     k.params = {
-        param("way", &Params::way, ARVESK_TEXT("node", "Way"),
-              ARVESK_TEXT("node", "Free: independent points. Even: no two closer than the spacing."),
-              {{"free", ARVESK_TEXT("node", "Free")}, {"even", ARVESK_TEXT("node", "Even")}}),
+        param("way", &Params::way, ARVESK_TEXT("node", "Spread"),
+              ARVESK_TEXT("node", "Independent: each point by itself. Evenly spaced: no two closer than the spacing."),
+              {{"free", ARVESK_TEXT("node", "Independent")}, {"even", ARVESK_TEXT("node", "Evenly spaced")}}),
         param("amount", &Params::amount, ARVESK_TEXT("node", "Amount"),
               ARVESK_TEXT("node", "Points per m², or a total that is exact after \"where\"."),
               {{"density", ARVESK_TEXT("node", "Density")}, {"total", ARVESK_TEXT("node", "Exact total")}})

@@ -81,10 +81,11 @@ const NodeKind& atMost() {
     k.id = "at-most";
     k.family = Family::Thin;
     k.label = ARVESK_TEXT("node", "At most");
-    k.help = ARVESK_TEXT("node",
-                         "Keeps a number or a share of the points: by lot, each by its own fixed rank, or those with "
-                         "the highest mask value. Raising the number only adds. Every n-th goes by array order, so "
-                         "removing one point before it changes which stay.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "Keeps a number or a share of the points: at random, each by its own fixed rank, or those with "
+        "the highest mask value. Raising the number only adds. Every n-th goes by array order, so "
+        "removing one point before it changes which stay.");
     k.glyph = "at-most";
     k.synonyms = {"limit", "count", "reduce", "every", "nth", "budget"};
     k.inputs = {pointsInput(),
@@ -103,7 +104,7 @@ const NodeKind& atMost() {
             .shown("keep", {"number"}),
         param("share", &Params::share, ARVESK_TEXT("node", "Share"),
               ARVESK_TEXT("node",
-                          "How many of a hundred stay. By lot each point decides by its own rank, so the number is "
+                          "How many of a hundred stay. At random each point decides by its own rank, so the number is "
                           "near the share, not exactly it."))
             .in(Unit::Percent)
             .hard(0, 100)
@@ -114,8 +115,8 @@ const NodeKind& atMost() {
             .usual(1, 20, 1)
             .shown("keep", {"every-nth"}),
         param("first", &Params::first, ARVESK_TEXT("node", "Who stays"),
-              ARVESK_TEXT("node", "By lot, or those with the highest mask value."),
-              {{"chance", ARVESK_TEXT("node", "By lot")}, {"mask", ARVESK_TEXT("node", "Highest mask")}})
+              ARVESK_TEXT("node", "At random, or those with the highest mask value."),
+              {{"chance", ARVESK_TEXT("node", "At random")}, {"mask", ARVESK_TEXT("node", "Highest mask")}})
             .shown("keep", {"number", "share"}),
     };
     k.usesSeed = true;

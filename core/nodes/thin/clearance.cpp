@@ -137,7 +137,7 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 }
 
 std::string sentence(const Params& p) {
-  constexpr std::array who{"larger stay", "smaller stay", "by chance", "by priority", "earlier stay"};
+  constexpr std::array who{"larger stay", "smaller stay", "at random", "by priority", "earlier stay"};
   const std::string distance = p.by == DistanceBy::Spacing ? fmt::format("{:g} m apart", p.spacing)
                                : p.gap != 0                ? fmt::format("footprints {:+g} m", p.gap)
                                                            : std::string("footprints");
@@ -195,7 +195,7 @@ const NodeKind& clearance() {
               ARVESK_TEXT("node", "Which of two points in conflict."),
               {{"larger", ARVESK_TEXT("node", "The larger")},
                {"smaller", ARVESK_TEXT("node", "The smaller")},
-               {"chance", ARVESK_TEXT("node", "By chance")},
+               {"chance", ARVESK_TEXT("node", "At random")},
                {"mask", ARVESK_TEXT("node", "By priority mask")},
                {"earlier", ARVESK_TEXT("node", "Earlier in order")}}),
         param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"),

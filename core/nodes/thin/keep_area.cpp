@@ -243,7 +243,7 @@ NodeKind makeKeepOut() {
   k.label = ARVESK_TEXT("node", "Keep out");
   k.help = ARVESK_TEXT(
       "node",
-      "Keeps points outside of all joined patches, the surface, the volume and the mask: room for other things, "
+      "Keeps points outside of all connected patches, the surface, the volume and the mask: room for other things, "
       "paths and water. In a patch's own frame the distance from its center to its rim goes from 0 to "
       "1; below 1 is inside. The order of the inputs has no effect.");
   k.glyph = "keep-out";

@@ -45,7 +45,7 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 
 std::string sentence(const Params& p) {
   return p.keep == Keep::Limit ? fmt::format("Keep by mask · {:g} to {:g}", p.limit.from, p.limit.to)
-                               : std::string("Keep by mask · by chance");
+                               : std::string("Keep by mask · at random");
 }
 
 }  // namespace
@@ -70,8 +70,8 @@ const NodeKind& keepByMask() {
     k.outputs = {pointsOutput(), leftOutOutput()};
     k.params = {
         param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"),
-              ARVESK_TEXT("node", "By limit: between the two values. By chance: the value is the chance to stay."),
-              {{"limit", ARVESK_TEXT("node", "By limit")}, {"chance", ARVESK_TEXT("node", "By chance")}}),
+              ARVESK_TEXT("node", "By limit: between the two values. At random: the value is the chance to stay."),
+              {{"limit", ARVESK_TEXT("node", "By limit")}, {"chance", ARVESK_TEXT("node", "At random")}}),
         param("limit", &Params::limit, ARVESK_TEXT("node", "Limits"),
               ARVESK_TEXT("node", "Points between these values stay, both ends included."))
             .hard(0, 1)

@@ -19,7 +19,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Points& points = *in.points();
   const SurfacePtr ground = in.surface();
   if (p.of == SlopeOf::Ground && !ground)
-    return fail(ProblemCode::MissingInput, "slope of the joined ground needs a ground",
+    return fail(ProblemCode::MissingInput, "slope of the connected ground needs a ground",
                 "Connect a surface to Ground, or use the ground record");
   if (p.of == SlopeOf::GroundRecord && points.count > 0 && points.groundFace.isConstant() &&
       points.groundFace.constant() == kNoFace)
@@ -77,8 +77,8 @@ const NodeKind& keepBySlope() {
     k.label = ARVESK_TEXT("node", "Keep by slope");
     k.help = ARVESK_TEXT("node",
                          "Keeps points whose ground leans within a range of angles from level. By limit: inside the "
-                         "full range. By chance: on the soft edges a point stays with the band's share. Reads the "
-                         "ground record, the point's own up, or a joined ground straight above or below.");
+                         "full range. At random: on the soft edges a point stays with the band's share. Reads the "
+                         "ground record, the point's own up, or a connected ground straight above or below.");
     k.glyph = "filter";
     k.synonyms = {"steep", "angle", "filter", "cliff"};
     k.inputs = {
@@ -92,12 +92,12 @@ const NodeKind& keepBySlope() {
             .hard(0, 180)
             .usual(0, 90, 1),
         param("of", &Params::of, ARVESK_TEXT("node", "Slope of"), ARVESK_TEXT("node", "Which angle is measured."),
-              {{"ground-record", ARVESK_TEXT("node", "Ground record")},
+              {{"ground-record", ARVESK_TEXT("node", "Stored ground normal")},
                {"own-up", ARVESK_TEXT("node", "Own up")},
-               {"ground", ARVESK_TEXT("node", "Joined ground")}}),
+               {"ground", ARVESK_TEXT("node", "Connected ground")}}),
         param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"),
-              ARVESK_TEXT("node", "By limit: inside the full range. By chance: also on the soft edges, by share."),
-              {{"limit", ARVESK_TEXT("node", "By limit")}, {"chance", ARVESK_TEXT("node", "By chance")}}),
+              ARVESK_TEXT("node", "By limit: inside the full range. At random: also on the soft edges, by share."),
+              {{"limit", ARVESK_TEXT("node", "By limit")}, {"chance", ARVESK_TEXT("node", "At random")}}),
     };
     k.usesSeed = true;
     k.example.params = {{"slope", std::vector<double>{0, 0, 10, 16}}};

@@ -139,21 +139,22 @@ const NodeKind& shareOut() {
         param("count", &Params::count, ARVESK_TEXT("node", "Shares"), ARVESK_TEXT("node", "How many outputs are used."))
             .hard(2, kMost)
             .usual(2, kMost, 1),
-        param("by", &Params::by, ARVESK_TEXT("node", "By"), ARVESK_TEXT("node", "How a point's output is found."),
+        param("by", &Params::by, ARVESK_TEXT("node", "Chosen by"),
+              ARVESK_TEXT("node", "How a point's output is found."),
               {{"weights", ARVESK_TEXT("node", "Weights")},
                {"ranges", ARVESK_TEXT("node", "Ranges")},
                {"text", ARVESK_TEXT("node", "Text")}}),
         param("per", &Params::per, ARVESK_TEXT("node", "Drawn per"),
               ARVESK_TEXT("node", "Points of one parent, or of one patch, stay together."), kDrawPerOptions)
             .shown("by", {"weights"}),
-        param("number", &Params::number, ARVESK_TEXT("node", "Number"),
+        param("number", &Params::number, ARVESK_TEXT("node", "Attribute"),
               ARVESK_TEXT("node", "Name of an attribute, or x, y, z, height, slope, size, footprint."))
             .shown("by", {"ranges"}),
         param("cuts", &Params::cuts, ARVESK_TEXT("node", "Cuts"),
               ARVESK_TEXT("node", "Where one range ends and the next begins: rising numbers with commas between."))
             .checked(&faultOfCuts)
             .shown("by", {"ranges"}),
-        param("text_name", &Params::textName, ARVESK_TEXT("node", "Text"),
+        param("text_name", &Params::textName, ARVESK_TEXT("node", "Attribute"),
               ARVESK_TEXT("node", "Name of the attribute; prop is the name of the prop."))
             .shown("by", {"text"}),
         param("patterns", &Params::patterns, ARVESK_TEXT("node", "Patterns"),
@@ -166,7 +167,9 @@ const NodeKind& shareOut() {
                                ARVESK_TEXT("node", "Against the other weights; counts only for outputs that are used."))
                              .hard(0, 1e6)
                              .usual(0, 5, 0.1)
-                             .shown("by", {"weights"}));
+                             .shown("by", {"weights"})
+                             .counted("count", static_cast<double>(i + 1)));
+    k.outputsParam = "count";
     k.usesSeed = true;
     k.example.params = {{"count", 3.0}};
     k.trial.params = {{"count", 5.0}};

@@ -108,6 +108,9 @@ class TestContract : public EveryKind {
       QVERIFY2(!p.label.empty() && p.help.size() > 8, p.id.c_str());
       QVERIFY2(faultOf(p, p.defaultValue).empty(), p.id.c_str());
       QVERIFY2(p.shownBy.empty() || k.findParam(p.shownBy), p.id.c_str());
+      QVERIFY2(
+          p.countedBy.empty() || (k.findParam(p.countedBy) && k.findParam(p.countedBy)->type == ParamType::Integer),
+          p.id.c_str());
       QVERIFY(p.id.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_") == std::string::npos);
     }
     QVERIFY(!k.sentence({}).empty());

@@ -94,7 +94,7 @@ class TestDressing : public QObject {
 
   void aKitThatGrowsMovesPointsOnlyToTheNewProp_data() {
     QTest::addColumn<QString>("way");
-    QTest::newRow("by chance") << "chance";
+    QTest::newRow("at random") << "chance";
     QTest::newRow("in patches") << "patches";
   }
   void aKitThatGrowsMovesPointsOnlyToTheNewProp() {

@@ -136,6 +136,7 @@ class TestEnds : public EveryKind {
         if (!faultOf(spec, value).empty()) continue;  // refused before it is evaluated
         ParamMap params = kind().trial.params;
         params[spec.id] = value;
+        if (!spec.countedBy.empty()) params[spec.countedBy] = kind().findParam(spec.countedBy)->hardMax;
         if (!spec.shownBy.empty()) {  // or it would not count
           const ParamSpec* by = kind().findParam(spec.shownBy);
           params[by->id] = by->type == ParamType::Toggle ? ParamValue(spec.shownFor.front() == "on")

@@ -337,7 +337,7 @@ class TestPlan : public QObject {
     QTest::newRow("no such parameter") << "sow.wind=1"
                                        << "Pebbles has no parameter \"wind\"";
     QTest::newRow("no such choice") << "sow.way=wild"
-                                    << "Way is \"wild\", must be one of free, even";
+                                    << "Spread is \"wild\", must be one of free, even";
     QTest::newRow("not a number") << "sow.density=lots"
                                   << "\"lots\" is not a number";
     QTest::newRow("band falls") << "slope.slope=9,5,3,1"

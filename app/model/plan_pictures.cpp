@@ -1,5 +1,6 @@
-#include "app/model/mask_previews.h"
+#include "app/model/plan_pictures.h"
 
+#include "app/model/top_view.h"
 #include "core/picture/render.h"
 #include "core/spatial/ground.h"
 
@@ -112,7 +113,8 @@ std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const No
   const std::string label = QString::fromStdString(kind->label).toLower().toStdString();
   const ParamSpec* band = isMeasured ? bandOf(*kind, node) : nullptr;
   if (!band)
-    return std::make_shared<const Histogram>(makeHistogram(label, "", 0, 1, isMeasured ? measured : value, isOn));
+    return std::make_shared<const Histogram>(
+        makeHistogram(isMeasured ? label : "value", "", 0, 1, isMeasured ? measured : value, isOn));
   // Angles and shares have ends that everybody knows; for meters and counts the data's own range shows more.
   const bool hasKnownEnds = band->unit == Unit::Degree ||
                             (band->unit == Unit::None && band->hardMin == 0 && band->hardMax == 1);
@@ -121,12 +123,30 @@ std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const No
                     hasKnownEnds ? static_cast<float>(band->usualMax) : 0.0F, measured, isOn));
 }
 
+/// What a node makes that is no mask: in numbers and, of points, from above beside what it was given.
+PlanPicture ofNode(const EvalView& view, const std::string& uid, const SurfacePtr& ground, const Task& task) {
+  const Node* node = view.plan->find(uid);
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (!kind || kind->family == Family::Mask) return {};
+  PlanPicture out;
+  out.facts = factsOf(view.evaluation, *node, task);
+  const PointsPtr made = view.evaluation.firstOf<PointsPtr>(uid);
+  const PointsPtr given = givenTo(*view.plan, view.evaluation, *node);
+  std::vector<PointsPtr> both;
+  for (const PointsPtr& p : {given, made})
+    if (p) both.push_back(p);
+  const QRectF frame = frameAbout(both, ground, 1.3);
+  if (made) out.picture = topView(ground, {made}, frame, task);
+  if (given) out.before = topView(ground, {given}, frame, task);
+  return out;
+}
+
 }  // namespace
 
-void MaskPreviewService::request(const EvalViewPtr& view, const QString& selected) {
+void PlanPictureService::request(const EvalViewPtr& view, const QString& selected) {
   if (!view) return;
   m_worker.ask([this, view, selected = selected.toStdString()](const Task& task) -> Worker::Answer {
-    const MaskPreviewsPtr previews = make(*view, selected, task);
+    const PlanPicturesPtr previews = make(*view, selected, task);
     if (!previews) return {};
     return [this, previews] {
       m_latest = previews;
@@ -135,16 +155,21 @@ void MaskPreviewService::request(const EvalViewPtr& view, const QString& selecte
   });
 }
 
-void MaskPreviewService::clear() {
-  m_latest = std::make_shared<const MaskPreviews>();
+void PlanPictureService::clear() {
+  m_latest = std::make_shared<const PlanPictures>();
   Q_EMIT ready();
   m_worker.ask([this](const Task&) -> Worker::Answer {
     m_made.clear();
+    m_seenBeds.clear();
     return {};
   });
 }
 
-MaskPreviewsPtr MaskPreviewService::make(const EvalView& view, const std::string& selected, const Task& task) {
+void PlanPictureService::look(Seen& now, const Seen* before, const Task& task) const {
+  now.picture = before && before->isOf(now) ? before->picture : topView(now.ground, now.points, now.frame, task);
+}
+
+PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string& selected, const Task& task) {
   const SurfacePtr ground = largestGround(view.evaluation);
   const Plan& plan = *view.plan;
   std::vector<std::pair<const Node*, Made>> made;
@@ -167,13 +192,30 @@ MaskPreviewsPtr MaskPreviewService::make(const EvalView& view, const std::string
     if (node->uid == selected && !now.preview.histogram)
       now.preview.histogram = maskHistogram(now.points, *node, *now.mask, task);
   });
+  std::vector<std::pair<const PaperItem*, Seen>> beds;
+  for (const PaperItem& item : plan.paper)
+    if (item.sort == PaperItem::Sort::Bed)
+      beds.push_back({&item, {leftByBed(plan, view.evaluation, item), ground, {}, {}}});
+  parallelPieces(task, beds.size(), 1, [&](std::size_t i, std::size_t) {
+    auto& [item, bed] = beds[i];
+    bed.frame = frameAbout(bed.points, ground, item->width / std::max(1.0, item->height * 0.75));  // below its title
+    const auto before = m_seenBeds.find(item->uid);
+    look(bed, before == m_seenBeds.end() ? nullptr : &before->second, task);
+  });
+  const PlanPicture chosen = ofNode(view, selected, ground, task);
   if (task.isCancelled()) return nullptr;
-  auto previews = std::make_shared<MaskPreviews>();
+  auto previews = std::make_shared<PlanPictures>();
   m_made.clear();  // not before: who is cancelled leaves what there was
   for (auto& [node, now] : made) {
     (*previews)[node->uid] = now.preview;
     m_made[node->uid] = std::move(now);
   }
+  m_seenBeds.clear();
+  for (auto& [item, bed] : beds) {
+    (*previews)[item->uid].picture = bed.picture;
+    m_seenBeds[item->uid] = std::move(bed);
+  }
+  if (!chosen.facts.empty()) (*previews)[selected] = chosen;
   return previews;
 }
 

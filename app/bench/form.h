@@ -1,0 +1,46 @@
+// Rows of names and controls that fit any width: two side by side, one below the other, or names above their controls.
+#pragma once
+
+#include <QWidget>
+
+#include <vector>
+
+class QGridLayout;
+
+namespace arvesk {
+
+class Form : public QWidget {
+  Q_OBJECT
+
+ public:
+  explicit Form(QWidget* parent = nullptr);
+  /// Adds a row; a wide control takes a whole one. `help` opens under "?" beside the name. Returns the row.
+  int add(const QString& label, const QString& help, QWidget* editor, bool isWide);
+  void setShown(int row, bool isShown);
+  QWidget* editor(int row) const { return m_rows[static_cast<std::size_t>(row)].editor; }
+  /// Places all rows for a pane this wide, px.
+  void placeFor(int width);
+  /// Below this something would be cut, px.
+  int leastWidth() const;
+
+ private:
+  struct Row {
+    QWidget* name;
+    QWidget* editor;
+    bool isWide;
+    bool isTall;
+    bool isShown;
+  };
+  bool event(QEvent* event) override;
+  enum class Shape { Pairs, Rows, NamesAbove };
+  Shape shapeFor(int width) const;
+  bool fitsBeside(const Row& row, int names) const;
+
+  std::vector<Row> m_rows;
+  QGridLayout* m_grid;
+  int m_width = 0;
+  Shape m_shape = Shape::Pairs;
+  bool m_isStale = true;
+};
+
+}  // namespace arvesk

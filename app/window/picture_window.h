@@ -1,0 +1,53 @@
+// Save picture: what Site shows, in any size, from where it looks now, from a camera that is kept, or from all of them.
+#pragma once
+
+#include "app/model/render_service.h"
+
+#include <QDialog>
+
+class QComboBox;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QSpinBox;
+
+namespace arvesk {
+
+class PictureWindow : public QDialog {
+  Q_OBJECT
+
+ public:
+  /// `site` is what Site shows now; its view has a scene. `stem` is the plan's name, `folder` where its pictures would
+  /// go.
+  PictureWindow(RenderRequest site, QString folder, QString stem, QWidget* parent = nullptr);
+
+ Q_SIGNALS:
+  void saved(const QStringList& files);
+
+ private:
+  struct Shot {
+    Camera camera;
+    QString file;
+  };
+  std::vector<Shot> shots();
+  void save();
+  void drawNext();
+  void end(const QString& words);
+
+  RenderRequest m_site;
+  QString m_folder;
+  QString m_stem;
+  QComboBox* m_camera;
+  QSpinBox* m_width;
+  QSpinBox* m_height;
+  QSpinBox* m_samples;
+  QProgressBar* m_progress;
+  QLabel* m_message;
+  QPushButton* m_save;
+  QPushButton* m_cancel;
+  std::vector<Shot> m_shots;
+  std::size_t m_done = 0;
+  Worker m_worker;
+};
+
+}  // namespace arvesk
