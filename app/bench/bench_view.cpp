@@ -122,6 +122,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_distribution(new DistributionView(this)),
       m_made(new MadeView(this)) {
   setObjectName(QStringLiteral("bench"));
+  setMinimumSize(330, 150);  // always the same: panes keep their sizes whatever is on the Bench
   m_scroll->setWidgetResizable(true);
   m_scroll->setMinimumSize(kLeastForm, 60);
   m_scroll->viewport()->installEventFilter(this);
@@ -206,6 +207,13 @@ void BenchView::place() {
 void BenchView::rebuild() {
   m_rows.clear();
   m_refreshers.clear();
+  // A button of the old form may be what this was asked by, and is still at work (QToolButton writes into itself when
+  // its click is over): it goes later, and says nothing more.
+  if (QWidget* old = m_scroll->takeWidget()) {
+    for (QObject* child : old->findChildren<QObject*>()) child->blockSignals(true);
+    old->hide();
+    old->deleteLater();
+  }
   m_form = new Form;
   m_scroll->setWidget(m_form);
   const Node* node = m_model->plan().find(m_uid.toStdString());

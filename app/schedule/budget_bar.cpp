@@ -39,8 +39,9 @@ void BudgetBar::showUse(const Budget& budget, const std::optional<ScheduleModel:
     const bool isPlacements = budget.triangles <= 0 ||
                               (budget.placements > 0 &&
                                final->placements / budget.placements > final->triangles / budget.triangles);
-    const QString words = isPlacements ? tr("%1 placed").arg(ofBudget(final->placements, budget.placements))
-                                       : tr("%1 triangles").arg(ofBudget(final->triangles, budget.triangles));
+    const QString words = isPlacements
+                              ? tr("%1 allowed at final").arg(ofBudget(final->placements, budget.placements))
+                              : tr("%1 triangles allowed at final").arg(ofBudget(final->triangles, budget.triangles));
     setText(m_share > 1 ? tr("! over: %1").arg(words) : words);
   }
   setToolTip(tr("What final quality takes of the budget for all; a click opens the Schedule"));

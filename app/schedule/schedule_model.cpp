@@ -112,8 +112,8 @@ QString ScheduleModel::shown(int row, int column) const {
       return locale.formattedDataSize(static_cast<qint64>(r ? r->bytes : m_schedule.bytes), 1,
                                       QLocale::DataSizeSIFormat);
     case Size: return r ? QStringLiteral("× %1").arg(locale.toString(r->meanSize, 'f', 2)) : QString();
-    case MostPlaced: return budgetOf(row).placements > 0 ? millions(budgetOf(row).placements) : QString();
-    case MostTriangles: return budgetOf(row).triangles > 0 ? millions(budgetOf(row).triangles) : QString();
+    case MostPlaced: return budgetOf(row).placements > 0 ? millions(budgetOf(row).placements) : tr("set…");
+    case MostTriangles: return budgetOf(row).triangles > 0 ? millions(budgetOf(row).triangles) : tr("set…");
     case Use: {
       const Budget budget = budgetOf(row);
       if (!isFinalKnown()) return budget.placements > 0 || budget.triangles > 0 ? tr("counting…") : QString();
@@ -140,7 +140,13 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
       return static_cast<int>((index.column() <= Output ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
     case Qt::ForegroundRole:
       if (index.column() == Use && use(row) > 1) return Theme::current().trouble;
+      if ((index.column() == MostPlaced && budgetOf(row).placements <= 0) ||
+          (index.column() == MostTriangles && budgetOf(row).triangles <= 0))
+        return Theme::current().quiet;
       return {};
+    case Qt::BackgroundRole:  // what can be written into looks so
+      return index.column() == MostPlaced || index.column() == MostTriangles ? QVariant(QBrush(Theme::current().field))
+                                                                             : QVariant();
     case Qt::FontRole: {
       QFont f;
       f.setWeight(row == 0 ? QFont::DemiBold : QFont::Normal);

@@ -53,7 +53,8 @@ void ScheduleView::buildTable() {
   m_table->setModel(&m_model);
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setSelectionMode(QAbstractItemView::SingleSelection);
-  m_table->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+  m_table->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::SelectedClicked |
+                           QAbstractItemView::EditKeyPressed);
   m_table->setShowGrid(false);
   m_table->setFrameShape(QFrame::NoFrame);
   m_table->setWordWrap(false);
@@ -64,6 +65,12 @@ void ScheduleView::buildTable() {
   m_table->horizontalHeader()->setStretchLastSection(true);
   const std::array<int, ScheduleModel::ColumnCount> widths{128, 58, 64, 52, 72, 92, 82, 96, 52, 70, 66};
   for (int c = 0; c < ScheduleModel::ColumnCount; ++c) m_table->setColumnWidth(c, widths[static_cast<std::size_t>(c)]);
+  // What a budget allows, and how much of it is used, beside what is placed: in sight.
+  QHeaderView* head = m_table->horizontalHeader();
+  int at = head->visualIndex(ScheduleModel::Count) + 1;
+  for (const int c :
+       {ScheduleModel::MostPlaced, ScheduleModel::Use, ScheduleModel::Triangles, ScheduleModel::MostTriangles})
+    head->moveSection(head->visualIndex(c), at++);
   connect(m_table, &QTableView::clicked, this, [this](const QModelIndex& index) {
     if (index.row() == 0 || index.column() == ScheduleModel::MostPlaced ||
         index.column() == ScheduleModel::MostTriangles)
@@ -79,8 +86,8 @@ void ScheduleView::buildCheck() {
   meters.in(Unit::Meter).hard(0, 100).usual(0, 0.5, 0.01);
   m_hover = new NumberField(meters, this);
   m_hover->setObjectName(QStringLiteral("hover_tolerance"));
-  m_hover->setAccessibleName(tr("Gap that hovers"));
-  m_hover->setToolTip(tr("A placement hovers when no place of its foot is nearer to the ground than this"));
+  m_hover->setAccessibleName(tr("Gap from which it floats"));
+  m_hover->setToolTip(tr("A placement floats when no place of its foot is nearer to the ground than this"));
   m_hover->showValue(static_cast<double>(m_rule.hoverOver));
   ParamSpec share;
   share.in(Unit::Percent).hard(1, 100).usual(50, 100, 1);
@@ -103,7 +110,7 @@ void ScheduleView::buildCheck() {
   m_checkHead->setObjectName(QStringLiteral("standing_head"));
   m_checkHead->setProperty("role", QStringLiteral("section"));
   m_faults->setObjectName(QStringLiteral("standing_faults"));
-  m_faults->setAccessibleName(tr("What hovers and what is buried, worst first"));
+  m_faults->setAccessibleName(tr("What floats and what is buried, worst first"));
   m_faults->setHorizontalHeaderLabels({tr("Prop"), tr("Output"), tr("Gap")});
   m_faults->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
   m_faults->horizontalHeader()->setHighlightSections(false);
@@ -134,7 +141,7 @@ void ScheduleView::buildLayout() {
     label->setProperty("role", QStringLiteral("quiet"));
     return label;
   };
-  limits->addWidget(quiet(tr("hovers above")));
+  limits->addWidget(quiet(tr("floating above")));
   limits->addWidget(m_hover);
   limits->addWidget(quiet(tr("buried from")));
   limits->addWidget(m_buried);
@@ -258,7 +265,7 @@ void ScheduleView::showFaults() {
   const auto number = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
   m_checkHead->setText(m_report.faults.empty()
                            ? tr("Standing · all %1 stand").arg(number(m_report.checked))
-                           : tr("Standing · %1 hover, %2 buried of %3")
+                           : tr("Standing · %1 floating, %2 buried of %3")
                                  .arg(number(m_report.hovering), number(m_report.buried), number(m_report.checked)));
   m_checkHead->setToolTip(
       tr("%1 stand on other props, %2 fill volumes and %3 have no ground below or above: they are not checked")

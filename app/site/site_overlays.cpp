@@ -204,7 +204,7 @@ void SiteView::paintCompare(QPainter& p) {
     p.drawText(QRectF(box.left() + 160, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, now);
     p.drawText(QRectF(box.left() + 220, y, 56, 17), Qt::AlignRight | Qt::AlignVCenter, change);
   };
-  line(box.top() + 4, QString(), tr("held"), tr("now"), tr("change"), t.quiet);
+  line(box.top() + 4, QString(), tr("before"), tr("now"), tr("change"), t.quiet);
   double y = box.top() + 21;
   for (const Row& row : rows) {
     const auto change = static_cast<qlonglong>(row.now) - static_cast<qlonglong>(row.held);

@@ -66,8 +66,10 @@ void Panes::share(Arrangement which) {
   }
   const int side = isPlanLarge ? partOf(width, 0.4, 380, 1200) : partOf(width, 0.353, 380, 640);
   m_window->resizeDocks({first, large}, {side, width - side}, Qt::Horizontal);
-  const int low = partOf(m_window->height(), 0.3275, 240, 560);
-  m_window->resizeDocks({large, m_bench}, {m_window->height() - low, low}, Qt::Vertical);
+  // Below the menus and above the status line.
+  const int height = large->height() + m_bench->height();
+  const int low = partOf(height, 0.34, 230, 560);
+  m_window->resizeDocks({large, m_bench}, {height - low, low}, Qt::Vertical);
 }
 
 Arrangement Panes::now() const {

@@ -259,7 +259,7 @@ class TestDressingUi : public test::WindowTest {
     auto* budget = w().findChild<BudgetBar*>(QStringLiteral("budget"));
     QTRY_VERIFY(budget->isVisible() && budget->share() > 1);
     QVERIFY2(budget->text().startsWith(QStringLiteral("! over: ")) &&
-                 budget->text().endsWith(QStringLiteral("of 200 placed")),
+                 budget->text().endsWith(QStringLiteral("of 200 allowed at final")),
              qPrintable(budget->text()));
     QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("tab_bench")), Qt::LeftButton);
     w().model().edit(QStringLiteral("budget"), [](Plan& p) { p.settings.budgets["all"] = {1e6, 0}; });

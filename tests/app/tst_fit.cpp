@@ -109,6 +109,22 @@ class TestFit : public test::WindowTest {
     looksRight(&w(), QStringLiteral("a long name"));
   }
 
+  /// Whatever is selected, panes keep the sizes that they have.
+  void panesKeepTheirSizes() {
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    waitForResults();
+    const QSize site = w().site().size();
+    for (const char* title : {"Marram", "Sit and lean", "Marram tufts", "Dry", "Cove", "Plants", "Not on steep sand"}) {
+      plan().reveal(quid(title));
+      waitForResults();
+      QTest::qWait(30);
+      QVERIFY2(w().site().size() == site, title);
+    }
+    plan().select({});
+    QTest::qWait(30);
+    QCOMPARE(w().site().size(), site);
+  }
+
   void everyPanelFits_data() {
     QTest::addColumn<QString>("theme");
     QTest::addColumn<QSize>("size");

@@ -139,6 +139,11 @@ class TestNudges : public EveryKind {
           settings.push_back(k.trial.params);
           settings.back()[spec.id] = o.id;
         }
+    for (const ParamSpec& spec : k.params)  // with all of a row of parameters
+      if (!spec.countedBy.empty() && spec.countedFrom == k.findParam(spec.countedBy)->hardMax) {
+        settings.push_back(k.trial.params);
+        settings.back()[spec.countedBy] = spec.countedFrom;
+      }
     std::set<std::string> tried;
     for (const ParamMap& setting : settings) {
       test::Bench bench;
