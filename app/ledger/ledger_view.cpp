@@ -174,8 +174,12 @@ void LedgerView::showEvent(QShowEvent* event) {
 }
 
 void LedgerView::narrowTo(const QString& uid) {
-  if (uid == m_only) return;
-  m_only = uid;
+  // Any other node than an output shows all rows: nothing changes from one to the next.
+  const bool isOutput = m_view && std::any_of(m_view->shown.begin(), m_view->shown.end(),
+                                              [&](const PictureLayer& l) { return l.source == uid.toStdString(); });
+  const QString only = isOutput ? uid : QString();
+  if (only == m_only) return;
+  m_only = only;
   m_isStale = true;
   if (isVisible()) refresh();
 }
@@ -209,8 +213,8 @@ void LedgerView::refresh() {
   }
   m_count->setText(tr("looking…"));
   m_job.ask([this, parts = std::move(parts), sources = std::move(sources), selected = std::move(selected),
-             filter = m_filter->text().toStdString(), sort = m_sortName.toStdString(),
-             isFalling = m_isFalling](const Task& task) mutable -> std::function<void()> {
+             filter = m_filter->text().toStdString(), sort = m_sortName.toStdString(), isFalling = m_isFalling,
+             isOne](const Task& task) mutable -> std::function<void()> {
     const auto ledger = std::make_shared<const Ledger>(std::move(parts));
     auto rows = ledger->filtered(filter, task);
     if (!rows) {
@@ -233,7 +237,7 @@ void LedgerView::refresh() {
     const std::vector<int> columns = columnOrder(*ledger, order, filter);
     if (task.isCancelled()) return {};
     const auto shared = std::make_shared<Array<std::uint32_t>>(std::move(order));
-    return [this, ledger, sources, shared, kept, column, isFalling, columns] {
+    return [this, ledger, sources, shared, kept, column, isFalling, columns, isOne] {
       m_sources = sources;
       const bool isSameShape = m_model.ledger() && m_model.ledger()->columns().size() == ledger->columns().size();
       m_model.show(ledger, std::move(*shared));
@@ -254,6 +258,10 @@ void LedgerView::refresh() {
       m_count->setToolTip({});
       m_count->setText(some == all ? tr("%1 rows").arg(locale.toString(all))
                                    : tr("%1 of %2 rows").arg(locale.toString(some), locale.toString(all)));
+      if (isOne)  // a long name does not widen the pane
+        m_count->setText(tr("only %1: %2")
+                             .arg(fontMetrics().elidedText(text(ledger->parts().front().name), Qt::ElideMiddle, 120),
+                                  m_count->text()));
       std::vector<int> again;
       for (const std::size_t row : kept)
         if (const int r = m_model.shownRow(row); r >= 0) again.push_back(r);

@@ -611,10 +611,12 @@ QString PlanModel::whyNot(const QString& from, const std::string& outputId, cons
   if (!input->takes(*type) && !bridgeTo(*input, *type))
     return tr("%1 takes something else").arg(QString::fromStdString(input->label));
   if (wouldLoop(*m_plan, from.toStdString(), to.toStdString())) return tr("this would close a loop");
-  // What passes on what it is given would give something else to those after it.
-  const bool isPassedOn = std::any_of(kind->outputs.begin(), kind->outputs.end(),
-                                      [&](const OutputSpec& o) { return o.sameAs == inputId; });
-  if (isPassedOn && input->takes(*type)) {
+  // What passes on what it is given would give something else to those after it. Rare, so that whole plans are looked
+  // through only then: this is asked for every slot while a link is dragged.
+  const bool passesOnAnother = std::any_of(kind->outputs.begin(), kind->outputs.end(), [&](const OutputSpec& o) {
+    return o.sameAs == inputId && outputType(*m_plan, {to.toStdString(), o.id, {}}) != type;
+  });
+  if (passesOnAnother && input->takes(*type)) {
     Plan next = *m_plan;
     join(next, to.toStdString(), inputId, linkTo(from.toStdString(), outputId));
     for (const Node& n : next.nodes)

@@ -13,7 +13,7 @@ namespace arvesk {
 namespace {
 
 QString text(const std::string& s) { return QString::fromStdString(s); }
-QString tr(const char* s, int n = -1) { return QCoreApplication::translate("PlanOverview", s, nullptr, n); }
+QString tr(const char* s) { return QCoreApplication::translate("PlanOverview", s); }
 
 QFont fontOf(double pixels, QFont::Weight weight = QFont::Normal) {
   QFont f(QStringLiteral("Inter"));
@@ -143,7 +143,7 @@ class Overviewer {
                     ? QStringLiteral("%1 → %2 · %3").arg(count(given), b.count, shareText(left / given))
                     : b.count;
     } else if (b.isBed) {
-      b.yield = tr("%n card(s)", static_cast<int>(b.cards.size()));
+      b.yield = b.cards.size() == 1 ? tr("1 card") : tr("%1 cards").arg(b.cards.size());
     }
     if (troubles > 0) b.trouble = tr("! %1 to look at").arg(troubles);
   }

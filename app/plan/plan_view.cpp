@@ -116,7 +116,8 @@ void PlanView::rebuild() {
 
 void PlanView::layOut() {
   m_layout = layoutPlan(m_model->plan(), m_view.get(), m_moved, m_folded);
-  m_overview = overviewOf(m_model->plan(), m_layout, m_view.get());
+  // While something is dragged blocks are made anew only where they are what is dragged.
+  if (m_moved.empty() || isOverview()) m_overview = overviewOf(m_model->plan(), m_layout, m_view.get());
 }
 
 QRectF PlanView::inSight() const { return {toPlan({0, 0}), QSizeF(viewport()->size()) / m_zoom}; }

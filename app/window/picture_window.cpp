@@ -7,6 +7,7 @@
 #include <QFormLayout>
 #include <QLabel>
 #include <QLocale>
+#include <QMessageBox>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QRegularExpression>
@@ -117,7 +118,7 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
     if (m_shots.empty()) return reject();
     m_worker.cancel();
     end(m_done == 0 ? tr("Canceled; nothing was written.")
-                    : tr("Canceled after %n picture(s).", nullptr, static_cast<int>(m_done)));
+                    : tr("Canceled; %1 of %2 pictures were written.").arg(m_done).arg(m_shots.size()));
   });
 }
 
@@ -140,6 +141,13 @@ std::vector<PictureWindow::Shot> PictureWindow::shots() {
     names << word;
     all.push_back({cameraFrom(c), info.dir().filePath(QStringLiteral("%1-%2.png").arg(info.completeBaseName(), word))});
   }
+  // The file dialog asked about the name that was typed, not about these.
+  const auto there = std::count_if(all.begin(), all.end(), [](const Shot& s) { return QFileInfo::exists(s.file); });
+  if (there > 0 &&
+      QMessageBox::question(this, tr("Save picture"),
+                            tr("%1 of the %2 files are there already. Write over them?").arg(there).arg(all.size())) !=
+          QMessageBox::Yes)
+    return {};
   return all;
 }
 

@@ -395,6 +395,8 @@ class TestSite : public test::WindowTest {
     QTRY_VERIFY_WITH_TIMEOUT(
         !w().ledger().isBusy() && w().ledger().table().rowCount() == static_cast<int>(report("Plants").passed.front()),
         60'000);
+    const auto* count = w().ledger().findChild<QLabel*>(QStringLiteral("ledger_count"));
+    QTRY_VERIFY2(count->text().startsWith(QStringLiteral("only Plants: ")), qPrintable(count->text()));
     plan().select({});
     QTRY_VERIFY_WITH_TIMEOUT(!w().ledger().isBusy() && w().ledger().table().rowCount() == all, 60'000);
   }
