@@ -5,14 +5,36 @@
 #include <QElapsedTimer>
 #include <QTimer>
 
+#include <algorithm>
 #include <ctime>
+#include <limits>
 #include <vector>
 
 namespace arvesk::test {
 
+/// Processor time of this thread so far, in ms.
+inline double ownWork() {
+  timespec t{};
+  clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
+  return static_cast<double>(t.tv_sec) * 1e3 + static_cast<double>(t.tv_nsec) / 1e6;
+}
+
+/// What `act` takes of this thread's own time, in ms: the least of five. Only what it takes each time is its own.
+template <typename Act>
+double leastWorkOf(Act&& act) {
+  double least = std::numeric_limits<double>::max();
+  for (int i = 0; i < 5; ++i) {
+    const double before = ownWork();
+    act();
+    least = std::min(least, ownWork() - before);
+  }
+  return least;
+}
+
 /// A timer that asks to be called every 5 ms; how late it comes is how long the loop was held up. Beside it, how much
-/// of that the thread itself was at work: a busy machine can make any thread wait, but only our own code can make it
-/// compute.
+/// of that the thread itself was at work: a busy machine can make any thread wait. It can make it seem to work too (a
+/// processor that is shared out to several machines goes on counting for the one that waits), so one stall proves
+/// nothing: whoever judges tries again, and what stalls each time is a fault of ours.
 class Pulse {
  public:
   Pulse() : m_work(ownWork()) {
@@ -32,6 +54,11 @@ class Pulse {
     const char* during;
   };
   const std::vector<Stall>& stalls() const { return m_stalls; }
+  double longestStall() const {
+    double most = 0;
+    for (const Stall& stall : m_stalls) most = std::max(most, stall.ms);
+    return most;
+  }
   /// What is done from now on, to be told with a stall; ends the turn before.
   void during(const char* what) {
     QCoreApplication::processEvents();
@@ -39,12 +66,6 @@ class Pulse {
   }
 
  private:
-  static double ownWork() {
-    timespec t{};
-    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &t);
-    return static_cast<double>(t.tv_sec) * 1e3 + static_cast<double>(t.tv_nsec) / 1e6;
-  }
-
   QTimer m_timer;
   QElapsedTimer m_clock;
   std::vector<qint64> m_gaps;
