@@ -1,5 +1,8 @@
 #include "app/bench/bench_view.h"
 
+#include "app/model/presets.h"
+#include "core/plan/order_notes.h"
+
 #include "app/bench/form.h"
 #include "app/bench/made_view.h"
 #include "app/bench/number_field.h"
@@ -11,10 +14,12 @@
 #include <QCheckBox>
 #include <QEvent>
 #include <QGridLayout>
+#include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
 #include <QMenu>
+#include <QMessageBox>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QStyle>
@@ -122,7 +127,8 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_distribution(new DistributionView(this)),
       m_made(new MadeView(this)) {
   setObjectName(QStringLiteral("bench"));
-  setMinimumSize(330, 150);  // always the same: panes keep their sizes whatever is on the Bench
+  setMinimumSize(330, 150);               // always the same: panes keep their sizes whatever is on the Bench
+  m_scroll->setFocusPolicy(Qt::NoFocus);  // its controls take the focus, and it follows them
   m_scroll->setWidgetResizable(true);
   m_scroll->setMinimumSize(kLeastForm, 60);
   m_scroll->viewport()->installEventFilter(this);
@@ -206,6 +212,7 @@ void BenchView::place() {
 
 void BenchView::rebuild() {
   m_rows.clear();
+  m_groups.clear();
   m_refreshers.clear();
   // A button of the old form may be what this was asked by, and is still at work (QToolButton writes into itself when
   // its click is over): it goes later, and says nothing more.
@@ -228,28 +235,8 @@ void BenchView::rebuild() {
     words->setWordWrap(true);
     m_form->add({}, {}, words, true);
   } else {
-    for (const ParamSpec& spec : kind->params) {
-      ParamEditor* editor = makeEditor(spec, m_model->plan(), m_folder, m_form);
-      Row row{spec, 0, editor};
-      const std::string id = spec.id;
-      connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
-        m_model->setParam(m_uids, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
-      });
-      connect(editor, &ParamEditor::followed, this,
-              [this, id](const QString& formula) { m_model->follow(m_uids, id, formula); });
-      connect(editor, &ParamEditor::partFollowed, this, [this, id](int part, const QString& formula) {
-        m_model->follow(m_uids, id + "." + std::to_string(part), formula);
-      });
-      editor->setContextMenuPolicy(Qt::CustomContextMenu);
-      connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
-        QMenu menu(this);
-        menu.addAction(tr("Restore default"), this,
-                       [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
-        menu.exec(editor->mapToGlobal(at));
-      });
-      row.row = m_form->add(tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide());
-      m_rows.push_back(row);
-    }
+    for (const ParamSpec& spec : kind->params)
+      if (spec.group.empty()) addParam(spec);
     if (handleParam(*node)) {
       auto* fit = new QToolButton(m_form);
       fit->setText(tr("Fit to data"));
@@ -259,8 +246,129 @@ void BenchView::rebuild() {
       m_form->add({}, {}, fit, true);
     }
     if (kind->usesSeed) addSeedRow();
+    for (const ParamSpec& spec : kind->params) {
+      if (spec.group.empty()) continue;
+      if (std::none_of(m_groups.begin(), m_groups.end(), [&](const Group& g) { return g.title == spec.group; }))
+        addGroup(spec.group, *node, *kind);
+    }
+    if (!kind->params.empty()) addValuesRow();
   }
   refresh();
+  Q_EMIT rebuilt();
+}
+
+void BenchView::addParam(const ParamSpec& spec) {
+  ParamEditor* editor = makeEditor(spec, m_model->plan(), m_folder, m_form);
+  Row row{spec, 0, editor};
+  const std::string id = spec.id;
+  connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
+    m_model->setParam(m_uids, id, value, QStringLiteral("%1.%2.%3").arg(m_uid, text(id)).arg(gesture));
+  });
+  connect(editor, &ParamEditor::followed, this,
+          [this, id](const QString& formula) { m_model->follow(m_uids, id, formula); });
+  connect(editor, &ParamEditor::partFollowed, this, [this, id](int part, const QString& formula) {
+    m_model->follow(m_uids, id + "." + std::to_string(part), formula);
+  });
+  editor->setContextMenuPolicy(Qt::CustomContextMenu);
+  connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
+    QMenu menu(this);
+    menu.addAction(tr("Restore default"), this,
+                   [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
+    menu.exec(editor->mapToGlobal(at));
+  });
+  row.row = m_form->add(tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide());
+  m_rows.push_back(row);
+}
+
+/// A heading that opens and closes its rows. It is open at first where the node has something there that is not usual.
+void BenchView::addGroup(const std::string& title, const Node& node, const NodeKind& kind) {
+  const auto isOfIt = [&](const ParamSpec& spec) { return spec.group == title; };
+  const bool isUsed = std::any_of(kind.params.begin(), kind.params.end(), [&](const ParamSpec& spec) {
+    return isOfIt(spec) && (node.value(spec) != spec.defaultValue || node.follows.contains(spec.id));
+  });
+  m_opened.emplace(std::pair(kind.id, title), false);
+  if (isUsed) m_opened[{kind.id, title}] = true;
+  auto* head = new QToolButton(m_form);
+  head->setText(tr(title.c_str()));
+  head->setObjectName(QStringLiteral("group.") + text(title));
+  head->setProperty("role", QStringLiteral("fold"));
+  head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+  head->setCheckable(true);
+  head->setChecked(isOpen(title));
+  head->setArrowType(isOpen(title) ? Qt::DownArrow : Qt::RightArrow);
+  connect(head, &QToolButton::clicked, this, [this, head, title](bool isOn) {
+    m_opened[{m_kind, title}] = isOn;
+    head->setArrowType(isOn ? Qt::DownArrow : Qt::RightArrow);
+    refresh();
+  });
+  m_groups.push_back({title, m_form->addHeading(head), head});
+  for (const ParamSpec& spec : kind.params)
+    if (isOfIt(spec)) addParam(spec);
+}
+
+bool BenchView::isOpen(const std::string& group) const {
+  const auto it = m_opened.find({m_kind, group});
+  return it != m_opened.end() && it->second;
+}
+
+/// Values kept under a name, put on again, or made those that new nodes of the kind begin with.
+void BenchView::addValuesRow() {
+  auto* button = new QToolButton(m_form);
+  button->setText(tr("Values"));
+  button->setObjectName(QStringLiteral("values"));
+  button->setPopupMode(QToolButton::InstantPopup);
+  button->setToolTip(tr("Keeps these values for other nodes of this kind, in every plan"));
+  auto* menu = new QMenu(button);
+  button->setMenu(menu);
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+    menu->clear();
+    const Node* node = m_model->plan().find(m_uid.toStdString());
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
+    if (!kind) return;
+    const QString label = tr(kind->label.c_str());
+    const auto put = [this](const ParamMap& values, const QString& words) {
+      m_model->edit(words, [&](Plan& plan) {
+        for (const QString& uid : m_uids)
+          if (Node* n = plan.find(uid.toStdString()); n && n->kind == m_kind) {
+            n->params = values;
+            n->follows.clear();
+          }
+      });
+    };
+    const QStringList names = Presets::names(m_kind);
+    for (const QString& name : names)
+      menu->addAction(name, this, [this, name, put] {
+        if (const auto values = Presets::values(m_kind, name)) put(*values, tr("Values “%1”").arg(name));
+      });
+    if (!names.isEmpty()) menu->addSeparator();
+    menu->addAction(tr("Keep under a name…"), this, &BenchView::keepValues);
+    menu->addAction(tr("Begin new “%1” with these").arg(label), this, [this] {
+      if (const Node* n = m_model->plan().find(m_uid.toStdString())) Presets::keep(*n, {});
+    });
+    if (Presets::values(m_kind, {}))
+      menu->addAction(tr("Begin new “%1” as the program does").arg(label), this,
+                      [this] { Presets::forget(m_kind, {}); });
+    menu->addAction(tr("Restore defaults"), this, [put] { put({}, tr("Restore defaults")); });
+    if (names.isEmpty()) return;
+    QMenu* gone = menu->addMenu(tr("Forget"));
+    for (const QString& name : names) gone->addAction(name, this, [this, name] { Presets::forget(m_kind, name); });
+  });
+  m_form->add({}, {}, button, true);
+}
+
+void BenchView::keepValues() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  if (!node) return;
+  bool isChosen = false;
+  const QString name = QInputDialog::getText(this, tr("Keep values"), tr("Name"), QLineEdit::Normal, text(node->title),
+                                             &isChosen)
+                           .trimmed();
+  if (!isChosen || name.isEmpty()) return;
+  if (Presets::names(node->kind).contains(name) &&
+      QMessageBox::question(this, tr("Keep values"),
+                            tr("There are values under “%1” already. Replace them?").arg(name)) != QMessageBox::Yes)
+    return;
+  Presets::keep(*node, name);
 }
 
 void BenchView::addSeedRow() {
@@ -488,9 +596,13 @@ void BenchView::refresh() {
   if (node) {
     Node followed = *node;  // what follows a dial shows the dial's value
     followed.params = paramsNow(m_model->plan(), *node, m_view ? m_view->quality : Quality::Draft);
+    for (const Group& group : m_groups)
+      m_form->setShown(group.row, std::any_of(m_rows.begin(), m_rows.end(), [&](const Row& row) {
+                         return row.spec.group == group.title && isShown(*kindOf(*node), row.spec, followed.params);
+                       }));
     for (const Row& row : m_rows) {
       const bool isVisible = isShown(*kindOf(*node), row.spec, followed.params);
-      m_form->setShown(row.row, isVisible);
+      m_form->setShown(row.row, isVisible && (row.spec.group.empty() || isOpen(row.spec.group)));
       row.editor->show(followed.value(row.spec));
       const auto formula = node->follows.find(row.spec.id);
       row.editor->showFormula(formula == node->follows.end() ? QString() : text(formula->second));
@@ -510,6 +622,10 @@ void BenchView::remedy() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || kind->inputs.empty() || !m_view) return;
+  if (m_does == Remedy::MoveAfterDress) {
+    const std::string dress = dressedBy(m_model->plan(), m_view->evaluation, node->uid);
+    return m_model->moveAfter(m_uid, text(dress));
+  }
   std::vector<Link> moved;
   const auto links = node->inputs.find(kind->inputs.front().id);
   if (links == node->inputs.end()) return;
@@ -554,14 +670,14 @@ void BenchView::showResults(const EvalViewPtr& view) {
   std::shared_ptr<const Histogram> histogram;
   QString problems;
   QString said;
-  bool hasRemedy = false;
+  m_does = Remedy::None;
   if (node && view) {
     const auto report = view->evaluation.reports.find(node->uid);
     if (report != view->evaluation.reports.end()) {
       histogram = report->second.histogram;
       said = text(report->second.said);
       for (const Problem& p : report->second.problems) {
-        hasRemedy = hasRemedy || p.remedy == Remedy::SetDownLast;
+        if (p.remedy != Remedy::None) m_does = p.remedy;
         problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) +
                     text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
       }
@@ -570,7 +686,8 @@ void BenchView::showResults(const EvalViewPtr& view) {
   }
   m_problems->setText(problems);
   m_problems->setVisible(!problems.isEmpty());
-  m_remedy->setVisible(hasRemedy);
+  m_remedy->setVisible(m_does != Remedy::None);
+  m_remedy->setText(m_does == Remedy::MoveAfterDress ? tr("Move below the props") : tr("Set down last"));
   const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) &&
                         view->evaluation.reports.at(node->uid).state == NodeState::Failed;
   m_tryAgain->setVisible(isFailed);

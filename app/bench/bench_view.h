@@ -11,6 +11,7 @@ class QBoxLayout;
 class QLabel;
 class QPushButton;
 class QScrollArea;
+class QToolButton;
 
 namespace arvesk {
 
@@ -37,6 +38,8 @@ class BenchView : public QWidget {
   /// What failed is to be tried again: its files may be well now.
   void tryAgainWanted();
   void headingChanged();
+  /// There are new controls.
+  void rebuilt();
 
  private:
   void remedy();
@@ -45,10 +48,20 @@ class BenchView : public QWidget {
     int row;  // of the form
     ParamEditor* editor;
   };
+  struct Group {  // of rarely used rows, below its heading
+    std::string title;
+    int row;
+    QToolButton* head;
+  };
+  void addParam(const ParamSpec& spec);
+  void addGroup(const std::string& title, const Node& node, const NodeKind& kind);
+  bool isOpen(const std::string& group) const;
   void rebuild();
   void refresh();
   void place();
   void addSeedRow();
+  void addValuesRow();
+  void keepValues();
   void buildPlanControls();
   void buildDials();
   void showMade();
@@ -70,6 +83,7 @@ class BenchView : public QWidget {
   QScrollArea* m_scroll;
   QLabel* m_problems;
   QPushButton* m_remedy;  // what the program can do about one of them
+  Remedy m_does = Remedy::None;
   QPushButton* m_tryAgain;
   QScrollArea* m_summaryScroll;
   QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
@@ -78,6 +92,8 @@ class BenchView : public QWidget {
   Form* m_form = nullptr;
   QBoxLayout* m_sides = nullptr;
   std::vector<Row> m_rows;
+  std::vector<Group> m_groups;
+  std::map<std::pair<std::string, std::string>, bool> m_opened;  // groups by kind, as they were left
   std::vector<std::function<void()>> m_refreshers;
   std::shared_ptr<const Histogram> maskHistogram() const;
 

@@ -61,6 +61,12 @@ int Form::add(const QString& label, const QString& help, QWidget* editor, bool i
   return static_cast<int>(m_rows.size()) - 1;
 }
 
+int Form::addHeading(QWidget* heading) {
+  m_rows.push_back({new QWidget(this), heading, true, false, true, true});
+  m_isStale = true;
+  return static_cast<int>(m_rows.size()) - 1;
+}
+
 void Form::setShown(int row, bool isShown) {
   Row& r = m_rows[static_cast<std::size_t>(row)];
   if (r.isShown == isShown) return;
@@ -138,7 +144,9 @@ void Form::placeFor(int width) {
       ++line;
       isSecond = false;
     }
-    if (shape == Shape::NamesAbove || (r.isWide && !fitsBeside(r, names))) {
+    if (r.isHeading) {
+      m_grid->addWidget(r.editor, line++, 0, 1, 4, Qt::AlignLeft);
+    } else if (shape == Shape::NamesAbove || (r.isWide && !fitsBeside(r, names))) {
       m_grid->addWidget(r.name, line++, 0, 1, 4);
       m_grid->addWidget(r.editor, line++, 0, 1, 4);
     } else if (isAlone) {

@@ -16,6 +16,8 @@ class Form : public QWidget {
   explicit Form(QWidget* parent = nullptr);
   /// Adds a row; a wide control takes a whole one. `help` opens under "?" beside the name. Returns the row.
   int add(const QString& label, const QString& help, QWidget* editor, bool isWide);
+  /// A row of its own across both halves, without a name. Returns the row.
+  int addHeading(QWidget* heading);
   void setShown(int row, bool isShown);
   QWidget* editor(int row) const { return m_rows[static_cast<std::size_t>(row)].editor; }
   /// Places all rows for a pane this wide, px.
@@ -30,6 +32,7 @@ class Form : public QWidget {
     bool isWide;
     bool isTall;
     bool isShown;
+    bool isHeading = false;
   };
   bool event(QEvent* event) override;
   enum class Shape { Pairs, Rows, NamesAbove };

@@ -1,5 +1,7 @@
 #include "app/kit/kit_view.h"
 
+#include "app/kit/prop_mime.h"
+
 #include "app/kit/prop_window.h"
 #include "app/model/found_files.h"
 #include "app/window/theme.h"
@@ -46,13 +48,30 @@ constexpr int kPicture = 88;  // px
 
 }  // namespace
 
+namespace {
+
+/// A list whose pictures can be dragged to the Plan and to Site.
+class PropList : public QListWidget {
+ public:
+  using QListWidget::QListWidget;
+
+ protected:
+  QMimeData* mimeData(const QList<QListWidgetItem*>& items) const override {
+    QStringList uids;
+    for (const QListWidgetItem* item : items) uids << item->data(Qt::UserRole).toString();
+    return mimeOfProps(uids);
+  }
+};
+
+}  // namespace
+
 KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
     : QWidget(parent),
       m_model(model),
       m_service(service),
       m_search(new QLineEdit(this)),
       m_count(new QLabel(this)),
-      m_list(new QListWidget(this)),
+      m_list(new PropList(this)),
       m_settings(new KitSettings(model, this)) {
   setObjectName(QStringLiteral("kit"));
   setAcceptDrops(true);
@@ -67,6 +86,8 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   m_list->setViewMode(QListView::IconMode);
   m_list->setResizeMode(QListView::Adjust);
   m_list->setMovement(QListView::Static);
+  m_list->setDragEnabled(true);
+  m_list->setDragDropMode(QAbstractItemView::DragOnly);
   m_list->setIconSize(QSize(kPicture, kPicture));
   m_list->setGridSize(QSize(102, 124));
   m_list->setWordWrap(true);

@@ -1,5 +1,7 @@
 #include "app/ledger/ledger_view.h"
 
+#include "app/ledger/ledger_access.h"
+
 #include "app/window/theme.h"
 
 #include <QApplication>
@@ -13,7 +15,6 @@
 #include <QMenu>
 #include <QMessageBox>
 #include <QRegularExpression>
-#include <QTableView>
 #include <QTimer>
 #include <QToolButton>
 
@@ -86,7 +87,7 @@ std::vector<int> columnOrder(const Ledger& ledger, const Array<std::uint32_t>& r
 
 LedgerView::LedgerView(QWidget* parent)
     : QWidget(parent),
-      m_table(new QTableView(this)),
+      m_table(new LedgerTable(this)),
       m_filter(new QLineEdit(this)),
       m_count(new QLabel(this)),
       m_columns(new QToolButton(this)),

@@ -22,12 +22,39 @@ constexpr std::chrono::milliseconds kPasses{400};
 /// Along the longer side: fine enough to see a clump, coarse enough to see a density.
 constexpr int kCoverCells = 220;
 
+/// Colors the shown points by the output or node they come from, or by their prop.
+void colorByGroup(bool isByProp, EvalView& view) {
+  std::map<std::string, std::size_t> known;
+  const auto placeOf = [&](const std::string& name) {
+    const auto [it, isNew] = known.emplace(name, view.groups.size());
+    if (isNew) view.groups.push_back(name);
+    return static_cast<float>(it->second);
+  };
+  for (const PictureLayer& layer : view.shown) {
+    const Points& points = *layer.points;
+    Array<float>& values = view.pointValues.emplace_back(points.count);
+    const Node* node = view.plan->find(layer.source);
+    if (!isByProp) {
+      const float place = placeOf(node ? node->title : layer.source);
+      std::fill(values.begin(), values.end(), place);
+      continue;
+    }
+    std::vector<float> ofProp;
+    if (points.kit)
+      for (const KitEntry& e : points.kit->entries) ofProp.push_back(placeOf(e.prop->name));
+    for (std::size_t i = 0; i < points.count; ++i)
+      values[i] = points.prop[i] == kNoProp ? placeOf("no prop") : ofProp[static_cast<std::size_t>(points.prop[i])];
+  }
+  view.palette = groupColors(view.groups.size());
+}
+
 /// Colors the shown points by a number that they carry, from its least to its greatest value.
 void colorByNumber(const std::string& name, EvalView& view) {
   for (const PictureLayer& layer : view.shown)
     for (const std::string& n : numberNames(*layer.points)) view.colorNames.insert(n);
   if (name.empty()) return;
   view.pointValues.clear();
+  if (name == kByOutput || name == kByProp) return colorByGroup(name == kByProp, view);
   view.colorTitle = name;
   float least = std::numeric_limits<float>::max();
   float most = std::numeric_limits<float>::lowest();

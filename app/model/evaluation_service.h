@@ -38,6 +38,8 @@ struct EvalView {
   float colorFrom = 0;                    // what 0 and 1 stand for
   float colorTo = 1;
   std::set<std::string> colorNames;          // numbers that they could be colored by
+  std::vector<Vec3> palette;                 // sRGB; when colored by what they belong to, values are places in it
+  std::vector<std::string> groups;           // what each color of the palette stands for
   std::shared_ptr<const VolumeLook> volume;  // when one is in Site
   std::shared_ptr<const CoverMap> cover;     // when it was asked for
   std::string inSite;
@@ -46,6 +48,10 @@ struct EvalView {
   std::vector<UnreadFile> unread;
 };
 using EvalViewPtr = std::shared_ptr<const EvalView>;
+
+/// In place of a number's name: what points belong to. No attribute is called so.
+inline constexpr const char* kByOutput = "*output";
+inline constexpr const char* kByProp = "*prop";
 
 /// What an evaluation is at.
 struct WorkNow {

@@ -15,7 +15,9 @@ namespace {
 QString tr(const char* s) { return QCoreApplication::translate("MadeFacts", s); }
 QString text(const std::string& s) { return QString::fromStdString(s); }
 QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
-QString number(double v, int digits) { return QLocale().toString(v, 'f', digits); }
+QString number(double v, int digits) {
+  return QLocale().toString(v, 'f', digits).replace(QLatin1Char('-'), QChar(0x2212));
+}
 
 /// Least, middle and most of some numbers.
 QString spread(std::vector<float>& values, int digits, const QString& unit) {

@@ -1,5 +1,7 @@
 #include "app/model/plan_model.h"
 
+#include "app/model/presets.h"
+
 #include "app/plan/plan_layout.h"
 #include "core/formats/plan_file.h"
 #include "core/plan/dials.h"
@@ -72,7 +74,7 @@ Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
   node.kind = kind.id;
   node.version = kind.version;
   node.title = freeTitle(plan, kind.label);
-  node.params = startOf(kind);
+  node.params = Presets::values(kind.id, {}).value_or(startOf(kind));
   node.x = x;
   node.y = y;
   return node;
@@ -253,6 +255,24 @@ void PlanModel::setParam(const QStringList& uids, const std::string& paramId, Pa
         for (const QString& uid : uids)
           if (Node* changed = plan.find(uid.toStdString()); changed && changed->kind == kind->id)
             setOne(plan, *changed, paramId, uid == uids.first() ? value : asFor(*changed, *spec, before, value));
+      },
+      mergeKey);
+}
+
+void PlanModel::setParams(const QString& uid, const std::vector<std::pair<std::string, ParamValue>>& values,
+                          const QString& mergeKey) {
+  const Node* node = m_plan->find(uid.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  QStringList labels;
+  for (const auto& [id, value] : values)
+    if (const ParamSpec* spec = kind ? kind->findParam(id) : nullptr) labels << QString::fromStdString(spec->label);
+  if (labels.isEmpty()) return;
+  edit(
+      tr("%1: %2").arg(QString::fromStdString(node->title), labels.join(QStringLiteral(", "))),
+      [&](Plan& plan) {
+        Node& changed = *plan.find(uid.toStdString());
+        for (const auto& [id, value] : values)
+          if (kind->findParam(id)) setOne(plan, changed, id, value);
       },
       mergeKey);
 }
@@ -509,6 +529,76 @@ void PlanModel::liftOut(const QString& uid) {
     lifted->inputs.erase(mainInput(*kind)->id);
     lifted->x += 240;
   });
+}
+
+QString PlanModel::chooserFor(const QString& uid) const {
+  std::string at = uid.toStdString();
+  for (int step = 0; step < 1000; ++step) {
+    const Node* node = m_plan->find(at);
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
+    if (!kind) return {};
+    if (std::any_of(kind->params.begin(), kind->params.end(),
+                    [](const ParamSpec& p) { return p.type == ParamType::Props; }))
+      return QString::fromStdString(at);
+    const auto linked = [&](const InputSpec& input) -> const Link* {
+      const auto it = node->inputs.find(input.id);
+      return it == node->inputs.end() || it->second.empty() ? nullptr : &it->second.front();
+    };
+    const Link* next = nullptr;
+    for (const InputSpec& input : kind->inputs)
+      if (input.type == ValueType::Kit && !next) next = linked(input);
+    if (!next && mainInput(*kind)) next = linked(*mainInput(*kind));
+    if (!next) return {};
+    at = next->node;
+  }
+  return {};
+}
+
+void PlanModel::choose(const QString& chooser, const QStringList& props) {
+  const Node* node = m_plan->find(chooser.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (!kind) return;
+  for (const ParamSpec& spec : kind->params) {
+    if (spec.type != ParamType::Props) continue;
+    PropChoices list = std::get<PropChoices>(node->value(spec));
+    for (const QString& prop : props)
+      if (std::none_of(list.begin(), list.end(), [&](const PropChoice& c) { return c.prop == prop.toStdString(); }))
+        list.push_back({prop.toStdString(), 1, true});
+    setParam(chooser, spec.id, list);
+    return;
+  }
+}
+
+void PlanModel::moveAfter(const QString& uid, const QString& after) {
+  const std::string moved = uid.toStdString();
+  const std::string target = after.toStdString();
+  const Node* node = m_plan->find(moved);
+  const Node* before = m_plan->find(target);
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  const NodeKind* beforeKind = before ? kindOf(*before) : nullptr;
+  if (!kind || !beforeKind || moved == target || !mainInput(*kind) || beforeKind->outputs.empty()) return;
+  const std::string output = beforeKind->outputs.front().id;
+  edit(tr("Move %1 behind %2").arg(QString::fromStdString(node->title), QString::fromStdString(before->title)),
+       [&](Plan& plan) {
+         heal(plan, moved);
+         for (Node& other : plan.nodes) {
+           const NodeKind* otherKind = kindOf(other);
+           const InputSpec* main = otherKind && other.uid != moved ? mainInput(*otherKind) : nullptr;
+           if (!main) continue;
+           if (const auto links = other.inputs.find(main->id); links != other.inputs.end())
+             for (Link& link : links->second)
+               if (link.node == target && link.output == output) {
+                 link.node = moved;
+                 link.output = kind->outputs.front().id;
+               }
+         }
+         Node& self = *plan.find(moved);
+         const Node& place = *plan.find(target);
+         self.inputs[mainInput(*kind)->id] = {linkTo(target, output)};
+         self.x = place.x;
+         self.y = place.y + kStep;
+         moveDown(plan, moved, self.x, place.y + 1, kStep);
+       });
 }
 
 void PlanModel::movePlaces(const std::map<std::string, std::pair<double, double>>& places) {

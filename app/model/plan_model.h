@@ -52,6 +52,9 @@ class PlanModel : public QObject {
     setParam(QStringList{uid}, paramId, std::move(value), mergeKey);
   }
   /// Of several nodes of one kind: what was changed of the first is changed of all; of several numbers, those alone.
+  /// Several of one node in one step.
+  void setParams(const QString& uid, const std::vector<std::pair<std::string, ParamValue>>& values,
+                 const QString& mergeKey);
   void setParam(const QStringList& uids, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
   /// Lets a number follow a formula over the plan's dials.
   void follow(const QStringList& uids, const std::string& paramId, const QString& formula);
@@ -66,6 +69,13 @@ class PlanModel : public QObject {
   void setDownLast(const QString& to, const std::vector<Link>& links);
   /// Adds a node after `uid`: connected to its first output, before what used it, below its card.
   QString addAfter(const NodeKind& kind, const QString& uid);
+  /// The node whose list says which props `uid` places: itself, the kit that it takes, or that of what comes before it;
+  /// empty when there is none.
+  QString chooserFor(const QString& uid) const;
+  /// Adds props to such a list, those that are not on it.
+  void choose(const QString& chooser, const QStringList& props);
+  /// Takes a node out of its ribbon, which heals, and puts it behind another one, before what took that one's points.
+  void moveAfter(const QString& uid, const QString& after);
   /// Adds a node and joins its first output to an input of `uid`.
   QString addInto(const NodeKind& kind, const QString& uid, const std::string& inputId);
   void connectNodes(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId);

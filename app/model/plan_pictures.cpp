@@ -2,6 +2,7 @@
 
 #include "app/model/top_view.h"
 #include "core/picture/render.h"
+#include "core/plan/dials.h"
 #include "core/spatial/ground.h"
 
 #include <algorithm>
@@ -141,6 +142,29 @@ PlanPicture ofNode(const EvalView& view, const std::string& uid, const SurfacePt
   return out;
 }
 
+constexpr std::size_t kMostAreas = 600;
+
+void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, const Task& task) {
+  Plan plan = *view.plan;
+  followDials(plan, view.quality);
+  const Node* node = plan.find(uid);
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (!kind || node->isSkipped || !view.evaluation.values.contains(uid)) return;
+  if (kind->showsFootprints) to.footprints = view.evaluation.firstOf<PointsPtr>(uid);
+  if (!kind->areas) return;
+  EvalContext ctx = contextOf(plan, *node);
+  ctx.task = {task.stop, {}};
+  for (AreaRim& rim : kind->areas(ctx, inputsOf(plan, view.evaluation, *node), node->params, kMostAreas)) {
+    if (task.isCancelled()) return;
+    Box3 box;
+    for (const Vec3& p : rim.line) box.add(p);
+    const float reach = std::max(1.0F, 0.75F * glm::length(box.extent()));
+    for (Vec3& p : rim.line)
+      if (view.scene) p = view.scene->groundNear(p, rim.up, reach).value_or(p) + 0.02F * rim.up;
+    to.areas.push_back(std::move(rim.line));
+  }
+}
+
 }  // namespace
 
 void PlanPictureService::request(const EvalViewPtr& view, const QString& selected) {
@@ -202,7 +226,8 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
     const auto before = m_seenBeds.find(item->uid);
     look(bed, before == m_seenBeds.end() ? nullptr : &before->second, task);
   });
-  const PlanPicture chosen = ofNode(view, selected, ground, task);
+  PlanPicture chosen = ofNode(view, selected, ground, task);
+  addAreas(chosen, view, selected, task);
   if (task.isCancelled()) return nullptr;
   auto previews = std::make_shared<PlanPictures>();
   m_made.clear();  // not before: who is cancelled leaves what there was
@@ -215,7 +240,7 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
     (*previews)[item->uid].picture = bed.picture;
     m_seenBeds[item->uid] = std::move(bed);
   }
-  if (!chosen.facts.empty()) (*previews)[selected] = chosen;
+  if (!chosen.facts.empty() || !chosen.areas.empty() || chosen.footprints) (*previews)[selected] = std::move(chosen);
   return previews;
 }
 

@@ -12,6 +12,8 @@ struct PlanPicture {
       picture;  // of a mask over the largest ground; of what a bed or the selected node places. From above; may be null
   QImage before;            // what the selected node was given, in the same frame; null when it makes points itself
   std::vector<Fact> facts;  // about what the selected node makes
+  std::vector<std::vector<Vec3>> areas;        // that it sees: the rims of patches and clumps, laid on the ground
+  PointsPtr footprints;                        // whose room it is about
   std::shared_ptr<const Histogram> histogram;  // over all points that the mask's first user gets; null: not asked for
 };
 /// By uid of the mask, the bed or the selected node.

@@ -1,5 +1,7 @@
 #include "app/model/render_service.h"
 
+#include "core/picture/guide.h"
+
 namespace arvesk {
 
 namespace {
@@ -29,6 +31,12 @@ VolumeLines linesOf(const RenderRequest& request) {
   return out;
 }
 
+/// How much of the grain is taken out of a picture that has so many of its samples: all of it first, then less and
+/// less, nothing of the whole.
+float cleanedAt(int samples, int all) {
+  return std::clamp(static_cast<float>(all - samples) / (0.7F * static_cast<float>(all)), 0.0F, 1.0F);
+}
+
 }  // namespace
 
 QImage developed(const RenderRequest& request, const Film& film) {
@@ -39,7 +47,7 @@ QImage developed(const RenderRequest& request, const Film& film) {
   if (request.drawsPoints)
     for (std::size_t i = 0; i < view.shown.size(); ++i)
       drawPoints(*view.shown[i].points, i < view.pointValues.size() ? view.pointValues[i] : Array<float>(),
-                 request.camera, request.dotPixels, film, pixels, request.cut);
+                 request.camera, request.dotPixels, film, pixels, request.cut, view.palette, request.isTrueSize);
   else
     for (const PointsPtr& p : view.bare)
       drawPoints(*p, {}, request.camera, request.dotPixels, film, pixels, request.cut);
@@ -68,9 +76,14 @@ void RenderService::draw(const RenderRequest& request, const Task& task) {
     if (request.number != m_asked) return;
   }
   if (request.view->isGrowing) return;  // the next one is near, and the rest of it is being worked out
+  FilmGuide guide(film);
   while (film.samples < request.samples) {
-    if (!renderPass(*request.view->scene, request.camera, 1, film, task, request.cut)) return;
-    publish(request, film, lines);
+    if (!renderPass(*request.view->scene, request.camera, 1, film, task, request.cut, &guide)) return;
+    if (film.samples > 4 && film.samples % 2 == 1 && film.samples < request.samples) continue;
+    const std::optional<Film> clean = cleaned(film, guide, request.camera, cleanedAt(film.samples, request.samples),
+                                              task);
+    if (!clean) return;
+    publish(request, *clean, lines);
   }
 }
 

@@ -16,6 +16,7 @@ struct RenderRequest {
   std::optional<Cut> cut;
   bool drawsPoints = false;  // all points as discs, in place of props
   float dotPixels = 2.6F;    // radius of points that are drawn as discs
+  bool isTrueSize = false;   // discs cover footprints instead
   int samples = 16;          // when the picture counts as clean
   std::uint64_t number = 0;  // given by request()
 };

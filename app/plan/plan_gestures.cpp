@@ -1,8 +1,10 @@
 // What the mouse does on the Plan: choosing, moving and joining cards, ribbons, paper.
+#include "app/kit/prop_mime.h"
 #include "app/plan/plan_view.h"
 #include "app/window/theme.h"
 
 #include <QApplication>
+#include <QDropEvent>
 #include <QMouseEvent>
 #include <QScrollBar>
 
@@ -80,9 +82,7 @@ void PlanView::mousePressEvent(QMouseEvent* event) {
     return;
   }
   if (const PlanRibbon* ribbon = ribbonAt(m_pressedPlan)) {
-    select({});
-    m_ribbon = *ribbon;
-    viewport()->update();
+    selectRibbon(*ribbon);
     return;
   }
   if (const PlanPaper* item = paperAt(m_pressedPlan)) {
@@ -317,6 +317,60 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
   }
   m_drag = Drag::None;
   m_find->open(event->pos(), nullptr, [this, p](const NodeKind& kind) { addAt(kind, p); });
+}
+
+void PlanView::dragEnterEvent(QDragEnterEvent* event) {
+  if (!propsIn(event->mimeData()).isEmpty()) event->acceptProposedAction();
+}
+
+void PlanView::dragMoveEvent(QDragMoveEvent* event) {
+  const QPointF p = toPlan(event->position().toPoint());
+  const PlanTag* tag = tagAt(p);
+  const PlanCard* card = tag ? nullptr : cardAt(p);
+  const QString over = tag ? text(tag->uid) : card ? text(card->uid) : QString();
+  if (over != m_lit) {
+    m_lit = over;
+    viewport()->update();
+  }
+  event->acceptProposedAction();
+}
+
+/// Props that are let go: on a list of props, or on what takes its props from one, they are added to it; where there is
+/// room they make a list of their own.
+void PlanView::dropEvent(QDropEvent* event) {
+  const QStringList props = propsIn(event->mimeData());
+  if (props.isEmpty()) return;
+  event->acceptProposedAction();
+  m_lit.clear();
+  const NodeKind& chooserKind = *findNodeKind("choose-props");
+  const QPointF p = toPlan(event->position().toPoint());
+  const PlanTag* tag = tagAt(p);
+  const PlanCard* card = tag ? nullptr : cardAt(p);
+  const QString target = tag ? text(tag->uid) : card ? text(card->uid) : QString();
+  QString chooser = target.isEmpty() ? QString() : m_model->chooserFor(target);
+  if (!target.isEmpty() && chooser.isEmpty()) {
+    const Node* node = m_model->plan().find(target.toStdString());
+    const NodeKind* kind = node ? kindOf(*node) : nullptr;
+    const InputSpec* free = nullptr;
+    if (kind)
+      for (const InputSpec& input : kind->inputs)
+        if (input.type == ValueType::Kit && !free) free = &input;
+    if (!free)
+      return Q_EMIT refused(tr("“%1” places no props; let them go on a Dress or where there is room")
+                                .arg(node ? text(node->title) : QString()));
+    m_model->undoStack().beginMacro(tr("Choose props"));
+    chooser = m_model->addInto(chooserKind, target, free->id);
+    m_model->choose(chooser, props);
+    m_model->undoStack().endMacro();
+  } else if (chooser.isEmpty()) {
+    m_model->undoStack().beginMacro(tr("Choose props"));
+    chooser = addAt(chooserKind, p);
+    m_model->choose(chooser, props);
+    m_model->undoStack().endMacro();
+  } else {
+    m_model->choose(chooser, props);
+  }
+  reveal(chooser);
 }
 
 }  // namespace arvesk

@@ -158,6 +158,8 @@ class Builder {
       } else if (counts && kind->inputs.empty() && !c.isSkipped) {  // nothing came in that a share could be told of
         c.sentence += QStringLiteral(" · %1").arg(count(r->passed.front()));
         if (r->isDraft) c.sentence += QLatin1Char(' ') + tr("draft");
+      } else if (counts && !c.isSkipped && kind->family != Family::Deliver) {
+        c.countText = count(r->passed.front());
       } else if (kind && kind->showsTriangles && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }
@@ -166,6 +168,7 @@ class Builder {
     if (c.isSkipped) height = 26;
     if (const auto chain = m_chains.find(n.uid); chain != m_chains.end()) {
       c.hasYield = c.isFailed = c.isWaiting = c.isSkipped = false;
+      c.countText.clear();
       c.problem.clear();
       fold(c, chain->second);
       height = c.problem.isEmpty() ? 46 : 64;

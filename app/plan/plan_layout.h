@@ -25,6 +25,7 @@ struct PlanCard {
   bool hasYield = false;
   double kept = 0;  // share
   QString yieldText;
+  QString countText;  // of what filters nothing
   QString glyph;
   std::vector<std::string> folded;  // the chain that this card stands for, itself first; empty when it is not folded
 };

@@ -12,8 +12,31 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 
+/// Each link that comes in can be taken away here too: ribbons are hard to meet without a mouse.
+void PlanView::addDisconnects(QMenu& menu, const QString& uid) {
+  const Node* node = m_model->plan().find(uid.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (!kind) return;
+  QMenu* links = nullptr;
+  for (const InputSpec& input : kind->inputs) {
+    const auto it = node->inputs.find(input.id);
+    if (it == node->inputs.end()) continue;
+    for (const Link& l : it->second) {
+      const Node* from = m_model->plan().find(l.node);
+      if (!from) continue;
+      if (!links) links = menu.addMenu(tr("Disconnect"));
+      links->addAction(QStringLiteral("%1 ← %2").arg(tr(input.label.c_str()), text(from->title)), this,
+                       [this, uid, id = input.id, l] { m_model->disconnectInput(uid, id, l); });
+    }
+  }
+}
+
 void PlanView::contextMenuEvent(QContextMenuEvent* event) {
-  const QPointF p = toPlan(event->pos());
+  // The menu key asks for what is selected, wherever the mouse lies.
+  const bool isByKey = event->reason() == QContextMenuEvent::Keyboard;
+  const QRectF place = isByKey ? selectedPlace() : QRectF();
+  const QPointF p = place.isNull() ? toPlan(event->pos()) : place.center();
+  const QPoint at = place.isNull() ? event->globalPos() : onScreen(place).center();
   QMenu menu(this);
   const PlanTag* tag = tagAt(p);
   const PlanCard* card = tag ? nullptr : cardAt(p);
@@ -47,6 +70,8 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
           rebuild();
         });
     }
+    menu.addAction(withKeys(tr("Connect…"), this, "plan_connect"), this, &PlanView::connectSelected);
+    addDisconnects(menu, uid);
     menu.addAction(withKeys(tr("Skip"), this, "plan_skip"), this, &PlanView::skipSelected);
     menu.addAction(withKeys(tr("Rename"), this, "plan_rename"), this, &PlanView::renameSelected);
     menu.addAction(withKeys(tr("Duplicate"), this, "edit_duplicate"), this, &PlanView::duplicateSelected);
@@ -68,9 +93,8 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     menu.addAction(withKeys(tr("Delete"), this, "plan_delete"), this, &PlanView::removeSelected);
   } else if (const PlanRibbon* ribbon = ribbonAt(p)) {
     m_ribbon = *ribbon;
-    const QPoint at = event->pos();
-    menu.addAction(tr("Insert here…"), this, [this, at] {
-      if (m_ribbon) openOnRibbon(*m_ribbon, at);
+    menu.addAction(tr("Insert here…"), this, [this, where = event->pos()] {
+      if (m_ribbon) openOnRibbon(*m_ribbon, where);
     });
     menu.addAction(withKeys(tr("Disconnect"), this, "plan_delete"), this, &PlanView::removeSelected);
   } else {
@@ -81,7 +105,7 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
     menu.addAction(withKeys(tr("Tidy"), this, "plan_tidy"), this, &PlanView::tidy);
     menu.addAction(withKeys(tr("Show whole plan"), this, "plan_fit"), this, &PlanView::fitAll);
   }
-  menu.exec(event->globalPos());
+  menu.exec(at);
 }
 
 }  // namespace arvesk

@@ -119,7 +119,13 @@ class Painter {
              QCoreApplication::translate("Plan", "%1, skipped").arg(c.title), fontOf(12.5), t.quiet);
       return;
     }
-    elided(QRectF(r.left() + 32, r.top() + 5, r.width() - 40, 20), c.title, fontOf(12.5, QFont::DemiBold), ink);
+    // What filters nothing tells its count beside its title.
+    const double counted = c.countText.isEmpty() ? 0 : QFontMetricsF(fontOf(11)).horizontalAdvance(c.countText) + 8;
+    elided(QRectF(r.left() + 32, r.top() + 5, r.width() - 40 - counted, 20), c.title, fontOf(12.5, QFont::DemiBold),
+           ink);
+    if (counted > 0)
+      elided(QRectF(r.right() - 10 - counted, r.top() + 6, counted, 20), c.countText, fontOf(11), t.quiet,
+             Qt::AlignRight);
     elided(QRectF(r.left() + 10, r.top() + 25, r.width() - 18, 18), at ? wordsOf(*at) : c.sentence, fontOf(11),
            at ? t.accent : t.quiet);
     double y = r.top() + 45;

@@ -62,7 +62,7 @@ void PlanView::showWhole(const std::string& uid) {
     if (c.uid == uid || std::find(c.folded.begin(), c.folded.end(), uid) != c.folded.end()) whole = c.rect;
   const PlanTag* tag = nullptr;
   for (const PlanTag& t : m_layout.tags)
-    if (t.uid == uid && !tag) tag = &t;
+    if (t.uid == uid && (!tag || t.card == m_tagCard)) tag = &t;
   const std::string card = tag ? tag->card : uid;
   if (const PlanCard* c = m_layout.card(card)) whole = c->rect;
   if (whole.isNull()) return;

@@ -1,5 +1,8 @@
 #include "app/plan/plan_view.h"
 
+#include "app/plan/pick_list.h"
+#include "app/plan/plan_access.h"
+
 #include "app/window/theme.h"
 #include "core/formats/plan_file.h"
 
@@ -25,9 +28,10 @@ QString text(const std::string& s) { return QString::fromStdString(s); }
 }  // namespace
 
 PlanView::PlanView(PlanModel* model, QWidget* parent)
-    : QAbstractScrollArea(parent),
+    : QAbstractScrollArea(withPlanAccess(parent)),
       m_model(model),
       m_find(new FindField(viewport())),
+      m_picks(new PickList(viewport())),
       m_rename(new QLineEdit(viewport())),
       m_search(new QLineEdit(viewport())),
       m_searchCount(new QLabel(m_search)),
@@ -60,6 +64,7 @@ PlanView::PlanView(PlanModel* model, QWidget* parent)
   m_paperEdit->setObjectName(QStringLiteral("paper_edit"));
   m_paperEdit->setTabChangesFocus(true);
   m_paperEdit->installEventFilter(this);
+  setAcceptDrops(true);
   connect(m_model, &PlanModel::changed, this, &PlanView::rebuild);
   rebuild();
 }
@@ -152,6 +157,7 @@ void PlanView::select(const QStringList& uids) {
   m_paperItem.clear();
   if (uids != m_selection) {
     m_selection = uids;
+    tellFocus(*this);
     Q_EMIT selectionChanged();
   }
   viewport()->update();
@@ -531,35 +537,6 @@ void PlanView::wheelEvent(QWheelEvent* event) {
     return;
   }
   QAbstractScrollArea::wheelEvent(event);
-}
-
-void PlanView::keyPressEvent(QKeyEvent* event) {
-  switch (event->key()) {  // all other keys are commands, see MainWindow::buildMenus
-    case Qt::Key_Escape: select({}); return;
-    case Qt::Key_Up:
-    case Qt::Key_Down: {  // to the next card above or below
-      if (m_layout.cards.empty()) return;
-      const PlanCard* now = m_selection.isEmpty() ? nullptr : m_layout.card(m_selection.first().toStdString());
-      const PlanCard* best = now ? nullptr : &m_layout.cards.front();
-      double bestDistance = 1e9;
-      for (const PlanCard& c : m_layout.cards) {
-        if (!now || c.uid == now->uid) continue;
-        const double dy = (c.rect.top() - now->rect.top()) * (event->key() == Qt::Key_Down ? 1 : -1);
-        const double d = dy + 3 * std::abs(c.rect.left() - now->rect.left());
-        if (dy > 0 && d < bestDistance) {
-          bestDistance = d;
-          best = &c;
-        }
-      }
-      if (!best) return;
-      const std::string uid = best->uid;
-      select({text(uid)});
-      showWhole(uid);
-      return;
-    }
-    default: break;
-  }
-  QAbstractScrollArea::keyPressEvent(event);
 }
 
 bool PlanView::viewportEvent(QEvent* event) {

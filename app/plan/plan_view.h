@@ -10,8 +10,11 @@
 class QLineEdit;
 class QPlainTextEdit;
 class QLabel;
+class QMenu;
 
 namespace arvesk {
+
+class PickList;
 
 class PlanView : public QAbstractScrollArea {
   Q_OBJECT
@@ -68,6 +71,17 @@ class PlanView : public QAbstractScrollArea {
   /// From the overview to where a bed, or a card, can be read.
   void goInto(const QRectF& place);
 
+  // By keys and screen readers.
+  void goBeside(int key);
+  void goTo(const std::string& uid, const std::string& card);
+  void goAlong(bool isDown);
+  void connectSelected();
+  /// What a press on the slot does: an input gets a new node, an output is connected.
+  void takeSlot(const std::string& uid, const std::string& slotId, bool isOutput);
+  void selectRibbon(const PlanRibbon& ribbon);
+  const PlanTag* selectedTag() const;
+  QRect onScreen(const QRectF& place) const;
+
  Q_SIGNALS:
   void selectionChanged();
   void inSiteWanted(const QString& uid);
@@ -86,6 +100,9 @@ class PlanView : public QAbstractScrollArea {
   void keyPressEvent(QKeyEvent* event) override;
   void contextMenuEvent(QContextMenuEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dragMoveEvent(QDragMoveEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
   void scrollContentsBy(int, int) override { viewport()->update(); }
 
  private:
@@ -93,6 +110,7 @@ class PlanView : public QAbstractScrollArea {
   void rebuild();
   void layOut();
   CardRooms roomsNow() const;
+  QRectF selectedPlace() const;
   void centerOn(const QPointF& place);
   void updateScrollBars();
   QPointF toPlan(const QPoint& p) const;
@@ -116,10 +134,12 @@ class PlanView : public QAbstractScrollArea {
   bool eventFilter(QObject* watched, QEvent* event) override;
   void openInto(const PlanSlot& slot, const QPoint& at);
   void openOnRibbon(const PlanRibbon& ribbon, const QPoint& at);
+  void addDisconnects(QMenu& menu, const QString& uid);
   PlanDetail detail() const { return m_zoom >= 0.7 ? PlanDetail::Card : PlanDetail::Line; }
 
   PlanModel* m_model;
   FindField* m_find;
+  PickList* m_picks;
   QLineEdit* m_rename;
   QLineEdit* m_search;
   QLabel* m_searchCount;
@@ -136,6 +156,7 @@ class PlanView : public QAbstractScrollArea {
   PlanOverview m_overview;
   PlanMap m_map;
   QStringList m_selection;
+  std::string m_tagCard;  // at which card the selected tag is, when its mask is used at several
   QString m_inSite;
   QString m_lit;
   std::optional<PlanRibbon> m_ribbon;  // the selected one

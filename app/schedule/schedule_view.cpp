@@ -1,6 +1,7 @@
 #include "app/schedule/schedule_view.h"
 
 #include "app/bench/number_field.h"
+#include "app/schedule/pinned_table.h"
 #include "app/window/theme.h"
 
 #include <QHBoxLayout>
@@ -25,7 +26,7 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
       m_plan(model),
       m_service(service),
       m_model(model),
-      m_table(new QTableView(this)),
+      m_table(new PinnedTable(this)),
       m_checkHead(new QLabel(this)),
       m_faults(new QTableWidget(0, 3, this)),
       m_evaluator(service->files()) {

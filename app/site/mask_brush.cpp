@@ -17,15 +17,6 @@ const NodeKind* brushedKind(const PlanModel& model, const QString& uid, const No
   return *node ? kindOf(**node) : nullptr;
 }
 
-QPolygonF circle(const SiteLens& lens, const Vec3& center, float radius) {
-  QPolygonF out;
-  for (int i = 0; i <= 48; ++i) {
-    const float a = 2 * kPi * static_cast<float>(i) / 48;
-    if (const auto p = lens.project(center + Vec3(std::cos(a), 0, std::sin(a)) * radius)) out << *p;
-  }
-  return out;
-}
-
 }  // namespace
 
 QString MaskBrush::hint() const {
@@ -46,7 +37,7 @@ double MaskBrush::number(SiteRole role, double fallback) const {
   return p ? std::get<double>(node->value(*p)) : fallback;
 }
 
-void MaskBrush::dab(const Vec3& place, const SitePointer& pointer) {
+void MaskBrush::dab(const Vec3& place, const SitePointer& pointer, const SiteLens& lens) {
   const Node* node = nullptr;
   const NodeKind* kind = brushedKind(*m_model, m_uid, &node);
   if (!kind) return;
@@ -57,24 +48,27 @@ void MaskBrush::dab(const Vec3& place, const SitePointer& pointer) {
                (pointer.modifiers & Qt::ControlModifier ? -1.0F : 1.0F);
   d.softness = static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100);
   m_stroke.push_back(d);
+  m_rings.push_back(lens.ringOnGround(place, pointer.groundNormal, d.radius));
   m_last = place;
 }
 
-bool MaskBrush::press(const SitePointer& pointer, const SiteLens&) {
+bool MaskBrush::press(const SitePointer& pointer, const SiteLens& lens) {
   if (!pointer.ground) return false;
   m_stroke.clear();
-  dab(*pointer.ground, pointer);
+  m_rings.clear();
+  dab(*pointer.ground, pointer, lens);
   return true;
 }
 
-void MaskBrush::drag(const SitePointer& pointer, const SiteLens&) {
+void MaskBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
   m_cursor = pointer.ground;
+  m_normal = pointer.groundNormal;
   if (!pointer.ground || !m_last) return;
   const float step = kStep * static_cast<float>(number(SiteRole::BrushRadius, 1));
   const Vec3 way = *pointer.ground - *m_last;
   const int count = std::min(kMostPerMove, static_cast<int>(glm::length(way) / step));
   const Vec3 from = *m_last;
-  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer);
+  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer, lens);
 }
 
 void MaskBrush::release() {
@@ -91,9 +85,13 @@ void MaskBrush::release() {
     break;
   }
   m_stroke.clear();
+  m_rings.clear();
 }
 
-void MaskBrush::hover(const SitePointer& pointer, const SiteLens&) { m_cursor = pointer.ground; }
+void MaskBrush::hover(const SitePointer& pointer, const SiteLens&) {
+  m_cursor = pointer.ground;
+  m_normal = pointer.groundNormal;
+}
 
 bool MaskBrush::wheel(double steps) {
   const ParamSpec* p = spec(SiteRole::BrushRadius);
@@ -105,15 +103,19 @@ bool MaskBrush::wheel(double steps) {
 
 void MaskBrush::paint(QPainter& painter, const SiteLens& lens) const {
   painter.setPen(Qt::NoPen);
-  for (const Dab& d : m_stroke) {
-    painter.setBrush(d.strength < 0 ? QColor(0x22, 0x30, 0x2F, 40) : QColor(0xFC, 0xFB, 0xF8, 40));
-    painter.drawPolygon(circle(lens, d.place, d.radius));
+  for (std::size_t i = 0; i < m_stroke.size(); ++i) {
+    QPolygonF covered;
+    for (const Vec3& place : m_rings[i])
+      if (const auto p = lens.project(place)) covered << *p;
+    painter.setBrush(m_stroke[i].strength < 0 ? QColor(0x22, 0x30, 0x2F, 40) : QColor(0xFC, 0xFB, 0xF8, 40));
+    painter.drawPolygon(covered);
   }
   if (!m_cursor) return;
   const float radius = static_cast<float>(number(SiteRole::BrushRadius, 1));
   const float hard = radius * (1 - static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100));
-  drawOutlined(painter, circle(lens, *m_cursor, radius), Qt::white, 2);
-  if (hard > 0.02F * radius) drawOutlined(painter, circle(lens, *m_cursor, hard), QColor(255, 255, 255, 170), 1);
+  drawInWorld(painter, lens, lens.ringOnGround(*m_cursor, m_normal, radius), Qt::white, 2);
+  if (hard > 0.02F * radius)
+    drawInWorld(painter, lens, lens.ringOnGround(*m_cursor, m_normal, hard), QColor(255, 255, 255, 170), 1);
 }
 
 }  // namespace arvesk

@@ -19,13 +19,15 @@ class MaskBrush : public SiteTool {
  private:
   double number(SiteRole role, double fallback) const;
   const ParamSpec* spec(SiteRole role) const;
-  void dab(const Vec3& place, const SitePointer& pointer);
+  void dab(const Vec3& place, const SitePointer& pointer, const SiteLens& lens);
 
   PlanModel* m_model;
   QString m_uid;
   std::optional<Vec3> m_cursor;
-  std::optional<Vec3> m_last;  // of the stroke under way
-  std::vector<Dab> m_stroke;   // for drawing it before the result is there
+  std::optional<Vec3> m_last;              // of the stroke under way
+  Vec3 m_normal{0, 1, 0};                  // of the ground there
+  std::vector<Dab> m_stroke;               // for drawing it before the result is there
+  std::vector<std::vector<Vec3>> m_rings;  // what each dab covers of the ground
 };
 
 }  // namespace arvesk

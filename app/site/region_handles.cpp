@@ -8,9 +8,21 @@
 #include <cmath>
 
 namespace arvesk {
+
+namespace {
+
+QString words(const char* text) { return QCoreApplication::translate("Site", text); }
+
+}  // namespace
+
 QString RegionHandles::hint() const {
-  return QCoreApplication::translate(
-      "Site", "region: drag the middle to move it, with Shift up and down · drag a side to size it");
+  QStringList all{words("middle moves, with Shift up and down")};
+  if (const auto s = shape()) {
+    if (s->hasExtent) all << words("a side sizes, with Alt both");
+    if (s->headingDeg) all << words("front turns, with Shift by 15°");
+    if (s->size) all << words("corner sizes");
+  }
+  return all.join(QStringLiteral(" · "));
 }
 
 const ParamSpec* RegionHandles::spec(SiteRole role) const {
@@ -31,10 +43,19 @@ std::optional<RegionHandles::Shape> RegionHandles::shape() const {
     const auto& n = std::get<std::vector<double>>(node->value(*p));
     return Vec3(static_cast<float>(n[0]), static_cast<float>(n[1]), static_cast<float>(n[2]));
   };
-  const ParamSpec* heading = spec(SiteRole::Heading);
-  const float headingDeg = heading ? static_cast<float>(std::get<double>(node->value(*heading))) : 0;
-  Shape s{vector(center, Vec3(0)), vector(spec(SiteRole::Extent), Vec3(10)),
-          headingTurn(headingDeg, vector(spec(SiteRole::Tilt), Vec3(0))), false, false};
+  const auto number = [&](SiteRole role) -> std::optional<float> {
+    const ParamSpec* p = spec(role);
+    return p ? std::optional<float>(static_cast<float>(std::get<double>(node->value(*p)))) : std::nullopt;
+  };
+  const std::optional<float> heading = number(SiteRole::Heading);
+  Shape s{vector(center, Vec3(0)),
+          vector(spec(SiteRole::Extent), Vec3(10)),
+          headingTurn(heading.value_or(0), vector(spec(SiteRole::Tilt), Vec3(0))),
+          false,
+          false,
+          heading,
+          number(SiteRole::Size),
+          number(SiteRole::Softness).value_or(0)};
   if (const ParamSpec* extent = spec(SiteRole::Extent)) {
     const NodeKind& kind = *kindOf(*node);
     s.hasExtent = isShown(kind, *extent, node->params);
@@ -44,85 +65,131 @@ std::optional<RegionHandles::Shape> RegionHandles::shape() const {
   return s;
 }
 
-std::vector<Vec3> RegionHandles::handles() const {
+/// How far from the middle the front and the size are taken: outside of the body, or as far as can be seen well.
+float RegionHandles::reachOf(const Shape& s, const SiteLens& lens) const {
+  const float seen = 0.12F * glm::distance(s.center, lens.camera.eye);
+  return s.hasExtent ? std::max(0.62F * std::max(s.extent.x, s.extent.z), 0.5F * seen) : seen;
+}
+
+std::vector<RegionHandles::Handle> RegionHandles::handles(const SiteLens& lens) const {
   const auto s = shape();
   if (!s) return {};
-  std::vector<Vec3> out{s->center};
-  if (!s->hasExtent) return out;
-  for (int axis = 0; axis < 3; ++axis)
-    for (const float side : {1.0F, -1.0F}) {
-      Vec3 own(0);
-      own[axis] = side * s->extent[axis] / 2;
-      out.push_back(s->center + s->turn * own);
-    }
+  std::vector<Handle> out{{Handle::Does::Move, s->center}};
+  if (s->hasExtent)
+    for (int axis = 0; axis < 3; ++axis)
+      for (const float side : {1.0F, -1.0F}) {
+        Vec3 own(0);
+        own[axis] = side * s->extent[axis] / 2;
+        out.push_back({Handle::Does::Side, s->center + s->turn * own, axis, side});
+      }
+  const float reach = reachOf(*s, lens);
+  const float heading = radians(s->headingDeg.value_or(0));
+  if (s->headingDeg) out.push_back({Handle::Does::Turn, s->center + reach * headingVector(heading)});
+  if (s->size) out.push_back({Handle::Does::Size, s->center + reach * headingVector(heading + 0.75F * kPi)});
   return out;
 }
 
 int RegionHandles::handleAt(const QPointF& at, const SiteLens& lens) const {
-  const std::vector<Vec3> all = handles();
+  const std::vector<Handle> all = handles(lens);
   for (std::size_t i = 0; i < all.size(); ++i)
-    if (const auto p = lens.project(all[i]); p && QLineF(*p, at).length() < 11) return static_cast<int>(i);
+    if (const auto p = lens.project(all[i].place); p && QLineF(*p, at).length() < 11) return static_cast<int>(i);
   return -1;
 }
 
-void RegionHandles::set(SiteRole role, const Vec3& value) {
+void RegionHandles::add(Values& to, SiteRole role, const Vec3& value) const {
   const ParamSpec* p = spec(role);
   if (!p) return;
   std::vector<double> numbers;
   for (int i = 0; i < 3; ++i)
     numbers.push_back(std::clamp(std::round(static_cast<double>(value[i]) * 100) / 100, p->hardMin, p->hardMax));
-  m_model->setParam(m_uid, p->id, numbers, QStringLiteral("%1.handle.%2").arg(m_uid).arg(m_gesture));
+  to.push_back({p->id, numbers});
+}
+
+void RegionHandles::set(const Values& values) {
+  m_model->setParams(m_uid, values, QStringLiteral("%1.handle.%2").arg(m_uid).arg(m_gesture));
 }
 
 bool RegionHandles::press(const SitePointer& pointer, const SiteLens& lens) {
   m_dragged = handleAt(pointer.at, lens);
   if (m_dragged < 0) return false;
   ++m_gesture;
-  const auto s = shape();
+  m_before = shape();
   m_grabbed = Vec3(0);
-  if (m_dragged == 0)
-    if (const auto at = onPlane(pointer, s->center, kUp)) m_grabbed = *at - s->center;
+  if (const auto at = onPlane(pointer, m_before->center, kUp)) m_grabbed = *at - m_before->center;
   return true;
 }
 
-void RegionHandles::drag(const SitePointer& pointer, const SiteLens&) {
+void RegionHandles::drag(const SitePointer& pointer, const SiteLens& lens) {
   const auto s = shape();
-  if (!s || m_dragged < 0) return;
-  if (m_dragged == 0) {
-    if (pointer.modifiers & Qt::ShiftModifier) {
-      set(SiteRole::Center, s->center + kUp * alongAxis(pointer, s->center, kUp));
-    } else if (const auto at = onPlane(pointer, s->center, kUp)) {
-      set(SiteRole::Center, *at - Vec3(m_grabbed.x, 0, m_grabbed.z));
+  const std::vector<Handle> all = handles(lens);
+  if (!s || !m_before || m_dragged < 0 || m_dragged >= static_cast<int>(all.size())) return;
+  const Handle& handle = all[static_cast<std::size_t>(m_dragged)];
+  const auto onFloor = onPlane(pointer, s->center, kUp);
+  Values values;
+  switch (handle.does) {
+    case Handle::Does::Move:
+      if (pointer.modifiers & Qt::ShiftModifier)
+        add(values, SiteRole::Center, s->center + kUp * alongAxis(pointer, s->center, kUp));
+      else if (onFloor)
+        add(values, SiteRole::Center, *onFloor - Vec3(m_grabbed.x, 0, m_grabbed.z));
+      break;
+    case Handle::Does::Side: {
+      // The other side stays where it was; with Alt it goes as far the other way.
+      Vec3 own(0);
+      own[handle.axis] = handle.side;
+      const Vec3 way = m_before->turn * own;
+      const float half = 0.5F * m_before->extent[handle.axis];
+      const float out = alongAxis(pointer, m_before->center, way);
+      const bool isBoth = pointer.modifiers & Qt::AltModifier;
+      Vec3 extent = m_before->extent;
+      extent[handle.axis] = std::max(0.02F, isBoth ? 2 * out : out + half);
+      add(values, SiteRole::Extent, extent);
+      add(values, SiteRole::Center,
+          isBoth ? m_before->center : m_before->center + way * (0.5F * extent[handle.axis] - half));
+      break;
     }
-    return;
+    case Handle::Does::Turn:
+      if (onFloor && glm::distance(*onFloor, s->center) > 1e-4F) {
+        const Vec3 way = *onFloor - s->center;
+        const double step = pointer.modifiers & Qt::ShiftModifier ? 15 : 0.5;
+        double heading = std::round(static_cast<double>(degrees(std::atan2(way.x, -way.z))) / step) * step;
+        // On from where it is: 350° and 20° more are 370°, not 10°.
+        heading += 360 * std::round((static_cast<double>(*s->headingDeg) - heading) / 360);
+        if (const ParamSpec* p = spec(SiteRole::Heading))
+          values.push_back({p->id, std::clamp(heading, p->hardMin, p->hardMax)});
+      }
+      break;
+    case Handle::Does::Size:
+      if (const ParamSpec* p = spec(SiteRole::Size); p && onFloor && glm::length(m_grabbed) > 1e-4F) {
+        const double factor = static_cast<double>(glm::distance(*onFloor, s->center) / glm::length(m_grabbed));
+        const double size = std::round(static_cast<double>(*m_before->size) * factor * 1000) / 1000;
+        values.push_back({p->id, std::clamp(size, p->hardMin, p->hardMax)});
+      }
+      break;
   }
-  const int axis = (m_dragged - 1) / 2;
-  Vec3 own(0);
-  own[axis] = m_dragged % 2 == 1 ? 1.0F : -1.0F;
-  Vec3 extent = s->extent;
-  extent[axis] = std::max(0.02F, 2 * alongAxis(pointer, s->center, s->turn * own));
-  set(SiteRole::Extent, extent);
+  set(values);
 }
 
 void RegionHandles::release() { m_dragged = -1; }
 
 void RegionHandles::hover(const SitePointer& pointer, const SiteLens& lens) { m_lit = handleAt(pointer.at, lens); }
 
-void RegionHandles::paint(QPainter& painter, const SiteLens& lens) const {
-  const auto s = shape();
-  if (!s) return;
-  const auto world = [&](const Vec3& own) { return s->center + s->turn * own; };
+/// The outline of the body, `half` of its extent wide.
+void RegionHandles::paintShape(QPainter& painter, const SiteLens& lens, const Shape& s, const Vec3& half,
+                               const QColor& color, double width) const {
   const auto line = [&](const std::vector<Vec3>& own) {
-    QPolygonF shown;
-    for (const Vec3& o : own)
-      if (const auto p = lens.project(world(o))) shown << *p;
-    drawOutlined(painter, shown, Qt::white, 1.4);
+    std::vector<Vec3> shown;
+    for (const Vec3& o : own) shown.push_back(s.center + s.turn * o);
+    drawInWorld(painter, lens, shown, color, width);
   };
-  const Vec3 half = s->extent * 0.5F;
-  if (!s->hasExtent) {  // a piece of the plane
-    const float reach = 0.12F * glm::distance(s->center, lens.camera.eye);
-    line({{-reach, 0, -reach}, {reach, 0, -reach}, {reach, 0, reach}, {-reach, 0, reach}, {-reach, 0, -reach}});
-  } else if (s->isBall) {
+  if (!s.hasExtent) {  // a piece of the plane
+    const float reach = reachOf(s, lens);
+    line({{-reach, half.y, -reach},
+          {reach, half.y, -reach},
+          {reach, half.y, reach},
+          {-reach, half.y, reach},
+          {-reach, half.y, -reach}});
+  } else if (s.isBall) {
     for (int axis = 0; axis < 3; ++axis) {
       std::vector<Vec3> ring;
       for (int i = 0; i <= 64; ++i) {
@@ -144,16 +211,50 @@ void RegionHandles::paint(QPainter& painter, const SiteLens& lens) const {
     for (const float x : {-half.x, half.x})
       for (const float z : {-half.z, half.z}) line({{x, -half.y, z}, {x, half.y, z}});
   }
-  const std::vector<Vec3> all = handles();
+}
+
+void RegionHandles::paint(QPainter& painter, const SiteLens& lens) const {
+  const auto s = shape();
+  if (!s) return;
+  const Vec3 half = s->hasExtent ? s->extent * 0.5F : Vec3(0);
+  paintShape(painter, lens, *s, half, Qt::white, 1.4);
+  // Where it is whole: so far inside the skin it fades.
+  const Vec3 whole = half - s->softness;
+  if (s->softness > 0 && (!s->hasExtent || std::min({whole.x, whole.y, whole.z}) > 0))
+    paintShape(painter, lens, *s, s->hasExtent ? whole : Vec3(0, -s->softness, 0), QColor(255, 255, 255, 110), 1);
+  const std::vector<Handle> all = handles(lens);
+  if (s->headingDeg || s->size) {
+    std::vector<Vec3> ring;
+    const float reach = reachOf(*s, lens);
+    for (int i = 0; i <= 64; ++i) {
+      const float a = 2 * kPi * static_cast<float>(i) / 64;
+      ring.push_back(s->center + reach * Vec3(std::cos(a), 0, std::sin(a)));
+    }
+    drawInWorld(painter, lens, ring, QColor(255, 255, 255, 190), 1);
+  }
   for (std::size_t i = 0; i < all.size(); ++i)
-    if (const auto p = lens.project(all[i])) {
+    if (const auto p = lens.project(all[i].place)) {
       const bool isLit = static_cast<int>(i) == m_lit || static_cast<int>(i) == m_dragged;
-      painter.setPen(QPen(QColor(0x1D, 0x5F, 0x7A), 2));
-      painter.setBrush(isLit ? QColor(0x1D, 0x5F, 0x7A) : QColor(0xFC, 0xFB, 0xF8));
-      if (i == 0)
-        painter.drawRect(QRectF(p->x() - 6, p->y() - 6, 12, 12));
-      else
-        painter.drawEllipse(*p, 5.5, 5.5);
+      const int alpha = isLit || !lens.isHidden(all[i].place) ? 255 : 110;
+      painter.setPen(QPen(QColor(0x1D, 0x5F, 0x7A, alpha), 2));
+      painter.setBrush(isLit ? QColor(0x1D, 0x5F, 0x7A) : QColor(0xFC, 0xFB, 0xF8, alpha));
+      switch (all[i].does) {
+        case Handle::Does::Move: painter.drawRect(QRectF(p->x() - 6, p->y() - 6, 12, 12)); break;
+        case Handle::Does::Side: painter.drawEllipse(*p, 5.5, 5.5); break;
+        case Handle::Does::Turn: {  // an arrow head that looks outward
+          const auto middle = lens.project(s->center);
+          const QPointF way = middle ? *p - *middle : QPointF(0, -1);
+          const double length = std::max(1e-6, std::hypot(way.x(), way.y()));
+          const QPointF out = way / length;
+          const QPointF aside(-out.y(), out.x());
+          painter.drawPolygon(QPolygonF{*p + 9 * out, *p - 5 * out + 7 * aside, *p - 5 * out - 7 * aside});
+          break;
+        }
+        case Handle::Does::Size:
+          painter.drawPolygon(
+              QPolygonF{*p + QPointF(0, -7), *p + QPointF(7, 0), *p + QPointF(0, 7), *p + QPointF(-7, 0)});
+          break;
+      }
     }
 }
 

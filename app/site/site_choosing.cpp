@@ -1,7 +1,10 @@
 // Site's selection: what is chosen by click, box or outline, what is hidden, and the menu for both.
 #include "app/site/site_view.h"
+
+#include "app/kit/prop_mime.h"
 #include "app/window/commands.h"
 
+#include <QDropEvent>
 #include <QLocale>
 #include <QMenu>
 #include <QSlider>
@@ -147,6 +150,18 @@ void SiteView::openMenu(const QPoint& at) {
   lasso->setCheckable(true);
   lasso->setChecked(m_isLasso);
   menu.exec(at);
+}
+
+void SiteView::dragEnterEvent(QDragEnterEvent* event) {
+  if (!propsIn(event->mimeData()).isEmpty()) event->acceptProposedAction();
+}
+
+void SiteView::dropEvent(QDropEvent* event) {
+  const QStringList props = propsIn(event->mimeData());
+  if (props.isEmpty()) return;
+  event->acceptProposedAction();
+  const auto found = findAt(event->position());
+  Q_EMIT propsDropped(found && found->layer ? QString::fromStdString(found->layer->source) : QString(), props);
 }
 
 }  // namespace arvesk

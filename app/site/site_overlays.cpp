@@ -25,6 +25,7 @@ void SiteView::paintOverlays(QPainter& p) {
   p.setRenderHint(QPainter::Antialiasing);
   paintVolume(p);
   if (m_mode != SiteMode::Cover) m_cut.paint(p, lens());
+  if (m_mode != SiteMode::Cover) paintAreas(p);
   if (m_tool) m_tool->paint(p, lens());
   paintMarks(p);
   paintScale(p);
@@ -38,6 +39,87 @@ void SiteView::paintOverlays(QPainter& p) {
     const QPolygonF line = m_isLasso ? m_area : QPolygonF(QRectF(m_area.front(), m_area.back()).normalized());
     drawOutlined(p, line, Qt::white, 1.2);
   }
+}
+
+void SiteView::showAreas(const PlanPicture& of) {
+  m_areas = of.areas;
+  m_footprints = of.footprints;
+  m_rings.clear();
+  findFootprints();
+  update();
+}
+
+namespace {
+
+/// The nearest footprints of those that can be made out: those of a whole beach would be a gray veil.
+std::vector<std::vector<Vec3>> ringsNear(const Points& points, const SiteLens& lens, const Task& task) {
+  constexpr std::size_t kMost = 700;
+  constexpr int kSides = 20;
+  constexpr float kLeastPixels = 2.5F;
+  struct Near {
+    float distance;
+    std::size_t index;
+  };
+  std::vector<Near> near;
+  const float perMeter = 0.5F * static_cast<float>(lens.height) / std::tan(0.5F * radians(lens.camera.fieldOfViewDeg));
+  const QRectF pane(-40, -40, lens.width + 80, lens.height + 80);
+  for (std::size_t i = 0; i < points.count; ++i) {
+    if ((i & 4095U) == 0 && task.isCancelled()) return {};
+    const float distance = glm::distance(points.position[i], lens.camera.eye);
+    if (points.effectiveFootprint(i) * perMeter < kLeastPixels * distance) continue;
+    if (const auto at = lens.project(points.position[i]); at && pane.contains(*at)) near.push_back({distance, i});
+  }
+  if (near.size() > kMost) {
+    std::nth_element(near.begin(), near.begin() + kMost, near.end(),
+                     [](const Near& a, const Near& b) { return a.distance < b.distance; });
+    near.resize(kMost);
+  }
+  std::vector<std::vector<Vec3>> out;
+  for (const Near& n : near) {
+    bool isParallel = false;
+    const Quat turn = turnFacing(points.groundNormal[n.index], kUp, isParallel);
+    const float radius = points.effectiveFootprint(n.index);
+    std::vector<Vec3>& ring = out.emplace_back();
+    for (int k = 0; k <= kSides; ++k) {
+      const float a = 2 * kPi * static_cast<float>(k) / kSides;
+      ring.push_back(points.position[n.index] + turn * (radius * Vec3(std::cos(a), 0, std::sin(a))));
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+/// For where the camera is now.
+void SiteView::findFootprints() {
+  if (!m_footprints) return m_nearing.cancel();
+  m_nearing.ask([this, points = m_footprints, camera = m_camera, w = width(), h = height()](const Task& task) {
+    return Worker::Answer([this, rings = ringsNear(*points, {camera, w, h}, task)] {
+      m_rings = rings;
+      update();
+    });
+  });
+}
+
+/// Rims lie on the ground and are seen through what stands there: they tell of room, which things take.
+void SiteView::paintAreas(QPainter& p) {
+  m_areasInSight = 0;
+  const SiteLens seen = lens();
+  const QRectF pane = QRectF(rect()).adjusted(-40, -40, 40, 40);
+  p.setBrush(Qt::NoBrush);
+  const auto draw = [&](const std::vector<Vec3>& rim, double width) {
+    QPolygonF line;
+    for (const Vec3& place : rim)
+      if (const auto at = seen.project(place)) line << *at;
+    if (line.size() != static_cast<qsizetype>(rim.size()) || !line.boundingRect().intersects(pane)) return;
+    p.setPen(QPen(QColor(0x22, 0x30, 0x2F, 150), width + 1.6));
+    p.drawPolyline(line);
+    p.setPen(QPen(QColor(0xFC, 0xE9, 0x9A), width));
+    p.drawPolyline(line);
+    ++m_areasInSight;
+  };
+  for (const std::vector<Vec3>& area : m_areas) draw(area, 1.6);
+  for (const std::vector<Vec3>& ring : m_rings) draw(ring, 1);
 }
 
 /// What is still being worked on while a plan opens.
@@ -123,6 +205,7 @@ void SiteView::paintLegend(QPainter& p) {
   const bool isColored = m_mode == SiteMode::Points && m_view && !m_view->pointValues.empty();
   if (m_mode != SiteMode::Mask && !isColored) return;
   const Theme& t = Theme::current();
+  if (isColored && !m_view->palette.empty()) return paintGroups(p);
   const QRectF box(width() - 280, height() - 64, 200, 52);
   p.setPen(Qt::NoPen);
   p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
@@ -145,6 +228,37 @@ void SiteView::paintLegend(QPainter& p) {
              locale.toString(isColored ? static_cast<double>(m_view->colorFrom) : 0.0, 'g', 4));
   p.drawText(box.adjusted(0, 0, 0, -4), Qt::AlignRight | Qt::AlignBottom,
              locale.toString(isColored ? static_cast<double>(m_view->colorTo) : 1.0, 'g', 4));
+}
+
+/// What each color stands for; the most that fit, the others counted.
+void SiteView::paintGroups(QPainter& p) const {
+  const Theme& t = Theme::current();
+  constexpr double kLine = 17;
+  const auto all = static_cast<int>(m_view->groups.size());
+  const int most = std::max(1, static_cast<int>((height() - 150) / kLine));
+  const int shown = all <= most ? all : most - 1;
+  const int lines = shown + (shown < all ? 1 : 0);
+  QFont f = font();
+  f.setPixelSize(11);
+  p.setFont(f);
+  const QRectF box(width() - 254, height() - 76 - lines * kLine, 176, lines * kLine + 12);
+  p.setPen(Qt::NoPen);
+  p.setBrush(QColor(t.card.red(), t.card.green(), t.card.blue(), 235));
+  p.drawRoundedRect(box, 4, 4);
+  for (int i = 0; i < lines; ++i) {
+    const double y = box.top() + 6 + i * kLine;
+    QString words = tr("and %1 more").arg(all - shown);
+    if (i < shown) {
+      const Vec3 c = m_view->palette[static_cast<std::size_t>(i)];
+      p.setPen(Qt::NoPen);
+      p.setBrush(QColor::fromRgbF(c.r, c.g, c.b));
+      p.drawEllipse(QPointF(box.left() + 14, y + kLine / 2), 5, 5);
+      words = QString::fromStdString(m_view->groups[static_cast<std::size_t>(i)]);
+    }
+    p.setPen(i < shown ? t.ink : t.quiet);
+    p.drawText(QRectF(box.left() + 26, y, box.width() - 32, kLine), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(words, Qt::ElideMiddle, static_cast<int>(box.width()) - 34));
+  }
 }
 
 void SiteView::paintCompare(QPainter& p) {

@@ -22,10 +22,65 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
   return nullptr;
 }
 
+std::vector<Vec3> SiteLens::ringOnGround(const Vec3& center, const Vec3& normal, float radius) const {
+  constexpr int kSides = 48;
+  const Vec3 side = directionOr(glm::cross(normal, std::abs(normal.x) < 0.9F ? Vec3(1, 0, 0) : Vec3(0, 0, 1)),
+                                Vec3(1, 0, 0));
+  const Vec3 other = glm::cross(normal, side);
+  std::vector<Vec3> out;
+  for (int i = 0; i <= kSides; ++i) {
+    const float a = 2 * kPi * static_cast<float>(i) / kSides;
+    const Vec3 flat = center + radius * (std::cos(a) * side + std::sin(a) * other);
+    const Vec3 at = scene ? scene->groundNear(flat, normal, radius).value_or(flat) : flat;
+    out.push_back(at + 0.01F * radius * normal);
+  }
+  return out;
+}
+
+void drawInWorld(QPainter& painter, const SiteLens& lens, const std::vector<Vec3>& line, const QColor& color,
+                 double width) {
+  constexpr double kPiece = 14;  // px
+  const QColor faint(color.red(), color.green(), color.blue(), color.alpha() / 4);
+  QPolygonF run;
+  bool isHidden = false;
+  const auto end = [&] {
+    if (isHidden) {
+      painter.setBrush(Qt::NoBrush);
+      painter.setPen(QPen(faint, width));
+      painter.drawPolyline(run);
+    } else {
+      drawOutlined(painter, run, color, width);
+    }
+    run.clear();
+  };
+  const auto add = [&](const Vec3& world) {
+    const auto at = lens.project(world);
+    if (!at) return end();
+    const bool isNowHidden = lens.isHidden(world);
+    if (isNowHidden != isHidden && !run.isEmpty()) {
+      run << *at;
+      end();
+    }
+    isHidden = isNowHidden;
+    run << *at;
+  };
+  for (std::size_t i = 0; i < line.size(); ++i) {
+    if (i > 0) {
+      const auto a = lens.project(line[i - 1]);
+      const auto b = lens.project(line[i]);
+      const int pieces = a && b ? std::clamp(static_cast<int>(QLineF(*a, *b).length() / kPiece), 1, 200) : 8;
+      for (int k = 1; k < pieces; ++k)
+        add(glm::mix(line[i - 1], line[i], static_cast<float>(k) / static_cast<float>(pieces)));
+    }
+    add(line[i]);
+  }
+  end();
+}
+
 void drawOutlined(QPainter& painter, const QPolygonF& line, const QColor& color, double width) {
   if (line.size() < 2) return;
   painter.setBrush(Qt::NoBrush);
-  painter.setPen(QPen(QColor(0, 0, 0, 110), width + 2));
+  painter.setPen(QPen(QColor(0, 0, 0, 110 * color.alpha() / 255), width + 2));
   painter.drawPolyline(line);
   painter.setPen(QPen(color, width));
   painter.drawPolyline(line);

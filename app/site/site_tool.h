@@ -4,6 +4,7 @@
 
 #include "app/model/evaluation_service.h"
 #include "core/picture/film.h"
+#include "core/picture/scene.h"
 
 #include <QPainter>
 
@@ -17,15 +18,30 @@ struct SitePointer {
   Vec3 eye{0};
   Vec3 direction{0, 0, -1};
   std::optional<Vec3> ground;
+  Vec3 groundNormal{0, 1, 0};  // there, toward the eye
   Qt::KeyboardModifiers modifiers;
   float pressure = 1;  // of a tablet's pen
 };
 
-/// From the world to the widget.
+/// From the world to the widget, and what stands in it.
 struct SiteLens {
   const Camera& camera;
   int width;
   int height;
+  const Film* film = nullptr;           // what the picture shows now, or null
+  const PictureScene* scene = nullptr;  // or null
+  /// Does something in the picture stand before it?
+  bool isHidden(const Vec3& world) const {
+    if (!film || film->width < 1) return false;
+    const Vec3 p = camera.projected(world, film->width, film->height);
+    if (p.z <= 0 || p.x < 0 || p.y < 0 || p.x >= static_cast<float>(film->width) ||
+        p.y >= static_cast<float>(film->height))
+      return false;
+    const float seen = film->distance[film->at(static_cast<int>(p.x), static_cast<int>(p.y))];
+    return seen < glm::distance(camera.eye, world) * 0.985F - 0.05F;
+  }
+  /// The ring of this radius about a place of the ground, laid down on the ground along its normal.
+  std::vector<Vec3> ringOnGround(const Vec3& center, const Vec3& normal, float radius) const;
   /// Nothing behind the camera.
   std::optional<QPointF> project(const Vec3& world) const {
     const Vec3 p = camera.projected(world, width, height);
@@ -39,6 +55,8 @@ class SiteTool {
   virtual ~SiteTool() = default;
   /// What the status line says about it.
   virtual QString hint() const = 0;
+  /// Does Alt mean something to it where it takes a press? Everywhere else it turns the camera.
+  virtual bool takesAlt() const { return false; }
   /// Takes a press of the left button; false leaves it to Site.
   virtual bool press(const SitePointer& pointer, const SiteLens& lens) = 0;
   virtual void drag(const SitePointer& pointer, const SiteLens& lens) = 0;
@@ -58,5 +76,8 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid);
 
 /// A line in ink that can be seen on any ground.
 void drawOutlined(QPainter& painter, const QPolygonF& line, const QColor& color, double width);
+/// A line through the world: faint where something stands before it.
+void drawInWorld(QPainter& painter, const SiteLens& lens, const std::vector<Vec3>& line, const QColor& color,
+                 double width);
 
 }  // namespace arvesk

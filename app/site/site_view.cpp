@@ -34,6 +34,7 @@ SiteView::SiteView(QWidget* parent)
       m_modes(new QFrame(this)),
       m_modeButtons(new QButtonGroup(this)),
       m_colorBox(new QComboBox(m_modes)),
+      m_trueSize(new QToolButton(m_modes)),
       m_banner(new QFrame(this)),
       m_bannerText(new QLabel(m_banner)),
       m_hiddenPill(new QToolButton(this)),
@@ -46,6 +47,7 @@ SiteView::SiteView(QWidget* parent)
   setAccessibleName(tr("Site"));
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
+  setAcceptDrops(true);
   setMinimumSize(200, 150);
   m_cover->hide();
   m_cover->setFocusProxy(this);  // Site's keys count over Cover too
@@ -79,6 +81,13 @@ SiteView::SiteView(QWidget* parent)
   m_colorBox->setFocusPolicy(Qt::ClickFocus);
   m_colorBox->setSizeAdjustPolicy(QComboBox::AdjustToContents);  // its numbers come with the results
   m_colorBox->hide();
+  m_trueSize->setText(tr("True size"));
+  m_trueSize->setObjectName(QStringLiteral("true_size"));
+  m_trueSize->setToolTip(tr("Discs cover the footprints, in place of one size for all"));
+  m_trueSize->setCheckable(true);
+  m_trueSize->setProperty("role", QStringLiteral("mode"));
+  m_trueSize->hide();
+  connect(m_trueSize, &QToolButton::clicked, this, [this] { requestFrame(); });
   m_explodedLabel->setProperty("role", QStringLiteral("quiet"));
   m_exploded->setObjectName(QStringLiteral("exploded"));
   m_exploded->setAccessibleName(tr("Move placements apart"));
@@ -136,6 +145,7 @@ void SiteView::setMode(SiteMode mode) {
   m_mode = mode;
   m_cover->setVisible(mode == SiteMode::Cover);
   m_colorBox->setVisible(mode == SiteMode::Points);
+  m_trueSize->setVisible(mode == SiteMode::Points);
   const bool canExplode = mode == SiteMode::Dressed || mode == SiteMode::Massing;
   m_exploded->setVisible(canExplode);
   m_explodedLabel->setVisible(canExplode);
@@ -201,7 +211,7 @@ void SiteView::setInSite(const QString& title) {
 void SiteView::arrangeModes() {
   QWidgetList all;
   for (QAbstractButton* b : m_modeButtons->buttons()) all << b;
-  all << m_colorBox << m_explodedLabel << m_exploded << m_cutButton;
+  all << m_colorBox << m_trueSize << m_explodedLabel << m_exploded << m_cutButton;
   constexpr int kSide = 4;
   const int most = width() - 20 - kSide;
   int x = kSide;
@@ -274,6 +284,9 @@ void SiteView::showResults(const EvalViewPtr& view) {
   if (m_mode == SiteMode::Points) {
     m_colorBox->clear();
     m_colorBox->addItem(tr("Plain or mask"), QString());
+    m_colorBox->addItem(tr("Output"), QLatin1String(kByOutput));
+    m_colorBox->addItem(tr("Prop"), QLatin1String(kByProp));
+    m_colorBox->insertSeparator(m_colorBox->count());
     for (const std::string& name : view->colorNames) m_colorBox->addItem(text(name), text(name));
     m_colorBox->setCurrentIndex(std::max(0, m_colorBox->findData(m_colorNumber)));
     arrange();
@@ -322,6 +335,7 @@ RenderRequest SiteView::requestFor(const EvalViewPtr& view) const {
   request.height = static_cast<int>(height() * devicePixelRatioF());
   request.cut = m_cut.cut();
   request.drawsPoints = m_mode == SiteMode::Points;
+  request.isTrueSize = request.drawsPoints && m_trueSize->isChecked();
   return request;
 }
 
@@ -330,6 +344,7 @@ void SiteView::requestFrame() {
     m_renderer.request(requestFor(m_view));
     if (m_heldRenderer) m_heldRenderer->request(requestFor(m_held));
   }
+  findFootprints();
   update();
 }
 
@@ -368,8 +383,13 @@ Vec3 SiteView::rayAt(const QPointF& p) const {
                             static_cast<float>(width()) / static_cast<float>(height()));
 }
 
+SiteLens SiteView::lens() const {
+  const Film* film = m_renderer.latest().film.get();
+  return {m_camera, width(), height(), film, m_view ? m_view->scene.get() : nullptr};
+}
+
 SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const {
-  SitePointer out{p, m_camera.eye, rayAt(p), {}, modifiers, m_pressure};
+  SitePointer out{p, m_camera.eye, rayAt(p), {}, {0, 1, 0}, modifiers, m_pressure};
   if (!m_view || !m_view->scene) return out;
   float nearest = std::numeric_limits<float>::infinity();
   for (const SurfacePtr& ground : m_view->scene->input().grounds)
@@ -378,6 +398,8 @@ SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifier
       if (!hit.isHit() || hit.distance >= nearest) continue;
       nearest = hit.distance;
       out.ground = out.eye + out.direction * hit.distance;
+      const Vec3 normal = ground->faceNormal(hit.face);
+      out.groundNormal = glm::dot(normal, out.direction) > 0 ? -normal : normal;
     }
   return out;
 }
@@ -473,6 +495,11 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
   if (m_walk.isOn()) {  // looks around from where one stands
     m_pivot = m_camera.eye;
     return;
+  }
+  if (m_drag == Drag::Orbit && alt && event->button() == Qt::LeftButton && !m_isAsking && m_tool &&
+      m_tool->takesAlt() && m_tool->press(pointerAt(event->position(), event->modifiers()), lens())) {
+    m_drag = Drag::Tool;
+    return update();
   }
   if (event->button() == Qt::LeftButton && !alt) {
     if (m_held && std::abs(event->position().x() - m_divider * width()) < kGrabPixels)

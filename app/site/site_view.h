@@ -1,6 +1,7 @@
 // Site: the ray-traced view of the ground and everything placed on it.
 #pragma once
 
+#include "app/model/plan_pictures.h"
 #include "app/model/render_service.h"
 #include "app/model/worker.h"
 #include "app/site/cover_view.h"
@@ -95,6 +96,11 @@ class SiteView : public QWidget {
   double divider() const { return m_divider; }
   /// Where a place in the world is on the widget; nothing behind the camera.
   std::optional<QPointF> project(const Vec3& world) const { return lens().project(world); }
+  SiteLens lens() const;
+  /// Rims and footprints of the selected node, over what stands there.
+  void showAreas(const PlanPicture& of);
+  /// How many of them are drawn now.
+  std::size_t areasInSight() const { return m_areasInSight; }
 
  Q_SIGNALS:
   void showAllWanted();
@@ -107,6 +113,8 @@ class SiteView : public QWidget {
   void nodeWanted(const QString& uid);
   void colorNumberChanged();
   void selectionMade(const SiteSelection& selection);
+  /// Props were let go on what comes from this node; empty: on none.
+  void propsDropped(const QString& node, const QStringList& props);
   /// What is hidden, or how far things are moved apart, has changed: results are to be made anew.
   void shownChanged();
   void compareChanged(const EvalViewPtr& held);
@@ -114,6 +122,8 @@ class SiteView : public QWidget {
 
  protected:
   void paintEvent(QPaintEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
@@ -138,7 +148,6 @@ class SiteView : public QWidget {
   RenderRequest requestFor(const EvalViewPtr& view) const;
   Vec3 rayAt(const QPointF& p) const;
   const Cut* cut() const { return m_cut.cut() ? &*m_cut.cut() : nullptr; }
-  SiteLens lens() const { return {m_camera, width(), height()}; }
   SitePointer pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const;
   std::optional<Found> findAt(const QPointF& p) const;
   void pick(const QPointF& p);
@@ -146,10 +155,13 @@ class SiteView : public QWidget {
   void selectArea(bool adds);
   void openMenu(const QPoint& at);
   void paintOverlays(QPainter& p);
+  void paintAreas(QPainter& p);
+  void findFootprints();
   void paintVolume(QPainter& p);
   void paintScale(QPainter& p);
   void paintWork(QPainter& p);
   void paintLegend(QPainter& p);
+  void paintGroups(QPainter& p) const;
   void paintCompare(QPainter& p);
   void paintPill(QPainter& p, const QString& words) const;
   void goOn();
@@ -172,6 +184,7 @@ class SiteView : public QWidget {
   QFrame* m_modes;
   QButtonGroup* m_modeButtons;
   QComboBox* m_colorBox;
+  QToolButton* m_trueSize;
   QString m_colorNumber;
   QFrame* m_banner;
   QLabel* m_bannerText;
@@ -211,6 +224,11 @@ class SiteView : public QWidget {
   Vec3 m_pivot{0};
   QString m_pickedWords;
   std::optional<Vec3> m_pickedPlace;
+  std::vector<std::vector<Vec3>> m_areas;
+  PointsPtr m_footprints;
+  std::vector<std::vector<Vec3>> m_rings;  // of the nearest of them
+  Worker m_nearing;
+  std::size_t m_areasInSight = 0;
 };
 
 }  // namespace arvesk

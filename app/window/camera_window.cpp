@@ -133,10 +133,10 @@ void CameraWindow::drawNext() {
   request.view = view;
   request.camera = cameraFrom(m_shown[at]);
   m_worker.ask([this, request, entry = m_shown[at], at](const Task& task) -> Worker::Answer {
-    Film film(kPicture.width(), kPicture.height());
-    while (film.samples < kSamples)
-      if (!renderPass(*request.view->scene, request.camera, 1, film, task)) return {};
-    const QImage image = developed(request, film);
+    const auto film = tracedFilm(*request.view->scene, request.camera, kPicture.width(), kPicture.height(), kSamples,
+                                 task, {}, 1);
+    if (!film) return {};
+    const QImage image = developed(request, *film);
     return [this, image, entry, at] {
       if (at != m_drawn.size() || at >= m_shown.size() || m_shown[at] != entry) return;
       const QSignalBlocker quiet(m_list);

@@ -1,6 +1,7 @@
 #include "app/window/contact_sheet.h"
 
 #include "app/window/theme.h"
+#include "core/deliver/changes.h"
 #include "core/deliver/delivery.h"
 #include "core/picture/render.h"
 
@@ -24,7 +25,7 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
                            const QString& node, QWidget* parent)
     : QWidget(parent, Qt::Window),
       m_model(model),
-      m_camera(camera),
+      m_site(camera),
       m_node(node.toStdString()),
       m_plan(model->snapshot()),
       m_size(new QComboBox(this)),
@@ -106,8 +107,8 @@ void ContactSheet::drawNext() {
   if (m_done >= m_side * m_side) return;
   const int width = std::max(120, (this->width() - 32 - 8 * (m_side - 1)) / m_side - 12);
   const int height = std::max(80, (this->height() - 76 - 8 * (m_side - 1)) / m_side - 34);
-  m_job.ask([this, plan = m_plan, node = m_node, seed = seedOf(m_done), camera = m_camera, width, height,
-             evaluator = m_evaluator](const Task& task) -> std::function<void()> {
+  m_job.ask([this, plan = m_plan, node = m_node, seed = seedOf(m_done), from = m_done == 0 ? m_site : m_camera,
+             isFirst = m_done == 0, width, height, evaluator = m_evaluator](const Task& task) -> std::function<void()> {
     Plan varied = *plan;
     if (Node* n = node.empty() ? nullptr : varied.find(node))
       n->seed = seed;
@@ -119,18 +120,31 @@ void ContactSheet::drawNext() {
     const Evaluation evaluation = evaluator->evaluate(varied, request);
     if (evaluation.isCancelled) return {};
     std::vector<PointsPtr> bare;
-    const auto scene = PictureScene::build(pictureInputOf(varied, evaluation, {}, bare), task);
+    PictureInput input = pictureInputOf(varied, evaluation, {}, bare);
+    Camera camera = from;
+    if (isFirst) {  // what the next seed changes is what all are compared by
+      if (Node* n = node.empty() ? nullptr : varied.find(node))
+        ++n->seed;
+      else
+        ++varied.settings.seed;
+      const Evaluation next = evaluator->evaluate(varied, request);
+      if (next.isCancelled) return {};
+      std::vector<PointsPtr> bareNext;
+      camera = cameraOn(changedPlaces(input.layers, pictureInputOf(varied, next, {}, bareNext).layers), from,
+                        static_cast<float>(width) / static_cast<float>(height));
+    }
+    const auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return {};
     const PlanTotals totals = totalsOf(varied, evaluation);
-    Film film(width, height);
-    while (film.samples < kSamples)
-      if (!renderPass(**scene, camera, 1, film, task)) return {};
+    const auto film = tracedFilm(**scene, camera, width, height, kSamples, task, {}, 1);
+    if (!film) return {};
     QImage image(width, height, QImage::Format_RGB32);
     Array<std::uint32_t> pixels(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
-    film.develop(pixels.data());
-    for (const PointsPtr& points : bare) drawPoints(*points, {}, camera, 2, film, pixels.data());
+    film->develop(pixels.data());
+    for (const PointsPtr& points : bare) drawPoints(*points, {}, camera, 2, *film, pixels.data());
     std::copy(pixels.begin(), pixels.end(), reinterpret_cast<std::uint32_t*>(image.bits()));
-    return [this, image, totals] {
+    return [this, image, totals, camera] {
+      m_camera = camera;
       QToolButton* cell = m_cells[static_cast<std::size_t>(m_done)];
       cell->setIcon(QIcon(QPixmap::fromImage(image)));
       cell->setIconSize(image.size());

@@ -44,7 +44,8 @@ class ContactSheet : public QWidget {
   void choose(int cell);
 
   PlanModel* m_model;
-  Camera m_camera;
+  Camera m_site;    // as Site looks now
+  Camera m_camera;  // on what the seeds change
   std::string m_node;
   PlanPtr m_plan;  // as it was when the sheet was opened
   QComboBox* m_size;

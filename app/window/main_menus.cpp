@@ -93,6 +93,9 @@ void MainWindow::buildPlanMenu() {
     m_plan->findInPlan();
   });
   plan->addSeparator();
+  inPlan(plan, tr("Connect…"), {Qt::Key_C}, "plan_connect", [this] { m_plan->connectSelected(); });
+  inPlan(plan, tr("Go to what feeds it"), {Qt::ALT | Qt::Key_Up}, "plan_up", [this] { m_plan->goAlong(false); });
+  inPlan(plan, tr("Go to what takes it"), {Qt::ALT | Qt::Key_Down}, "plan_down", [this] { m_plan->goAlong(true); });
   inPlan(plan, tr("Skip"), {Qt::Key_K}, "plan_skip", [this] { m_plan->skipSelected(); });
   inPlan(plan, tr("Rename"), {Qt::Key_F2}, "plan_rename", [this] { m_plan->renameSelected(); });
   inPlan(plan, tr("Lift out"), {Qt::Key_L}, "plan_lift", [this] { m_plan->liftSelected(); });

@@ -1,5 +1,7 @@
 #include "app/window/main_window.h"
 
+#include "app/kit/prop_mime.h"
+
 #include "app/bench/number_field.h"
 #include "app/schedule/budget_bar.h"
 #include "app/window/contact_sheet.h"
@@ -137,6 +139,8 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   connect(&m_masks, &PlanPictureService::ready, this, [this] {
     m_plan->showMasks(m_masks.latest());
     m_bench->showMasks(m_masks.latest());
+    const auto chosen = m_masks.latest()->find(m_bench->node().toStdString());
+    m_site->showAreas(chosen == m_masks.latest()->end() ? PlanPicture() : chosen->second);
   });
   connect(&m_service, &EvaluationService::started, this, [this] {
     m_work = {};
@@ -189,6 +193,12 @@ void MainWindow::connectViews() {
     m_plan->reveal(uid);
   });
   connect(m_site, &SiteView::colorNumberChanged, this, &MainWindow::evaluate);
+  connect(m_site, &SiteView::propsDropped, this, [this](const QString& node, const QStringList& props) {
+    const QString chooser = node.isEmpty() ? QString() : m_model.chooserFor(node);
+    if (chooser.isEmpty()) return say(tr("let props go on a thing in Site: they join what it was chosen from"));
+    m_model.choose(chooser, props);
+    m_plan->reveal(chooser);
+  });
   connect(m_site, &SiteView::hintChanged, this, [this](const QString& words) {
     m_toolHint = words;
     updateKeys();
@@ -237,12 +247,14 @@ void MainWindow::buildLeft() {
     m_plan->setFocus();
   });
   connect(m_kitTab, &QToolButton::clicked, this, [this] { showKit(true); });
+  m_planTab->setAcceptDrops(true);  // props are dragged over it to the Plan that it brings up, see eventFilter
   m_panes.addPlan(tr("Plan and Kit"), m_left, makeHead({m_planTab, m_kitTab}, m_leftHint));
   m_panes.addSite(tr("Site"), m_site);
 }
 
 void MainWindow::buildBottom() {
   m_bench = new BenchView(&m_model);
+  connect(m_bench, &BenchView::rebuilt, this, &MainWindow::orderTabs);
   m_benchHeading = new ElidedLabel;
   m_benchHeading->setObjectName(QStringLiteral("bench_heading"));
   m_ledger = new LedgerView;
@@ -259,6 +271,17 @@ void MainWindow::buildBottom() {
   connect(m_scheduleTab, &QToolButton::clicked, this, [this] { showBottom(Bottom::Schedule); });
   m_panes.addBench(tr("Bench, Ledger and Schedule"), m_bottom,
                    makeHead({m_benchTab, m_ledgerTab, m_scheduleTab}, m_benchHeading));
+}
+
+/// From the Plan the Tab key goes to the first control of the Bench, and on through them in order.
+void MainWindow::orderTabs() {
+  QWidget* before = m_plan;
+  for (QWidget* control : m_bench->findChildren<QWidget*>())
+    if ((control->focusPolicy() & Qt::TabFocus) && !control->focusProxy() && !control->isHidden() &&
+        control->window() == window()) {
+      setTabOrder(before, control);
+      before = control;
+    }
 }
 
 void MainWindow::showBottom(Bottom which) {
@@ -438,6 +461,14 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
   if (event->type() == QEvent::ShortcutOverride || event->type() == QEvent::KeyPress)
     if (auto* widget = qobject_cast<QWidget*>(watched))
       if (takeUndoKey(widget, static_cast<QKeyEvent*>(event))) return true;
+  if (watched == m_planTab && event->type() == QEvent::DragEnter) {
+    auto* drag = static_cast<QDragEnterEvent*>(event);
+    if (!propsIn(drag->mimeData()).isEmpty()) {
+      showKit(false);
+      drag->acceptProposedAction();
+      return true;
+    }
+  }
   return QMainWindow::eventFilter(watched, event);
 }
 

@@ -55,6 +55,7 @@ class MainWindow : public QMainWindow {
   void showKit(bool isKit);
   enum class Bottom { Bench, Ledger, Schedule };
   void showBottom(Bottom which);
+  void orderTabs();
   void openContactSheet();
   void setQuality(Quality quality);
   void openExport();

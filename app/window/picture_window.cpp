@@ -2,6 +2,7 @@
 
 #include <QComboBox>
 #include <QDir>
+#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QFormLayout>
@@ -43,6 +44,8 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
       m_width(new QSpinBox(this)),
       m_height(new QSpinBox(this)),
       m_samples(new QSpinBox(this)),
+      m_lens(new QComboBox(this)),
+      m_focus(new QDoubleSpinBox(this)),
       m_progress(new QProgressBar(this)),
       m_message(new QLabel(this)),
       m_save(new QPushButton(tr("Save…"), this)),
@@ -69,6 +72,25 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
   m_samples->setButtonSymbols(QAbstractSpinBox::NoButtons);
   m_samples->setValue(64);
   m_samples->setToolTip(tr("Per pixel; twice as many take twice as long and show less grain"));
+  m_lens->setObjectName(QStringLiteral("picture_lens"));
+  m_lens->setAccessibleName(tr("Aperture"));
+  m_lens->addItem(tr("Everything sharp"), 0.0);
+  for (const double f : {16.0, 8.0, 4.0, 2.8, 1.4}) m_lens->addItem(QStringLiteral("f/%1").arg(f), f);
+  m_lens->setToolTip(tr("The smaller the number, the more blurs what lies before and behind"));
+  m_focus->setObjectName(QStringLiteral("picture_focus"));
+  m_focus->setAccessibleName(tr("Sharp at"));
+  m_focus->setRange(0, 10'000);
+  m_focus->setDecimals(2);
+  m_focus->setSuffix(tr(" m"));
+  m_focus->setSpecialValueText(tr("what is in the middle"));
+  m_focus->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  m_focus->setToolTip(tr("Along the view from the camera; 0 m is what stands in the middle of the picture"));
+  m_focus->setEnabled(false);
+  connect(m_lens, &QComboBox::currentIndexChanged, m_focus, [this](int i) { m_focus->setEnabled(i > 0); });
+  auto* depth = new QHBoxLayout;
+  depth->addWidget(m_lens);
+  depth->addWidget(new QLabel(tr("sharp at"), this));
+  depth->addWidget(m_focus, 1);
   auto* size = new QHBoxLayout;
   size->addWidget(m_width);
   size->addWidget(new QLabel(QStringLiteral("×"), this));
@@ -87,6 +109,7 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
   form->addRow(tr("Camera"), m_camera);
   form->addRow(tr("Size"), size);
   form->addRow(tr("Samples"), m_samples);
+  form->addRow(tr("Depth of field"), depth);
   const QLocale locale;
   const QString count = locale.toString(static_cast<qulonglong>(m_site.view->totals.placements));
   form->addRow(tr("Shows"), new QLabel(m_site.view->quality == Quality::Draft
@@ -120,6 +143,20 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
     end(m_done == 0 ? tr("Canceled; nothing was written.")
                     : tr("Canceled; %1 of %2 pictures were written.").arg(m_done).arg(m_shots.size()));
   });
+}
+
+/// The lens that is chosen, for that camera.
+Camera::Lens PictureWindow::lensOf(const Camera& camera) const {
+  const auto fNumber = static_cast<float>(m_lens->currentData().toDouble());
+  if (fNumber <= 0) return {};
+  auto focus = static_cast<float>(m_focus->value());
+  if (focus <= 0) {
+    const Vec3 ahead = directionOr(camera.target - camera.eye, Vec3(0, 0, -1));
+    const Cut* cut = m_site.cut ? &*m_site.cut : nullptr;
+    const PictureRayHit hit = m_site.view->scene->first(camera.eye, ahead, cut);
+    focus = hit.isHit() ? hit.distance : 1e4F;
+  }
+  return {camera.radiusOfLens(fNumber), focus};
 }
 
 /// What is to be drawn and where it goes; nothing when the dialog was left.
@@ -176,19 +213,18 @@ void PictureWindow::drawNext() {
   }
   RenderRequest request = m_site;
   request.camera = m_shots[m_done].camera;
+  request.camera.lens = lensOf(request.camera);
   request.width = m_width->value();
   request.height = m_height->value();
   request.dotPixels *= static_cast<float>(request.height) / static_cast<float>(std::max(1, m_site.height));
   request.samples = m_samples->value();
   m_worker.ask([this, request, file = m_shots[m_done].file](const Task& task) -> Worker::Answer {
-    Film film(request.width, request.height);
-    while (film.samples < request.samples) {
-      if (!renderPass(*request.view->scene, request.camera, 1, film, task, request.cut)) return {};
-      task.report(static_cast<float>(film.samples) / static_cast<float>(request.samples));
-    }
+    const auto film = tracedFilm(*request.view->scene, request.camera, request.width, request.height, request.samples,
+                                 task, request.cut);
+    if (!film) return {};
     QSaveFile out(file);
     QString trouble;
-    if (!out.open(QIODevice::WriteOnly) || !developed(request, film).save(&out, "PNG") || !out.commit())
+    if (!out.open(QIODevice::WriteOnly) || !developed(request, *film).save(&out, "PNG") || !out.commit())
       trouble = tr("! %1 could not be written: %2").arg(QDir::toNativeSeparators(file), out.errorString());
     return [this, trouble] {
       if (!trouble.isEmpty()) return end(trouble);

@@ -6,6 +6,7 @@
 #include <QDialog>
 
 class QComboBox;
+class QDoubleSpinBox;
 class QLabel;
 class QProgressBar;
 class QPushButton;
@@ -30,6 +31,7 @@ class PictureWindow : public QDialog {
     QString file;
   };
   std::vector<Shot> shots();
+  Camera::Lens lensOf(const Camera& camera) const;
   void save();
   void drawNext();
   void end(const QString& words);
@@ -41,6 +43,8 @@ class PictureWindow : public QDialog {
   QSpinBox* m_width;
   QSpinBox* m_height;
   QSpinBox* m_samples;
+  QComboBox* m_lens;
+  QDoubleSpinBox* m_focus;
   QProgressBar* m_progress;
   QLabel* m_message;
   QPushButton* m_save;

@@ -33,7 +33,7 @@ enum class ProblemCode {
 enum class Severity { Note, Warning, Error };
 
 /// What the program itself can do about a problem, at a click.
-enum class Remedy { None, SetDownLast };
+enum class Remedy { None, SetDownLast, MoveAfterDress };
 
 struct Problem {
   ProblemCode code = ProblemCode::Internal;

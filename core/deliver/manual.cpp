@@ -381,14 +381,12 @@ struct ExamplePicture {
     looking.fieldOfViewDeg = 30;
     Camera camera = cameraFitting((*scene)->bounds(), looking);
     camera.eye = camera.target + (camera.eye - camera.target) * 0.66F;  // a slope's corners may leave the picture
-    Film film(width, height);
-    constexpr int kSamples = 16;
-    while (film.samples < kSamples)
-      if (!renderPass(**scene, camera, 1, film, task)) return {};
+    const auto film = tracedFilm(**scene, camera, width, height, 16, task);
+    if (!film) return {};
     Array<std::uint32_t> pixels(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
-    film.develop(pixels.data());
+    film->develop(pixels.data());
     for (auto it = discs.rbegin(); it != discs.rend(); ++it)  // what stays is drawn last
-      drawPoints(*it->points, it->color, camera, 2.4F, film, pixels.data());
+      drawPoints(*it->points, it->color, camera, 2.4F, *film, pixels.data());
     return pixels;
   }
 };

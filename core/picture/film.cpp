@@ -35,6 +35,11 @@ Vec3 Camera::projected(const Vec3& world, int width, int height) const {
           0.5F * static_cast<float>(height) - glm::dot(d, up) * scale, depth};
 }
 
+float Camera::radiusOfLens(float fNumber) const {
+  const float focalLength = 0.012F / std::tan(0.5F * radians(fieldOfViewDeg));
+  return 0.5F * focalLength / fNumber;
+}
+
 Camera cameraFitting(const Box3& box, const Camera& looking) {
   Camera camera = looking;
   const Vec3 ahead = directionOr(looking.target - looking.eye, glm::normalize(Vec3(-1, -0.6F, -1)));

@@ -18,6 +18,13 @@ struct Camera {
     bool operator==(const Sun&) const = default;
   };
   std::optional<Sun> sun{};  // in place of the scene's
+  /// What is nearer or farther than `focus` blurs; all is sharp while the radius is 0.
+  struct Lens {
+    float radius = 0;  // m, of the opening
+    float focus = 10;  // m along the view
+    bool operator==(const Lens&) const = default;
+  };
+  Lens lens{};
 
   bool operator==(const Camera&) const = default;
   /// Unit direction through the place x, y in 0…1 from the left top.
@@ -25,6 +32,8 @@ struct Camera {
   /// Place on the picture in pixels and distance along the view; z ≤ 0 is behind.
   Vec3 projected(const Vec3& world, int width, int height) const;
   void basis(Vec3& right, Vec3& up, Vec3& ahead) const;
+  /// Radius in m of a lens of that f-number that sees so much on film 24 mm high.
+  float radiusOfLens(float fNumber) const;
 };
 
 /// A camera that shows the whole box from a given side.

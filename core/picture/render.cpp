@@ -5,6 +5,7 @@
 #include "core/base/hash.h"
 #include "core/base/noise.h"
 #include "core/base/safe_file.h"
+#include "core/picture/guide.h"
 #include "core/picture/haze.h"
 
 #include <fmt/format.h>
@@ -68,11 +69,31 @@ struct Surfel {
   Vec3 position;
   Vec3 normal;  // toward the viewer
   Vec3 flat;    // of the face, toward the viewer
+  Vec3 lift;    // from the face to the rounded surface that its normals tell of
   Vec3 color;
   bool isTwoSided;
   bool isGround;
   bool isGhost;
+  bool isShore;    // shows its own color, and water can wet it
   bool isCutOpen;  // seen from within through a cut
+};
+
+/// What a way from the eye shows, as `rest + share · light`, where the light is what its first surface gets.
+struct Seen {
+  Vec3 color{0};
+  Vec3 light{0};
+  Vec3 share{0};
+
+  Seen() = default;
+  explicit Seen(const Vec3& shown) : color(shown) {}
+  void dim(const Vec3& by) {
+    color *= by;
+    share *= by;
+  }
+  void veil(const Vec3& with, const Vec3& amount) {
+    color = glm::mix(color, with, amount);
+    share *= 1.0F - amount;
+  }
 };
 
 const Vec3 kInWater(0.035F, 0.16F, 0.18F);     // light that deep water sends
@@ -106,6 +127,7 @@ class Shader {
     Vec3 c(m.baseColor);
     const UVec3 t = s.triangles[hit.face];
     const Vec3 w(1 - hit.weights.x - hit.weights.y, hit.weights.x, hit.weights.y);
+    out.lift = s.normals.empty() || isBack ? Vec3(0) : liftOf(s, t, w, in.localTurn);
     if (!s.colors.empty()) c *= Vec3(s.colors[t.x] * w.x + s.colors[t.y] * w.y + s.colors[t.z] * w.z);
     if (m.texture && !s.uvs.empty()) c *= Vec3(m.texture->sampledLinear(s.uvAt(hit.face, hit.weights)));
     out.isGround = in.layer == kGround;
@@ -113,16 +135,29 @@ class Shader {
     if (!out.isGround && !m_colors[in.layer].isPlain())
       c = m_colors[in.layer].apply(c, in.point, m_scene.meanColor(in.shape));
     out.color = c;
+    out.isShore = !(out.isGround && m_scene.input().groundMask) && !m_scene.input().isMassing;
     out.isTwoSided = m.isTwoSided;
     out.isCutOpen = m_cut && isBack && !m.isTwoSided && m_cut->hides(origin);
     return out;
   }
 
+  /// Without it, faces of rounded things that look away from the sun would lie in their own shadow where their normals
+  /// still get light (Hanika, "Hacking the shadow terminator", in Ray Tracing Gems II, 2021).
+  static Vec3 liftOf(const Surface& s, const UVec3& t, const Vec3& w, const Mat3& localTurn) {
+    const Vec3 p = s.positions[t.x] * w.x + s.positions[t.y] * w.y + s.positions[t.z] * w.z;
+    Vec3 lift(0);
+    for (int k = 0; k < 3; ++k) {
+      const Vec3& n = s.normals[t[k]];
+      lift -= w[k] * std::min(0.0F, glm::dot(p - s.positions[t[k]], n)) * n;
+    }
+    return lift == Vec3(0) ? lift : glm::inverse(localTurn) * lift;
+  }
+
   /// Light that a place sends back to the eye.
-  Vec3 lit(const Surfel& s, Dice& dice) const {
+  Seen lit(const Surfel& s, Dice& dice) const {
     // A tone of its own, the same in light and shade: what is cut open is told from what is lit.
     if (s.isCutOpen)
-      return glm::mix(Vec3(0.52F, 0.19F, 0.09F), s.color, 0.25F) * (0.75F + 0.25F * std::abs(s.normal.y));
+      return Seen(glm::mix(Vec3(0.52F, 0.19F, 0.09F), s.color, 0.25F) * (0.75F + 0.25F * std::abs(s.normal.y)));
     const Vec3 start = s.position + s.flat * (1e-4F + 2e-6F * glm::length(s.position));
     Vec3 sunLight(0);
     const float facing = glm::dot(s.normal, m_sun);
@@ -132,7 +167,7 @@ class Shader {
       const Vec3 toSun = m_isCoarse ? m_sun
                                     : glm::normalize(
                                           m_sun + 0.012F * (2.0F * Vec3(dice.next(), dice.next(), dice.next()) - 1.0F));
-      const Vec3 from = facing >= 0 ? start : s.position - s.flat * 1e-3F;
+      const Vec3 from = facing >= 0 ? start + s.lift : s.position - s.flat * 1e-3F;
       if (!m_scene.isBlocked(from, toSun, 1e4F, m_cut))
         sunLight = m_sunLight * ((front + through) * (m_haze.isEmpty() ? 1 : m_haze.passed(from, toSun, 1e4F, m_cut)));
     }
@@ -142,18 +177,35 @@ class Shader {
       skyLight = 0.6F * glm::mix(bounce, Vec3(0.46F, 0.56F, 0.70F), 0.5F + 0.5F * s.normal.y);
     } else {
       const Vec3 d = around(s.normal, dice.next(), dice.next());
-      skyLight = m_scene.isBlocked(start, d, 12.0F, m_cut) ? bounce * 0.7F
-                 : d.y > 0                                 ? 0.72F * skyColor(d, m_sun)
-                                                           : bounce;
+      const Vec3 from = start + s.lift;
+      const PictureRayHit met = m_scene.first(from, d, m_cut, 12.0F);
+      skyLight = met.isHit() ? sentBack(from, d, met) : d.y > 0 ? 0.72F * skyColor(d, m_sun) : bounce;
     }
-    return s.color * (sunLight + skyLight);
+    Seen seen;
+    seen.light = sunLight + skyLight;
+    seen.share = s.color;
+    seen.color = s.color * seen.light;
+    return seen;
   }
 
-  /// The color behind a ray's haze, with what the haze sends to the eye. `reach` is where the ray ends.
-  Vec3 throughHaze(const Vec3& color, const Vec3& origin, const Vec3& direction, float reach, Dice& dice) const {
-    if (m_haze.isEmpty()) return color;
+  /// Light that another surface sends here: what it gets from the sun, and a share of the sky.
+  Vec3 sentBack(const Vec3& origin, const Vec3& direction, const PictureRayHit& hit) const {
+    const Surfel s = surfel(origin, direction, hit);
+    Vec3 light = 0.32F * glm::mix(Vec3(0.24F, 0.22F, 0.18F), Vec3(0.46F, 0.56F, 0.70F), 0.5F + 0.5F * s.normal.y);
+    const float facing = glm::dot(s.normal, m_sun);
+    if (facing > 0) {
+      const Vec3 start = s.position + s.flat * (1e-4F + 2e-6F * glm::length(s.position));
+      if (!m_scene.isBlocked(start, m_sun, 1e4F, m_cut))
+        light += m_sunLight * (facing * (m_haze.isEmpty() ? 1 : m_haze.passed(start, m_sun, 1e4F, m_cut)));
+    }
+    return s.color * light;
+  }
+
+  /// What is behind a ray's haze, with what the haze sends to the eye. `reach` is where the ray ends.
+  void putHazeBefore(Seen& seen, const Vec3& origin, const Vec3& direction, float reach, Dice& dice) const {
+    if (m_haze.isEmpty()) return;
     const Haze::Met met = m_haze.met(origin, direction, std::min(reach, 1e5F), m_cut, dice.even());
-    if (met.share <= 0) return color;
+    if (met.share <= 0) return;
     const Vec3 at = origin + met.distance * direction;
     const float sun = m_scene.isBlocked(at, m_sun, 1e4F, m_cut)
                           ? 0
@@ -167,12 +219,23 @@ class Shader {
     if (way.y < 0 || m_scene.isBlocked(at, way, 12.0F, m_cut)) sky = Vec3(0.16F, 0.15F, 0.12F);
     sky *= scattered(m_haze.passed(at, way, 1e4F, m_cut), 0);
     const Vec3 light = met.color * (m_sunLight * sun + sky);
-    return glm::mix(color, hazed(light, direction, met.distance), met.share);
+    seen.veil(hazed(Seen(light), direction, met.distance).color, Vec3(met.share));
   }
 
   Vec3 background(const Vec3& direction) const {
-    if (m_light.hasSky) return skyColor(direction, m_sun);
-    return plainBackground();
+    if (!m_light.hasSky) return plainBackground();
+    const Vec3 sky = skyColor(direction, m_sun);
+    if (direction.y < 0.015F) return sky;
+    // Thin clouds on a sheet high above, drawn out by the wind; they light nothing.
+    const Vec2 at = Vec2(direction.x, direction.z) / (direction.y + 0.08F);
+    const float drawn = gradientNoiseScalar(at.x * 0.35F, at.y * 0.9F, 0, 21);
+    float cloud = 0;
+    float size = 1;
+    for (std::uint32_t k = 0; k < 4; ++k, size *= 2.1F)
+      cloud += gradientNoiseScalar(at.x * 0.55F * size + drawn, at.y * 1.4F * size + 0.6F * drawn, 0, 22 + k) / size;
+    const float share = std::clamp(0.9F * cloud + 0.5F * drawn + 0.02F, 0.0F, 0.75F) *
+                        std::clamp((direction.y - 0.015F) * 9, 0.0F, 1.0F);
+    return glm::mix(sky, glm::mix(Vec3(0.92F, 0.93F, 0.95F), m_sunLight * 0.55F, 0.35F), share);
   }
   /// The linear light that the filmic curve turns into the wanted color (by bisection, as the curve rises).
   Vec3 plainBackground() const {
@@ -189,18 +252,20 @@ class Shader {
     return out;
   }
 
-  Vec3 hazed(const Vec3& color, const Vec3& direction, float distance) const {
-    if (!m_light.hasSky || m_light.hazeDistance <= 0) return color;
+  Seen hazed(Seen seen, const Vec3& direction, float distance) const {
+    if (!m_light.hasSky || m_light.hazeDistance <= 0) return seen;
     const Vec3 haze = skyColor(glm::normalize(Vec3(direction.x, std::max(0.02F, direction.y), direction.z)), m_sun);
-    return glm::mix(haze, color, std::exp(-distance / m_light.hazeDistance));
+    seen.veil(haze, Vec3(1 - std::exp(-distance / m_light.hazeDistance)));
+    return seen;
   }
 
-  Vec3 ghosted(const Surfel& s, const Vec3& color) const {
-    return s.isGhost ? glm::mix(Vec3(0.62F, 0.63F, 0.62F), color, 0.18F) : color;
+  static Seen ghosted(const Surfel& s, Seen seen) {
+    if (s.isGhost) seen.veil(Vec3(0.62F, 0.63F, 0.62F), Vec3(0.82F));
+    return seen;
   }
 
   /// Water: sky, mist and sun mirrored on ripples, ground seen through it, foam where it is shallow.
-  Vec3 water(const Vec3& origin, const Vec3& direction, float waterDistance, const Vec3& below, float belowDistance,
+  Seen water(const Vec3& origin, const Vec3& direction, float waterDistance, Seen below, float belowDistance,
              float depth, bool isShore, Dice& dice) const {
     const Vec3 p = origin + direction * waterDistance;
     const float flat = std::exp(-waterDistance / 60.0F);
@@ -215,32 +280,60 @@ class Shader {
     up.y = std::abs(up.y);
     const float glint = 6.0F * std::pow(std::max(0.0F, glm::dot(up, m_sun)), 600.0F);
     const float path = std::max(0.0F, belowDistance - waterDistance);
-    Vec3 c = glm::mix(kInWater, below * Vec3(0.82F, 0.9F, 0.92F), glm::exp(-path * kLostInWater));
-    const Vec3 mirrored = skyColor(up, m_sun) + Vec3(1, 0.9F, 0.75F) * glint;
-    c = glm::mix(c, throughHaze(mirrored, p, up, std::numeric_limits<float>::infinity(), dice), mirror);
+    below.dim(Vec3(0.82F, 0.9F, 0.92F));
+    below.veil(kInWater, 1.0F - glm::exp(-path * kLostInWater));
+    Seen mirrored(skyColor(up, m_sun) + Vec3(1, 0.9F, 0.75F) * glint);
+    putHazeBefore(mirrored, p, up, std::numeric_limits<float>::infinity(), dice);
+    below.veil(mirrored.color, Vec3(mirror));
     if (depth < 0.5F) {  // two lines of foam, torn by noise
       const float torn = 0.5F + 0.9F * gradientNoiseScalar(p.x * 1.3F, depth * 3, p.z * 1.3F, 7) +
                          0.5F * gradientNoiseScalar(p.x * 4.1F, 0, p.z * 4.1F, 8);
       const float line = std::max(1 - depth / 0.07F, 0.75F * (1 - std::abs(depth - 0.27F) / 0.09F));
-      const float foam = std::clamp(line, 0.0F, 1.0F) * std::clamp(torn * 1.3F, 0.0F, 1.0F);
-      c = glm::mix(
-          c, Vec3(1.15F, 1.17F, 1.18F),
-          isShore ? foam : 0.3F * foam);  // waves run out on ground; on what stands in them there is a rim only
+      // From close by it is lace: threads between bubbles, which melt together from afar.
+      const float near = std::exp(-waterDistance / 22.0F);
+      const float threads = 1 - 3.2F * std::abs(gradientNoiseScalar(p.x * 2.3F + 0.8F * torn, 0, p.z * 2.3F, 9));
+      const float bubbles = 1 - 2.6F * std::abs(gradientNoiseScalar(p.x * 9.0F, depth * 7, p.z * 9.0F, 10));
+      const float lace = std::clamp(0.35F + 0.55F * threads + 0.45F * bubbles + 0.9F * (line - 0.55F), 0.0F, 1.0F);
+      const float foam = std::clamp(line, 0.0F, 1.0F) * std::clamp(torn * 1.3F, 0.0F, 1.0F) *
+                         glm::mix(1.0F, lace, near);
+      // Waves run out on ground; on what stands in them there is a rim only.
+      below.veil(Vec3(1.15F, 1.17F, 1.18F), Vec3(isShore ? foam : 0.3F * foam));
     }
-    return c;
+    return below;
+  }
+
+  /// What stands just over the water is wet: darker, and it mirrors the sky where it lies flat.
+  Seen wetted(const Surfel& s, const Vec3& direction, float level, Seen seen) const {
+    const float over = s.position.y - level;
+    if (over > 0.5F) return seen;
+    const float torn = 0.09F * gradientNoiseScalar(s.position.x * 0.35F, 0, s.position.z * 0.35F, 11) +
+                       0.04F * gradientNoiseScalar(s.position.x * 1.7F, 0, s.position.z * 1.7F, 12);
+    const float wet = std::clamp((0.26F + torn - over) / 0.16F, 0.0F, 1.0F) *
+                      std::clamp(1 + over / 0.3F, 0.0F, 1.0F);  // deeper down water itself takes the light
+    if (wet <= 0) return seen;
+    seen.dim(glm::mix(Vec3(1), Vec3(0.70F, 0.68F, 0.66F), wet));
+    if (over <= 0) return seen;  // under the water, whose surface is the mirror
+    const float lies = std::clamp((s.normal.y - 0.8F) / 0.18F, 0.0F, 1.0F);
+    const float cosine = std::clamp(-glm::dot(direction, s.normal), 0.0F, 1.0F);
+    const float mirror = 0.02F + 0.98F * std::pow(1 - cosine, 5.0F);
+    Vec3 up = glm::reflect(direction, s.normal);
+    up.y = std::abs(up.y);
+    const float film = std::clamp((0.14F + torn - over) / 0.10F, 0.0F, 1.0F);  // where a wave has just been
+    seen.veil(skyColor(up, m_sun), Vec3(lies * mirror * (0.25F * wet + 0.75F * film)));
+    return seen;
   }
 
   /// From below its level: the way through water takes the light, red first; what is looked at over the water is seen
   /// within the cone that its surface lets through (Snell's law, 1.333), the rest of it mirrors the deep.
-  static Vec3 underWater(const Vec3& color, const Vec3& direction, float way, bool isOver) {
-    Vec3 c = color;
+  static Seen underWater(Seen seen, const Vec3& direction, float way, bool isOver) {
     if (isOver) {
       constexpr float kIndex = 1.333F;
       const float outside = 1 - kIndex * kIndex * (1 - direction.y * direction.y);  // squared cosine
       const float mirror = outside <= 0 ? 1 : 0.02F + 0.98F * std::pow(1 - std::sqrt(outside), 5.0F);
-      c = glm::mix(c, kInWater, mirror);
+      seen.veil(kInWater, Vec3(mirror));
     }
-    return glm::mix(kInWater, c, glm::exp(-way * kLostInWater));
+    seen.veil(kInWater, 1.0F - glm::exp(-way * kLostInWater));
+    return seen;
   }
 
   /// Is water to be seen there: not cut away, and not under ground that a cut has opened?
@@ -297,6 +390,7 @@ class Shader {
 struct PixelWork {
   int x;
   int y;
+  Vec3 origin;
   Vec3 direction;
   PictureRayHit hit;
   Surfel surfel;
@@ -335,39 +429,47 @@ void paintMask(const PictureScene& scene, std::vector<PixelWork>& work) {
   }
 }
 
-Vec3 shadePixel(const PictureScene& scene, const Shader& shader, const Camera& camera, PixelWork& w, Dice& dice,
-                float& distance) {
+Seen shadePixel(const PictureScene& scene, const Shader& shader, const PixelWork& w, Dice& dice, float& distance) {
   const std::optional<float>& level = scene.input().waterLevel;
   float waterDistance = std::numeric_limits<float>::infinity();
-  if (level && w.direction.y < -1e-5F && camera.eye.y > *level) waterDistance = (*level - camera.eye.y) / w.direction.y;
-  if (shader.cut() && waterDistance < 5000 && !shader.isWaterAt(camera.eye + waterDistance * w.direction))
+  if (level && w.direction.y < -1e-5F && w.origin.y > *level) waterDistance = (*level - w.origin.y) / w.direction.y;
+  if (shader.cut() && waterDistance < 5000 && !shader.isWaterAt(w.origin + waterDistance * w.direction))
     waterDistance = std::numeric_limits<float>::infinity();
   const bool isWater = waterDistance < w.hit.distance && waterDistance < 5000;
-  Vec3 c = shader.background(w.direction);
-  if (w.hit.isHit()) c = shader.ghosted(w.surfel, shader.lit(w.surfel, dice));
+  Seen seen(shader.background(w.direction));
+  if (w.hit.isHit()) {
+    seen = shader.lit(w.surfel, dice);
+    if (level && w.surfel.isShore) seen = shader.wetted(w.surfel, w.direction, *level, seen);
+    seen = Shader::ghosted(w.surfel, seen);
+  }
   distance = std::min(w.hit.distance, isWater ? waterDistance : std::numeric_limits<float>::infinity());
   if (isWater) {
     const float depth = w.hit.isHit() ? *level - w.surfel.position.y : 100.0F;
-    c = shader.water(camera.eye, w.direction, waterDistance, w.hit.isHit() ? c : Vec3(0),
-                     w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround, dice);
+    seen = shader.water(w.origin, w.direction, waterDistance, w.hit.isHit() ? seen : Seen(),
+                        w.hit.isHit() ? w.hit.distance : waterDistance + 100, depth, w.surfel.isGround, dice);
   }
-  if (level && camera.eye.y < *level && !(shader.cut() && shader.cut()->hides(camera.eye))) {
-    const float out = w.direction.y > 1e-5F ? (*level - camera.eye.y) / w.direction.y
+  if (level && w.origin.y < *level && !(shader.cut() && shader.cut()->hides(w.origin))) {
+    const float out = w.direction.y > 1e-5F ? (*level - w.origin.y) / w.direction.y
                                             : std::numeric_limits<float>::infinity();
-    return shader.underWater(c, w.direction, std::min({out, w.hit.distance, 1e4F}), out < w.hit.distance);
+    return Shader::underWater(seen, w.direction, std::min({out, w.hit.distance, 1e4F}), out < w.hit.distance);
   }
-  if (distance < std::numeric_limits<float>::infinity()) c = shader.hazed(c, w.direction, distance);
-  return shader.throughHaze(c, camera.eye, w.direction, distance, dice);
+  if (distance < std::numeric_limits<float>::infinity()) seen = shader.hazed(seen, w.direction, distance);
+  shader.putHazeBefore(seen, w.origin, w.direction, distance, dice);
+  return seen;
 }
 
 }  // namespace
 
 bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film& film, const Task& task,
-                const std::optional<Cut>& cut) {
+                const std::optional<Cut>& cut, FilmGuide* guide) {
   const Shader shader(scene, camera, step > 1, cut);
   const int tilesX = (film.width + kTile - 1) / kTile;
   const int tilesY = (film.height + kTile - 1) / kTile;
   const bool startsAnew = step > 1 || film.samples == 0;
+  Vec3 right;
+  Vec3 up;
+  Vec3 ahead;
+  camera.basis(right, up, ahead);
   const float aspect = static_cast<float>(film.width) / static_cast<float>(film.height);
   const auto fw = static_cast<float>(film.width);
   const auto fh = static_cast<float>(film.height);
@@ -381,13 +483,19 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
         Dice dice(x, y, film.samples * 2);
         const float jx = step > 1 ? 0.5F * static_cast<float>(step) : dice.next();
         const float jy = step > 1 ? 0.5F * static_cast<float>(step) : dice.next();
-        PixelWork w{x,
-                    y,
-                    camera.direction((static_cast<float>(x) + jx) / fw, (static_cast<float>(y) + jy) / fh, aspect),
-                    {},
-                    {}};
-        w.hit = scene.first(camera.eye, w.direction, shader.cut());
-        if (w.hit.isHit()) w.surfel = shader.surfel(camera.eye, w.direction, w.hit);
+        PixelWork w{
+            x,          y,
+            camera.eye, camera.direction((static_cast<float>(x) + jx) / fw, (static_cast<float>(y) + jy) / fh, aspect),
+            {},         {}};
+        if (camera.lens.radius > 0 && step == 1) {
+          const Vec3 sharp = camera.eye + w.direction * (camera.lens.focus / glm::dot(w.direction, ahead));
+          const float r = camera.lens.radius * std::sqrt(dice.next());
+          const float turn = 2 * kPi * dice.next();
+          w.origin += r * (std::cos(turn) * right + std::sin(turn) * up);
+          w.direction = directionOr(sharp - w.origin, w.direction);
+        }
+        w.hit = scene.first(w.origin, w.direction, shader.cut());
+        if (w.hit.isHit()) w.surfel = shader.surfel(w.origin, w.direction, w.hit);
         work.push_back(w);
       }
     if (task.isCancelled()) {
@@ -398,7 +506,11 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
     for (PixelWork& w : work) {
       Dice dice(w.x, w.y, film.samples * 2 + 1);
       float distance = 0;
-      const Vec3 c = shadePixel(scene, shader, camera, w, dice, distance);
+      const Seen seen = shadePixel(scene, shader, w, dice, distance);
+      const Vec3& c = seen.color;
+      if (guide && step == 1)
+        guide->add(film.at(w.x, w.y), startsAnew, seen.light, seen.share, w.hit.isHit() ? w.surfel.normal : Vec3(0),
+                   w.hit.isHit() ? w.hit.distance : 0);
       for (int y = w.y; y < std::min(w.y + step, film.height); ++y)
         for (int x = w.x; x < std::min(w.x + step, film.width); ++x) {
           const std::size_t i = film.at(x, y);
@@ -412,8 +524,27 @@ bool renderPass(const PictureScene& scene, const Camera& camera, int step, Film&
   return true;
 }
 
-void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float pixelRadius,
-                const Film& film, std::uint32_t* developed, const std::optional<Cut>& cut) {
+std::vector<Vec3> groupColors(std::size_t count) {
+  std::vector<Vec3> out;
+  for (std::size_t i = 0; i < count; ++i) {
+    // HSV to RGB (Smith, "Color gamut transform pairs", SIGGRAPH 1978).
+    const float hue = 0.55F + 0.381966F * static_cast<float>(i);
+    const float value = std::array{0.80F, 0.58F, 0.95F}[i % 3];
+    const float saturation = std::array{0.72F, 0.80F, 0.48F}[i % 3];
+    Vec3 c;
+    for (int k = 0; k < 3; ++k) {
+      const float at = (hue + static_cast<float>(k) / 3 - std::floor(hue + static_cast<float>(k) / 3)) * 6;
+      const float full = std::clamp(std::abs(at - 3) - 1, 0.0F, 1.0F);
+      c[k] = value * (1 - saturation * (1 - full));
+    }
+    out.push_back(c);
+  }
+  return out;
+}
+
+void drawPoints(const Points& points, const Array<float>& value, const Camera& camera, float usualRadius,
+                const Film& film, std::uint32_t* developed, const std::optional<Cut>& cut,
+                const std::vector<Vec3>& palette, bool isTrueSize) {
   Vec3 right;
   Vec3 up;
   Vec3 ahead;
@@ -433,10 +564,14 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
   std::sort(order.begin(), order.end(),
             [](const Drawn& a, const Drawn& b) { return a.depth > b.depth; });  // far ones first
   const std::uint32_t ink = 0xff22302fU;
+  const float perMeter = 0.5F * static_cast<float>(film.height) / std::tan(0.5F * radians(camera.fieldOfViewDeg));
   for (const Drawn& d : order) {
     const Vec3 place = points.position[d.index];
     const Vec3 p = camera.projected(place, film.width, film.height);
     const float distance = glm::distance(camera.eye, place);
+    const float pixelRadius = !isTrueSize ? usualRadius
+                                          : std::clamp(points.effectiveFootprint(d.index) * perMeter / p.z,
+                                                       usualRadius / 3, 0.5F * static_cast<float>(film.height));
     // The disc as an ellipse: its axis along the normal is shortened by how much it faces the eye.
     const Vec3 n = points.orientation[d.index] * kUp;
     const Vec3 toEye = (camera.eye - place) / distance;
@@ -445,7 +580,9 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
     axis = glm::length(axis) > 1e-4F ? glm::normalize(axis) : Vec2(0, 1);
     std::uint32_t color = ink;
     if (!value.empty()) {
-      const Vec3 c = scaleColor(value[d.index]) * 255.0F;
+      const Vec3 c = 255.0F * (palette.empty()
+                                   ? scaleColor(value[d.index])
+                                   : palette[std::min(palette.size() - 1, static_cast<std::size_t>(value[d.index]))]);
       color = 0xff000000U | static_cast<std::uint32_t>(c.r) << 16 | static_cast<std::uint32_t>(c.g) << 8 |
               static_cast<std::uint32_t>(c.b);
     }
@@ -478,15 +615,21 @@ void drawPoints(const Points& points, const Array<float>& value, const Camera& c
   }
 }
 
+std::optional<Film> tracedFilm(const PictureScene& scene, const Camera& camera, int width, int height, int samples,
+                               const Task& task, const std::optional<Cut>& cut, float clean) {
+  Film film(width, height);
+  FilmGuide guide(clean > 0 ? film : Film());
+  while (film.samples < samples) {
+    if (!renderPass(scene, camera, 1, film, task, cut, clean > 0 ? &guide : nullptr)) return std::nullopt;
+    task.report(static_cast<float>(film.samples) / static_cast<float>(samples));
+  }
+  return cleaned(film, guide, camera, clean, task);
+}
+
 Array<std::uint32_t> renderPicture(const PictureScene& scene, const Camera& camera, int width, int height, int samples,
                                    const Task& task, const std::optional<Cut>& cut) {
-  Film film(width, height);
-  for (int s = 0; s < samples && !task.isCancelled(); ++s) {
-    renderPass(scene, camera, 1, film, task, cut);
-    task.report(static_cast<float>(s + 1) / static_cast<float>(samples));
-  }
   Array<std::uint32_t> out(static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
-  film.develop(out.data());
+  if (const auto film = tracedFilm(scene, camera, width, height, samples, task, cut)) film->develop(out.data());
   return out;
 }
 

@@ -272,10 +272,10 @@ Result<std::shared_ptr<const PictureScene>> PictureScene::build(PictureInput inp
   return scene;
 }
 
-PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, const Cut* cut) const {
+PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, const Cut* cut, float reach) const {
   if (!isFinite(origin) || !isFinite(direction)) return {};
   RTCRayHit ray{};
-  ray.ray = rayOf(origin, direction, std::numeric_limits<float>::infinity(), cut);
+  ray.ray = rayOf(origin, direction, reach, cut);
   if (ray.ray.tfar < ray.ray.tnear) return {};
   ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
   ray.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
@@ -286,6 +286,20 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, con
   const SurfaceHit place = m_traced->indices[instance(ray.hit.instID[0]).shape]->placeOf(ray.ray.tfar, ray.hit.primID,
                                                                                          ray.hit.u, ray.hit.v);
   return {place.distance, ray.hit.instID[0], place.face, place.weights};
+}
+
+std::optional<Vec3> PictureScene::groundNear(const Vec3& place, const Vec3& up, float reach) const {
+  Vec3 from = place + reach * up;
+  float left = 2 * reach;
+  for (int met = 0; met < 32 && left > 0; ++met) {
+    const PictureRayHit hit = first(from, -up, nullptr, left);
+    if (!hit.isHit()) break;
+    from -= hit.distance * up;
+    if (instance(hit.instance).layer == kGround) return from;
+    from -= 1e-3F * up;
+    left -= hit.distance + 1e-3F;
+  }
+  return std::nullopt;
 }
 
 bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut) const {

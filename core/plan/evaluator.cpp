@@ -1,4 +1,5 @@
 #include "core/plan/evaluator.h"
+#include "core/plan/order_notes.h"
 
 #include "core/base/border.h"
 #include "core/plan/dials.h"
@@ -644,6 +645,8 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   m_files->memory().setLimit(request.limits.cacheBytes);
   Evaluation evaluation = Run(*m_files, plan, request, {}, 0).evaluate({});
   m_files->memory().trim();
+  if (!evaluation.isCancelled)
+    for (auto& [uid, note] : orderNotes(plan, evaluation)) evaluation.reports[uid].problems.push_back(std::move(note));
   evaluation.milliseconds = millisecondsSince(start);
   return evaluation;
 }

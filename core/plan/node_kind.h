@@ -118,6 +118,12 @@ struct KindTrial {
   std::vector<std::string> leaves;  // inputs that get nothing
 };
 
+/// The rim of an area as a closed line; `up` is where a rim that is laid on the ground comes down from.
+struct AreaRim {
+  std::vector<Vec3> line;
+  Vec3 up = kUp;
+};
+
 /// A node as a document holds it that was written for an earlier version of its kind. Values are what the file says:
 /// switches, numbers, texts and lists of numbers.
 struct SavedNode {
@@ -173,6 +179,10 @@ struct NodeKind {
   /// `radius` m.
   std::function<std::string(const EvalContext&, const Inputs&, const ParamMap&, const Vec3& place, float radius)>
       explainPlace;
+  /// Of kinds that see areas, such as patches and clumps: the rim of each, a closed line in m, of `most` at most.
+  std::function<std::vector<AreaRim>(const EvalContext&, const Inputs&, const ParamMap&, std::size_t most)> areas;
+  bool showsFootprints = false;                           // of the points that it gives: their room matters to it
+  std::function<bool(const ParamMap&)> judgesFootprints;  // does it decide by them? Empty: it does not
 
   const ParamSpec* findParam(const std::string& paramId) const;
   const InputSpec* findInput(const std::string& inputId) const;
@@ -228,6 +238,16 @@ void explainsPlace(NodeKind& kind, std::string (*explain)(const EvalContext&, co
   kind.explainPlace = [specs, explain](const EvalContext& ctx, const Inputs& in, const ParamMap& values,
                                        const Vec3& place, float radius) {
     return explain(ctx, in, readParams<P>(*specs, values), place, radius);
+  };
+}
+
+/// Binds what areas a kind sees.
+template <typename P>
+void showsAreas(NodeKind& kind,
+                std::vector<AreaRim> (*areas)(const EvalContext&, const Inputs&, const P&, std::size_t most)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.areas = [specs, areas](const EvalContext& ctx, const Inputs& in, const ParamMap& values, std::size_t most) {
+    return areas(ctx, in, readParams<P>(*specs, values), most);
   };
 }
 

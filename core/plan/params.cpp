@@ -1,5 +1,7 @@
 #include "core/plan/params.h"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 
 namespace arvesk {
@@ -86,6 +88,11 @@ ParamSpec& ParamSpec::usual(double from, double to, double by) {
   step = by > 0 ? by : (to - from) / 100;
   return *this;
 }
+void putUnder(std::vector<ParamSpec>& params, const char* group, std::initializer_list<const char*> ids) {
+  for (ParamSpec& spec : params)
+    if (std::find(ids.begin(), ids.end(), spec.id) != ids.end()) spec.group = group;
+}
+
 ParamSpec& ParamSpec::counted(const char* by, double from) {
   countedBy = by;
   countedFrom = from;

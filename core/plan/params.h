@@ -38,7 +38,7 @@ enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, P
 const char* unitSuffix(Unit unit);
 
 /// What a parameter is to Site's handles and brushes, so that these know it without knowing its node.
-enum class SiteRole { None, Center, Extent, Heading, Tilt, BrushRadius, BrushStrength, BrushSoftness };
+enum class SiteRole { None, Center, Extent, Heading, Tilt, Size, Softness, BrushRadius, BrushStrength, BrushSoftness };
 
 struct Option {
   std::string id;  // in files
@@ -77,6 +77,7 @@ struct ParamSpec {
   std::string fileKind;               // "image" or "mesh" for files
   bool isOptional = false;            // a file that may be left out
   SiteRole siteRole = SiteRole::None;
+  std::string group;  // heading that it is folded under on the Bench; empty: always in sight
   std::function<std::string(const std::string&)>
       check;  // of a text: what is wrong with it, or empty; asked at every key
   ParamValue defaultValue;
@@ -109,6 +110,9 @@ FaceList facesFrom(const std::vector<double>& numbers);
 
 /// Is `value` of the right shape and in the hard range? Empty text when it is, else what is wrong.
 std::string faultOf(const ParamSpec& spec, const ParamValue& value);
+
+/// Puts parameters under a heading of the Bench.
+void putUnder(std::vector<ParamSpec>& params, const char* group, std::initializer_list<const char*> ids);
 
 namespace detail {
 // One pair for each type that a Params struct may hold; choices are enums over int, by their place in the list.

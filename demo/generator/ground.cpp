@@ -11,7 +11,7 @@ namespace arvesk::demo {
 namespace {
 
 constexpr int kPixels = 1025;
-constexpr int kColorPixels = 1536;
+constexpr int kColorPixels = 3072;
 constexpr float kExtent = 160;
 constexpr float kLowest = -4;
 constexpr float kHighest = 22;
@@ -77,6 +77,7 @@ void writeImage(const std::string& path, int size, int channels, const std::vect
                 OIIO::TypeDesc type) {
   const auto out = OIIO::ImageOutput::create(path);
   OIIO::ImageSpec spec(size, size, channels, type);
+  spec.attribute("Compression", "jpeg:88");  // PNG has no such choice and lets it be
   if (!out || !out->open(path, spec) || !out->write_image(OIIO::TypeDesc::FLOAT, values.data()) || !out->close())
     std::fprintf(stderr, "%s could not be written\n", path.c_str());
   else
@@ -87,7 +88,15 @@ Vec3 colorAt(float x, float z, const Place& here, float steepness) {
   const Vec3 p(x, 0, z);
   const float h = here.height;
   Vec3 sand = glm::mix(srgb(186, 166, 132), srgb(208, 190, 158), 0.5F + 0.5F * noise(p, 9, 4, 71));
-  sand *= 1 + 0.06F * noise(p, 0.5F, 2, 73);
+  sand *= 1 + 0.07F * noise(p, 0.5F, 3, 73) + 0.10F * noise(p, 0.11F, 2, 74);
+  // Ripples of wind and water, which lie along the shore and break off.
+  const float along = z + 0.9F * noise(p, 3.1F, 2, 75) + 0.25F * noise(p, 0.9F, 2, 76);
+  sand *= 1 + 0.09F * std::sin(along * 13) * smooth(-0.1F, 0.5F, noise(p, 5.5F, 2, 77));
+  // Broken shells: light grains that gather in drifts.
+  const float grains = smooth(0.42F, 0.60F, noise(p, 0.10F, 1, 78)) * smooth(0.05F, 0.45F, noise(p, 2.3F, 3, 80));
+  sand = glm::mix(sand, srgb(232, 222, 204), 0.75F * grains);
+  const float grit = smooth(0.40F, 0.58F, noise(p, 0.13F, 1, 81)) * smooth(0.0F, 0.5F, noise(p, 3.7F, 3, 82));
+  sand = glm::mix(sand, srgb(104, 92, 78), 0.6F * grit);
   const float damp = 1 - smooth(0.25F, 1.15F, h + 0.25F * noise(p, 6, 3, 79));
   sand = glm::mix(sand, sand * Vec3(0.60F, 0.60F, 0.62F), damp);
   const float wrack = std::exp(-std::pow((h - kHighWater + 0.16F - 0.15F * noise(p, 4, 3, 83)) / 0.09F, 2.0F));
@@ -100,6 +109,19 @@ Vec3 colorAt(float x, float z, const Place& here, float steepness) {
   Vec3 c = glm::mix(sand, grass, turf);
   Vec3 stone = glm::mix(srgb(84, 80, 76), srgb(134, 126, 114), 0.5F + 0.55F * noise(p, 3.2F, 5, 107));
   stone = glm::mix(stone, srgb(150, 124, 96), 0.35F * smooth(0.1F, 0.6F, noise(p + Vec3(0, h, 0), 5, 3, 109)));
+  // Beds of rock that dip a little to the east, each of its own tone; joints across them; stains that run down.
+  const float bed = h + 0.05F * x + 1.1F * noise(p, 9, 4, 115) + 0.16F * noise(p, 0.9F, 2, 116);
+  const float tone = noise(Vec3(0, bed, 0), 2.9F, 5, 117);
+  stone *= 1 + 0.26F * tone * (0.6F + 0.8F * noise(p, 5, 2, 124));
+  stone = glm::mix(stone, srgb(168, 140, 104), 0.3F * smooth(0.1F, 0.5F, noise(Vec3(9, bed, 3), 3.7F, 3, 118)));
+  const float seam = 1 - smooth(0.02F, 0.10F, std::abs(noise(Vec3(5, bed, 0), 1.3F, 2, 119)));
+  const float joint = 1 - smooth(0.02F, 0.07F, std::abs(noise(p, 2.4F, 2, 120)));
+  stone *= 1 - 0.22F * seam * smooth(-0.3F, 0.2F, noise(p, 3, 2, 125)) -
+           0.28F * joint * smooth(-0.2F, 0.3F, noise(p, 4, 2, 121));
+  stone = glm::mix(stone, srgb(70, 68, 60), 0.45F * smooth(0.25F, 0.5F, noise(p, 1.5F, 3, 122)));
+  // Lichen above the reach of the sea.
+  const float lichen = smooth(0.30F, 0.55F, noise(p + Vec3(0, h, 0), 0.7F, 4, 123)) * smooth(3, 5, h);
+  stone = glm::mix(stone, srgb(150, 140, 96), 0.3F * lichen);
   const float tide = 1 - smooth(0.9F, 1.9F, h + 0.3F * noise(p, 2.5F, 3, 113));
   stone = glm::mix(stone, stone * Vec3(0.46F, 0.47F, 0.45F), tide);
   const float isStone = std::clamp(std::max(here.rock * (0.35F + 0.65F * (1 - turf)), smooth(0.75F, 1.15F, steepness)),
@@ -142,7 +164,7 @@ void makeGround(const std::string& folder) {
       const Vec3 c = glm::clamp(colorAt(px, pz, here, steepness), Vec3(0), Vec3(1));
       for (int k = 0; k < 3; ++k) colors.push_back(srgbFromLinear(c[k]));
     }
-  writeImage(folder + "/tern-cove-color.png", kColorPixels, 3, colors, OIIO::TypeDesc::UINT8);
+  writeImage(folder + "/tern-cove-color.jpg", kColorPixels, 3, colors, OIIO::TypeDesc::UINT8);
 }
 
 }  // namespace arvesk::demo

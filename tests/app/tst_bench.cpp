@@ -143,6 +143,9 @@ class TestBench : public QObject {
     bench.show();
     QVERIFY(QTest::qWaitForWindowExposed(&bench));
     bench.showNode(QStringLiteral("n"));
+    for (QToolButton* head : bench.findChildren<QToolButton*>())  // what is folded away is there at a click
+      if (head->objectName().startsWith(QStringLiteral("group.")) && head->isVisible() && !head->isChecked())
+        QTest::mouseClick(head, Qt::LeftButton);
     const auto now = [&](const ParamSpec& spec) { return model.plan().find("n")->value(spec); };
     const auto typeInto = [&](const QString& name, const QString& words) {
       auto* line = bench.findChild<QLineEdit*>(name);

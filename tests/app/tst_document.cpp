@@ -7,9 +7,11 @@
 #include "tests/app/window_test.h"
 
 #include <QImage>
+#include <QInputDialog>
 #include <QKeySequenceEdit>
 #include <QLabel>
 #include <QListWidget>
+#include <QMenu>
 #include <QPushButton>
 #include <QSignalSpy>
 #include <QTimer>
@@ -541,6 +543,60 @@ class TestDocument : public test::WindowTest {
     QCOMPARE(plan().selection(), QStringList{QStringLiteral("slope")});
     QVERIFY(plan().viewport()->rect().contains(plan().centerOf(QStringLiteral("slope"))) ||
             plan().centerOf(QStringLiteral("slope")) == QPoint(-1, -1));
+  }
+
+  /// Values that are kept come back on another node of the kind, in another window and plan; new ones begin with what
+  /// was chosen for them, and as the program does again when that is forgotten.
+  void valuesAreKeptForLater() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    const auto choices = [&] {
+      auto* button = w().bench().findChild<QToolButton*>(QStringLiteral("values"));
+      Q_EMIT button->menu()->aboutToShow();
+      return button->menu()->actions();
+    };
+    const auto choose = [&](const QString& words) {
+      for (QAction* a : choices())
+        if (a->text() == words) return a->trigger();
+      QFAIL(qPrintable(words));
+    };
+    const auto isOffered = [&](const QString& words) {
+      const QList<QAction*> all = choices();
+      return std::any_of(all.begin(), all.end(), [&](const QAction* a) { return a->text() == words; });
+    };
+    const QString slope = quid("Level places");
+    const ParamMap wanted = document().find(slope.toStdString())->params;
+    QVERIFY(!wanted.empty());
+    plan().select({slope});
+    const QString name = QStringLiteral("Paths / 100 %");
+    QTimer::singleShot(50, this, [&] {
+      auto* dialog = qobject_cast<QInputDialog*>(QApplication::activeModalWidget());
+      QVERIFY(dialog);
+      dialog->setTextValue(name);
+      dialog->accept();
+    });
+    choose(QStringLiteral("Keep under a name…"));
+    choose(QStringLiteral("Begin new “Keep by slope” with these"));
+    m_window.reset();
+    openWindow();
+    const QString other = plan().addAt(*findNodeKind("keep-by-slope"), {0, 0});
+    const auto valuesNow = [&] { return document().find(other.toStdString())->params; };
+    QCOMPARE(valuesNow(), wanted);
+    plan().select({other});
+    w().model().setParam(other, "slope", std::vector<double>{0, 0, 1, 2});
+    QVERIFY(isOffered(name));
+    choose(name);
+    QCOMPARE(valuesNow(), wanted);
+    trigger("edit_undo");
+    QVERIFY(valuesNow() != wanted);
+    choose(QStringLiteral("Restore defaults"));
+    QVERIFY(valuesNow().empty());
+    choose(QStringLiteral("Begin new “Keep by slope” as the program does"));
+    QVERIFY(document().find(plan().addAt(*findNodeKind("keep-by-slope"), {0, 300}).toStdString())->params.empty());
+    // Of no other kind.
+    plan().select({plan().addAt(*findNodeKind("vary"), {300, 0})});
+    QVERIFY(!isOffered(name));
+    w().model().undoStack().setClean();
   }
 };
 

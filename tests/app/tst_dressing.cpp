@@ -1,5 +1,6 @@
 // Kit, Schedule, Contact sheet and selection in Site, by mouse and keys as people use them.
 #include "app/bench/number_field.h"
+#include "app/kit/prop_mime.h"
 #include "app/kit/prop_window.h"
 #include "app/schedule/budget_bar.h"
 #include "app/window/contact_sheet.h"
@@ -159,6 +160,86 @@ class TestDressingUi : public test::WindowTest {
     waitForResults();
     QVERIFY(!crate()->isMissing);
     QTRY_VERIFY(!control<QPushButton>("fix_6") && !control<QPushButton>("fix_4"));
+  }
+
+  /// Props dragged from the Kit: over the Plan's tab to the Plan, onto a kit's tag, a card that takes one, where there
+  /// is room; and onto a thing in Site.
+  void propsAreDraggedToWhereTheyArePlaced() {
+    openCopy();
+    w().showKit(true);
+    const QString starfish = QString::fromStdString(prop("Starfish").uid);
+    const auto dropOn = [&](QWidget* on, const QPoint& at) {
+      const std::unique_ptr<QMimeData> data(mimeOfProps({starfish}));
+      QDragEnterEvent enter(at, Qt::CopyAction, data.get(), Qt::LeftButton, {});
+      QApplication::sendEvent(on, &enter);
+      QVERIFY(enter.isAccepted());
+      QDragMoveEvent move(at, Qt::CopyAction, data.get(), Qt::LeftButton, {});
+      QApplication::sendEvent(on, &move);
+      QDropEvent drop(at, Qt::CopyAction, data.get(), Qt::LeftButton, {});
+      QApplication::sendEvent(on, &drop);
+    };
+    const auto isChosen = [&](const std::string& chooser) {
+      const PropChoices& list = std::get<PropChoices>(document().find(chooser)->params.at("props"));
+      return std::count_if(list.begin(), list.end(),
+                           [&](const PropChoice& c) { return c.prop == starfish.toStdString(); });
+    };
+    {
+      const std::unique_ptr<QMimeData> data(mimeOfProps({starfish}));
+      auto* tab = w().findChild<QWidget*>(QStringLiteral("tab_plan"));
+      QDragEnterEvent enter(tab->rect().center(), Qt::CopyAction, data.get(), Qt::LeftButton, {});
+      QApplication::sendEvent(tab, &enter);
+      QVERIFY(enter.isAccepted() && plan().isVisible());
+    }
+    // A list that does not have it yet, by its tag and again: once is enough.
+    std::string chooser;
+    std::string dress;
+    for (const Node& n : document().nodes)
+      if (n.kind == "dress") {
+        const std::string kit = w().model().chooserFor(QString::fromStdString(n.uid)).toStdString();
+        if (!kit.empty() && document().find(kit)->params.contains("props") && isChosen(kit) == 0) {
+          chooser = kit;
+          dress = n.uid;
+        }
+      }
+    QVERIFY(!chooser.empty());
+    plan().reveal(QString::fromStdString(dress));
+    for (int i = 0; i < 2; ++i) {
+      dropOn(paper(), plan().centerOf(QString::fromStdString(dress)));
+      QCOMPARE(isChosen(chooser), 1);
+    }
+    trigger("edit_undo");
+    QCOMPARE(isChosen(chooser), 0);
+    // Onto what it placed in Site.
+    waitForResults();
+    const EvalViewPtr view = w().service().latest();
+    QPoint on(-1, -1);
+    for (const PictureLayer& layer : view->shown)
+      for (std::size_t i = 0; i < layer.points->count && on.x() < 0; ++i) {
+        if (w().model().chooserFor(QString::fromStdString(layer.source)).toStdString() != chooser) continue;
+        const Vec3 middle = layer.points->position[i] + Vec3(0, 0.05F, 0);
+        const auto at = site().project(middle);
+        if (!at || !site().rect().adjusted(20, 80, -20, -60).contains(at->toPoint()) || site().lens().isHidden(middle))
+          continue;
+        const Vec3 way = directionOr(middle - site().camera().eye, -kUp);
+        const PictureRayHit hit = view->scene->first(site().camera().eye, way);
+        if (hit.isHit() && view->scene->instance(hit.instance).layer != kGround &&
+            view->scene->input().layers[view->scene->instance(hit.instance).layer].source == layer.source)
+          on = at->toPoint();
+      }
+    if (on.x() >= 0) {
+      dropOn(&site(), on);
+      QCOMPARE(isChosen(chooser), 1);
+      trigger("edit_undo");
+    }
+    // Where there is room: a list of its own.
+    const std::size_t nodes = document().nodes.size();
+    plan().fitAll();
+    dropOn(paper(), QPoint(3, paper()->height() - 3));
+    QCOMPARE(document().nodes.size(), nodes + 1);
+    QCOMPARE(document().nodes.back().kind, std::string("choose-props"));
+    QCOMPARE(isChosen(document().nodes.back().uid), 1);
+    trigger("edit_undo");
+    QCOMPARE(document().nodes.size(), nodes);
   }
 
   void filesAndFoldersAreDroppedReplacedAndFoundAgain() {

@@ -31,7 +31,9 @@ class TestEdits : public test::WindowTest {
     return plan().slotPlace(QString::fromStdString(card.uid), kind->outputs[draw(kind->outputs.size())].id);
   }
   void closeFields() {
-    for (const char* name : {"find_line", "paper_edit", "rename_line", "plan_search"})
+    if (auto* picks = w().findChild<QWidget*>(QStringLiteral("pick_line")); picks && picks->isVisible() && draw(2) == 0)
+      QTest::keyClick(picks, Qt::Key_Return);
+    for (const char* name : {"find_line", "pick_line", "paper_edit", "rename_line", "plan_search"})
       if (auto* field = w().findChild<QWidget*>(QLatin1String(name)); field && field->isVisible())
         QTest::keyClick(field, Qt::Key_Escape);
     plan().setFocus();
@@ -55,6 +57,11 @@ class TestEdits : public test::WindowTest {
                                          {Qt::Key_Y, Qt::ControlModifier},
                                          {Qt::Key_Up, {}},
                                          {Qt::Key_Down, {}},
+                                         {Qt::Key_Left, {}},
+                                         {Qt::Key_Right, {}},
+                                         {Qt::Key_Up, Qt::AltModifier},
+                                         {Qt::Key_Down, Qt::AltModifier},
+                                         {Qt::Key_C, {}},
                                          {Qt::Key_Home, {}},
                                          {Qt::Key_R, Qt::ControlModifier}};
     switch (draw(8)) {

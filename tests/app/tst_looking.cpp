@@ -4,6 +4,7 @@
 
 #include <QComboBox>
 #include <QDialogButtonBox>
+#include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QImage>
 #include <QLabel>
@@ -44,6 +45,24 @@ class TestLooking : public test::WindowTest {
   }
   void init() { openWindow(); }
   void cleanup() { m_window.reset(); }
+
+  /// Patches, clumps and footprints are seen in Site while their node is selected, and only then.
+  void areasAreSeen() {
+    open("demo/tern-cove/tern-cove.arvesk");
+    trigger("site_camera_4");  // Shelf, where the patches lie
+    const auto drawnFor = [&](const char* uid) {
+      plan().select(uid ? QStringList{QLatin1String(uid)} : QStringList());
+      waitForResults();
+      QTest::qWait(150);
+      site().grab();
+      return site().areasInSight();
+    };
+    QCOMPARE(drawnFor(nullptr), std::size_t{0});
+    QVERIFY(drawnFor("weed-in") > 5);
+    QVERIFY(drawnFor("patches") > 5);      // footprints of what a Sow makes
+    QVERIFY(drawnFor("rock-clear") > 20);  // of what a Clearance leaves
+    QCOMPARE(drawnFor("rock-size"), std::size_t{0});
+  }
 
   /// The eye stays 1.7 m over the ground, wherever one goes.
   void oneWalksOverTheGround() {
@@ -163,7 +182,7 @@ class TestLooking : public test::WindowTest {
   /// In the size that was asked for, of what Site shows; of all cameras, a file each.
   void picturesAreSaved() {
     open("demo/tern-cove/tern-cove.arvesk");
-    const auto save = [&](int cameraRow, const QString& file) {
+    const auto save = [&](int cameraRow, const QString& file, const std::function<void(QDialog*)>& choose = {}) {
       trigger("site_save_picture");
       auto* window = w().findChild<QDialog*>(QStringLiteral("picture_window"));
       auto* box = window->findChild<QComboBox*>(QStringLiteral("picture_camera"));
@@ -171,6 +190,7 @@ class TestLooking : public test::WindowTest {
       window->findChild<QSpinBox*>(QStringLiteral("picture_width"))->setValue(160);
       window->findChild<QSpinBox*>(QStringLiteral("picture_height"))->setValue(100);
       window->findChild<QSpinBox*>(QStringLiteral("picture_samples"))->setValue(1);
+      if (choose) choose(window);
       QTimer::singleShot(0, window, [&] {
         auto* dialog = window->findChild<QFileDialog*>();
         QVERIFY(dialog);
@@ -187,6 +207,17 @@ class TestLooking : public test::WindowTest {
     save(0, m_dir.filePath(QStringLiteral("now.png")));
     const QImage now(m_dir.filePath(QStringLiteral("now.png")));
     QCOMPARE(now.size(), QSize(160, 100));
+    // Through a lens that is wide open, what is far from its focus is another picture.
+    const auto chooseLens = [&](int row, double focus) {
+      return [row, focus](QDialog* window) {
+        window->findChild<QComboBox*>(QStringLiteral("picture_lens"))->setCurrentIndex(row);
+        window->findChild<QDoubleSpinBox*>(QStringLiteral("picture_focus"))->setValue(focus);
+      };
+    };
+    save(0, m_dir.filePath(QStringLiteral("again.png")));
+    QCOMPARE(QImage(m_dir.filePath(QStringLiteral("again.png"))), now);
+    save(0, m_dir.filePath(QStringLiteral("blurred.png")), chooseLens(5, 0.4));
+    QVERIFY(QImage(m_dir.filePath(QStringLiteral("blurred.png"))) != now);
     save(-1, m_dir.filePath(QStringLiteral("all")));
     const QStringList files = QDir(m_dir.path()).entryList({QStringLiteral("all-*.png")});
     QCOMPARE(files.size(), static_cast<qsizetype>(document().settings.cameras.size()));
@@ -215,7 +246,7 @@ class TestLooking : public test::WindowTest {
     };
     QString said = showing("Sit and lean");
     QVERIFY2(said.contains(QStringLiteral("Points: ") + count("Sit and lean")), qPrintable(said));
-    QVERIFY2(said.contains(QStringLiteral("Size: 0.65 to 1.25")), qPrintable(said));
+    QVERIFY2(said.contains(QStringLiteral("Size: 0.55 to 1.45")), qPrintable(said));
     const PlanPicture& picture = w().masks().latest()->at(uidOf("Sit and lean"));
     QVERIFY(!picture.picture.isNull() && !picture.before.isNull() && picture.before.size() == picture.picture.size());
     said = showing("Marram props");

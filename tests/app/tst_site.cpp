@@ -21,6 +21,12 @@ using namespace arvesk;
 class TestSite : public test::WindowTest {
   Q_OBJECT
 
+  std::vector<Vec3> placesOf(const RegionHandles& handles) {
+    std::vector<Vec3> out;
+    for (const RegionHandles::Handle& h : handles.handles(site().lens())) out.push_back(h.place);
+    return out;
+  }
+
   SiteView& site() { return w().site(); }
   QTableView* table() { return w().ledger().findChild<QTableView*>(QStringLiteral("ledger_table")); }
   void open(const char* plan_) {
@@ -94,32 +100,101 @@ class TestSite : public test::WindowTest {
     QVERIFY(!site().tool());
   }
 
+  /// What a front and a corner do: headings and sizes as they are said, in one step each.
+  void handlesTurnAndSize() {
+    open("demo/examples/where-and-why.arvesk");
+    plan().select({QStringLiteral("place")});
+    site().setCamera(Camera{{12, 60, -17.9F}, {12, 4, -18}, 45});
+    auto* handles = dynamic_cast<RegionHandles*>(site().tool());
+    QVERIFY(handles);
+    const auto heading = [&] { return std::get<double>(document().find("place")->params.at("heading")); };
+    const Vec3 middle = placesOf(*handles)[0];
+    const auto turnTo = [&](float deg, Qt::KeyboardModifiers with) {
+      const Vec3 knob = placesOf(*handles).back();
+      const Vec3 to = middle + glm::distance(knob, middle) * headingVector(radians(deg));
+      test::dragMouse(&site(), seen(knob), seen(to), Qt::LeftButton, with);
+    };
+    turnTo(90, {});
+    QVERIFY2(test::within(heading(), 90, 1.5), qPrintable(QString::number(heading())));
+    turnTo(199, Qt::ShiftModifier);
+    QCOMPARE(heading(), 195.0);
+    // A set that is moved as one.
+    const QString moved = w().planView().addAt(*findNodeKind("move-as-one"), QPointF(900, 0));
+    plan().select({moved});
+    site().setCamera(Camera{{0.1F, 40, 0.1F}, {0, 0, 0}, 45});
+    handles = dynamic_cast<RegionHandles*>(site().tool());
+    QVERIFY(handles);
+    QCOMPARE(placesOf(*handles).size(), std::size_t{3});
+    const Vec3 corner = placesOf(*handles)[2];
+    test::dragMouse(&site(), seen(corner), seen(2.0F * corner));
+    const double size = std::get<double>(document().find(moved.toStdString())->params.at("size"));
+    QVERIFY2(test::within(size, 2, 0.05), qPrintable(QString::number(size)));
+    for (const QString& word : {QStringLiteral("middle"), QStringLiteral("front"), QStringLiteral("corner")})
+      QVERIFY2(handles->hint().contains(word), qPrintable(handles->hint()));
+    QVERIFY(!handles->hint().contains(QStringLiteral("side")));
+  }
+
+  /// The brush's ring lies on the ground it paints, however steep.
+  void brushRingsLieOnTheGround() {
+    open("demo/examples/where-and-why.arvesk");
+    const SiteLens lens = site().lens();
+    QVERIFY(lens.scene);
+    const SurfacePtr ground = lens.scene->input().grounds.front();
+    const auto index = *SurfaceIndex::of(*ground);
+    int lying = 0;
+    int floating = 0;
+    for (std::size_t f = 0; f < ground->faceCount(); f += ground->faceCount() / 200) {
+      const UVec3 t = ground->triangles[f];
+      const Vec3 middle = (ground->positions[t.x] + ground->positions[t.y] + ground->positions[t.z]) / 3.0F;
+      const float radius = 1.5F;
+      Box3 inner = ground->bounds();
+      inner = {inner.min + 2 * radius, inner.max - 2 * radius};
+      if (middle.x < inner.min.x || middle.x > inner.max.x || middle.z < inner.min.z || middle.z > inner.max.z)
+        continue;
+      const std::vector<Vec3> ring = lens.ringOnGround(middle, ground->faceNormal(f), radius);
+      QCOMPARE(ring.size(), std::size_t{49});
+      for (const Vec3& p : ring) ++(index->nearest(p, 0.03F * radius).isHit() ? lying : floating);
+    }
+    QVERIFY(lying > 2000);
+    QVERIFY2(floating * 50 < lying, qPrintable(QStringLiteral("%1 of %2").arg(floating).arg(lying)));
+  }
+
   void handlesMoveAndSizeARegion() {
     open("demo/examples/where-and-why.arvesk");
     plan().select({QStringLiteral("place")});
     auto* handles = dynamic_cast<RegionHandles*>(site().tool());
     QVERIFY(handles);
     const std::size_t before = report("Kale").passed.front();
-    const std::vector<Vec3> at = handles->handles();
-    QCOMPARE(at.size(), std::size_t{7});
-    QCOMPARE(at[0], Vec3(12, 4, -18));
+    QCOMPARE(placesOf(*handles).size(), std::size_t{8});  // the middle, six sides, the front
+    QCOMPARE(placesOf(*handles)[0], Vec3(12, 4, -18));
     const int steps = w().model().undoStack().count();
-    const QPoint middle = seen(at[0]);
+    const QPoint middle = seen(placesOf(*handles)[0]);
     QVERIFY(site().rect().contains(middle));
     test::dragMouse(&site(), middle, middle + QPoint(40, 0));
     QCOMPARE(w().model().undoStack().count(), steps + 1);
     QVERIFY(numbers("place", "center")[0] > 13);
     QVERIFY(test::within(numbers("place", "center")[1], 4, 1e-6));  // level; Shift goes up and down
-    test::dragMouse(&site(), seen(handles->handles()[0]), seen(handles->handles()[0]) - QPoint(0, 30), Qt::LeftButton,
-                    Qt::ShiftModifier);
+    const Vec3 now = placesOf(*handles)[0];
+    test::dragMouse(&site(), seen(now), seen(now) - QPoint(0, 30), Qt::LeftButton, Qt::ShiftModifier);
     QVERIFY(numbers("place", "center")[1] > 5);
-    const double wide = numbers("place", "extent")[0];
-    const std::vector<Vec3> sides = handles->handles();
-    const Vec3 side = *std::min_element(sides.begin(), sides.end(),
-                                        [](const Vec3& a, const Vec3& b) { return a.x < b.x; });
-    test::dragMouse(&site(), seen(side), seen(side + Vec3(8, 0, 0)));
-    QVERIFY2(test::within(numbers("place", "extent")[0], wide - 16, 1.5),
-             qPrintable(QString::number(numbers("place", "extent")[0])));
+    // A side goes alone, in one step; with Alt both go.
+    const auto drawLeftSide = [&](float by, Qt::KeyboardModifiers with) {
+      const std::vector<Vec3> sides = placesOf(*handles);
+      const Vec3 side = *std::min_element(sides.begin(), sides.end(),
+                                          [](const Vec3& a, const Vec3& b) { return a.x < b.x; });
+      test::dragMouse(&site(), seen(side), seen(side + Vec3(by, 0, 0)), Qt::LeftButton, with);
+    };
+    for (const bool isBoth : {false, true}) {
+      const double wide = numbers("place", "extent")[0];
+      const double center = numbers("place", "center")[0];
+      const int had = w().model().undoStack().count();
+      drawLeftSide(4, isBoth ? Qt::AltModifier : Qt::NoModifier);
+      QVERIFY2(test::within(numbers("place", "extent")[0], wide - (isBoth ? 8 : 4), 1),
+               qPrintable(QString::number(numbers("place", "extent")[0])));
+      QVERIFY2(test::within(numbers("place", "center")[0], center + (isBoth ? 0 : 2), 0.5),
+               qPrintable(QString::number(numbers("place", "center")[0])));
+      QCOMPARE(w().model().undoStack().count(), had + 1);
+    }
     waitForResults();
     QVERIFY(report("Kale").passed.front() != before);
   }
@@ -135,7 +210,8 @@ class TestSite : public test::WindowTest {
     plan().select({QStringLiteral("place")});
     auto* handles = dynamic_cast<RegionHandles*>(site().tool());
     QVERIFY(handles);
-    const std::vector<Vec3> at = handles->handles();
+    std::vector<Vec3> at = placesOf(*handles);
+    at.pop_back();  // the front, which stands free
     QCOMPARE(at.size(), std::size_t{7});
     const MaskPtr mask = w().service().latest()->evaluation.firstOf<MaskPtr>("place");
     const auto isIn = [&](const Vec3& place) {
@@ -156,7 +232,7 @@ class TestSite : public test::WindowTest {
     QVERIFY(site().rect().contains(seen(side)) && site().rect().contains(seen(side + 3.0F * outward)));
     test::dragMouse(&site(), seen(side), seen(side + 3.0F * outward));
     const std::vector<double> after = numbers("place", "extent");
-    QVERIFY2(test::within(after[0], before[0] + 6, 1.0), qPrintable(QString::number(after[0])));
+    QVERIFY2(test::within(after[0], before[0] + 3, 0.5), qPrintable(QString::number(after[0])));
     QCOMPARE(after[1], before[1]);
     QCOMPARE(after[2], before[2]);
   }
@@ -438,6 +514,43 @@ class TestSite : public test::WindowTest {
     const EvalView& view = *w().service().latest();
     QVERIFY(view.colorTo <= 36.5F && view.colorTo > 24);  // the filter before it ends at 36°
     QCOMPARE(view.pointValues.size(), view.shown.size());
+    // By what they belong to: each point its prop's color, a color of its own for each.
+    box->setCurrentIndex(box->findData(QLatin1String(kByProp)));
+    Q_EMIT box->activated(box->currentIndex());
+    QTRY_VERIFY_WITH_TIMEOUT(!w().service().latest()->palette.empty(), 20'000);
+    const EvalViewPtr grouped = w().service().latest();
+    QCOMPARE(grouped->groups.size(), grouped->palette.size());
+    std::set<std::string> used;
+    for (std::size_t l = 0; l < grouped->shown.size(); ++l) {
+      const Points& points = *grouped->shown[l].points;
+      for (std::size_t i = 0; i < points.count; ++i) {
+        const std::string& group = grouped->groups.at(static_cast<std::size_t>(grouped->pointValues[l][i]));
+        QCOMPARE(group, points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->name);
+        used.insert(group);
+      }
+    }
+    QVERIFY(used.size() > 1);
+    const std::vector<Vec3> many = groupColors(24);
+    for (std::size_t a = 0; a < many.size(); ++a)
+      for (std::size_t b = 0; b < a; ++b) QVERIFY(glm::distance(many[a], many[b]) > 0.05F);
+    // In their true size discs cover more of a close view.
+    site().setCamera(Camera{{2, 8.5F, 2}, {0, 6, 0}, 45});
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 120'000);
+    const auto colored = [&] {
+      const QImage shown = site().grab().toImage();
+      int count = 0;
+      for (int y = 100; y < shown.height() - 100; y += 2)
+        for (int x = 0; x < shown.width() - 300; x += 2)
+          for (const Vec3& c : grouped->palette)
+            count += shown.pixelColor(x, y) ==
+                     QColor(static_cast<int>(c.r * 255), static_cast<int>(c.g * 255), static_cast<int>(c.b * 255));
+      return count;
+    };
+    const int before = colored();
+    QVERIFY(before > 0);
+    QTest::mouseClick(site().findChild<QToolButton*>(QStringLiteral("true_size")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 120'000);
+    QTRY_VERIFY(colored() > 2 * before);
   }
 
   void f1OpensThePageOfTheSelectedNode() {

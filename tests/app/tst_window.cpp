@@ -347,6 +347,33 @@ class TestWindow : public test::WindowTest {
     QCOMPARE(document().nodes.size(), made.nodes.size());
   }
 
+  // Clearance before its props are known says so, and goes behind them at a click.
+  void moveBelowThePropsAtAClick() {
+    Plan made = test::crowdedPlan();
+    made.find("sow")->params.erase("footprint");
+    for (std::size_t i = 0; i < made.nodes.size(); ++i) made.nodes[i].y = 100 * static_cast<double>(i);
+    for (PropEntry& p : made.props) p.file = test::sourcePath("demo/tern-cove/").toStdString() + p.file;
+    const QString file = m_dir.filePath(QStringLiteral("crowded.arvesk"));
+    QVERIFY(savePlan(made, file.toStdString()));
+    QVERIFY(w().openFile(file));
+    waitForResults();
+    plan().select({QStringLiteral("apart")});
+    auto* button = w().findChild<QPushButton*>(QStringLiteral("remedy"));
+    QVERIFY(button->isVisible());
+    QTest::mouseClick(button, Qt::LeftButton);
+    const auto from = [&](const char* uid) { return document().find(uid)->inputs.at("points").front().node; };
+    QCOMPARE(from("dress"), std::string("sow"));
+    QCOMPARE(from("apart"), std::string("dress"));
+    QCOMPARE(from("out"), std::string("apart"));
+    waitForResults();
+    QVERIFY(!button->isVisible());
+    QVERIFY(w().service().latest()->totals.placements > 0);
+    QVERIFY(report("apart").problems.empty());
+    trigger("edit_undo");
+    QCOMPARE(document(), *w().model().snapshot());
+    QCOMPARE(from("apart"), std::string("sow"));
+  }
+
   void draftAndFinal() {
     QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
     waitForResults();

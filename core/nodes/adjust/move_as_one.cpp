@@ -60,7 +60,7 @@ const NodeKind& moveAsOne() {
     k.help = ARVESK_TEXT(
         "node",
         "Moves, turns and sizes a whole set of points, or a surface, about a pivot: the pivot goes to Place, and "
-        "everything with it. The handle in Site moves Place (with Shift up and down) and turns the set.");
+        "everything with it. Handles in Site move Place (with Shift up and down), turn the set and size it.");
     k.glyph = "move-as-one";
     k.synonyms = {"transform", "rotate", "translate", "scale", "group"};
     k.inputs = {{"points",
@@ -80,10 +80,12 @@ const NodeKind& moveAsOne() {
               ARVESK_TEXT("node", "About up, clockwise from above."))
             .in(Unit::Degree)
             .hard(-3600, 3600)
-            .usual(-180, 180, 1),
+            .usual(-180, 180, 1)
+            .inSite(SiteRole::Heading),
         param("size", &Params::size, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "Factor on the whole set."))
             .hard(1e-4, 1e4)
-            .usual(0.1, 10, 0.05),
+            .usual(0.1, 10, 0.05)
+            .inSite(SiteRole::Size),
         place(param("pivot", &Params::pivot, ARVESK_TEXT("node", "Pivot"),
                     ARVESK_TEXT("node", "The place that everything turns and sizes about, before it moves."))),
         param("tilt", &Params::tiltDeg, ARVESK_TEXT("node", "Tilt"),

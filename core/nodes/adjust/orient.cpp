@@ -275,6 +275,7 @@ const NodeKind& orient() {
       const bool isAimed = p.mode == Mode::Align && (p.heading == Heading::Toward || p.heading == Heading::Away);
       return isAimed && p.aimAt == AimAt::Nearest ? Reach::whole(false) : Reach::none();
     });
+    putUnder(k.params, ARVESK_TEXT("node", "Tilt and flip"), {"step", "tilt_x", "tilt_z", "flip_share", "flip_axis"});
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -164,6 +164,7 @@ const NodeKind& setDown() {
     };
     k.example.spacing = 2.4;
     k.example.isHanging = true;
+    putUnder(k.params, ARVESK_TEXT("node", "Reach and misses"), {"reach", "misses"});
     k = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(k, &explain);
     return k;

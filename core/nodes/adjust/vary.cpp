@@ -198,6 +198,11 @@ const NodeKind& vary() {
     k.trial.params = {{"move_x", std::vector<double>{-1, 1}},
                       {"turn_y", std::vector<double>{0, 360}},
                       {"hue", std::vector<double>{-10, 10}}};
+    putUnder(k.params, ARVESK_TEXT("node", "Size by axis"), {"size_x", "size_y", "size_z", "size_by", "size_step"});
+    putUnder(k.params, ARVESK_TEXT("node", "Move"), {"frame", "move_x", "move_y", "move_z"});
+    putUnder(k.params, ARVESK_TEXT("node", "Color"), {"hue", "saturation", "value"});
+    putUnder(k.params, ARVESK_TEXT("node", "Turn about the ground"), {"turn_x", "turn_z", "turn_step"});
+    putUnder(k.params, ARVESK_TEXT("node", "How many"), {"share", "amount"});
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

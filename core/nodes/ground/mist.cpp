@@ -325,6 +325,8 @@ const NodeKind& mist() {
                              std::max(1.0, static_cast<double>(p.height) / 100));
       return Reach::whole(false);
     });
+    putUnder(k.params, ARVESK_TEXT("node", "Breaking up"), {"broken", "feature_size"});
+    putUnder(k.params, ARVESK_TEXT("node", "Edge and detail"), {"edge", "voxel_size"});
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

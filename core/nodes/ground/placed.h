@@ -32,6 +32,8 @@ void addPlacedParams(std::vector<ParamSpec>& params, bool canBeHidden = true, bo
                             ARVESK_TEXT("node", "Factor on the whole surface."))
                        .hard(1e-4, 1e4)
                        .usual(0.1, 10, 0.1));
+  if (hasHandle) params.back().inSite(SiteRole::Size);
+  putUnder(params, ARVESK_TEXT("node", "Placement"), {"move", "turn", "size"});
 }
 
 enum class UpAxis { Y, Z };
@@ -42,6 +44,7 @@ void addUnitParams(std::vector<ParamSpec>& params, float P::*unitScale, UpAxis P
       param<P>("unit_scale", unitScale, ARVESK_TEXT("node", "Unit"), unitHelp).hard(1e-6, 1e6).usual(0.001, 10, 0.01));
   params.push_back(param<P>("up_axis", upAxis, ARVESK_TEXT("node", "Up axis"),
                             ARVESK_TEXT("node", "The axis that points up in the file."), {{"y", "Y"}, {"z", "Z"}}));
+  putUnder(params, ARVESK_TEXT("node", "Units of the file"), {"unit_scale", "up_axis"});
 }
 inline constexpr const char* kUnitHelp = ARVESK_TEXT("node",
                                                      "How many m one unit of the file is; 0.01 for centimeters.");

@@ -13,6 +13,7 @@ void addFinishParams(std::vector<ParamSpec>& params) {
                             ARVESK_TEXT("node", "What 0 and 1 become."))
                        .hard(-100, 100)
                        .usual(0, 1, 0.01));
+  putUnder(params, ARVESK_TEXT("node", "Output"), {"output"});
 }
 
 inline OutputSpec maskOutput() { return {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask")}; }

@@ -110,6 +110,7 @@ const NodeKind& noise() {
     k.example.params = {{"feature_size", 4.0}, {"contrast", 2.0}};
     k.example.joins = {"ground"};
     reaches<Params>(k, [](const Params& p) { return p.isInGround ? Reach::whole(false) : Reach::none(); });
+    putUnder(k.params, ARVESK_TEXT("node", "Space"), {"stretch", "offset", "in_ground"});
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

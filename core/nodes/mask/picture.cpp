@@ -113,6 +113,8 @@ const NodeKind& picture() {
     reaches<Params>(k, [](const Params& p) {
       return p.by == MapBy::Above && p.extentOf == ExtentOf::Ground ? Reach::whole(false) : Reach::none();
     });
+    putUnder(k.params, ARVESK_TEXT("node", "Where it lies"), {"extent_of", "center", "extent", "repeats", "tiles"});
+    putUnder(k.params, ARVESK_TEXT("node", "Reading"), {"channel", "blur"});
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

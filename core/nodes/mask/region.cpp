@@ -90,7 +90,8 @@ const NodeKind& region() {
               ARVESK_TEXT("node", "How far inside the skin it fades."))
             .in(Unit::Meter)
             .hard(0, 1e5)
-            .usual(0, 20, 0.1),
+            .usual(0, 20, 0.1)
+            .inSite(SiteRole::Softness),
     };
     addFinishParams<Params>(k.params);
     k.example.params = {{"extent", std::vector<double>{14, 14, 9}}, {"softness", 2.0}};

@@ -59,9 +59,17 @@ class Clump {
     return static_cast<std::size_t>(std::max(0.0F, std::round(static_cast<float>(m_p.count) * share)));
   }
 
+  float radiusOf(std::uint64_t parent) const {
+    return m_p.radius * (1 + m_p.radiusVariation / 100 * (2 * m_radius.unit(parent) - 1));
+  }
+  /// How far it reaches at most toward a unit direction in its own frame.
+  float rimToward(std::uint64_t parent, const Vec2& direction) const {
+    return radiusOf(parent) * m_outline.factor(direction, parent);
+  }
+
   /// Where member k lies about its parent, or nothing when the curve thins it out or the outline cuts it off. m.
   std::optional<Vec3> placeOf(std::uint64_t parent, std::uint64_t member, std::size_t k) const {
-    const float radius = m_p.radius * (1 + m_p.radiusVariation / 100 * (2 * m_radius.unit(parent) - 1));
+    const float radius = radiusOf(parent);
     const float angle = 2 * kPi * m_angle.unit(member);
     const float along = m_out.unit(member);
     Vec3 unit(0);
@@ -241,6 +249,26 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                                         : std::move(same)};
 }
 
+std::vector<AreaRim> areas(const EvalContext& ctx, const Inputs& in, const Params& p, std::size_t most) {
+  const PointsPtr parents = in.points("parents");
+  if (!parents) return {};
+  constexpr int kSides = 96;
+  const Clump clump(ctx, p);
+  std::vector<AreaRim> out;
+  for (std::size_t i = 0; i < std::min(parents->count, most); ++i) {
+    AreaRim rim;
+    rim.up = parents->orientation[i] * kUp;
+    for (int k = 0; k <= kSides; ++k) {
+      const float a = 2 * kPi * static_cast<float>(k % kSides) / kSides;
+      const Vec2 way(std::sin(a), std::cos(a));
+      rim.line.push_back(parents->position[i] +
+                         parents->orientation[i] * (clump.rimToward(parents->id[i], way) * Vec3(way.x, 0, way.y)));
+    }
+    out.push_back(std::move(rim));
+  }
+  return out;
+}
+
 std::string sentence(const Params& p) {
   constexpr std::array shapes{"disc", "ring", "spiral", "ball"};
   std::string text = fmt::format("Clumps · {} about each, {:g} m {}", p.count, p.radius,
@@ -345,6 +373,8 @@ const NodeKind& clumps() {
     });
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;
+    putUnder(k.params, ARVESK_TEXT("node", "Outline"), {"raggedness", "tooth_size", "thinning"});
+    showsAreas<Params>(k, &areas);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

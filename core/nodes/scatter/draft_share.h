@@ -51,6 +51,7 @@ void addDraftParams(std::vector<ParamSpec>& params) {
                        .hard(1, 100)
                        .usual(1, 100, 1)
                        .shown("in_draft", {"own"}));
+  putUnder(params, ARVESK_TEXT("node", "Draft"), {"in_draft", "draft_share"});
 }
 
 }  // namespace arvesk::nodes

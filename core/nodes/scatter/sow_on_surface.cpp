@@ -120,6 +120,7 @@ const NodeKind& sowOnSurface() {
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
+    k.showsFootprints = true;
     k.example.params = {{"way", std::string("even")}, {"spacing", 0.55}};
     reaches<Params>(k, [](const Params& p) {
       if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();

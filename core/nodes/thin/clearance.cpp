@@ -202,6 +202,7 @@ const NodeKind& clearance() {
               ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
     };
     k.usesSeed = true;
+    k.showsFootprints = true;
     k.example.params = {{"by", std::string("spacing")}, {"spacing", 1.2}};
     k.trial.params = {{"stays", std::string("chance")}};
     k.trial.leaves = {"against"};
@@ -213,6 +214,9 @@ const NodeKind& clearance() {
     });
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;
+    k.judgesFootprints = [specs = k.params](const ParamMap& values) {
+      return readParams<Params>(specs, values).by == DistanceBy::Footprints;
+    };
     k = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(k, &explain);
     return k;

@@ -150,6 +150,11 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
   return out;
 }
 
+std::vector<AreaRim> areas(const EvalContext&, const Inputs& in, const Params& p, std::size_t most) {
+  const std::vector<PointsPtr> sets = referredPoints(in, "patches");
+  return sets.empty() ? std::vector<AreaRim>() : Patches(sets, ruleOf(p)).rims(most);
+}
+
 template <bool KeepsInside>
 std::string sentence(const Params& p) {
   std::string text = KeepsInside ? "Keep in" : "Keep out";
@@ -204,8 +209,10 @@ NodeKind common() {
   };
   k.usesSeed = true;
   reaches<Params>(k, [](const Params& p) {
-    return Reach::within(static_cast<double>(std::max(p.margin, 0.0F)),
-                         std::sqrt(2.0) * (1 + static_cast<double>(p.raggedness) / 100));
+    // A box's corner; from above, of one that leans by up to 60°.
+    const double corner = p.shape == OutlineShape::Box ? (p.isFromAbove ? 2 * std::sqrt(2.0) : std::sqrt(3.0)) : 1;
+    return Reach::within(corner * static_cast<double>(std::max(p.margin, 0.0F)),
+                         corner * (1 + static_cast<double>(p.raggedness) / 100));
   });
   return k;
 }
@@ -234,6 +241,7 @@ NodeKind makeKeepIn() {
   k.trial.leaves = {"surface"};
   k = define<Params>(std::move(k), &evaluate<true>, &sentence<true>);
   explains<Params>(k, &explain);
+  showsAreas<Params>(k, &areas);
   return k;
 }
 
@@ -252,6 +260,7 @@ NodeKind makeKeepOut() {
   k.trial.leaves = {"surface"};
   k = define<Params>(std::move(k), &evaluate<false>, &sentence<false>);
   explains<Params>(k, &explain);
+  showsAreas<Params>(k, &areas);
   return k;
 }
 

@@ -9,10 +9,16 @@ Patches::Patches(const std::vector<PointsPtr>& sets, const AreaRule& rule) : m_s
   for (std::size_t s = 0; s < sets.size(); ++s)
     for (std::size_t i = 0; i < sets[s]->count; ++i) {
       const Points& p = *sets[s];
-      float radius = p.effectiveFootprint(i);
-      if (rule.outline.shape == OutlineShape::Box) radius = p.footprint[i] * std::hypot(p.size[i].x, p.size[i].z);
-      radius = radius * (1 + rule.outline.raggedness) + std::max(0.0F, rule.margin);
-      if (!(radius > 0)) continue;
+      if (!(p.effectiveFootprint(i) + std::max(0.0F, rule.margin) > 0)) continue;
+      const float most = 1 + rule.outline.raggedness;
+      float radius = p.effectiveFootprint(i) * most + std::max(0.0F, rule.margin);
+      if (rule.outline.shape == OutlineShape::Box) {
+        const Vec3 half = p.footprint[i] * most * glm::abs(p.size[i]) + std::max(0.0F, rule.margin);
+        radius = glm::length(half);
+        // One that leans reaches farther as it is seen from above: its own x and z are all that count.
+        if (rule.isFromAbove)
+          radius = std::hypot(half.x, half.z) / std::max(0.02F, std::abs((p.orientation[i] * kUp).y));
+      }
       Vec3 place = p.position[i];
       if (rule.isFromAbove) place.y = 0;
       entries.push_back({place, radius, static_cast<std::uint32_t>(m_refs.size())});
@@ -43,6 +49,37 @@ float Patches::normalized(const Points& p, std::uint32_t i, const Vec3& place, f
   // A little room, so that rounding never leaves out one that is exactly as near.
   if (withFactor(1 + m_rule.outline.raggedness) * 0.9999F > atMost) return std::numeric_limits<float>::infinity();
   return withFactor(m_rule.outline.factor({own.x, own.z}, p.id[i]));
+}
+
+std::vector<AreaRim> Patches::rims(std::size_t most) const {
+  constexpr int kSides = 96;  // as fine as the teeth of a ragged one
+  std::vector<AreaRim> out;
+  for (const Ref& ref : m_refs) {
+    if (out.size() >= most) break;
+    const Points& p = *m_sets[ref.set];
+    const Quat& turn = p.orientation[ref.index];
+    const float f = p.footprint[ref.index];
+    const Vec3 size = glm::abs(p.size[ref.index]);
+    AreaRim rim;
+    rim.up = m_rule.isFromAbove ? kUp : turn * kUp;
+    for (int k = 0; k <= kSides; ++k) {
+      const float a = 2 * kPi * static_cast<float>(k % kSides) / kSides;
+      const Vec3 flat(std::sin(a), 0, std::cos(a));
+      const Vec3 way = m_rule.isFromAbove ? flat : turn * flat;
+      const Vec3 own = m_rule.isFromAbove ? glm::conjugate(turn) * flat : flat;
+      const float factor = m_rule.outline.factor({own.x, own.z}, p.id[ref.index]);
+      float radius = p.effectiveFootprint(ref.index) * factor + m_rule.margin;
+      if (m_rule.outline.shape == OutlineShape::Box) {
+        const float x = f * size.x * factor + m_rule.margin;
+        const float z = f * size.z * factor + m_rule.margin;
+        const bool isFlat = !m_rule.isFromAbove && f * size.y * factor + m_rule.margin <= 0;  // holds nothing
+        radius = x > 0 && z > 0 && !isFlat ? 1 / std::max({std::abs(own.x) / x, std::abs(own.z) / z, 1e-9F}) : 0;
+      }
+      rim.line.push_back(p.position[ref.index] + std::max(0.0F, radius) * way);
+    }
+    out.push_back(std::move(rim));
+  }
+  return out;
 }
 
 std::optional<Holder> Patches::nearestOf(const Vec3& place) const {

@@ -33,6 +33,8 @@ class Patches {
   bool holds(const Vec3& place) const;
   /// The nearest patch, whether or not it holds the place, within the patches' reach.
   std::optional<Holder> nearestOf(const Vec3& place) const;
+  /// Where each patch ends, in its plane or level when seen from above; of `most` at most.
+  std::vector<AreaRim> rims(std::size_t most) const;
 
  private:
   float normalized(const Points& patches, std::uint32_t i, const Vec3& place, float atMost) const;

@@ -102,6 +102,37 @@ class TestPatches : public QObject {
     QVERIFY2(held > 30 && held < asked.count, qPrintable(QString::number(held)));
   }
 
+  /// What is drawn as a patch's rim is where it ends: a step inside is held, a step outside is not.
+  void rimsAreWherePatchesEnd_data() { agreeWithAPlainSearch_data(); }
+  void rimsAreWherePatchesEnd() {
+    QFETCH(bool, isBox);
+    QFETCH(float, ragged);
+    QFETCH(float, margin);
+    QFETCH(bool, isFromAbove);
+    AreaRule rule;
+    rule.outline = {isBox ? OutlineShape::Box : OutlineShape::Disc, ragged, 0.4F};
+    rule.margin = margin;
+    rule.isFromAbove = isFromAbove;
+    const PointsPtr all = somePatches(40, 5);
+    std::size_t looked = 0;
+    for (std::uint32_t i = 0; i < all->count; ++i) {
+      const auto one = std::make_shared<const Points>(gathered(*all, {i}));
+      const Patches patch({one}, rule);
+      for (const AreaRim& rim : patch.rims(10)) {
+        QCOMPARE(rim.line.front(), rim.line.back());
+        const Vec3 center = one->position[0];
+        for (const Vec3& end : rim.line) {
+          if (glm::distance(end, center) < 0.02F) continue;  // a margin below 0 leaves nothing of it
+          QVERIFY(patch.holds(glm::mix(center, end, 0.995F)));
+          QVERIFY(!patch.holds(glm::mix(center, end, 1.005F)));
+          ++looked;
+        }
+      }
+      QVERIFY(patch.rims(0).empty());
+    }
+    QVERIFY2(looked > 1000, qPrintable(QString::number(looked)));
+  }
+
   void noPatchesHoldNothing() {
     const Patches none({}, {});
     QVERIFY(!none.holds(Vec3(0)) && !none.holderOf(Vec3(0)) && !none.nearestOf(Vec3(0)));

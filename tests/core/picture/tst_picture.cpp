@@ -1,6 +1,7 @@
 // The renderer against what geometry says: where things are seen, what is in shadow, how normals bend, that threads do
 // not matter.
 #include "core/geometry/shapes.h"
+#include "core/picture/guide.h"
 #include "core/picture/render.h"
 #include "core/props/baked.h"
 #include "tests/support/support.h"
@@ -223,6 +224,137 @@ class TestPicture : public QObject {
     withThreads(1, [&] { one = renderPicture(*scene, camera, 70, 50, 2, {}); });
     withThreads(2, [&] { two = renderPicture(*scene, camera, 70, 50, 2, {}); });
     QVERIFY(one == two);
+  }
+
+  /// Few samples that are cleaned are nearer to the exact picture than they were, everywhere: base colors from pixel to
+  /// pixel, edges and the rims of shadows stay as sharp. Nothing taken out gives the very film.
+  void grainGoesAndEdgesStay() {
+    constexpr int kWidth = 160;
+    constexpr int kHeight = 120;
+    for (const std::uint64_t seed : {1ULL, 2ULL, 3ULL}) {
+      const Draw draw(seed, 5, 6, "grain");
+      Surface floor = *test::plane(40, 160);
+      for (std::size_t i = 0; i < floor.positions.size(); ++i)
+        floor.colors.edit().push_back(Vec4(Vec3(draw.between(i, 0.2F, 0.9F)), 1));
+      std::vector<PointsPtr> crates;
+      for (std::uint64_t k = 0; k < 12; ++k)
+        crates.push_back(crate({draw.between(1000 + k, -9, 9), 0, draw.between(2000 + k, -9, 9)},
+                               glm::angleAxis(draw.between(3000 + k, 0, 6), kUp), Vec3(2, 3, 2)));
+      const auto scene = sceneOf({std::make_shared<const Surface>(floor)}, crates);
+      Camera camera;
+      camera.eye = {14, 9, 14};
+      const Film exact = *tracedFilm(*scene, camera, kWidth, kHeight, 300, {});
+      Film few(kWidth, kHeight);
+      FilmGuide guide(few);
+      for (int k = 0; k < 2; ++k) QVERIFY(renderPass(*scene, camera, 1, few, {}, {}, &guide));
+      QVERIFY(cleaned(few, guide, camera, 0, {})->sum == few.sum);
+      const Film clean = *cleaned(few, guide, camera, 1, {});
+      const auto shown = [](const Film& film, int x, int y) {
+        return tonemapped(film.sum[film.at(x, y)] / static_cast<float>(film.samples));
+      };
+      std::array<double, 2> before{};  // squared errors: even places, edges
+      std::array<double, 2> after{};
+      for (int y = 1; y < kHeight - 1; ++y)
+        for (int x = 1; x < kWidth - 1; ++x) {
+          const Vec3 is = shown(exact, x, y);
+          const bool isEdge = glm::distance(is, shown(exact, x + 1, y)) > 0.12F ||
+                              glm::distance(is, shown(exact, x, y + 1)) > 0.12F;
+          const auto square = [](const Vec3& d) { return static_cast<double>(glm::dot(d, d)); };
+          before[isEdge] += square(shown(few, x, y) - is);
+          after[isEdge] += square(shown(clean, x, y) - is);
+        }
+      qInfo("left of the squared error: %.2f in even places, %.2f at edges", after[0] / before[0],
+            after[1] / before[1]);
+      QVERIFY(after[0] < 0.5 * before[0]);
+      QVERIFY(after[1] < before[1]);
+    }
+  }
+
+  /// A lens shows what it is focused on as sharp as a pinhole does; an edge elsewhere spreads over the circle of
+  /// confusion, 2 R |1/d − 1/f| of the picture's height at distance 1 (thin lens).
+  void lensesBlurWhatIsOutOfFocus() {
+    constexpr int kSide = 120;
+    Surface wall = makeBox({20, 40, 0.1F});
+    Material white;
+    white.baseColor = {0.9F, 0.9F, 0.9F, 1};
+    wall.materials = {white};
+    for (Vec3& p : wall.positions.edit()) p += Vec3(10, -20, -12);  // its edge in the middle, 12 m away
+    const auto scene = sceneOf({std::make_shared<const Surface>(wall)});
+    const auto widthOfEdge = [&](const Camera::Lens& lens) {
+      Camera camera;
+      camera.eye = Vec3(0);
+      camera.target = {0, 0, -1};
+      camera.fieldOfViewDeg = 40;
+      camera.lens = lens;
+      const Film film = *tracedFilm(*scene, camera, kSide, kSide, 400, {});
+      std::vector<float> profile(kSide, 0.0F);
+      for (int y = 40; y < 80; ++y)
+        for (int x = 0; x < kSide; ++x) profile[static_cast<std::size_t>(x)] += film.sum[film.at(x, y)].g;
+      const float low = std::min(profile.front(), profile.back());
+      const float high = std::max(profile.front(), profile.back());
+      int between = 0;
+      for (const float v : profile) between += (v - low) / (high - low) > 0.1F && (v - low) / (high - low) < 0.9F;
+      return between;
+    };
+    QVERIFY(widthOfEdge({}) <= 2);
+    QVERIFY(widthOfEdge({0.3F, 12}) <= 3);
+    for (const float focus : {4.0F, 6.0F, 30.0F}) {
+      const float pixels = kSide / (2 * std::tan(radians(20.0F)));
+      const float circle = 2 * 0.3F * std::abs(1 / 12.0F - 1 / focus) * pixels;
+      const auto width = static_cast<float>(widthOfEdge({0.3F, focus}));
+      QVERIFY2(width > 0.5F * circle && width < 0.95F * circle + 1.5F,  // the inner 80 % of a disc's edge are 69 %
+               qPrintable(QStringLiteral("%1 of %2").arg(static_cast<double>(width)).arg(static_cast<double>(circle))));
+    }
+    // 50 mm at f/2 on film 24 mm high.
+    Camera fifty;
+    fifty.fieldOfViewDeg = 2 * degrees(std::atan(12.0F / 50));
+    QVERIFY(within(static_cast<double>(fifty.radiusOfLens(2)), 0.0125, 1e-5));
+  }
+
+  /// A round thing of few faces gets light wherever its normals look toward the sun: no face lies in its own shadow.
+  void roundThingsDoNotShadowThemselves() {
+    Surface ball = makeBall(1, 8);
+    computeSmoothNormals(ball);
+    PictureInput input;
+    input.grounds = {std::make_shared<const Surface>(ball)};
+    input.light.sunHeadingDeg = 60;
+    input.light.sunHeightDeg = 20;
+    const Vec3 sun = input.light.sunDirection();
+    const auto scene = *PictureScene::build(input, {});
+    Camera camera;
+    camera.eye = {1, 1, 4};
+    camera.fieldOfViewDeg = 40;
+    Film film(120, 120);
+    FilmGuide guide(film);
+    QVERIFY(renderPass(*scene, camera, 1, film, {}, {}, &guide));
+    double darkest = 1e9;
+    int seen = 0;
+    for (std::size_t i = 0; i < film.sum.size(); ++i) {
+      const float facing = glm::dot(guide.normal[i], sun);
+      if (guide.met[i] == 0 || facing < 0.15F) continue;
+      ++seen;
+      darkest = std::min(darkest, static_cast<double>(guide.light[i].r / facing));
+    }
+    QVERIFY(seen > 1000);
+    QVERIFY2(darkest > 2, qPrintable(QString::number(darkest)));  // the sun's own red is 2.4 and more
+  }
+
+  /// What lies just over the water is wet, and darker; a little higher it is as dry as without water.
+  void theShoreIsWet() {
+    const auto brightnessAt = [](float height, bool hasWater) {
+      PictureInput input;
+      Surface floor = *test::plane(20, 2);
+      for (Vec3& p : floor.positions.edit()) p.y += height;
+      input.grounds = {std::make_shared<const Surface>(floor)};
+      if (hasWater) input.waterLevel = 0.0F;
+      const auto scene = *PictureScene::build(input, {});
+      Camera camera;
+      camera.eye = {0, 12, 0.01F};
+      camera.target = Vec3(0);
+      return brightness(renderPicture(*scene, camera, 21, 21, 32, {})[220]);
+    };
+    QVERIFY(brightnessAt(0.03F, true) < 0.95 * brightnessAt(0.03F, false));
+    QCOMPARE(brightnessAt(1, true), brightnessAt(1, false));
   }
 
   void cancelledPassesSaySo() {

@@ -1,0 +1,25 @@
+// Values of a node that are kept under a name for later ones of its kind, in every plan; and those that new ones begin
+// with.
+#pragma once
+
+#include "core/plan/document.h"
+
+#include <QStringList>
+
+#include <optional>
+
+namespace arvesk {
+
+class Presets {
+ public:
+  /// Names of what is kept for a kind, in order of the alphabet.
+  static QStringList names(const std::string& kind);
+  /// The values under a name, as far as this version of the kind knows them; an empty name is what new nodes begin
+  /// with.
+  static std::optional<ParamMap> values(const std::string& kind, const QString& name);
+  /// Keeps the node's values. What follows a dial is kept as it is now.
+  static void keep(const Node& node, const QString& name);
+  static void forget(const std::string& kind, const QString& name);
+};
+
+}  // namespace arvesk
