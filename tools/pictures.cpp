@@ -120,6 +120,11 @@ void lookFromFirstCamera(MainWindow& window) {
   window.planView().reveal(QStringLiteral("cove"));
 }
 
+void lookFrom(MainWindow& window, const char* camera) {
+  for (const CameraEntry& c : window.model().plan().settings.cameras)
+    if (c.name == camera) window.site().setCamera(cameraFrom(c));
+}
+
 /// Site in its modes.
 void takeSite(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("main")) {
@@ -134,9 +139,11 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     window.planView().reveal(QStringLiteral("cove"));
   }
   if (photographer.wants("points")) {
+    lookFrom(window, "Dunes");
     window.site().setMode(SiteMode::Points);
     photographer.take(window, "points", 16, SiteMode::Points);
     window.site().setMode(SiteMode::Dressed);
+    lookFromFirstCamera(window);
   }
   if (photographer.wants("patches")) {
     window.planView().reveal(QStringLiteral("weed-kinds"));
@@ -168,10 +175,12 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     Q_EMIT window.planView().inSiteWanted(QString());
   }
   if (photographer.wants("mask")) {
+    lookFrom(window, "Dunes");
     window.planView().select({QStringLiteral("dry-drift")});
     window.site().setMode(SiteMode::Mask);
     photographer.take(window, "mask", 16, SiteMode::Mask);
     window.site().setMode(SiteMode::Dressed);
+    lookFromFirstCamera(window);
   }
   for (const char* name : {"jetty", "growth"}) {
     if (!photographer.wants(name)) continue;
@@ -214,6 +223,7 @@ void takePanels(Photographer& photographer, MainWindow& window) {
     window.showBottom(MainWindow::Bottom::Bench);
   }
   if (photographer.wants("compare")) {
+    lookFrom(window, "Dunes");
     window.planView().select({QStringLiteral("marram")});
     photographer.settleResults(window);
     window.site().toggleCompare();
@@ -224,6 +234,7 @@ void takePanels(Photographer& photographer, MainWindow& window) {
     photographer.save(window, "compare");
     window.site().toggleCompare();
     window.model().undoStack().undo();
+    lookFromFirstCamera(window);
   }
   if (photographer.wants("manual")) {
     window.planView().select({QStringLiteral("steep-sand")});

@@ -57,11 +57,13 @@ Camera cameraOn(const std::vector<Vec3>& places, const Camera& camera, float asp
   if (places.empty()) return camera;
   constexpr int kHeight = 1000;
   const int width = static_cast<int>(kHeight * aspect);
-  const auto seen = std::count_if(places.begin(), places.end(), [&](const Vec3& p) {
-    const Vec3 at = camera.projected(p, width, kHeight);
-    return at.z > 0 && at.x >= 0 && at.y >= 0 && at.x < static_cast<float>(width) && at.y < kHeight;
-  });
-  if (5 * static_cast<std::size_t>(seen) >= 2 * places.size()) return camera;
+  const auto seenBy = [&](const Camera& from) {
+    return static_cast<std::size_t>(std::count_if(places.begin(), places.end(), [&](const Vec3& p) {
+      const Vec3 at = from.projected(p, width, kHeight);
+      return at.z > 0 && at.x >= 0 && at.y >= 0 && at.x < static_cast<float>(width) && at.y < kHeight;
+    }));
+  };
+  if (5 * seenBy(camera) >= 2 * places.size()) return camera;
   // Without the farthest twentieth at each end of each axis: one stray would make all the others small.
   Box3 box;
   Vec3 low(0);
@@ -80,7 +82,14 @@ Camera cameraOn(const std::vector<Vec3>& places, const Camera& camera, float asp
   ahead.y = std::min(ahead.y, -0.35F);
   looking.target = box.center();
   looking.eye = box.center() - ahead;
-  return cameraFitting(box, looking);
+  // A ball around the box fits for sure; what lies flat is seen from nearer.
+  const Camera whole = cameraFitting(box, looking);
+  for (const float nearer : {0.4F, 0.5F, 0.6F, 0.7F, 0.85F}) {
+    Camera closer = whole;
+    closer.eye = whole.target + nearer * (whole.eye - whole.target);
+    if (10 * seenBy(closer) >= 9 * places.size()) return closer;
+  }
+  return whole;
 }
 
 }  // namespace arvesk
