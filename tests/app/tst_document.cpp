@@ -592,7 +592,8 @@ class TestDocument : public test::WindowTest {
     choose(QStringLiteral("Restore defaults"));
     QVERIFY(valuesNow().empty());
     choose(QStringLiteral("Begin new “Keep by slope” as the program does"));
-    QVERIFY(document().find(plan().addAt(*findNodeKind("keep-by-slope"), {0, 300}).toStdString())->params.empty());
+    const QString plain = plan().addAt(*findNodeKind("keep-by-slope"), {0, 300});
+    QVERIFY(document().find(plain.toStdString())->params.empty());
     // Of no other kind.
     plan().select({plan().addAt(*findNodeKind("vary"), {300, 0})});
     QVERIFY(!isOffered(name));
