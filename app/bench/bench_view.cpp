@@ -286,7 +286,6 @@ void BenchView::addGroup(const std::string& title, const Node& node, const NodeK
   const bool isUsed = std::any_of(kind.params.begin(), kind.params.end(), [&](const ParamSpec& spec) {
     return isOfIt(spec) && (node.value(spec) != spec.defaultValue || node.follows.contains(spec.id));
   });
-  m_opened.emplace(std::pair(kind.id, title), false);
   if (isUsed) m_opened[{kind.id, title}] = true;
   auto* head = new QToolButton(m_form);
   head->setText(tr(title.c_str()));
@@ -326,25 +325,32 @@ void BenchView::addValuesRow() {
     const NodeKind* kind = node ? kindOf(*node) : nullptr;
     if (!kind) return;
     const QString label = tr(kind->label.c_str());
+    // Files, props and what was painted are the node's own, and stay.
     const auto put = [this](const ParamMap& values, const QString& words) {
       m_model->edit(words, [&](Plan& plan) {
         for (const QString& uid : m_uids)
           if (Node* n = plan.find(uid.toStdString()); n && n->kind == m_kind) {
-            n->params = values;
+            for (const auto& [id, value] : Presets::movable(m_kind, n->params)) n->params.erase(id);
+            for (const auto& [id, value] : values) n->params[id] = value;
             n->follows.clear();
           }
       });
     };
+    const auto keep = [this] {
+      if (const Node* n = m_model->plan().find(m_uid.toStdString()))
+        Presets::keep(m_model->plan(), *n, m_view ? m_view->quality : Quality::Draft, {});
+    };
     const QStringList names = Presets::names(m_kind);
     for (const QString& name : names)
       menu->addAction(name, this, [this, name, put] {
-        if (const auto values = Presets::values(m_kind, name)) put(*values, tr("Values “%1”").arg(name));
+        if (const auto values = Presets::values(m_kind, name))
+          put(*values, tr("Values “%1”").arg(name));
+        else
+          Q_EMIT m_model->told(tr("! the values “%1” cannot be read; keep them anew").arg(name));
       });
     if (!names.isEmpty()) menu->addSeparator();
     menu->addAction(tr("Keep under a name…"), this, &BenchView::keepValues);
-    menu->addAction(tr("Begin new “%1” with these").arg(label), this, [this] {
-      if (const Node* n = m_model->plan().find(m_uid.toStdString())) Presets::keep(*n, {});
-    });
+    menu->addAction(tr("Begin new “%1” with these").arg(label), this, keep);
     if (Presets::values(m_kind, {}))
       menu->addAction(tr("Begin new “%1” as the program does").arg(label), this,
                       [this] { Presets::forget(m_kind, {}); });
@@ -368,7 +374,7 @@ void BenchView::keepValues() {
       QMessageBox::question(this, tr("Keep values"),
                             tr("There are values under “%1” already. Replace them?").arg(name)) != QMessageBox::Yes)
     return;
-  Presets::keep(*node, name);
+  Presets::keep(m_model->plan(), *node, m_view ? m_view->quality : Quality::Draft, name);
 }
 
 void BenchView::addSeedRow() {

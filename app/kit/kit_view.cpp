@@ -46,10 +46,6 @@ QString meshFilter() {
 
 constexpr int kPicture = 88;  // px
 
-}  // namespace
-
-namespace {
-
 /// A list whose pictures can be dragged to the Plan and to Site.
 class PropList : public QListWidget {
  public:

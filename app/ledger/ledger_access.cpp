@@ -8,8 +8,6 @@
 namespace arvesk {
 namespace {
 
-class TableAccess;
-
 QString headOf(const QTableView& table, int column) {
   return table.model()->headerData(column, Qt::Horizontal).toString();
 }
@@ -76,17 +74,20 @@ class TableAccess : public QAccessibleWidget, public QAccessibleTableInterface {
   }
 
   // Children: the cells in sight, row by row.
-  int childCount() const override { return seenRows() * seenColumns(); }
+  int childCount() const override { return seenRows() * static_cast<int>(seenColumns().size()); }
   QAccessibleInterface* child(int i) const override {
-    if (i < 0 || i >= childCount()) return nullptr;
-    return cellAt(firstRow() + i / seenColumns(), columnOf(i % seenColumns()));
+    const QList<int> columns = seenColumns();
+    const auto wide = static_cast<int>(columns.size());
+    if (i < 0 || i >= seenRows() * wide) return nullptr;
+    return cellAt(firstRow() + i / wide, columns[i % wide]);
   }
   int indexOfChild(const QAccessibleInterface* child) const override {
     const auto* cell = dynamic_cast<const CellAccess*>(child);
     if (!cell || !cell->isValid()) return -1;
+    const QList<int> columns = seenColumns();
     const int row = cell->rowIndex() - firstRow();
-    const int column = table()->horizontalHeader()->visualIndex(cell->columnIndex()) - firstColumn();
-    return row < 0 || row >= seenRows() || column < 0 || column >= seenColumns() ? -1 : row * seenColumns() + column;
+    const auto column = static_cast<int>(columns.indexOf(cell->columnIndex()));
+    return row < 0 || row >= seenRows() || column < 0 ? -1 : row * static_cast<int>(columns.size()) + column;
   }
   QAccessibleInterface* childAt(int x, int y) const override {
     const QModelIndex at = table()->indexAt(table()->viewport()->mapFromGlobal(QPoint(x, y)));
@@ -155,14 +156,18 @@ class TableAccess : public QAccessibleWidget, public QAccessibleTableInterface {
     const int last = table()->rowAt(table()->viewport()->height() - 1);
     return (last < 0 ? rowCount() - 1 : last) - firstRow() + 1;
   }
-  /// By place, as columns can be dragged and hidden.
-  int firstColumn() const { return std::max(0, table()->horizontalHeader()->visualIndexAt(0)); }
-  int seenColumns() const {
-    if (columnCount() == 0) return 0;
-    const int last = table()->horizontalHeader()->visualIndexAt(table()->viewport()->width() - 1);
-    return (last < 0 ? columnCount() - 1 : last) - firstColumn() + 1;
+  /// As they stand: columns can be dragged and hidden.
+  QList<int> seenColumns() const {
+    const QHeaderView& head = *table()->horizontalHeader();
+    QList<int> out;
+    for (int place = std::max(0, head.visualIndexAt(0)); place < columnCount(); ++place) {
+      const int column = head.logicalIndex(place);
+      if (head.isSectionHidden(column)) continue;
+      if (head.sectionViewportPosition(column) >= table()->viewport()->width()) break;
+      out.append(column);
+    }
+    return out;
   }
-  int columnOf(int seen) const { return table()->horizontalHeader()->logicalIndex(firstColumn() + seen); }
   void forget() const {
     for (const auto& [key, id] : m_made) QAccessible::deleteAccessibleInterface(id);
     m_made.clear();

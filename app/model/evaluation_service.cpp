@@ -24,26 +24,28 @@ constexpr int kCoverCells = 220;
 
 /// Colors the shown points by the output or node they come from, or by their prop.
 void colorByGroup(bool isByProp, EvalView& view) {
-  std::map<std::string, std::size_t> known;
-  const auto placeOf = [&](const std::string& name) {
-    const auto [it, isNew] = known.emplace(name, view.groups.size());
+  std::map<std::string, float> known;  // by uid: several may be called the same
+  const auto placeOf = [&](const std::string& uid, const std::string& name) {
+    const auto [it, isNew] = known.emplace(uid, static_cast<float>(view.groups.size()));
     if (isNew) view.groups.push_back(name);
-    return static_cast<float>(it->second);
+    return it->second;
   };
   for (const PictureLayer& layer : view.shown) {
     const Points& points = *layer.points;
     Array<float>& values = view.pointValues.emplace_back(points.count);
-    const Node* node = view.plan->find(layer.source);
     if (!isByProp) {
-      const float place = placeOf(node ? node->title : layer.source);
-      std::fill(values.begin(), values.end(), place);
+      const Node* node = view.plan->find(layer.source);
+      std::fill(values.begin(), values.end(), placeOf(layer.source, node ? node->title : layer.source));
       continue;
     }
     std::vector<float> ofProp;
     if (points.kit)
-      for (const KitEntry& e : points.kit->entries) ofProp.push_back(placeOf(e.prop->name));
-    for (std::size_t i = 0; i < points.count; ++i)
-      values[i] = points.prop[i] == kNoProp ? placeOf("no prop") : ofProp[static_cast<std::size_t>(points.prop[i])];
+      for (const KitEntry& e : points.kit->entries) ofProp.push_back(placeOf(e.prop->uid, e.prop->name));
+    std::optional<float> none;
+    for (std::size_t i = 0; i < points.count; ++i) {
+      if (points.prop[i] == kNoProp && !none) none = placeOf({}, "no prop");
+      values[i] = points.prop[i] == kNoProp ? *none : ofProp[static_cast<std::size_t>(points.prop[i])];
+    }
   }
   view.palette = groupColors(view.groups.size());
 }

@@ -80,6 +80,22 @@ Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
   return node;
 }
 
+/// The node's list of props; null when its kind has none.
+const PropChoices* choicesOf(const Node& node) {
+  const NodeKind* kind = kindOf(node);
+  if (kind)
+    for (const ParamSpec& spec : kind->params)
+      if (spec.type == ParamType::Props) {
+        const auto it = node.params.find(spec.id);
+        return it == node.params.end() ? std::get_if<PropChoices>(&spec.defaultValue)
+                                       : std::get_if<PropChoices>(&it->second);
+      }
+  return nullptr;
+}
+
+/// Its points are new ones: what comes in says nothing of their props. All such kinds have a share in draft.
+bool makesPoints(const NodeKind& kind) { return kind.family == Family::Scatter || kind.findParam("in_draft"); }
+
 Link linkTo(const std::string& from, const std::string& output) { return {from, output, newUid()}; }
 
 const InputSpec* mainInput(const NodeKind& kind) { return kind.inputs.empty() ? nullptr : &kind.inputs.front(); }
@@ -531,42 +547,47 @@ void PlanModel::liftOut(const QString& uid) {
   });
 }
 
-QString PlanModel::chooserFor(const QString& uid) const {
-  std::string at = uid.toStdString();
-  for (int step = 0; step < 1000; ++step) {
-    const Node* node = m_plan->find(at);
+QStringList PlanModel::choosersFor(const QString& uid, const std::string& prop) const {
+  QStringList out;
+  std::set<std::string> seen{uid.toStdString()};
+  std::vector<std::string> open{uid.toStdString()};
+  while (!open.empty()) {
+    const Node* node = m_plan->find(open.back());
+    open.pop_back();
     const NodeKind* kind = node ? kindOf(*node) : nullptr;
-    if (!kind) return {};
-    if (std::any_of(kind->params.begin(), kind->params.end(),
-                    [](const ParamSpec& p) { return p.type == ParamType::Props; }))
-      return QString::fromStdString(at);
-    const auto linked = [&](const InputSpec& input) -> const Link* {
+    if (!kind || (makesPoints(*kind) && node->uid != uid.toStdString())) continue;
+    if (const PropChoices* list = choicesOf(*node)) {
+      if (prop.empty() || std::any_of(list->begin(), list->end(), [&](const PropChoice& c) { return c.prop == prop; }))
+        out << QString::fromStdString(node->uid);
+      continue;
+    }
+    const auto follow = [&](const InputSpec& input) {
       const auto it = node->inputs.find(input.id);
-      return it == node->inputs.end() || it->second.empty() ? nullptr : &it->second.front();
+      if (it == node->inputs.end()) return;
+      for (const Link& l : it->second)
+        if (seen.insert(l.node).second) open.push_back(l.node);
     };
-    const Link* next = nullptr;
-    for (const InputSpec& input : kind->inputs)
-      if (input.type == ValueType::Kit && !next) next = linked(input);
-    if (!next && mainInput(*kind)) next = linked(*mainInput(*kind));
-    if (!next) return {};
-    at = next->node;
+    const auto isKit = [](const InputSpec& input) { return input.type == ValueType::Kit; };
+    if (std::any_of(kind->inputs.begin(), kind->inputs.end(), isKit)) {
+      for (const InputSpec& input : kind->inputs)
+        if (isKit(input)) follow(input);
+    } else if (mainInput(*kind) && !makesPoints(*kind)) {
+      follow(*mainInput(*kind));
+    }
   }
-  return {};
+  return out;
 }
 
 void PlanModel::choose(const QString& chooser, const QStringList& props) {
   const Node* node = m_plan->find(chooser.toStdString());
-  const NodeKind* kind = node ? kindOf(*node) : nullptr;
-  if (!kind) return;
-  for (const ParamSpec& spec : kind->params) {
-    if (spec.type != ParamType::Props) continue;
-    PropChoices list = std::get<PropChoices>(node->value(spec));
-    for (const QString& prop : props)
-      if (std::none_of(list.begin(), list.end(), [&](const PropChoice& c) { return c.prop == prop.toStdString(); }))
-        list.push_back({prop.toStdString(), 1, true});
-    setParam(chooser, spec.id, list);
-    return;
-  }
+  const PropChoices* now = node ? choicesOf(*node) : nullptr;
+  if (!now) return;
+  PropChoices list = *now;
+  for (const QString& prop : props)
+    if (std::none_of(list.begin(), list.end(), [&](const PropChoice& c) { return c.prop == prop.toStdString(); }))
+      list.push_back({prop.toStdString(), 1, true});
+  for (const ParamSpec& spec : kindOf(*node)->params)
+    if (spec.type == ParamType::Props) return setParam(chooser, spec.id, list);
 }
 
 void PlanModel::moveAfter(const QString& uid, const QString& after) {

@@ -69,9 +69,9 @@ class PlanModel : public QObject {
   void setDownLast(const QString& to, const std::vector<Link>& links);
   /// Adds a node after `uid`: connected to its first output, before what used it, below its card.
   QString addAfter(const NodeKind& kind, const QString& uid);
-  /// The node whose list says which props `uid` places: itself, the kit that it takes, or that of what comes before it;
-  /// empty when there is none.
-  QString chooserFor(const QString& uid) const;
+  /// The nodes whose lists say which props `uid` places: itself, the kit that it takes, or those of what comes before
+  /// it, down from where its points are made. With a prop: those that have it.
+  QStringList choosersFor(const QString& uid, const std::string& prop = {}) const;
   /// Adds props to such a list, those that are not on it.
   void choose(const QString& chooser, const QStringList& props);
   /// Takes a node out of its ribbon, which heals, and puts it behind another one, before what took that one's points.

@@ -36,14 +36,28 @@ std::optional<ParamMap> Presets::values(const std::string& kind, const QString& 
   // As a plan of one node: older versions of the kind are brought up to this one, and what cannot be is left out.
   const auto plan = parsePlan(kept.toString().toStdString(), "values that were kept");
   if (!plan || plan->nodes.size() != 1 || plan->nodes.front().kind != kind) return std::nullopt;
-  return plan->nodes.front().params;
+  return movable(kind, plan->nodes.front().params);
 }
 
-void Presets::keep(const Node& node, const QString& name) {
+ParamMap Presets::movable(const std::string& kind, const ParamMap& values) {
+  const NodeKind* known = findNodeKind(kind);
+  ParamMap out;
+  for (const auto& [id, value] : values) {
+    const ParamSpec* spec = known ? known->findParam(id) : nullptr;
+    if (spec && spec->type != ParamType::File && spec->type != ParamType::Props && spec->type != ParamType::Strokes &&
+        spec->type != ParamType::Faces)
+      out[id] = value;
+  }
+  return out;
+}
+
+void Presets::keep(const Plan& plan, const Node& node, Quality quality, const QString& name) {
   Plan one;
   one.nodes.push_back(node);
-  one.nodes.front().inputs.clear();
-  one.nodes.front().follows.clear();
+  Node& kept = one.nodes.front();
+  kept.params = movable(node.kind, paramsNow(plan, node, quality));
+  kept.inputs.clear();
+  kept.follows.clear();
   QSettings().setValue(keyOf(node.kind, name), QString::fromStdString(formatNodes(one, {node.uid})));
 }
 

@@ -2,7 +2,7 @@
 // with.
 #pragma once
 
-#include "core/plan/document.h"
+#include "core/plan/dials.h"
 
 #include <QStringList>
 
@@ -15,10 +15,12 @@ class Presets {
   /// Names of what is kept for a kind, in order of the alphabet.
   static QStringList names(const std::string& kind);
   /// The values under a name, as far as this version of the kind knows them; an empty name is what new nodes begin
-  /// with.
+  /// with. Nothing when there are none, or they cannot be read.
   static std::optional<ParamMap> values(const std::string& kind, const QString& name);
-  /// Keeps the node's values. What follows a dial is kept as it is now.
-  static void keep(const Node& node, const QString& name);
+  /// What of a node's values means the same in any plan: not its files, props, strokes and faces.
+  static ParamMap movable(const std::string& kind, const ParamMap& values);
+  /// Keeps what is movable of the node's values. What follows a dial is kept as it is in that quality.
+  static void keep(const Plan& plan, const Node& node, Quality quality, const QString& name);
   static void forget(const std::string& kind, const QString& name);
 };
 

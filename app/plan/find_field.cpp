@@ -3,7 +3,6 @@
 #include "app/window/theme.h"
 
 #include <QCoreApplication>
-#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -65,17 +64,13 @@ Fit fitOf(const NodeKind& kind, const QStringList& asked) {
 
 }  // namespace
 
-FindField::FindField(QWidget* parent)
-    : QFrame(parent), m_line(new QLineEdit(this)), m_list(new QListWidget(this)), m_help(new QLabel(this)) {
+FindField::FindField(QWidget* parent) : PopupList(parent), m_help(new QLabel(this)) {
   setObjectName(QStringLiteral("find_field"));
-  setAutoFillBackground(true);
-  setAttribute(Qt::WA_StyledBackground);
   m_line->setObjectName(QStringLiteral("find_line"));
   m_line->setPlaceholderText(tr("Add a node: name or what it does"));
   m_line->setAccessibleName(tr("Find a node to add"));
   m_list->setObjectName(QStringLiteral("find_list"));
   m_list->setUniformItemSizes(false);
-  m_list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   m_help->setWordWrap(true);
   m_help->setProperty("role", QStringLiteral("quiet"));
   m_help->setMinimumHeight(64);
@@ -86,12 +81,6 @@ FindField::FindField(QWidget* parent)
   column->addWidget(m_line);
   column->addWidget(m_list, 1);
   column->addWidget(m_help);
-  resize(330, 400);
-  hide();
-  m_line->installEventFilter(this);
-  m_list->installEventFilter(this);
-  connect(m_line, &QLineEdit::textChanged, this, &FindField::fill);
-  connect(m_list, &QListWidget::itemClicked, this, &FindField::choose);
   connect(m_list, &QListWidget::currentRowChanged, this, [this] {
     const QListWidgetItem* item = m_list->currentItem();
     const NodeKind* kind = item ? findNodeKind(item->data(Qt::UserRole).toString().toStdString()) : nullptr;
@@ -106,17 +95,7 @@ void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits
   m_fits = std::move(fits);
   m_goesOn = std::move(goesOn);
   m_chosen = std::move(chosen);
-  const QRect room = parentWidget()->rect().adjusted(6, 6, -6, -6);
-  resize(std::min(330, room.width()), std::min(400, room.height()));
-  QPoint place = at;
-  place.setX(std::clamp(place.x(), room.left(), std::max(room.left(), room.right() - width())));
-  place.setY(std::clamp(place.y(), room.top(), std::max(room.top(), room.bottom() - height())));
-  move(place);
-  m_line->clear();
-  fill();
-  show();
-  raise();
-  m_line->setFocus();
+  openAt(at, QSize(330, 400));
 }
 
 void FindField::fill() {
@@ -170,39 +149,8 @@ void FindField::choose() {
   const QListWidgetItem* item = m_list->currentItem();
   const NodeKind* kind = item ? findNodeKind(item->data(Qt::UserRole).toString().toStdString()) : nullptr;
   if (!kind) return;
-  hide();
-  parentWidget()->setFocus();
+  leave();
   if (m_chosen) m_chosen(*kind);
-}
-
-bool FindField::eventFilter(QObject* watched, QEvent* event) {
-  if (event->type() == QEvent::KeyPress) {
-    const auto* key = static_cast<QKeyEvent*>(event);
-    if (key->key() == Qt::Key_Escape) {
-      hide();
-      parentWidget()->setFocus();
-      return true;
-    }
-    if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
-      choose();
-      return true;
-    }
-    if (watched == m_line && (key->key() == Qt::Key_Down || key->key() == Qt::Key_Up)) {
-      int row = m_list->currentRow();
-      do row += key->key() == Qt::Key_Down ? 1 : -1;
-      while (row >= 0 && row < m_list->count() && !(m_list->item(row)->flags() & Qt::ItemIsEnabled));
-      if (row >= 0 && row < m_list->count()) m_list->setCurrentRow(row);
-      return true;
-    }
-  }
-  if (event->type() == QEvent::FocusOut)
-    QMetaObject::invokeMethod(
-        this,
-        [this] {
-          if (!m_line->hasFocus() && !m_list->hasFocus()) hide();
-        },
-        Qt::QueuedConnection);
-  return QFrame::eventFilter(watched, event);
 }
 
 }  // namespace arvesk

@@ -1,19 +1,16 @@
 // The find field: type a name or synonym, Enter adds the node. Shows only what fits when it was opened from a slot.
 #pragma once
 
+#include "app/plan/popup_list.h"
 #include "core/plan/node_kind.h"
-
-#include <QFrame>
 
 #include <functional>
 
-class QLineEdit;
-class QListWidget;
 class QLabel;
 
 namespace arvesk {
 
-class FindField : public QFrame {
+class FindField : public PopupList {
   Q_OBJECT
 
  public:
@@ -23,16 +20,11 @@ class FindField : public QFrame {
   void open(const QPoint& at, std::function<bool(const NodeKind&)> fits, std::function<void(const NodeKind&)> chosen,
             std::function<bool(const NodeKind&)> goesOn = {});
 
- protected:
-  bool eventFilter(QObject* watched, QEvent* event) override;
-
  private:
-  void fill();
+  void fill() override;
   void head(const QString& words);
-  void choose();
+  void choose() override;
 
-  QLineEdit* m_line;
-  QListWidget* m_list;
   QLabel* m_help;
   std::function<bool(const NodeKind&)> m_fits;
   std::function<bool(const NodeKind&)> m_goesOn;

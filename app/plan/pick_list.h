@@ -1,13 +1,11 @@
 // A short list to pick from by typing: what can be connected, where ribbons lead.
 #pragma once
 
-#include <QFrame>
+#include "app/plan/popup_list.h"
 
 #include <functional>
 
 class QLabel;
-class QLineEdit;
-class QListWidget;
 
 namespace arvesk {
 
@@ -17,7 +15,7 @@ struct Pick {
   std::function<void()> chosen;
 };
 
-class PickList : public QFrame {
+class PickList : public PopupList {
   Q_OBJECT
 
  public:
@@ -25,16 +23,11 @@ class PickList : public QFrame {
   /// Opens near `at` (in the parent's coordinates). Letters narrow the list, Enter takes one, Esc none.
   void open(const QPoint& at, const QString& title, std::vector<Pick> picks);
 
- protected:
-  bool eventFilter(QObject* watched, QEvent* event) override;
-
  private:
-  void fill();
-  void choose();
+  void fill() override;
+  void choose() override;
 
   QLabel* m_title;
-  QLineEdit* m_line;
-  QListWidget* m_list;
   std::vector<Pick> m_picks;
 };
 

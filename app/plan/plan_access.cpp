@@ -42,8 +42,6 @@ std::vector<Item> partsOf(const PlanLayout& layout, const std::string& card) {
   return out;
 }
 
-class ItemAccess;
-
 /// Makes one interface for each item, and takes them along when it goes.
 class ViewAccess : public QAccessibleWidget {
  public:
@@ -185,19 +183,30 @@ class ItemAccess : public QAccessibleInterface, public QAccessibleActionInterfac
   }
   void setText(QAccessible::Text, const QString&) override {}
 
-  QStringList actionNames() const override { return {pressAction(), showMenuAction()}; }
+  QStringList actionNames() const override {
+    switch (m_item.sort) {
+      case Item::Sort::Card:
+      case Item::Sort::Tag: return {pressAction(), showMenuAction()};
+      case Item::Sort::Paper: return {showMenuAction()};
+      case Item::Sort::Slot:
+      case Item::Sort::Ribbon: return {pressAction()};
+    }
+    return {};
+  }
   void doAction(const QString& name) override {
-    if (!isValid()) return;
+    if (!isValid() || !actionNames().contains(name)) return;
     const Item item = m_item;
     PlanView* view = m_view;
     if (name == showMenuAction()) {
-      if (item.sort == Item::Sort::Card || item.sort == Item::Sort::Tag) view->goTo(item.uid, item.card);
+      if (item.sort == Item::Sort::Paper)
+        view->select({});  // the menu is that of what is selected, else of what lies there
+      else
+        view->goTo(item.uid, item.card);
       QContextMenuEvent event(QContextMenuEvent::Keyboard, view->viewport()->mapFromGlobal(rect().center()),
                               rect().center());
       QCoreApplication::sendEvent(view->viewport(), &event);
       return;
     }
-    if (name != pressAction()) return;
     view->setFocus();
     switch (item.sort) {
       case Item::Sort::Card:

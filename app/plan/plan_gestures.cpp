@@ -347,7 +347,11 @@ void PlanView::dropEvent(QDropEvent* event) {
   const PlanTag* tag = tagAt(p);
   const PlanCard* card = tag ? nullptr : cardAt(p);
   const QString target = tag ? text(tag->uid) : card ? text(card->uid) : QString();
-  QString chooser = target.isEmpty() ? QString() : m_model->chooserFor(target);
+  const QStringList choosers = target.isEmpty() ? QStringList() : m_model->choosersFor(target);
+  if (choosers.size() > 1)
+    return Q_EMIT refused(tr("“%1” has its props from several lists; let them go on one of these")
+                              .arg(text(m_model->plan().find(target.toStdString())->title)));
+  QString chooser = choosers.value(0);
   if (!target.isEmpty() && chooser.isEmpty()) {
     const Node* node = m_model->plan().find(target.toStdString());
     const NodeKind* kind = node ? kindOf(*node) : nullptr;

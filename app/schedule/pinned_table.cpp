@@ -54,8 +54,8 @@ void PinnedTable::place() {
   m_pinned->setIconSize(iconSize());
   m_pinned->verticalHeader()->setDefaultSectionSize(verticalHeader()->defaultSectionSize());
   m_pinned->setColumnWidth(0, columnWidth(0));
-  m_pinned->setGeometry(frameWidth() + (verticalHeader()->isVisible() ? verticalHeader()->width() : 0), frameWidth(),
-                        columnWidth(0), viewport()->height() + horizontalHeader()->height());
+  m_pinned->setGeometry(viewport()->x(), horizontalHeader()->y(), columnWidth(0),
+                        viewport()->height() + horizontalHeader()->height());
   m_pinned->setVisible(horizontalScrollBar()->value() > 0);
 }
 
@@ -64,16 +64,14 @@ void PinnedTable::resizeEvent(QResizeEvent* event) {
   place();
 }
 
-/// What the pinned column hides is not in sight.
-QModelIndex PinnedTable::moveCursor(CursorAction action, Qt::KeyboardModifiers modifiers) {
-  const QModelIndex to = QTableView::moveCursor(action, modifiers);
-  if (action == MoveLeft && to.column() > 0 && visualRect(to).left() < columnWidth(0))
-    horizontalScrollBar()->setValue(horizontalScrollBar()->value() + visualRect(to).left() - columnWidth(0));
-  return to;
-}
-
+/// The first column is in sight anyway: it brings its row only. The others are not in sight under it.
 void PinnedTable::scrollTo(const QModelIndex& index, ScrollHint hint) {
-  if (index.column() > 0) QTableView::scrollTo(index, hint);
+  const int before = horizontalScrollBar()->value();
+  QTableView::scrollTo(index, hint);
+  if (index.column() == 0)
+    horizontalScrollBar()->setValue(before);
+  else if (const int hidden = columnWidth(0) - visualRect(index).left(); hidden > 0)
+    horizontalScrollBar()->setValue(horizontalScrollBar()->value() - hidden);
 }
 
 }  // namespace arvesk

@@ -16,7 +16,6 @@ class PinnedTable : public QTableView {
  protected:
   void resizeEvent(QResizeEvent* event) override;
   void scrollTo(const QModelIndex& index, ScrollHint hint) override;
-  QModelIndex moveCursor(CursorAction action, Qt::KeyboardModifiers modifiers) override;
 
  private:
   void place();

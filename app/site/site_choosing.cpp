@@ -161,7 +161,10 @@ void SiteView::dropEvent(QDropEvent* event) {
   if (props.isEmpty()) return;
   event->acceptProposedAction();
   const auto found = findAt(event->position());
-  Q_EMIT propsDropped(found && found->layer ? QString::fromStdString(found->layer->source) : QString(), props);
+  const Points* points = found && found->layer ? found->layer->points.get() : nullptr;
+  if (!points || !points->kit || points->prop[found->point] == kNoProp) return Q_EMIT propsDropped({}, {}, props);
+  const KitEntry& on = points->kit->entries[static_cast<std::size_t>(points->prop[found->point])];
+  Q_EMIT propsDropped(QString::fromStdString(found->layer->source), on.prop->uid, props);
 }
 
 }  // namespace arvesk

@@ -113,8 +113,8 @@ class SiteView : public QWidget {
   void nodeWanted(const QString& uid);
   void colorNumberChanged();
   void selectionMade(const SiteSelection& selection);
-  /// Props were let go on what comes from this node; empty: on none.
-  void propsDropped(const QString& node, const QStringList& props);
+  /// Props were let go on a placement of this node and prop; both empty: on none.
+  void propsDropped(const QString& node, const std::string& onProp, const QStringList& props);
   /// What is hidden, or how far things are moved apart, has changed: results are to be made anew.
   void shownChanged();
   void compareChanged(const EvalViewPtr& held);

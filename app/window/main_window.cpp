@@ -193,12 +193,16 @@ void MainWindow::connectViews() {
     m_plan->reveal(uid);
   });
   connect(m_site, &SiteView::colorNumberChanged, this, &MainWindow::evaluate);
-  connect(m_site, &SiteView::propsDropped, this, [this](const QString& node, const QStringList& props) {
-    const QString chooser = node.isEmpty() ? QString() : m_model.chooserFor(node);
-    if (chooser.isEmpty()) return say(tr("let props go on a thing in Site: they join what it was chosen from"));
-    m_model.choose(chooser, props);
-    m_plan->reveal(chooser);
-  });
+  connect(m_site, &SiteView::propsDropped, this,
+          [this](const QString& node, const std::string& onProp, const QStringList& props) {
+            const QStringList choosers = node.isEmpty() ? QStringList() : m_model.choosersFor(node, onProp);
+            if (choosers.isEmpty())
+              return say(tr("let props go on a thing in Site: they join what it was chosen from"));
+            if (choosers.size() > 1)
+              return say(tr("! several lists have this prop; let the new ones go on one of these in the Plan"));
+            m_model.choose(choosers.first(), props);
+            m_plan->reveal(choosers.first());
+          });
   connect(m_site, &SiteView::hintChanged, this, [this](const QString& words) {
     m_toolHint = words;
     updateKeys();

@@ -289,17 +289,17 @@ PictureRayHit PictureScene::first(const Vec3& origin, const Vec3& direction, con
 }
 
 std::optional<Vec3> PictureScene::groundNear(const Vec3& place, const Vec3& up, float reach) const {
-  Vec3 from = place + reach * up;
-  float left = 2 * reach;
-  for (int met = 0; met < 32 && left > 0; ++met) {
-    const PictureRayHit hit = first(from, -up, nullptr, left);
-    if (!hit.isHit()) break;
-    from -= hit.distance * up;
-    if (instance(hit.instance).layer == kGround) return from;
-    from -= 1e-3F * up;
-    left -= hit.distance + 1e-3F;
+  const Vec3 from = place + reach * up;
+  float nearest = 2 * reach;
+  std::optional<Vec3> found;
+  for (const PictureInstance& in : m_traced->instances) {
+    if (in.layer != kGround) break;  // grounds come first, as they are
+    const SurfaceHit hit = m_traced->indices[in.shape]->first(from, -up, nearest);
+    if (!hit.isHit()) continue;
+    nearest = hit.distance;
+    found = from - hit.distance * up;
   }
-  return std::nullopt;
+  return found;
 }
 
 bool PictureScene::isBlocked(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut) const {

@@ -83,7 +83,7 @@ class PictureScene {
   /// What a cut hides is not met.
   PictureRayHit first(const Vec3& origin, const Vec3& direction, const Cut* cut = nullptr,
                       float reach = std::numeric_limits<float>::infinity()) const;
-  /// The ground under a place or over it, along `up` and within `reach` m; what stands on it is looked through.
+  /// The ground under a place or over it, along `up` and within `reach` m, whatever stands on it.
   std::optional<Vec3> groundNear(const Vec3& place, const Vec3& up, float reach) const;
   bool isBlocked(const Vec3& origin, const Vec3& direction, float reach, const Cut* cut = nullptr) const;
 

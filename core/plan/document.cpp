@@ -63,8 +63,6 @@ bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to)
   return false;
 }
 
-namespace {
-
 /// Walks up while nodes pass on what they get; what lies on a loop has the type that its kind declares.
 std::optional<ValueType> outputType(const PlanIndex& index, Link link) {
   std::unordered_set<const Node*> seen;
@@ -84,8 +82,6 @@ std::optional<ValueType> outputType(const PlanIndex& index, Link link) {
     link = *from;
   }
 }
-
-}  // namespace
 
 std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(PlanIndex(plan), link); }
 

@@ -28,32 +28,51 @@ const Node* makerOf(const PlanIndex& index, const Node& node) {
 
 }  // namespace
 
-std::string dressedBy(const Plan& plan, const Evaluation& evaluation, const std::string& uid) {
-  std::set<std::string> seen{uid};
-  std::vector<std::string> front{uid};
-  while (!front.empty()) {
-    std::vector<std::string> next;
-    for (const std::string& from : front)
-      for (const Node& node : plan.nodes) {
-        const NodeKind* kind = kindOf(node);
-        if (!kind || kind->inputs.empty() || kind->family == Family::Scatter) continue;
-        const auto main = node.inputs.find(kind->inputs.front().id);
-        if (main == node.inputs.end() || std::none_of(main->second.begin(), main->second.end(), [&](const Link& l) {
-              return l.node == from && outputType(plan, l) == ValueType::Points;
-            }))
-          continue;
-        if (!seen.insert(node.uid).second) continue;
-        if (!node.isSkipped && hasProps(evaluation, node.uid)) return node.uid;
-        next.push_back(node.uid);
-      }
-    front = std::move(next);
+namespace {
+
+/// Who takes points of whom by the main input.
+class Takers {
+ public:
+  explicit Takers(const Plan& plan) {
+    const PlanIndex index(plan);
+    for (const Node& node : plan.nodes) {
+      const NodeKind* kind = kindOf(node);
+      if (!kind || kind->inputs.empty() || kind->family == Family::Scatter) continue;
+      const auto main = node.inputs.find(kind->inputs.front().id);
+      if (main == node.inputs.end()) continue;
+      for (const Link& l : main->second)
+        if (outputType(index, l) == ValueType::Points) m_of[l.node].push_back(&node);
+    }
   }
-  return {};
+  std::string dressing(const Evaluation& evaluation, const std::string& uid) const {
+    std::set<std::string> seen{uid};
+    std::vector<std::string> front{uid};
+    for (std::size_t i = 0; i < front.size(); ++i) {  // nearest first
+      const auto all = m_of.find(front[i]);
+      if (all == m_of.end()) continue;
+      for (const Node* node : all->second) {
+        if (!seen.insert(node->uid).second) continue;
+        if (!node->isSkipped && hasProps(evaluation, node->uid)) return node->uid;
+        front.push_back(node->uid);
+      }
+    }
+    return {};
+  }
+
+ private:
+  std::unordered_map<std::string, std::vector<const Node*>> m_of;
+};
+
+}  // namespace
+
+std::string dressedBy(const Plan& plan, const Evaluation& evaluation, const std::string& uid) {
+  return Takers(plan).dressing(evaluation, uid);
 }
 
 std::map<std::string, Problem> orderNotes(const Plan& plan, const Evaluation& evaluation) {
   std::map<std::string, Problem> out;
   const PlanIndex index(plan);
+  std::optional<Takers> takers;  // most plans need none
   for (const Node& node : plan.nodes) {
     const NodeKind* kind = kindOf(node);
     const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid);
@@ -63,8 +82,8 @@ std::map<std::string, Problem> orderNotes(const Plan& plan, const Evaluation& ev
     const NodeKind* makerKind = maker ? kindOf(*maker) : nullptr;
     const ParamSpec* footprint = makerKind ? makerKind->findParam("footprint") : nullptr;
     if (!footprint || maker->params.contains("footprint") || maker->follows.contains("footprint")) continue;
-    const std::string dress = dressedBy(plan, evaluation, node.uid);
-    const Node* dressing = index.find(dress);
+    if (!takers) takers.emplace(plan);
+    const Node* dressing = index.find(takers->dressing(evaluation, node.uid));
     if (!dressing) continue;
     out[node.uid] = {ProblemCode::BadParameter,
                      Severity::Warning,

@@ -48,6 +48,9 @@ class PlanOrder {
   std::unordered_set<const Node*> m_looped;
 };
 
+/// What arrives by a link, as outputType of the plan says; for whoever asks of many.
+std::optional<ValueType> outputType(const PlanIndex& index, Link link);
+
 /// Nodes that the node takes from, in the order of its links; one that is linked twice comes twice.
 std::vector<const Node*> sourcesOf(const PlanIndex& index, const Node& node);
 

@@ -594,6 +594,34 @@ class TestDocument : public test::WindowTest {
     choose(QStringLiteral("Begin new “Keep by slope” as the program does"));
     const QString plain = plan().addAt(*findNodeKind("keep-by-slope"), {0, 300});
     QVERIFY(document().find(plain.toStdString())->params.empty());
+    // What follows a dial is kept at the dial's value; what belongs to one plan, such as files, is neither kept nor
+    // lost.
+    const QString ground = plan().addAt(*findNodeKind("terrain"), {600, 0});
+    w().model().setParam(ground, "file", std::string("hills.png"));
+    w().model().edit(QStringLiteral("Dial"), [&](Plan& p) {
+      Dial wide;
+      wide.uid = wide.name = "wide";
+      wide.draft = wide.final = 77;
+      p.dials.push_back(wide);
+    });
+    w().model().follow({ground}, "width", QStringLiteral("wide"));
+    plan().select({ground});
+    choose(QStringLiteral("Begin new “Terrain” with these"));
+    const QString second = plan().addAt(*findNodeKind("terrain"), {900, 0});
+    const auto paramsOf = [&](const QString& uid) { return document().find(uid.toStdString())->params; };
+    QCOMPARE(std::get<double>(paramsOf(second).at("width")), 77.0);
+    QVERIFY(!paramsOf(second).contains("file"));
+    plan().select({ground});
+    choose(QStringLiteral("Restore defaults"));
+    QCOMPARE(paramsOf(ground), (ParamMap{{"file", std::string("hills.png")}}));
+    choose(QStringLiteral("Begin new “Terrain” as the program does"));
+    // Values that cannot be read are told of.
+    plan().select({other});
+    QSettings().setValue(QStringLiteral("values/keep-by-slope/named-broken"), QStringLiteral("{"));
+    QString said;
+    connect(&w().model(), &PlanModel::told, this, [&](const QString& words) { said = words; });
+    choose(QStringLiteral("broken"));
+    QVERIFY2(said.contains(QStringLiteral("broken")), qPrintable(said));
     // Of no other kind.
     plan().select({plan().addAt(*findNodeKind("vary"), {300, 0})});
     QVERIFY(!isOffered(name));

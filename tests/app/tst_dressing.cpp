@@ -15,10 +15,12 @@
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
+#include <QScrollBar>
 #include <QTableView>
 #include <QTableWidget>
 #include <QTimer>
 #include <QToolButton>
+#include <QUrl>
 
 using namespace arvesk;
 
@@ -162,6 +164,43 @@ class TestDressingUi : public test::WindowTest {
     QTRY_VERIFY(!control<QPushButton>("fix_6") && !control<QPushButton>("fix_4"));
   }
 
+  /// However far the Schedule is scrolled sideways, the names stand at its left, each beside its row; keys bring rows
+  /// and cells into sight, not under the names.
+  void theNamesOfTheScheduleStay() {
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    waitForResults();
+    w().showBottom(MainWindow::Bottom::Schedule);
+    auto* view = w().schedule().findChild<QTableView*>(QStringLiteral("schedule_table"));
+    QTRY_VERIFY(view->model()->rowCount() > 12);
+    auto* names = view->findChild<QTableView*>(QStringLiteral("pinned"));
+    QVERIFY(!names->isVisible());
+    QScrollBar* bar = view->horizontalScrollBar();
+    QVERIFY(bar->maximum() > 0);
+    bar->setValue(bar->maximum());
+    QVERIFY(names->isVisible());
+    view->verticalScrollBar()->setValue(view->verticalScrollBar()->maximum());
+    for (int row = 0; row < view->model()->rowCount(); ++row)
+      QCOMPARE(names->visualRect(names->model()->index(row, 0)).top(),
+               view->visualRect(view->model()->index(row, 1)).top());
+    QCOMPARE(names->geometry().left(), view->viewport()->geometry().left());
+    // Down along the names: each row comes into sight, sideways nothing moves.
+    view->setCurrentIndex(view->model()->index(0, 0));
+    bar->setValue(bar->maximum());
+    for (int row = 1; row < view->model()->rowCount(); ++row) {
+      QTest::keyClick(view, Qt::Key_Down);
+      QCOMPARE(view->currentIndex().row(), row);
+      QVERIFY(
+          view->viewport()->rect().contains(QPoint(1, view->visualRect(view->model()->index(row, 1)).center().y())));
+      QCOMPARE(bar->value(), bar->maximum());
+    }
+    // Back along a row.
+    for (int column = view->model()->columnCount() - 1; column > 0; --column) {
+      const QModelIndex cell = view->model()->index(3, column);
+      view->setCurrentIndex(cell);
+      QVERIFY(view->visualRect(cell).left() >= (names->isVisible() ? names->width() : 0));
+    }
+  }
+
   /// Props dragged from the Kit: over the Plan's tab to the Plan, onto a kit's tag, a card that takes one, where there
   /// is room; and onto a thing in Site.
   void propsAreDraggedToWhereTheyArePlaced() {
@@ -190,47 +229,66 @@ class TestDressingUi : public test::WindowTest {
       QApplication::sendEvent(tab, &enter);
       QVERIFY(enter.isAccepted() && plan().isVisible());
     }
-    // A list that does not have it yet, by its tag and again: once is enough.
-    std::string chooser;
-    std::string dress;
-    for (const Node& n : document().nodes)
-      if (n.kind == "dress") {
-        const std::string kit = w().model().chooserFor(QString::fromStdString(n.uid)).toStdString();
-        if (!kit.empty() && document().find(kit)->params.contains("props") && isChosen(kit) == 0) {
-          chooser = kit;
-          dress = n.uid;
-        }
-      }
-    QVERIFY(!chooser.empty());
-    plan().reveal(QString::fromStdString(dress));
+    // A file goes on to the window, as before.
+    for (QWidget* on : {paper(), static_cast<QWidget*>(&site())}) {
+      QMimeData file;
+      file.setUrls({QUrl::fromLocalFile(QStringLiteral("hills.png"))});
+      QDragEnterEvent enter(on->rect().center(), Qt::CopyAction, &file, Qt::LeftButton, {});
+      QApplication::sendEvent(on, &enter);
+      QVERIFY(enter.isAccepted());
+    }
+    // On a card that takes its props from a list, and again: once is enough.
+    plan().reveal(QStringLiteral("b-dress"));
     for (int i = 0; i < 2; ++i) {
-      dropOn(paper(), plan().centerOf(QString::fromStdString(dress)));
-      QCOMPARE(isChosen(chooser), 1);
+      dropOn(paper(), plan().centerOf(QStringLiteral("b-dress")));
+      QCOMPARE(isChosen("b-kit"), 1);
     }
     trigger("edit_undo");
-    QCOMPARE(isChosen(chooser), 0);
-    // Onto what it placed in Site.
+    QCOMPARE(isChosen("b-kit"), 0);
+    // On what thins new points of placements before they have props, and on an output of several lists: neither has one
+    // list of its own.
+    std::string maker;
+    std::string output;
+    for (const Node& n : document().nodes) {
+      if (const auto it = n.inputs.find("points"); it != n.inputs.end() && it->second.front().node == "on")
+        maker = n.uid;
+      if (n.kind == "output" && w().model().choosersFor(QString::fromStdString(n.uid)).size() > 1) output = n.uid;
+    }
+    QVERIFY(!maker.empty() && !output.empty());
+    const PlanPtr untouched = w().model().snapshot();
+    for (const std::string& uid : {maker, output}) {
+      plan().reveal(QString::fromStdString(uid));
+      dropOn(paper(), plan().centerOf(QString::fromStdString(uid)));
+      QCOMPARE(*w().model().snapshot(), *untouched);
+    }
+    // On a thing in Site: it joins the list that this thing is from, though its output has several.
     waitForResults();
     const EvalViewPtr view = w().service().latest();
     QPoint on(-1, -1);
-    for (const PictureLayer& layer : view->shown)
-      for (std::size_t i = 0; i < layer.points->count && on.x() < 0; ++i) {
-        if (w().model().chooserFor(QString::fromStdString(layer.source)).toStdString() != chooser) continue;
-        const Vec3 middle = layer.points->position[i] + Vec3(0, 0.05F, 0);
-        const auto at = site().project(middle);
-        if (!at || !site().rect().adjusted(20, 80, -20, -60).contains(at->toPoint()) || site().lens().isHidden(middle))
-          continue;
-        const Vec3 way = directionOr(middle - site().camera().eye, -kUp);
-        const PictureRayHit hit = view->scene->first(site().camera().eye, way);
-        if (hit.isHit() && view->scene->instance(hit.instance).layer != kGround &&
-            view->scene->input().layers[view->scene->instance(hit.instance).layer].source == layer.source)
-          on = at->toPoint();
-      }
-    if (on.x() >= 0) {
-      dropOn(&site(), on);
-      QCOMPARE(isChosen(chooser), 1);
-      trigger("edit_undo");
+    std::string from;
+    for (std::size_t k = 0; k < view->scene->placementCount() && on.x() < 0; ++k) {
+      const auto i = static_cast<std::uint32_t>(view->scene->input().grounds.size() + k);
+      const PictureInstance& in = view->scene->instance(i);
+      const PictureLayer& layer = view->scene->input().layers[in.layer];
+      const std::string& name =
+          layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[in.point])].prop->uid;
+      if (layer.source != output || name == "boulder-a") continue;
+      const Box3 box = view->scene->instanceBounds(i);
+      Camera near = site().camera();
+      near.target = box.center();
+      near.eye = box.center() + (0.3F + 2 * glm::length(box.extent())) * glm::normalize(Vec3(0.2F, 1, 0.3F));
+      const PictureRayHit hit = view->scene->first(near.eye, glm::normalize(near.target - near.eye));
+      if (!hit.isHit() || hit.instance != i) continue;
+      site().setCamera(near);
+      on = site().rect().center();
+      from = name;
     }
+    QVERIFY(on.x() >= 0);
+    const QStringList lists = w().model().choosersFor(QString::fromStdString(output), from);
+    QCOMPARE(lists.size(), 1);
+    dropOn(&site(), on);
+    QCOMPARE(isChosen(lists.first().toStdString()), 1);
+    trigger("edit_undo");
     // Where there is room: a list of its own.
     const std::size_t nodes = document().nodes.size();
     plan().fitAll();

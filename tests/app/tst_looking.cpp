@@ -46,10 +46,31 @@ class TestLooking : public test::WindowTest {
   void init() { openWindow(); }
   void cleanup() { m_window.reset(); }
 
+  /// What Site shows first is cleaned, what it ends with is the exact picture.
+  void atRestThePictureIsExact() {
+    open("demo/examples/one-slope.arvesk");
+    RenderRequest request = site().shownNow();
+    request.width = 120;
+    request.height = 80;
+    request.samples = 5;
+    const auto exactOf = [&](int samples) {
+      return developed(request, *tracedFilm(*request.view->scene, request.camera, 120, 80, samples, {}, request.cut));
+    };
+    RenderService service;
+    std::map<int, QImage> shown;
+    connect(&service, &RenderService::frameReady, this,
+            [&] { shown[service.latest().samples] = service.latest().image; });
+    service.request(request);
+    QTRY_VERIFY_WITH_TIMEOUT(shown.contains(5), 120'000);
+    QCOMPARE(shown[5], exactOf(5));
+    QVERIFY(shown.contains(1) && shown[1] != exactOf(1));
+  }
+
   /// Patches, clumps and footprints are seen in Site while their node is selected, and only then.
   void areasAreSeen() {
     open("demo/tern-cove/tern-cove.arvesk");
-    trigger("site_camera_4");  // Shelf, where the patches lie
+    QCOMPARE(document().settings.cameras[2].name, std::string("Dunes"));  // as the README says
+    trigger("site_camera_4");                                             // Shelf, where the patches lie
     const auto drawnFor = [&](const char* uid) {
       plan().select(uid ? QStringList{QLatin1String(uid)} : QStringList());
       waitForResults();
@@ -216,6 +237,14 @@ class TestLooking : public test::WindowTest {
     };
     save(0, m_dir.filePath(QStringLiteral("again.png")));
     QCOMPARE(QImage(m_dir.filePath(QStringLiteral("again.png"))), now);
+    {  // the exact picture: its grain is not smoothed
+      RenderRequest request = site().shownNow();
+      request.width = 160;
+      request.height = 100;
+      request.dotPixels *= 100.0F / static_cast<float>(site().height());
+      const Film exact = *tracedFilm(*request.view->scene, request.camera, 160, 100, 1, {}, request.cut);
+      QCOMPARE(now.convertToFormat(QImage::Format_RGB32), developed(request, exact));
+    }
     save(0, m_dir.filePath(QStringLiteral("blurred.png")), chooseLens(5, 0.4));
     QVERIFY(QImage(m_dir.filePath(QStringLiteral("blurred.png"))) != now);
     save(-1, m_dir.filePath(QStringLiteral("all")));

@@ -3,6 +3,7 @@
 #include "tests/app/window_test.h"
 
 #include <QAccessible>
+#include <QHeaderView>
 #include <QListWidget>
 #include <QMenu>
 #include <QScrollArea>
@@ -86,6 +87,11 @@ class TestReach : public test::WindowTest {
     plan().goTo({QString::fromStdString(first.uid)});
     QAccessibleInterface* focus = planAccess()->focusChild();
     QVERIFY(focus && nameOf(focus) == first.title && focus->state().focused && focus->state().selected);
+    // What is offered to be done can be done there, and nothing else is.
+    for (int i = 0; i < planAccess()->childCount(); ++i)
+      if (QAccessibleInterface* c = planAccess()->child(i); !c->object())
+        QCOMPARE(c->actionInterface()->actionNames().contains(QAccessibleActionInterface::pressAction()),
+                 c->role() == QAccessible::TreeItem);
     // Gone from the plan, gone from the tree.
     plan().removeSelected();
     QVERIFY(!focus->isValid());
@@ -253,6 +259,13 @@ class TestReach : public test::WindowTest {
       }
     };
     agree();
+    // Columns that are hidden or dragged: what is left in sight, as it stands.
+    table->setColumnHidden(1, true);
+    table->horizontalHeader()->moveSection(0, 2);
+    const int before = access->childCount();
+    agree();
+    table->setColumnHidden(1, false);
+    QVERIFY(access->childCount() >= before);
     table->scrollToBottom();
     agree();
     QCOMPARE(nameOf(cells->cellAt(4000, 0)), table->model()->index(4000, 0).data().toString());

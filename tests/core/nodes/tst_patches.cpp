@@ -49,6 +49,18 @@ PointsPtr somePatches(std::size_t count, std::uint64_t seed) {
 class TestPatches : public QObject {
   Q_OBJECT
 
+  static AreaRule ruleOfRow() {
+    QFETCH(bool, isBox);
+    QFETCH(float, ragged);
+    QFETCH(float, margin);
+    QFETCH(bool, isFromAbove);
+    AreaRule rule;
+    rule.outline = {isBox ? OutlineShape::Box : OutlineShape::Disc, ragged, 0.4F};
+    rule.margin = margin;
+    rule.isFromAbove = isFromAbove;
+    return rule;
+  }
+
  private Q_SLOTS:
   void agreeWithAPlainSearch_data() {
     QTest::addColumn<bool>("isBox");
@@ -64,14 +76,7 @@ class TestPatches : public QObject {
                 << isBox << ragged << margin << isFromAbove;
   }
   void agreeWithAPlainSearch() {
-    QFETCH(bool, isBox);
-    QFETCH(float, ragged);
-    QFETCH(float, margin);
-    QFETCH(bool, isFromAbove);
-    AreaRule rule;
-    rule.outline = {isBox ? OutlineShape::Box : OutlineShape::Disc, ragged, 0.4F};
-    rule.margin = margin;
-    rule.isFromAbove = isFromAbove;
+    const AreaRule rule = ruleOfRow();
     const std::vector<PointsPtr> sets{somePatches(60, 3), somePatches(25, 8)};
     const Patches patches(sets, rule);
     const Points asked = test::randomPoints(1500, {30, 4, 30}, 0, 0, 77);
@@ -105,14 +110,7 @@ class TestPatches : public QObject {
   /// What is drawn as a patch's rim is where it ends: a step inside is held, a step outside is not.
   void rimsAreWherePatchesEnd_data() { agreeWithAPlainSearch_data(); }
   void rimsAreWherePatchesEnd() {
-    QFETCH(bool, isBox);
-    QFETCH(float, ragged);
-    QFETCH(float, margin);
-    QFETCH(bool, isFromAbove);
-    AreaRule rule;
-    rule.outline = {isBox ? OutlineShape::Box : OutlineShape::Disc, ragged, 0.4F};
-    rule.margin = margin;
-    rule.isFromAbove = isFromAbove;
+    const AreaRule rule = ruleOfRow();
     const PointsPtr all = somePatches(40, 5);
     std::size_t looked = 0;
     for (std::uint32_t i = 0; i < all->count; ++i) {
