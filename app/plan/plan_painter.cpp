@@ -23,17 +23,25 @@ class Painter {
       : p(painter), l(layout), s(state), t(Theme::current()) {}
 
   void all() {
-    for (const PlanPaper& item : l.paper) paper(item);
-    for (const PlanRibbon& r : l.ribbons) ribbon(r);
-    for (const PlanStub& stub : l.stubs) p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
-    for (const PlanCard& c : l.cards) card(c);
-    for (const PlanTag& tagItem : l.tags) tag(tagItem);
-    for (const PlanChip& c : l.chips) chip(c);
+    for (const PlanPaper& item : l.paper)
+      if (isSeen(item.rect)) paper(item);
+    for (const PlanRibbon& r : l.ribbons)
+      if (isSeen(r.path.controlPointRect().adjusted(-r.width, -r.width, r.width, r.width))) ribbon(r);
+    for (const PlanStub& stub : l.stubs)
+      if (isSeen(stub.rect)) p.fillRect(stub.rect, stub.isLeftOut ? hatchBrush(t.quiet) : QBrush(t.ribbon));
+    for (const PlanCard& c : l.cards)
+      if (isSeen(c.rect)) card(c);
+    for (const PlanTag& tagItem : l.tags)
+      if (isSeen(tagItem.rect)) tag(tagItem);
+    for (const PlanChip& c : l.chips)
+      if (isSeen(c.rect)) chip(c);
     if (s.detail == PlanDetail::Card)
       for (const PlanSlot& slot : l.openings) freeSlot(slot);
   }
 
  private:
+  /// With room for rims, badges and the edges of folded cards, which reach beyond their card.
+  bool isSeen(const QRectF& rect) const { return s.seen.intersects(rect.adjusted(-20, -20, 20, 20)); }
   bool isSelected(const std::string& uid) const { return s.selected.contains(text(uid)); }
 
   const AtWork* workOf(const std::string& uid) const {

@@ -13,6 +13,7 @@ enum class PlanDetail { Card, Line };
 struct PlanPaintState {
   PlanDetail detail = PlanDetail::Card;
   double zoom = 1;
+  QRectF seen;  // of the plan; nothing beyond it is drawn
   QStringList selected;
   QString inSite;
   QString lit;        // card that a chip under the cursor points to

@@ -281,7 +281,7 @@ const PlanSlot* PlanView::targetAt(const QPointF& p) const {
   return nullptr;
 }
 
-void PlanView::paintEvent(QPaintEvent*) {
+void PlanView::paintEvent(QPaintEvent* event) {
   const Theme& t = Theme::current();
   QPainter p(viewport());
   p.setRenderHint(QPainter::Antialiasing);
@@ -301,6 +301,7 @@ void PlanView::paintEvent(QPaintEvent*) {
     PlanPaintState state;
     state.detail = detail();
     state.zoom = m_zoom;
+    state.seen = p.worldTransform().inverted().mapRect(QRectF(event->rect()));
     state.selected = m_selection;
     state.inSite = m_inSite;
     state.lit = m_lit;

@@ -1,5 +1,6 @@
 #include "app/site/face_picker.h"
 
+#include "core/base/sorting.h"
 #include "core/nodes/face_rule.h"
 
 #include <QCoreApplication>
@@ -64,7 +65,7 @@ void FacePicker::showResults(const EvalViewPtr& view) {
     if (!index) return {};
     auto keys = std::make_shared<std::vector<std::pair<std::uint64_t, std::uint32_t>>>();
     for (std::uint32_t t = 0; t < surface->faceCount(); ++t) keys->push_back({surface->faceKey(t), t});
-    std::sort(keys->begin(), keys->end());
+    sortLarge(*keys, std::less<>());  // a picker that is put away waits for this; no longer than a cancel takes
     return [this, surface, rule, made = *index, faces = facesBy(*surface, rule), keys] {
       if (surface != m_surface || !(rule == m_rule)) return;
       m_index = made;

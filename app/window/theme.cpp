@@ -4,6 +4,7 @@
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPalette>
+#include <QPixmapCache>
 #include <QStyleFactory>
 #include <QSvgRenderer>
 
@@ -194,15 +195,19 @@ QBrush hatchBrush(const QColor& color) {
 }
 
 QPixmap glyph(const QString& name, const QColor& color, int size, qreal ratio) {
+  const QString key = QStringLiteral("glyph %1 %2 %3 %4").arg(name, color.name()).arg(size).arg(ratio);
+  QPixmap pixmap;
+  if (QPixmapCache::find(key, &pixmap)) return pixmap;
   QFile file(QStringLiteral(":/glyphs/%1.svg").arg(name));
   QByteArray svg = file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
   svg.replace("currentColor", color.name().toLatin1());
-  QPixmap pixmap(static_cast<int>(size * ratio), static_cast<int>(size * ratio));
+  pixmap = QPixmap(static_cast<int>(size * ratio), static_cast<int>(size * ratio));
   pixmap.fill(Qt::transparent);
   QPainter painter(&pixmap);
   QSvgRenderer(svg).render(&painter);
   painter.end();
   pixmap.setDevicePixelRatio(ratio);
+  QPixmapCache::insert(key, pixmap);
   return pixmap;
 }
 
