@@ -1,6 +1,7 @@
 #include "app/bench/bench_view.h"
 
 #include "app/model/presets.h"
+#include "app/model/words.h"
 #include "core/plan/order_notes.h"
 
 #include "app/bench/form.h"
@@ -31,8 +32,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 constexpr int kLeastForm = 200;  // px
 constexpr int kLeastChart = 230;
@@ -94,7 +93,7 @@ QString summaryOf(const EvalViewPtr& view) {
                 "<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right "
                 "style='padding-left:24px'>%3</td></tr>")
                 .arg(text(node.title).toHtmlEscaped(),
-                     report->second.said.empty() ? locale.toString(count) : text(report->second.said).toHtmlEscaped(),
+                     report->second.said.empty() ? locale.toString(count) : said(report->second.said).toHtmlEscaped(),
                      report->second.said.empty() ? shareText(share).toHtmlEscaped() : QString());
   }
   QString loose;
@@ -187,8 +186,8 @@ QString BenchView::heading() const {
   if (!node) return tr("the plan");
   const NodeKind* kind = kindOf(*node);
   if (m_uids.size() > 1)
-    return tr("%1 × %2, edits go to all").arg(m_uids.size()).arg(kind ? tr(kind->label.c_str()) : text(node->kind));
-  return QStringLiteral("%1 · %2").arg(text(node->title), kind ? tr(kind->label.c_str()) : text(node->kind));
+    return tr("%1 × %2, edits go to all").arg(m_uids.size()).arg(kind ? said(kind->label) : text(node->kind));
+  return QStringLiteral("%1 · %2").arg(text(node->title), kind ? said(kind->label) : text(node->kind));
 }
 
 bool BenchView::eventFilter(QObject* watched, QEvent* event) {
@@ -258,7 +257,7 @@ void BenchView::rebuild() {
 }
 
 void BenchView::addParam(const ParamSpec& spec) {
-  ParamEditor* editor = makeEditor(spec, m_model->plan(), m_folder, m_form);
+  ParamEditor* editor = makeEditor(spec, m_model->plan(), m_pictures, m_folder, m_form);
   Row row{spec, 0, editor};
   const std::string id = spec.id;
   connect(editor, &ParamEditor::edited, this, [this, id](const ParamValue& value, int gesture) {
@@ -276,7 +275,7 @@ void BenchView::addParam(const ParamSpec& spec) {
                    [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
     menu.exec(editor->mapToGlobal(at));
   });
-  row.row = m_form->add(tr(spec.label.c_str()), tr(spec.help.c_str()), editor, editor->isWide());
+  row.row = m_form->add(said(spec.label), said(spec.help), editor, editor->isWide());
   m_rows.push_back(row);
 }
 
@@ -288,7 +287,7 @@ void BenchView::addGroup(const std::string& title, const Node& node, const NodeK
   });
   if (isUsed) m_opened[{kind.id, title}] = true;
   auto* head = new QToolButton(m_form);
-  head->setText(tr(title.c_str()));
+  head->setText(said(title));
   head->setObjectName(QStringLiteral("group.") + text(title));
   head->setProperty("role", QStringLiteral("fold"));
   head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
@@ -324,7 +323,7 @@ void BenchView::addValuesRow() {
     const Node* node = m_model->plan().find(m_uid.toStdString());
     const NodeKind* kind = node ? kindOf(*node) : nullptr;
     if (!kind) return;
-    const QString label = tr(kind->label.c_str());
+    const QString label = said(kind->label);
     // Files, props and what was painted are the node's own, and stay.
     const auto put = [this](const ParamMap& values, const QString& words) {
       m_model->edit(words, [&](Plan& plan) {
@@ -440,14 +439,14 @@ void BenchView::buildPlanControls() {
     spec.hard(control.min, control.max).usual(control.min, control.max, control.step);
     auto* field = new NumberField(spec, m_form);
     field->setObjectName(QLatin1String(control.id));
-    field->setAccessibleName(tr(control.label));
+    field->setAccessibleName(said(control.label));
     connect(field, &NumberField::edited, this, [this, &control](double v, int gesture) {
       m_model->edit(
-          tr(control.label), [&](Plan& plan) { control.set(plan.settings, v); },
+          said(control.label), [&](Plan& plan) { control.set(plan.settings, v); },
           QStringLiteral("%1.%2").arg(QLatin1String(control.id)).arg(gesture));
     });
     m_refreshers.push_back([this, field, &control] { field->showValue(control.get(m_model->plan().settings)); });
-    m_form->add(tr(control.label), tr(control.help), field, false);
+    m_form->add(said(control.label), said(control.help), field, false);
   }
   auto* water = new QCheckBox(tr("On"), m_form);
   water->setObjectName(QStringLiteral("has_water"));
@@ -492,7 +491,7 @@ void BenchView::buildDials() {
       if (!name->isModified()) return;
       name->setModified(false);
       const std::string fault = faultOfDialName(m_model->plan(), name->text().toStdString(), uid);
-      name->setToolTip(text(fault));
+      name->setToolTip(said(fault));
       name->setProperty("fault", !fault.empty());
       name->style()->polish(name);
       if (fault.empty()) change(uid, [&](Dial& d) { d.name = name->text().toStdString(); }, {});
@@ -681,11 +680,10 @@ void BenchView::showResults(const EvalViewPtr& view) {
     const auto report = view->evaluation.reports.find(node->uid);
     if (report != view->evaluation.reports.end()) {
       histogram = report->second.histogram;
-      said = text(report->second.said);
+      said = arvesk::said(report->second.said);
       for (const Problem& p : report->second.problems) {
         if (p.remedy != Remedy::None) m_does = p.remedy;
-        problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) +
-                    text(p.message + (p.advice.empty() ? "" : ". " + p.advice + "."));
+        problems += (problems.isEmpty() ? QString() : QStringLiteral("\n")) + sentencesOf(p);
       }
     }
     if (kindOf(*node) && kindOf(*node)->family == Family::Mask) histogram = maskHistogram();

@@ -25,6 +25,8 @@ class BenchView : public QWidget {
  public:
   explicit BenchView(PlanModel* model, QWidget* parent = nullptr);
   void setFolder(const QString& folder) { m_folder = folder; }
+  /// Where rules find the pictures of their props.
+  void setPictures(PropPictures pictures) { m_pictures = std::move(pictures); }
   /// Which node is on the Bench; empty for the plan.
   void showNode(const QString& uid) { showNodes(uid.isEmpty() ? QStringList() : QStringList{uid}); }
   /// Several of one kind: the first is shown, edits go to all.
@@ -74,6 +76,7 @@ class BenchView : public QWidget {
 
   PlanModel* m_model;
   QString m_folder;
+  PropPictures m_pictures;
   QString m_uid;
   QStringList m_uids;  // those that edits go to, m_uid first
   std::string m_kind;

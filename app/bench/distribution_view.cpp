@@ -1,5 +1,6 @@
 #include "app/bench/distribution_view.h"
 
+#include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "core/base/curve.h"
@@ -164,7 +165,7 @@ void DistributionView::paintTicks(QPainter& p, const Histogram& h) const {
   p.setFont(small);
   const double step = tickStep(to() - from(), 6);
   for (double v = std::ceil(from() / step) * step; v <= to() + step * 1e-6; v += step) {
-    const QString text = QString::number(std::abs(v) < step * 1e-6 ? 0 : v, 'g', 4) + QString::fromUtf8(h.suffix);
+    const QString text = QString::number(std::abs(v) < step * 1e-6 ? 0 : v, 'g', 4) + said(h.suffix);
     p.setPen(t.quiet);
     p.drawText(QRectF(xOf(v) - 30, c.bottom() + 6, 60, 16), Qt::AlignHCenter, text);
   }
@@ -185,11 +186,11 @@ void DistributionView::paintNumbers(QPainter& p, const Histogram& h) const {
   const std::size_t all = h.keptCount + h.leftCount;
   const double share = all > 0 ? static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
   const QStringList lines{
-      tr("%1 at %2 points").arg(QString::fromStdString(h.label), locale.toString(static_cast<qulonglong>(all))),
+      tr("%1 at %2 points").arg(said(h.label), locale.toString(static_cast<qulonglong>(all))),
       (m_isMask ? tr("%1 at 0.5 or more · %2") : tr("%1 kept · %2"))
           .arg(locale.toString(static_cast<qulonglong>(h.keptCount)), shareText(share)),
       (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
-      tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), QString::fromUtf8(h.suffix))};
+      tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), said(h.suffix))};
   for (int i = 0; i < lines.size(); ++i) {
     QFont f = font();
     f.setPixelSize(12);

@@ -54,15 +54,13 @@ int Form::add(const QString& label, const QString& help, QWidget* editor, bool i
     editor->setAccessibleDescription(help);
   }
   row->addStretch(1);
-  const bool isTall = editor->sizeHint().height() > kOneLine;
-  if (!isTall) editor->setMinimumHeight(kLeastHeight);
-  m_rows.push_back({name, editor, isWide, isTall, true});
+  m_rows.push_back({name, editor, isWide, true});
   m_isStale = true;
   return static_cast<int>(m_rows.size()) - 1;
 }
 
 int Form::addHeading(QWidget* heading) {
-  m_rows.push_back({new QWidget(this), heading, true, false, true, true});
+  m_rows.push_back({new QWidget(this), heading, true, true, true});
   m_isStale = true;
   return static_cast<int>(m_rows.size()) - 1;
 }
@@ -126,7 +124,10 @@ void Form::placeFor(int width) {
   m_isStale = false;
   const Shape shape = m_shape = shapeFor(width);
   while (QLayoutItem* item = m_grid->takeAt(0)) delete item;
-  for (int row = 0; row < m_grid->rowCount(); ++row) m_grid->setRowStretch(row, 0);
+  for (int row = 0; row < m_grid->rowCount(); ++row) {
+    m_grid->setRowStretch(row, 0);
+    m_grid->setRowMinimumHeight(row, 0);
+  }
   for (int column = 0; column < 4; ++column)
     m_grid->setColumnStretch(column, shape == Shape::NamesAbove ? column == 0 : column % 2);
   int names = 0;  // of the first column
@@ -138,8 +139,13 @@ void Form::placeFor(int width) {
     r.name->setVisible(r.isShown);
     r.editor->setVisible(r.isShown);
     if (!r.isShown) continue;
-    const Qt::Alignment beside = r.isTall ? Qt::AlignTop : Qt::AlignVCenter;
+    // What has several lines may get more of them later, so that the least height is the line's, not the control's.
+    const bool isTall = r.editor->sizeHint().height() > kOneLine;
+    const Qt::Alignment beside = isTall ? Qt::AlignTop : Qt::AlignVCenter;
     const bool isAlone = r.isWide || shape != Shape::Pairs;
+    const auto keepHeight = [&](int row) {
+      if (!isTall) m_grid->setRowMinimumHeight(row, kLeastHeight);
+    };
     if (isAlone && isSecond) {
       ++line;
       isSecond = false;
@@ -148,11 +154,14 @@ void Form::placeFor(int width) {
       m_grid->addWidget(r.editor, line++, 0, 1, 4, Qt::AlignLeft);
     } else if (shape == Shape::NamesAbove || (r.isWide && !fitsBeside(r, names))) {
       m_grid->addWidget(r.name, line++, 0, 1, 4);
+      keepHeight(line);
       m_grid->addWidget(r.editor, line++, 0, 1, 4);
     } else if (isAlone) {
       m_grid->addWidget(r.name, line, 0, beside);
+      keepHeight(line);
       m_grid->addWidget(r.editor, line++, 1, 1, 3);
     } else {
+      keepHeight(line);
       m_grid->addWidget(r.name, line, isSecond ? 2 : 0, beside);
       m_grid->addWidget(r.editor, line, isSecond ? 3 : 1);
       line += isSecond ? 1 : 0;

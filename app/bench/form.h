@@ -30,7 +30,6 @@ class Form : public QWidget {
     QWidget* name;
     QWidget* editor;
     bool isWide;
-    bool isTall;
     bool isShown;
     bool isHeading = false;
   };

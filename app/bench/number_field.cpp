@@ -1,5 +1,6 @@
 #include "app/bench/number_field.h"
 
+#include "app/model/words.h"
 #include "core/base/formula.h"
 
 #include <QKeyEvent>
@@ -41,7 +42,7 @@ std::optional<double> parseQuantity(const QString& text, Unit unit) {
                : u == QLatin1String("deg") || u == QStringLiteral("°") ? 1
                                                                        : 0;
     else
-      factor = u == QString::fromUtf8(unitSuffix(unit)).trimmed() ? 1 : 0;
+      factor = u == QString::fromUtf8(unitSuffix(unit)).trimmed() || u == said(unitSuffix(unit)).trimmed() ? 1 : 0;
     if (factor == 0) return {};  // a unit that does not belong here
     rest.chop(match.capturedLength());
   }
@@ -56,7 +57,7 @@ QString formatQuantity(double value, Unit unit) {
   QString number = QString::number(value, 'g', 6);
   if (number.contains(QLatin1Char('e'))) number = QString::number(value, 'f', 0);
   number.replace(QLatin1Char('-'), QChar(0x2212));  // the minus sign, as everywhere else
-  return number + QString::fromUtf8(unitSuffix(unit));
+  return number + said(unitSuffix(unit));
 }
 
 NumberField::NumberField(const ParamSpec& spec, QWidget* parent)

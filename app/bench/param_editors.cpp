@@ -2,6 +2,8 @@
 
 #include "app/bench/choice_box.h"
 #include "app/bench/number_field.h"
+#include "app/bench/rows_editor.h"
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QAction>
@@ -23,8 +25,6 @@ namespace {
 
 int g_gesture = 2'000'000;
 
-QString text(const std::string& s) { return QString::fromStdString(s); }
-
 class NumberEditor : public ParamEditor {
  public:
   NumberEditor(const ParamSpec& spec, QWidget* parent) : ParamEditor(parent), m_field(new NumberField(spec, this)) {
@@ -32,7 +32,7 @@ class NumberEditor : public ParamEditor {
     row->setContentsMargins(0, 0, 0, 0);
     row->addWidget(m_field);
     m_field->setObjectName(text(spec.id));
-    m_field->setAccessibleName(text(spec.label));
+    m_field->setAccessibleName(said(spec.label));
     setFocusProxy(m_field);
     m_field->setCanFollow(true);
     connect(m_field, &NumberField::edited, this, [this](double v, int gesture) { Q_EMIT edited(v, gesture); });
@@ -65,7 +65,7 @@ class NumbersEditor : public ParamEditor {
     for (int i = 0; i < names.size(); ++i) {
       auto* field = new NumberField(one, this);
       field->setObjectName(QStringLiteral("%1.%2").arg(text(spec.id)).arg(i));
-      field->setAccessibleName(QStringLiteral("%1 %2").arg(text(spec.label), names[i]));
+      field->setAccessibleName(QStringLiteral("%1 %2").arg(said(spec.label), names[i]));
       field->setToolTip(names[i]);
       if (m_isBand) {
         auto* label = new QLabel(names[i], this);
@@ -88,7 +88,7 @@ class NumbersEditor : public ParamEditor {
       m_open = new QToolButton(this);
       m_open->setText(tr("To…"));
       m_open->setObjectName(text(spec.id) + QStringLiteral(".open"));
-      m_open->setAccessibleName(tr("%1: two values").arg(text(spec.label)));
+      m_open->setAccessibleName(tr("%1: two values").arg(said(spec.label)));
       m_open->setToolTip(tr("Draws between two values"));
       grid->addWidget(m_open, 0, 1, Qt::AlignLeft);
       m_fields[1]->hide();
@@ -162,10 +162,10 @@ class FollowingEditor : public ParamEditor {
     row->addWidget(m_line);
     m_line->hide();
     m_line->setObjectName(text(spec.id) + QStringLiteral(".formula"));
-    m_line->setAccessibleName(tr("%1 follows").arg(text(spec.label)));
+    m_line->setAccessibleName(tr("%1 follows").arg(said(spec.label)));
     m_line->setPlaceholderText(tr("a dial's name, or a formula"));
     control->setObjectName(text(spec.id));
-    control->setAccessibleName(text(spec.label));
+    control->setAccessibleName(said(spec.label));
     control->setContextMenuPolicy(Qt::ActionsContextMenu);
     auto* open = new QAction(tr("Follow a dial…"), control);
     open->setObjectName(text(spec.id) + QStringLiteral(".follow"));
@@ -252,7 +252,7 @@ class ChoiceEditor : public FollowingEditor {
   }
   static QStringList wordsOf(const ParamSpec& spec) {
     QStringList out;
-    for (const Option& o : spec.options) out << tr(o.label.c_str());
+    for (const Option& o : spec.options) out << said(o.label);
     return out;
   }
   /// "1 is Even, 2 is Free".
@@ -278,7 +278,7 @@ class TextEditor : public ParamEditor {
     m_fault->hide();
     if (m_check) connect(m_line, &QLineEdit::textChanged, this, [this] { judge(); });
     m_line->setObjectName(text(spec.id));
-    m_line->setAccessibleName(text(spec.label));
+    m_line->setAccessibleName(said(spec.label));
     setFocusProxy(m_line);
     connect(m_line, &QLineEdit::editingFinished, this, [this] {
       if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
@@ -295,7 +295,7 @@ class TextEditor : public ParamEditor {
  private:
   void judge() {
     const std::string fault = m_check(m_line->text().toStdString());
-    m_fault->setText(text(fault));
+    m_fault->setText(said(fault));
     m_fault->setStyleSheet(QStringLiteral("color: %1").arg(Theme::current().trouble.name()));
     m_fault->setVisible(!fault.empty());
   }
@@ -351,10 +351,10 @@ class FileEditor : public ParamEditor {
     row->addWidget(m_line);
     auto* open = new QToolButton(this);
     open->setText(tr("Open…"));
-    open->setAccessibleName(tr("Choose a file for %1").arg(text(spec.label)));
+    open->setAccessibleName(tr("Choose a file for %1").arg(said(spec.label)));
     row->addWidget(open);
     m_line->setObjectName(text(spec.id));
-    m_line->setAccessibleName(text(spec.label));
+    m_line->setAccessibleName(said(spec.label));
     setFocusProxy(m_line);
     const QString filter = spec.fileKind == "image"
                                ? tr("Images (*.png *.tif *.tiff *.exr *.jpg *.jpeg);;All files (*)")
@@ -471,13 +471,16 @@ class PropsEditor : public ParamEditor {
 
 }  // namespace
 
-ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const QString& folder, QWidget* parent) {
+ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const PropPictures& pictures, const QString& folder,
+                        QWidget* parent) {
   switch (spec.type) {
     case ParamType::Toggle: return new ToggleEditor(spec, parent);
     case ParamType::Number:
     case ParamType::Integer: return new NumberEditor(spec, parent);
     case ParamType::Choice: return new ChoiceEditor(spec, parent);
-    case ParamType::Text: return new TextEditor(spec, parent);
+    case ParamType::Text:
+      if (spec.form != TextForm::Line) return new RowsEditor(spec, plan, pictures, parent);
+      return new TextEditor(spec, parent);
     case ParamType::File: return new FileEditor(spec, folder, parent);
     case ParamType::Vector:
     case ParamType::Range:

@@ -4,7 +4,10 @@
 
 #include "core/plan/document.h"
 
+#include <QPixmap>
 #include <QWidget>
+
+#include <functional>
 
 namespace arvesk {
 
@@ -29,7 +32,11 @@ class ParamEditor : public QWidget {
   void partFollowed(int part, const QString& formula);
 };
 
+/// The picture of a prop by its uid; null while there is none.
+using PropPictures = std::function<QPixmap(const std::string& uid)>;
+
 /// `plan` gives the kit for lists of props; `folder` is where relative file names start.
-ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const QString& folder, QWidget* parent);
+ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const PropPictures& pictures, const QString& folder,
+                        QWidget* parent);
 
 }  // namespace arvesk

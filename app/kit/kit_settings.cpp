@@ -1,6 +1,7 @@
 #include "app/kit/kit_settings.h"
 
 #include "app/bench/number_field.h"
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QCheckBox>
@@ -15,11 +16,7 @@
 #include <QVBoxLayout>
 
 namespace arvesk {
-namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
-
-}  // namespace
+namespace {}  // namespace
 
 KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent), m_model(model) {
   setObjectName(QStringLiteral("kit_settings"));
@@ -301,19 +298,19 @@ void KitSettings::showWarnings() {
         const bool isTrouble = p.severity == Severity::Error;
         if (isMissing)
           addRow(
-              of + text(p.message), true, tr("Find it…"), [this] { Q_EMIT replaceWanted(); },
+              of + said(p.message), true, tr("Find it…"), [this] { Q_EMIT replaceWanted(); },
               QStringLiteral("fix_missing"));
         else if (p.code != ProblemCode::UnlikelySize)  // which is among the warnings, with what can be said to it
           addRow(
-              of + text(p.message), isTrouble, isTrouble ? tr("Try again") : QString(),
+              of + said(p.message), isTrouble, isTrouble ? tr("Try again") : QString(),
               [this] { Q_EMIT tryAgainWanted(); }, QStringLiteral("try_again"));
       }
     const auto it = m_view->propWarnings.find(uid);
     if (it == m_view->propWarnings.end()) continue;
     for (const PropWarning& w : it->second)
       addRow(
-          of + text(w.message), false, text(w.fix),
-          [this, uid, apply = w.apply, words = text(w.fix)] {
+          of + said(w.message), false, said(w.fix),
+          [this, uid, apply = w.apply, words = said(w.fix)] {
             m_model->edit(words, [&](Plan& plan) {
               for (PropEntry& p : plan.props)
                 if (p.uid == uid) apply(p);

@@ -1,6 +1,7 @@
 #include "app/kit/kit_view.h"
 
 #include "app/kit/prop_mime.h"
+#include "app/model/words.h"
 
 #include "app/kit/prop_window.h"
 #include "app/model/found_files.h"
@@ -28,8 +29,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 const QStringList& meshEndings() {
   static const QStringList endings{QStringLiteral("glb"), QStringLiteral("gltf"), QStringLiteral("obj"),
@@ -182,13 +181,13 @@ void KitView::rebuild() {
           told != m_view->evaluation.propProblems.end())
         for (const Problem& p : told->second) {
           mark = QStringLiteral("! ");
-          notes.push_back(text(p.message));
+          notes.push_back(said(p.message));
         }
       if (const auto it = m_view->propWarnings.find(prop.uid); it != m_view->propWarnings.end())
         for (const PropWarning& w : it->second) {
           // An open mesh or one without normals is worth a word, not a mark: most plants are open.
           if (w.about != PropWarning::About::Open) mark = QStringLiteral("! ");
-          notes.push_back(text(w.message));
+          notes.push_back(said(w.message));
         }
     }
     item->setText(mark + text(prop.name));

@@ -1,5 +1,6 @@
 #include "app/kit/prop_window.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QComboBox>
@@ -15,8 +16,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// The surface in the colors of one vertex attribute, from its least to its greatest value.
 SurfacePtr coloredBy(const Surface& s, const Column<float>& values) {

@@ -4,6 +4,7 @@
 #include <QAccessibleWidget>
 #include <QHeaderView>
 #include <QPointer>
+#include "app/model/words.h"
 
 namespace arvesk {
 namespace {

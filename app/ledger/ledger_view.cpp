@@ -1,6 +1,7 @@
 #include "app/ledger/ledger_view.h"
 
 #include "app/ledger/ledger_access.h"
+#include "app/model/words.h"
 
 #include "app/window/theme.h"
 
@@ -23,8 +24,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// More selected rows than this are neither ringed in Site nor carried over when the points change.
 constexpr std::size_t kMostRings = 5000;
@@ -116,7 +115,8 @@ LedgerView::LedgerView(QWidget* parent)
   m_table->horizontalHeader()->setSectionsClickable(true);
   m_filter->setObjectName(QStringLiteral("ledger_filter"));
   m_filter->setAccessibleName(tr("Filter"));
-  m_filter->setPlaceholderText(tr("Filter: a word, or slope > 30 and prop = marram*"));
+  m_filter->setPlaceholderText(tr("a word, or slope > 30"));
+  m_filter->setToolTip(tr("Rows that hold a word, or that fit: slope > 30 and prop = marram*"));
   m_filter->setClearButtonEnabled(true);
   m_count->setObjectName(QStringLiteral("ledger_count"));
   m_count->setProperty("role", QStringLiteral("quiet"));
@@ -221,8 +221,8 @@ void LedgerView::refresh() {
     if (!rows) {
       if (task.isCancelled()) return {};
       return [this, problem = rows.error()] {
-        m_count->setText(QStringLiteral("! %1").arg(text(problem.message)));
-        m_count->setToolTip(text(problem.advice));
+        m_count->setText(QStringLiteral("! %1").arg(said(problem.message)));
+        m_count->setToolTip(said(problem.advice));
       };
     }
     const int column = sort.empty() ? -1 : ledger->column(sort);
@@ -369,9 +369,8 @@ bool LedgerView::writeCsv(const QString& path) {
             tr("%1 rows written to %2").arg(QLocale().toString(static_cast<qulonglong>(count)), path));
       };
     if (task.isCancelled()) return {};
-    return [this, problem = ok.error()] {
-      QMessageBox::warning(this, tr("The table was not written"), text(toLine(problem)));
-    };
+    return
+        [this, problem = ok.error()] { QMessageBox::warning(this, tr("The table was not written"), lineOf(problem)); };
   });
   return true;
 }

@@ -1,5 +1,6 @@
 #include "app/model/evaluation_service.h"
 
+#include "app/model/words.h"
 #include "core/picture/render.h"
 #include "core/plan/prop_making.h"
 #include "core/props/quantities.h"
@@ -43,7 +44,7 @@ void colorByGroup(bool isByProp, EvalView& view) {
       for (const KitEntry& e : points.kit->entries) ofProp.push_back(placeOf(e.prop->uid, e.prop->name));
     std::optional<float> none;
     for (std::size_t i = 0; i < points.count; ++i) {
-      if (points.prop[i] == kNoProp && !none) none = placeOf({}, "no prop");
+      if (points.prop[i] == kNoProp && !none) none = placeOf({}, said("no prop").toStdString());
       values[i] = points.prop[i] == kNoProp ? *none : ofProp[static_cast<std::size_t>(points.prop[i])];
     }
   }
@@ -337,7 +338,7 @@ EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr&
     });
   };
   evaluate.atWork = [&](const AtWork& at) {
-    const QString doing = QString::fromStdString(at.doing);
+    const QString doing = said(at.doing);
     tell(news, [&] {
       if (at.uid.empty())
         news->now.props = news->now.what = at.share < 1 ? doing : QString();

@@ -1,5 +1,6 @@
 #include "app/model/made_facts.h"
 
+#include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "core/geometry/prop.h"
 
@@ -13,7 +14,6 @@ namespace arvesk {
 namespace {
 
 QString tr(const char* s) { return QCoreApplication::translate("MadeFacts", s); }
-QString text(const std::string& s) { return QString::fromStdString(s); }
 QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
 QString number(double v, int digits) {
   return QLocale().toString(v, 'f', digits).replace(QLatin1Char('-'), QChar(0x2212));
@@ -50,8 +50,8 @@ void ofPoints(const Points& p, const Task& task, std::vector<Fact>& out) {
       {tr("Over"), QStringLiteral("%1 × %2 m")
                        .arg(number(static_cast<double>(extent.x), 1), number(static_cast<double>(extent.z), 1))});
   out.push_back(
-      {tr("Heights"), QStringLiteral("%1 to %2 m")
-                          .arg(number(static_cast<double>(box.min.y), 2), number(static_cast<double>(box.max.y), 2))});
+      {tr("Heights"),
+       tr("%1 to %2 m").arg(number(static_cast<double>(box.min.y), 2), number(static_cast<double>(box.max.y), 2))});
   out.push_back({tr("Size"), spread(size, 2, {})});
   out.push_back({tr("Lean"), spread(lean, 0, QStringLiteral("°"))});
   if (!p.kit) return;
@@ -102,7 +102,7 @@ std::vector<Fact> factsOf(const Evaluation& evaluation, const Node& node, const 
                            .arg(number(static_cast<double>(extent.x), 1), number(static_cast<double>(extent.y), 1),
                                 number(static_cast<double>(extent.z), 1))});
     if (s->faceCount() > 0)
-      out.push_back({tr("Heights"), QStringLiteral("%1 to %2 m")
+      out.push_back({tr("Heights"), tr("%1 to %2 m")
                                         .arg(number(static_cast<double>(s->bounds().min.y), 2),
                                              number(static_cast<double>(s->bounds().max.y), 2))});
   } else if (const KitPtr kit = evaluation.firstOf<KitPtr>(node.uid)) {

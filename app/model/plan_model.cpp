@@ -1,6 +1,7 @@
 #include "app/model/plan_model.h"
 
 #include "app/model/presets.h"
+#include "app/model/words.h"
 
 #include "app/plan/plan_layout.h"
 #include "core/formats/plan_file.h"
@@ -73,7 +74,7 @@ Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
   node.uid = newUid();
   node.kind = kind.id;
   node.version = kind.version;
-  node.title = freeTitle(plan, kind.label);
+  node.title = freeTitle(plan, said(kind.label).toStdString());
   node.params = Presets::values(kind.id, {}).value_or(startOf(kind));
   node.x = x;
   node.y = y;
@@ -263,7 +264,7 @@ void PlanModel::setParam(const QStringList& uids, const std::string& paramId, Pa
   const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
   if (!spec) return;
   const ParamValue before = node->value(*spec);
-  const QString label = QString::fromStdString(spec->label);
+  const QString label = said(spec->label);
   edit(
       uids.size() == 1 ? tr("%1: %2").arg(QString::fromStdString(node->title), label)
                        : tr("%1 of %2 nodes").arg(label).arg(uids.size()),
@@ -281,7 +282,7 @@ void PlanModel::setParams(const QString& uid, const std::vector<std::pair<std::s
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   QStringList labels;
   for (const auto& [id, value] : values)
-    if (const ParamSpec* spec = kind ? kind->findParam(id) : nullptr) labels << QString::fromStdString(spec->label);
+    if (const ParamSpec* spec = kind ? kind->findParam(id) : nullptr) labels << said(spec->label);
   if (labels.isEmpty()) return;
   edit(
       tr("%1: %2").arg(QString::fromStdString(node->title), labels.join(QStringLiteral(", "))),
@@ -341,7 +342,7 @@ void bringKits(Plan& plan, const Node& node) {
 
 QString PlanModel::addNode(const NodeKind& kind, double x, double y) {
   const Node node = nodeOf(*m_plan, kind, x, y);
-  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+  edit(tr("Add %1").arg(said(kind.label)), [&](Plan& plan) {
     plan.nodes.push_back(node);
     bringKits(plan, node);
   });
@@ -354,7 +355,7 @@ QString PlanModel::insertNode(const NodeKind& kind, const Link& from, const QStr
   if (!before || !main || kind.outputs.empty()) return {};
   Node node = nodeOf(*m_plan, kind, before->x, before->y + kStep);
   node.inputs[main->id] = {linkTo(from.node, from.output)};
-  edit(tr("Insert %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+  edit(tr("Insert %1").arg(said(kind.label)), [&](Plan& plan) {
     for (Link& link : plan.find(to.toStdString())->inputs[inputId])
       if (link == from) {
         link.node = node.uid;
@@ -433,7 +434,7 @@ QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   Node node = nodeOf(*m_plan, kind, before->x, before->y + kStep);
   node.inputs[main->id] = {linkTo(before->uid, output)};
   const bool takesOver = passesMain(kind);
-  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+  edit(tr("Add %1").arg(said(kind.label)), [&](Plan& plan) {
     if (takesOver)
       for (Node& other : plan.nodes) {
         const NodeKind* otherKind = kindOf(other);
@@ -456,7 +457,7 @@ QString PlanModel::addInto(const NodeKind& kind, const QString& uid, const std::
   const Node* target = m_plan->find(uid.toStdString());
   if (!target || kind.outputs.empty()) return {};
   const Node node = nodeOf(*m_plan, kind, target->x + 260, target->y);
-  edit(tr("Add %1").arg(QString::fromStdString(kind.label)), [&](Plan& plan) {
+  edit(tr("Add %1").arg(said(kind.label)), [&](Plan& plan) {
     plan.nodes.push_back(node);
     join(plan, uid.toStdString(), inputId, linkTo(node.uid, kind.outputs.front().id));
   });
@@ -719,8 +720,7 @@ QString PlanModel::whyNot(const QString& from, const std::string& outputId, cons
   const InputSpec* input = kind ? kind->findInput(inputId) : nullptr;
   const auto type = outputType(*m_plan, {from.toStdString(), outputId, {}});
   if (!input || !type) return tr("there is no such slot");
-  if (!input->takes(*type) && !bridgeTo(*input, *type))
-    return tr("%1 takes something else").arg(QString::fromStdString(input->label));
+  if (!input->takes(*type) && !bridgeTo(*input, *type)) return tr("%1 takes something else").arg(said(input->label));
   if (wouldLoop(*m_plan, from.toStdString(), to.toStdString())) return tr("this would close a loop");
   // What passes on what it is given would give something else to those after it. Rare, so that whole plans are looked
   // through only then: this is asked for every slot while a link is dragged.

@@ -1,9 +1,13 @@
 #include "app/model/plan_pictures.h"
 
 #include "app/model/top_view.h"
+#include "app/model/words.h"
+#include "core/deliver/delivery.h"
 #include "core/picture/render.h"
 #include "core/plan/dials.h"
 #include "core/spatial/ground.h"
+
+#include <QCoreApplication>
 
 #include <algorithm>
 
@@ -23,8 +27,56 @@ SurfacePtr largestGround(const Evaluation& evaluation) {
   return best;
 }
 
-/// Places on the ground in a square grid as seen from above; where there is none the point is not finite in y.
-Points groundGrid(const Surface& ground, const Task& task) {
+/// The surface that a card works on: connected to it, or to what its points come from.
+SurfacePtr groundOf(const Plan& plan, const Evaluation& evaluation, const std::string& uid, int depth = 0) {
+  const Node* node = plan.find(uid);
+  if (!node || depth > 32) return nullptr;
+  for (const auto& [id, links] : node->inputs)
+    for (const Link& link : links)
+      if (!link.isEmpty())
+        if (SurfacePtr s = evaluation.firstOf<SurfacePtr>(link.node)) return s;
+  const auto main = node->inputs.find("points");
+  if (main == node->inputs.end() || main->second.empty()) return nullptr;
+  return groundOf(plan, evaluation, main->second.front().node, depth + 1);
+}
+
+/// What `of` finds at the first card that uses the mask, directly or through other masks; null where there is none.
+template <typename Of>
+auto atFirstUser(const Plan& plan, const std::string& maskUid, const Of& of, int depth = 0)
+    -> decltype(of(plan.nodes.front())) {
+  if (depth > 16) return nullptr;
+  for (const Node& node : plan.nodes)
+    for (const auto& [id, links] : node.inputs)
+      for (const Link& link : links) {
+        if (link.node != maskUid) continue;
+        const NodeKind* kind = kindOf(node);
+        if (!kind) continue;
+        if (auto found = kind->family == Family::Mask ? atFirstUser(plan, node.uid, of, depth + 1) : of(node))
+          return found;
+      }
+  return nullptr;
+}
+
+/// Does a view from above show most of it? Not so of walls, and of bodies that stand on their own.
+bool isSeenFromAbove(const Surface& ground) {
+  constexpr std::size_t kAsked = 4096;
+  constexpr float kSteep = 0.35F;
+  float up = 0;
+  float all = 0;
+  const std::size_t step = std::max<std::size_t>(1, ground.faceCount() / kAsked);
+  for (std::size_t f = 0; f < ground.faceCount(); f += step) {
+    const UVec3 t = ground.triangles[f];
+    const Vec3 cross = glm::cross(ground.positions[t.y] - ground.positions[t.x],
+                                  ground.positions[t.z] - ground.positions[t.x]);
+    const float area = glm::length(cross);
+    all += area;
+    if (cross.y > kSteep * area) up += area;
+  }
+  return up >= 0.4F * all;
+}
+
+/// Places on the ground in a square grid, as rays meet it; where one meets nothing there is no face.
+Points groundGrid(const Surface& ground, const std::optional<Camera>& camera, const Task& task) {
   const auto index = SurfaceIndex::of(ground);
   const Box3 box = ground.bounds();
   Points p;
@@ -36,12 +88,17 @@ Points groundGrid(const Surface& ground, const Task& task) {
   for (std::size_t i = 0; i < p.count && !task.isCancelled(); ++i) {
     const float u = (static_cast<float>(i % kMaskPixels) + 0.5F) / kMaskPixels;
     const float v = (static_cast<float>(i / kMaskPixels) + 0.5F) / kMaskPixels;
-    const Vec3 from(box.min.x + u * box.extent().x, box.max.y + 1, box.min.z + v * box.extent().z);
+    Vec3 from(box.min.x + u * box.extent().x, box.max.y + 1, box.min.z + v * box.extent().z);
+    Vec3 way = -kUp;
+    if (camera) {
+      from = camera->eye;
+      way = camera->direction(u, v, 1);
+    }
     position[i] = from;
     normal[i] = kUp;
     face[i] = kNoFace;
     uv[i] = {u, v};
-    const SurfaceHit hit = index ? (*index)->first(from, -kUp, box.extent().y + 2) : SurfaceHit{};
+    const SurfaceHit hit = index ? (*index)->first(from, way, std::numeric_limits<float>::infinity()) : SurfaceHit{};
     if (!hit.isHit()) continue;
     const GroundPlace place = groundPlaceOf(ground, hit);
     position[i] = place.position;
@@ -56,16 +113,47 @@ Points groundGrid(const Surface& ground, const Task& task) {
   return p;
 }
 
-QImage maskPicture(const Mask& mask, const Points& grid) {
+/// From above, or where that says nothing as one of the plan's cameras sees it, or from the side.
+std::optional<Camera> viewOf(const Plan& plan, const Surface& ground, const Task& task) {
+  if (ground.faceCount() == 0 || isSeenFromAbove(ground)) return std::nullopt;
+  for (const CameraEntry& entry : plan.settings.cameras) {
+    const auto camera = cameraOf(plan, entry.name, ground.bounds());
+    if (!camera) continue;
+    const Points grid = groundGrid(ground, *camera, task);
+    std::size_t met = 0;
+    for (std::size_t i = 0; i < grid.count; ++i) met += grid.groundFace[i] != kNoFace;
+    if (met * 5 > grid.count) return *camera;
+  }
+  return cameraFitting(ground.bounds(), {});
+}
+
+/// The mask's picture; and what is said of one that shows nothing.
+std::pair<QImage, QString> maskPicture(const Mask& mask, const Points& grid) {
   Array<float> value(grid.count);
   mask.values(grid, 0, grid.count, value.data());
+  float least = 2;
+  float most = -1;
+  for (std::size_t i = 0; i < grid.count; ++i)
+    if (grid.groundFace[i] != kNoFace) {
+      least = std::min(least, value[i]);
+      most = std::max(most, value[i]);
+    }
   QImage image(kMaskPixels, kMaskPixels, QImage::Format_RGB32);
   for (std::size_t i = 0; i < grid.count; ++i) {
     const Vec3 c = grid.groundFace[i] == kNoFace ? Vec3(0.9F, 0.89F, 0.86F) : scaleColor(value[i]);
     image.setPixel(static_cast<int>(i) % kMaskPixels, static_cast<int>(i) / kMaskPixels,
                    qRgb(static_cast<int>(c.r * 255), static_cast<int>(c.g * 255), static_cast<int>(c.b * 255)));
   }
-  return image;
+  constexpr float kAlike = 0.004F;
+  const auto tr = [](const char* words) { return QCoreApplication::translate("PlanPictures", words); };
+  QString note;
+  if (most < 0)
+    note = tr("no ground in sight");
+  else if (most - least < kAlike)
+    note = most < kAlike        ? tr("0 all over")
+           : least > 1 - kAlike ? tr("1 all over")
+                                : tr("%1 all over").arg(static_cast<double>(most), 0, 'g', 2);
+  return {image, note};
 }
 
 /// The band that the chart's handles move: where it is declared, its unit and usual range are the chart's.
@@ -75,26 +163,11 @@ const ParamSpec* bandOf(const NodeKind& kind, const Node& node) {
   return nullptr;
 }
 
-/// The points that reach the first card that uses the mask, directly or through other masks.
-PointsPtr pointsAtUser(const Plan& plan, const Evaluation& evaluation, const std::string& maskUid, int depth = 0) {
-  if (depth > 16) return nullptr;
-  for (const Node& node : plan.nodes)
-    for (const auto& [id, links] : node.inputs)
-      for (const Link& link : links) {
-        if (link.node != maskUid) continue;
-        const NodeKind* kind = kindOf(node);
-        if (!kind) continue;
-        if (kind->family == Family::Mask) {
-          if (PointsPtr p = pointsAtUser(plan, evaluation, node.uid, depth + 1)) return p;
-          continue;
-        }
-        // A filter or adjustment gets its main input; a Sow node has only what it made.
-        const auto main = node.inputs.find("points");
-        const std::string source = main != node.inputs.end() && !main->second.empty() ? main->second.front().node
-                                                                                      : node.uid;
-        if (PointsPtr p = evaluation.firstOf<PointsPtr>(source)) return p;
-      }
-  return nullptr;
+/// The points that reach a card: a filter or adjustment gets its main input; a Sow node has only what it made.
+PointsPtr pointsAt(const Evaluation& evaluation, const Node& node) {
+  const auto main = node.inputs.find("points");
+  return evaluation.firstOf<PointsPtr>(main != node.inputs.end() && !main->second.empty() ? main->second.front().node
+                                                                                          : node.uid);
 }
 
 std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const Node& node, const Mask& mask,
@@ -111,7 +184,7 @@ std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const No
   Array<std::uint8_t> isOn(points->count);
   for (std::size_t i = 0; i < points->count; ++i) isOn[i] = value[i] >= 0.5F;
   const NodeKind* kind = kindOf(node);
-  const std::string label = QString::fromStdString(kind->label).toLower().toStdString();
+  const std::string label = said(kind->label).toLower().toStdString();
   const ParamSpec* band = isMeasured ? bandOf(*kind, node) : nullptr;
   if (!band)
     return std::make_shared<const Histogram>(
@@ -197,21 +270,42 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
   const SurfacePtr ground = largestGround(view.evaluation);
   const Plan& plan = *view.plan;
   std::vector<std::pair<const Node*, Made>> made;
-  std::optional<Points> grid;
+  std::map<SurfacePtr, std::pair<std::optional<Camera>, std::optional<Points>>> seen;  // how each ground is seen
   for (const Node& node : plan.nodes) {
     const MaskPtr mask = view.evaluation.firstOf<MaskPtr>(node.uid);
     if (!mask) continue;
-    made.push_back({&node, {mask, ground, pointsAtUser(plan, view.evaluation, node.uid), {}}});
-    if (const Made& before = m_made[node.uid]; ground && !grid && (before.mask != mask || before.ground != ground))
-      grid = groundGrid(*ground, task);
+    SurfacePtr own = atFirstUser(plan, node.uid,
+                                 [&](const Node& user) { return groundOf(plan, view.evaluation, user.uid); });
+    if (!own) own = ground;
+    std::optional<Camera> camera;
+    if (own) {
+      const auto [it, isNew] = seen.try_emplace(own);
+      if (isNew) it->second.first = viewOf(plan, *own, task);
+      camera = it->second.first;
+    }
+    made.push_back({&node,
+                    {mask,
+                     own,
+                     camera,
+                     atFirstUser(plan, node.uid, [&](const Node& user) { return pointsAt(view.evaluation, user); }),
+                     {}}});
+    const Made& before = m_made[node.uid];
+    if (own && !(before.mask == mask && before.ground == own && before.camera == camera))
+      if (std::optional<Points>& grid = seen.at(own).second; !grid) grid = groundGrid(*own, camera, task);
   }
+  if (task.isCancelled()) return nullptr;
   parallelPieces(task, made.size(), 1, [&](std::size_t i, std::size_t) {
     auto& [node, now] = made[i];
     const Made& before = m_made.at(node->uid);
     const bool isSameMask = before.mask == now.mask;
-    if (ground)
-      now.preview.picture = isSameMask && before.ground == ground ? before.preview.picture
-                                                                  : maskPicture(*now.mask, *grid);
+    if (now.ground && isSameMask && before.ground == now.ground && before.camera == now.camera) {
+      now.preview.picture = before.preview.picture;
+      now.preview.note = before.preview.note;
+    } else if (now.ground) {
+      std::tie(now.preview.picture, now.preview.note) = maskPicture(*now.mask, *seen.at(now.ground).second);
+    } else {
+      now.preview.note = QCoreApplication::translate("PlanPictures", "no ground yet");
+    }
     if (isSameMask && before.points == now.points) now.preview.histogram = before.preview.histogram;
     if (node->uid == selected && !now.preview.histogram)
       now.preview.histogram = maskHistogram(now.points, *node, *now.mask, task);

@@ -10,6 +10,7 @@ namespace arvesk {
 struct PlanPicture {
   QImage
       picture;  // of a mask over the largest ground; of what a bed or the selected node places. From above; may be null
+  QString note;             // of a mask whose picture shows nothing: why
   QImage before;            // what the selected node was given, in the same frame; null when it makes points itself
   std::vector<Fact> facts;  // about what the selected node makes
   std::vector<std::vector<Vec3>> areas;        // that it sees: the rims of patches and clumps, laid on the ground
@@ -43,6 +44,7 @@ class PlanPictureService : public QObject {
   struct Made {  // what a preview was made of: only a changed mask is drawn anew
     MaskPtr mask;
     SurfacePtr ground;
+    std::optional<Camera> camera;  // by which the ground is seen; none: from above
     PointsPtr points;
     PlanPicture preview;
   };

@@ -1,6 +1,7 @@
 #include "app/model/worker.h"
 
 #include <QTimer>
+#include "app/model/words.h"
 
 namespace arvesk {
 
@@ -138,7 +139,7 @@ void Worker::deliver(Turn& turn) {
     if (*turn.answer) (*turn.answer)();
     return;
   }
-  const QString line = QString::fromStdString(toLine(turn.answer.error()));
+  const QString line = lineOf(turn.answer.error());
   Q_EMIT failed(line);
   Q_EMIT WorkerFailures::all().happened(line);
 }

@@ -1,5 +1,6 @@
 #include "app/plan/find_field.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QCoreApplication>
@@ -8,6 +9,8 @@
 #include <QListWidget>
 #include <QRegularExpression>
 #include <QVBoxLayout>
+
+#include <fmt/ranges.h>
 
 namespace arvesk {
 
@@ -42,12 +45,14 @@ struct Fit {
 };
 
 Fit fitOf(const NodeKind& kind, const QStringList& asked) {
-  const QString label = QCoreApplication::translate("node", kind.label.c_str());
+  const QString label = said(kind.label);
   const QStringList name = wordsOf(label);
   QStringList synonyms;
-  for (const std::string& s : kind.synonyms) synonyms += wordsOf(QString::fromStdString(s));
-  const QStringList stage = wordsOf(QString::fromLatin1(familyLabel(kind.family)));
-  const QStringList help = wordsOf(QCoreApplication::translate("node", kind.help.c_str()));
+  for (const std::string& s : kind.synonyms) synonyms += wordsOf(text(s));
+  synonyms += wordsOf(
+      said(fmt::format("{}", fmt::join(kind.synonyms, ", "))));  // English ones are understood in every language
+  const QStringList stage = wordsOf(said(familyLabel(kind.family)));
+  const QStringList help = wordsOf(said(kind.help));
   Fit fit;
   if (!asked.isEmpty() && !name.isEmpty() && name.front().startsWith(asked.front())) fit.weight += 2;
   for (const QString& word : asked) {
@@ -84,7 +89,7 @@ FindField::FindField(QWidget* parent) : PopupList(parent), m_help(new QLabel(thi
   connect(m_list, &QListWidget::currentRowChanged, this, [this] {
     const QListWidgetItem* item = m_list->currentItem();
     const NodeKind* kind = item ? findNodeKind(item->data(Qt::UserRole).toString().toStdString()) : nullptr;
-    QString help = kind ? tr(kind->help.c_str()).section(QStringLiteral(". "), 0, 0) : QString();
+    QString help = kind ? said(kind->help).section(QStringLiteral(". "), 0, 0) : QString();
     if (!help.isEmpty() && !help.endsWith(QLatin1Char('.'))) help += QLatin1Char('.');
     m_help->setText(help);
   });
@@ -123,11 +128,11 @@ void FindField::fill() {
                                                                            : 1;
   for (const auto& [kind, fit] : found) {
     if (!asked.isEmpty() && (fit.words < best.words || fit.words == 0 || fit.weight < least)) continue;
-    if (!before || *before != kind->family) head(tr(familyLabel(kind->family)));
+    if (!before || *before != kind->family) head(said(familyLabel(kind->family)));
     before = &kind->family;
     auto* item = new QListWidgetItem(
         QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())),
-        tr(kind->label.c_str()), m_list);
+        said(kind->label), m_list);
     item->setData(Qt::UserRole, QString::fromStdString(kind->id));
     if (row >= 0 && fit <= chosen) continue;
     row = m_list->row(item);

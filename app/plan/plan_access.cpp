@@ -1,5 +1,6 @@
 #include "app/plan/plan_access.h"
 
+#include "app/model/words.h"
 #include "app/plan/plan_view.h"
 
 #include <QAccessible>
@@ -134,8 +135,8 @@ class ItemAccess : public QAccessibleInterface, public QAccessibleActionInterfac
     const bool canFocus = m_item.sort == Item::Sort::Card || m_item.sort == Item::Sort::Tag;
     out.focusable = out.selectable = canFocus;
     out.multiSelectable = m_item.sort == Item::Sort::Card;
-    out.selected = canFocus && m_view->selection().contains(text(m_item.uid));
-    out.focused = out.selected && m_view->hasFocus() && m_view->selection().first() == text(m_item.uid);
+    out.selected = canFocus && m_view->selection().contains(arvesk::text(m_item.uid));
+    out.focused = out.selected && m_view->hasFocus() && m_view->selection().first() == arvesk::text(m_item.uid);
     out.offscreen = !m_view->onScreen(m_view->inSight()).intersects(rect());
     if (const PlanCard* c = card()) {
       out.invalid = c->isFailed;
@@ -221,7 +222,6 @@ class ItemAccess : public QAccessibleInterface, public QAccessibleActionInterfac
   QStringList keyBindingsForAction(const QString&) const override { return {}; }
 
  private:
-  static QString text(const std::string& s) { return QString::fromStdString(s); }
   QAccessibleInterface* access(const Item& part) const {
     return static_cast<ViewAccess*>(QAccessible::queryAccessibleInterface(m_view))->of(part);
   }

@@ -1,5 +1,6 @@
 // What the mouse does on the Plan: choosing, moving and joining cards, ribbons, paper.
 #include "app/kit/prop_mime.h"
+#include "app/model/words.h"
 #include "app/plan/plan_view.h"
 #include "app/window/theme.h"
 
@@ -11,11 +12,7 @@
 #include <algorithm>
 
 namespace arvesk {
-namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
-
-}  // namespace
+namespace {}  // namespace
 
 void PlanView::mousePressEvent(QMouseEvent* event) {
   setFocus();
@@ -219,7 +216,7 @@ void PlanView::finishLink(const QPoint& at) {
                });
       },
       [this, from, output, p, type](const NodeKind& kind) {
-        m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
+        m_model->undoStack().beginMacro(tr("Add %1").arg(said(kind.label)));
         const QString uid = m_model->addNode(kind, p.x() - kCardWidth / 2, p.y());
         for (const InputSpec& input : kind.inputs)
           if (input.takes(type) || bridgeTo(input, type)) {

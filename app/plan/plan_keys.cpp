@@ -1,4 +1,5 @@
 // The Plan by keys: from card to card and tag, along ribbons, and connecting without a mouse.
+#include "app/model/words.h"
 #include "app/plan/pick_list.h"
 #include "app/plan/plan_view.h"
 
@@ -8,8 +9,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// How far it is to `to` for whoever goes that way; below 0 when it does not lie there.
 double wayTo(const QRectF& from, const QRectF& to, int key) {
@@ -96,7 +95,7 @@ void PlanView::goAlong(bool isDown) {
     QString words;
     if (kind)
       for (const InputSpec& i : kind->inputs)
-        if (i.id == inputOf) words = tr(i.label.c_str());
+        if (i.id == inputOf) words = said(i.label);
     picks.push_back({text(other.title), words, [this, uid = other.uid, card] { goTo(uid, card); }});
   };
   if (isDown) {
@@ -142,8 +141,8 @@ void PlanView::connectSelected() {
               return l.node == from && l.output == output.id;
             }))
           continue;
-        QString note = tr(input.label.c_str());
-        if (outputs > 1) note = QStringLiteral("%1 → %2").arg(tr(output.label.c_str()), note);
+        QString note = said(input.label);
+        if (outputs > 1) note = QStringLiteral("%1 → %2").arg(said(output.label), note);
         if (!input.isMany && has != to.inputs.end() && !has->second.empty())
           if (const Node* now = m_model->plan().find(has->second.front().node))
             note += tr(" in place of %1").arg(text(now->title));

@@ -1,5 +1,6 @@
 #include "app/plan/plan_layout.h"
 
+#include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "core/plan/dials.h"
 
@@ -12,7 +13,6 @@
 namespace arvesk {
 namespace {
 
-QString text(const std::string& s) { return QString::fromStdString(s); }
 QString tr(const char* s) { return QCoreApplication::translate("PlanLayout", s); }
 QString count(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
 
@@ -105,7 +105,7 @@ class Builder {
                                              !r->problems.empty() && c.problem.isEmpty()) {
         c.isFailed = r->state == NodeState::Failed;
         c.isWaiting = !c.isFailed;
-        c.problem = text(m_nodes[uid]->title + ": " + r->problems.front().message);
+        c.problem = QStringLiteral("%1: %2").arg(text(m_nodes[uid]->title), said(r->problems.front().message));
       }
   }
 
@@ -114,7 +114,7 @@ class Builder {
     if (!m_view) return {};
     const NodeReport* r = report(n.uid);
     if (r && (r->state == NodeState::Failed || r->state == NodeState::Waiting) && !r->problems.empty())
-      return text(r->problems.front().message);
+      return said(r->problems.front().message);
     if (const KitPtr kit = m_view->evaluation.firstOf<KitPtr>(n.uid))
       for (const KitEntry& entry : kit->entries)
         if (entry.prop->isMissing) return tr("no %1").arg(text(entry.prop->name));
@@ -126,7 +126,7 @@ class Builder {
     PlanCard c;
     c.uid = n.uid;
     c.title = text(n.title);
-    c.sentence = text(sentenceOf(m_plan, n, quality())).replace(QStringLiteral(" -"), QStringLiteral(" \u2212"));
+    c.sentence = said(sentenceOf(m_plan, n, quality())).replace(QStringLiteral(" -"), QStringLiteral(" \u2212"));
     c.glyph = kind ? text(kind->glyph) : QStringLiteral("unknown");
     c.isSkipped = n.isSkipped;
     double height = 48;
@@ -134,7 +134,7 @@ class Builder {
       c.isFailed = r->state == NodeState::Failed;
       c.isWaiting = r->state == NodeState::Waiting;
       if (!r->problems.empty() && !c.isSkipped) {
-        c.problem = text(r->problems.front().message);
+        c.problem = said(r->problems.front().message);
         if (r->problems.size() > 1) c.problem = tr("1 of %1 · %2").arg(r->problems.size()).arg(c.problem);
         height += 18;
       }
@@ -163,7 +163,7 @@ class Builder {
       } else if (kind && kind->showsTriangles && r->state == NodeState::Done && !r->passed.empty()) {
         c.sentence += QStringLiteral(" · %1 %2").arg(count(r->passed.front()), tr("triangles"));
       }
-      if (!r->said.empty() && !c.isSkipped) c.sentence += QStringLiteral(" · ") + text(r->said);
+      if (!r->said.empty() && !c.isSkipped) c.sentence += QStringLiteral(" · ") + said(r->said);
     }
     if (c.isSkipped) height = 26;
     if (const auto chain = m_chains.find(n.uid); chain != m_chains.end()) {
@@ -228,7 +228,7 @@ class Builder {
     t.uses = m_uses[uid];
     t.title = text(n.title);
     const NodeKind* kind = kindOf(n);
-    t.sentence = text(kind ? kind->sentence(paramsNow(m_plan, n, quality())) : n.kind);
+    t.sentence = said(kind ? kind->sentence(paramsNow(m_plan, n, quality())) : n.kind);
     t.problem = tagProblem(n);
     const NodeReport* said = report(uid);
     t.isFailed = !t.problem.isEmpty() && (!said || said->state != NodeState::Waiting);
@@ -262,7 +262,7 @@ class Builder {
         chip.owner = uid;
         chip.word = in->type == ValueType::Surface  ? tr("on")
                     : in->type == ValueType::Volume ? tr("in")
-                                                    : text(in->label).toLower();
+                                                    : arvesk::said(in->label).toLower();
         chip.uid = l.node;
         if (const auto source = m_nodes.find(l.node); source != m_nodes.end()) chip.title = text(source->second->title);
         chip.rect = QRectF(x - kTagWidth + indent + 12, y, kTagWidth - indent - 12, 18);
@@ -339,14 +339,14 @@ class Builder {
                     type == ValueType::Surface  ? tr("on")
                     : type == ValueType::Volume ? tr("in")
                     : input.label == "Against"  ? tr("clear of")
-                                                : text(input.label).toLower(),
+                                                : said(input.label).toLower(),
                     link.node, n.uid);
         }
       }
       PlanSlot slot;
       slot.uid = n.uid;
       slot.id = input.id;
-      slot.label = text(input.label);
+      slot.label = said(input.label);
       slot.type = input.type;
       slot.alsoTakes = input.alsoTakes;
       if (bridgeTo(input, ValueType::Surface)) slot.alsoTakes.push_back(ValueType::Surface);
@@ -377,7 +377,7 @@ class Builder {
       PlanSlot slot;
       slot.uid = last.uid;
       slot.id = output.id;
-      slot.label = text(output.label);
+      slot.label = said(output.label);
       slot.type = outputType(m_plan, {last.uid, output.id, {}}).value_or(output.type);
       slot.isOutput = true;
       slot.place = QPointF(outputX(rect, *kind, o, std::max(used, o + 1)), rect.bottom());

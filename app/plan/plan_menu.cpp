@@ -1,4 +1,5 @@
 // What a right click on the Plan offers: for a card or tag, a bed or note, a ribbon, or bare paper.
+#include "app/model/words.h"
 #include "app/plan/plan_view.h"
 #include "app/window/commands.h"
 
@@ -6,11 +7,7 @@
 #include <QMenu>
 
 namespace arvesk {
-namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
-
-}  // namespace
+namespace {}  // namespace
 
 /// Each link that comes in can be taken away here too: ribbons are hard to meet without a mouse.
 void PlanView::addDisconnects(QMenu& menu, const QString& uid) {
@@ -25,7 +22,7 @@ void PlanView::addDisconnects(QMenu& menu, const QString& uid) {
       const Node* from = m_model->plan().find(l.node);
       if (!from) continue;
       if (!links) links = menu.addMenu(tr("Disconnect"));
-      links->addAction(QStringLiteral("%1 ← %2").arg(tr(input.label.c_str()), text(from->title)), this,
+      links->addAction(QStringLiteral("%1 ← %2").arg(said(input.label), text(from->title)), this,
                        [this, uid, id = input.id, l] { m_model->disconnectInput(uid, id, l); });
     }
   }

@@ -1,5 +1,6 @@
 #include "app/plan/plan_overview.h"
 
+#include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
 
@@ -12,7 +13,6 @@
 namespace arvesk {
 namespace {
 
-QString text(const std::string& s) { return QString::fromStdString(s); }
 QString tr(const char* s) { return QCoreApplication::translate("PlanOverview", s); }
 
 QFont fontOf(double pixels, QFont::Weight weight = QFont::Normal) {

@@ -1,5 +1,6 @@
 #include "app/plan/plan_painter.h"
 
+#include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
 
@@ -7,8 +8,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 QFont fontOf(double pixels, QFont::Weight weight = QFont::Normal) {
   QFont f(QStringLiteral("Inter"));
@@ -50,7 +49,7 @@ class Painter {
     return it == s.work->end() ? nullptr : &it->second;
   }
   static QString wordsOf(const AtWork& at) {
-    return at.doing.empty() ? QCoreApplication::translate("Plan", "working…") : text(at.doing);
+    return at.doing.empty() ? QCoreApplication::translate("Plan", "working…") : said(at.doing);
   }
   /// Along the lower edge: how far it is, or dashes while that is not known.
   void workLine(const QRectF& rect, const AtWork& at) {
@@ -181,9 +180,11 @@ class Painter {
     const QString use = tag.uses > 1 ? QCoreApplication::translate("Plan", " · %1×").arg(tag.uses) : QString();
     const AtWork* at = workOf(tag.uid);
     if (at) workLine(r, *at);
-    const QString line = at                      ? wordsOf(*at)
-                         : tag.problem.isEmpty() ? tag.sentence + use
-                                                 : QStringLiteral("! ") + tag.problem;
+    const auto picture = s.masks ? s.masks->find(tag.uid) : PlanPictures::const_iterator();
+    const QString note = s.masks && picture != s.masks->end() ? picture->second.note : QString();
+    const QString line = at                       ? wordsOf(*at)
+                         : !tag.problem.isEmpty() ? QStringLiteral("! ") + tag.problem
+                                                  : (note.isEmpty() ? tag.sentence : note) + use;
     const QColor color = at ? t.accent : tag.isFailed ? t.trouble : t.quiet;
     elided(QRectF(words.left(), words.top() + 13, words.width(), 14), line, fontOf(10), color);
   }

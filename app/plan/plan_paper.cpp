@@ -2,15 +2,12 @@
 #include "app/plan/plan_view.h"
 
 #include <QPlainTextEdit>
+#include "app/model/words.h"
 
 #include <algorithm>
 
 namespace arvesk {
-namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
-
-}  // namespace
+namespace {}  // namespace
 
 void PlanView::dragPaper(const PlanPaper& item) {
   const QString uid = text(item.uid);

@@ -4,15 +4,12 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QScrollBar>
+#include "app/model/words.h"
 
 #include <algorithm>
 
 namespace arvesk {
-namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
-
-}  // namespace
+namespace {}  // namespace
 
 void PlanView::findInPlan() {
   m_search->setGeometry(8, 8, std::max(160, viewport()->width() - 16), 28);
@@ -31,7 +28,7 @@ void PlanView::searchPlan() {
     for (const Node& n : m_model->plan().nodes) {
       const NodeKind* kind = kindOf(n);
       if (text(n.title).contains(words, Qt::CaseInsensitive) ||
-          (kind && tr(kind->label.c_str()).contains(words, Qt::CaseInsensitive)))
+          (kind && said(kind->label).contains(words, Qt::CaseInsensitive)))
         m_foundUids.push_back(text(n.uid));
     }
   if (m_foundUids.isEmpty())

@@ -1,5 +1,6 @@
 #include "app/plan/plan_view.h"
 
+#include "app/model/words.h"
 #include "app/plan/pick_list.h"
 #include "app/plan/plan_access.h"
 
@@ -22,8 +23,6 @@ namespace {
 
 /// A plan of a thousand cards still fits on the screen, as ticks.
 constexpr double kLeastZoom = 0.04;
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 
@@ -564,18 +563,18 @@ bool PlanView::viewportEvent(QEvent* event) {
     QString words =
         QStringLiteral("<b>%1</b><br>%2")
             .arg(text(node->title).toHtmlEscaped(),
-                 text(sentenceOf(m_model->plan(), *node, m_view ? m_view->quality : Quality::Draft)).toHtmlEscaped());
+                 said(sentenceOf(m_model->plan(), *node, m_view ? m_view->quality : Quality::Draft)).toHtmlEscaped());
+    if (const auto picture = m_masks->find(uid); picture != m_masks->end() && !picture->second.note.isEmpty())
+      words += QStringLiteral("<br>%1").arg(picture->second.note);
     if (m_view)
       if (const auto it = m_view->evaluation.reports.find(uid); it != m_view->evaluation.reports.end()) {
         for (const Problem& problem : it->second.problems)
-          words += QStringLiteral("<br>! %1")
-                       .arg(text(problem.message + (problem.advice.empty() ? "" : ". " + problem.advice + "."))
-                                .toHtmlEscaped());
+          words += QStringLiteral("<br>! %1").arg(sentencesOf(problem).toHtmlEscaped());
         words += QStringLiteral("<br>%1 ms · %2 MB")
                      .arg(it->second.milliseconds, 0, 'f', 1)
                      .arg(static_cast<double>(it->second.bytes) / 1e6, 0, 'f', 1);
       }
-    if (kind) words += QStringLiteral("<br><i>%1</i>").arg(tr(kind->help.c_str()).toHtmlEscaped());
+    if (kind) words += QStringLiteral("<br><i>%1</i>").arg(said(kind->help).toHtmlEscaped());
     QToolTip::showText(help->globalPos(), words, this);
     return true;
   }

@@ -1,7 +1,9 @@
 #include "app/schedule/budget_bar.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
+#include <QCoreApplication>
 #include <QLocale>
 #include <QPainter>
 
@@ -15,9 +17,12 @@ constexpr int kGap = 8;
 /// "213 of 300 M" or "450,620 of 500,000".
 QString ofBudget(double n, double most) {
   const QLocale locale;
-  if (most < 1e6) return QStringLiteral("%1 of %2").arg(locale.toString(n, 'f', 0), locale.toString(most, 'f', 0));
+  if (most < 1e6)
+    return QCoreApplication::translate("BudgetBar", "%1 of %2")
+        .arg(locale.toString(n, 'f', 0), locale.toString(most, 'f', 0));
   const int digits = most < 1e7 ? 2 : most < 1e8 ? 1 : 0;
-  return QStringLiteral("%1 of %2 M").arg(locale.toString(n / 1e6, 'f', digits), locale.toString(most / 1e6, 'g', 4));
+  return QCoreApplication::translate("BudgetBar", "%1 of %2 M")
+      .arg(locale.toString(n / 1e6, 'f', digits), locale.toString(most / 1e6, 'g', 4));
 }
 
 }  // namespace

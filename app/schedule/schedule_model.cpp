@@ -2,6 +2,7 @@
 
 #include "app/bench/number_field.h"
 #include "app/model/plan_model.h"
+#include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
 
@@ -10,8 +11,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 QString millions(double n) {
   const QLocale locale;

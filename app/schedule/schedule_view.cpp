@@ -1,6 +1,7 @@
 #include "app/schedule/schedule_view.h"
 
 #include "app/bench/number_field.h"
+#include "app/model/words.h"
 #include "app/schedule/pinned_table.h"
 #include "app/window/theme.h"
 
@@ -13,8 +14,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 constexpr int kMostFaultsShown = 1000;
 constexpr int kRestMs = 2500;
@@ -65,9 +64,10 @@ void ScheduleView::buildTable() {
   m_table->horizontalHeader()->setHighlightSections(false);
   m_table->horizontalHeader()->setStretchLastSection(true);
   const std::array<int, ScheduleModel::ColumnCount> widths{128, 58, 64, 52, 72, 92, 82, 96, 52, 70, 66};
-  for (int c = 0; c < ScheduleModel::ColumnCount; ++c) m_table->setColumnWidth(c, widths[static_cast<std::size_t>(c)]);
-  // What a budget allows, and how much of it is used, beside what is placed: in sight.
   QHeaderView* head = m_table->horizontalHeader();
+  for (int c = 0; c < ScheduleModel::ColumnCount; ++c)
+    m_table->setColumnWidth(c, std::max(widths[static_cast<std::size_t>(c)], head->sectionSizeHint(c)));
+  // What a budget allows, and how much of it is used, beside what is placed: in sight.
   int at = head->visualIndex(ScheduleModel::Count) + 1;
   for (const int c :
        {ScheduleModel::MostPlaced, ScheduleModel::Use, ScheduleModel::Triangles, ScheduleModel::MostTriangles})

@@ -37,6 +37,22 @@ double MaskBrush::number(SiteRole role, double fallback) const {
   return p ? std::get<double>(node->value(*p)) : fallback;
 }
 
+bool MaskBrush::isSet(SiteRole role, const char* option) const {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const ParamSpec* p = node ? spec(role) : nullptr;
+  return p && std::get<std::string>(node->value(*p)) == option;
+}
+
+void MaskBrush::follow(const SitePointer& pointer) {
+  m_isOnThings = isSet(SiteRole::BrushOn, "things");
+  m_cursor = m_isOnThings ? pointer.thing : pointer.ground;
+  m_normal = m_isOnThings ? pointer.thingNormal : pointer.groundNormal;
+}
+
+std::vector<Vec3> MaskBrush::ringOf(const Vec3& place, float radius, const SiteLens& lens) const {
+  return m_isOnThings ? lens.ringAt(place, m_normal, radius) : lens.ringOnGround(place, m_normal, radius);
+}
+
 void MaskBrush::dab(const Vec3& place, const SitePointer& pointer, const SiteLens& lens) {
   const Node* node = nullptr;
   const NodeKind* kind = brushedKind(*m_model, m_uid, &node);
@@ -47,25 +63,26 @@ void MaskBrush::dab(const Vec3& place, const SitePointer& pointer, const SiteLen
   d.strength = static_cast<float>(number(SiteRole::BrushStrength, 100) / 100) * pointer.pressure *
                (pointer.modifiers & Qt::ControlModifier ? -1.0F : 1.0F);
   d.softness = static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100);
+  if (isSet(SiteRole::BrushSides, "one")) d.side = m_normal;
   m_stroke.push_back(d);
-  m_rings.push_back(lens.ringOnGround(place, pointer.groundNormal, d.radius));
+  m_rings.push_back(ringOf(place, d.radius, lens));
   m_last = place;
 }
 
 bool MaskBrush::press(const SitePointer& pointer, const SiteLens& lens) {
-  if (!pointer.ground) return false;
+  follow(pointer);
+  if (!m_cursor) return false;
   m_stroke.clear();
   m_rings.clear();
-  dab(*pointer.ground, pointer, lens);
+  dab(*m_cursor, pointer, lens);
   return true;
 }
 
 void MaskBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
-  m_cursor = pointer.ground;
-  m_normal = pointer.groundNormal;
-  if (!pointer.ground || !m_last) return;
+  follow(pointer);
+  if (!m_cursor || !m_last) return;
   const float step = kStep * static_cast<float>(number(SiteRole::BrushRadius, 1));
-  const Vec3 way = *pointer.ground - *m_last;
+  const Vec3 way = *m_cursor - *m_last;
   const int count = std::min(kMostPerMove, static_cast<int>(glm::length(way) / step));
   const Vec3 from = *m_last;
   for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer, lens);
@@ -88,10 +105,7 @@ void MaskBrush::release() {
   m_rings.clear();
 }
 
-void MaskBrush::hover(const SitePointer& pointer, const SiteLens&) {
-  m_cursor = pointer.ground;
-  m_normal = pointer.groundNormal;
-}
+void MaskBrush::hover(const SitePointer& pointer, const SiteLens&) { follow(pointer); }
 
 bool MaskBrush::wheel(double steps) {
   const ParamSpec* p = spec(SiteRole::BrushRadius);
@@ -113,9 +127,8 @@ void MaskBrush::paint(QPainter& painter, const SiteLens& lens) const {
   if (!m_cursor) return;
   const float radius = static_cast<float>(number(SiteRole::BrushRadius, 1));
   const float hard = radius * (1 - static_cast<float>(number(SiteRole::BrushSoftness, 50) / 100));
-  drawInWorld(painter, lens, lens.ringOnGround(*m_cursor, m_normal, radius), Qt::white, 2);
-  if (hard > 0.02F * radius)
-    drawInWorld(painter, lens, lens.ringOnGround(*m_cursor, m_normal, hard), QColor(255, 255, 255, 170), 1);
+  drawInWorld(painter, lens, ringOf(*m_cursor, radius, lens), Qt::white, 2);
+  if (hard > 0.02F * radius) drawInWorld(painter, lens, ringOf(*m_cursor, hard, lens), QColor(255, 255, 255, 170), 1);
 }
 
 }  // namespace arvesk

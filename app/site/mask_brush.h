@@ -19,15 +19,19 @@ class MaskBrush : public SiteTool {
  private:
   double number(SiteRole role, double fallback) const;
   const ParamSpec* spec(SiteRole role) const;
+  bool isSet(SiteRole role, const char* option) const;
+  void follow(const SitePointer& pointer);
+  std::vector<Vec3> ringOf(const Vec3& place, float radius, const SiteLens& lens) const;
   void dab(const Vec3& place, const SitePointer& pointer, const SiteLens& lens);
 
   PlanModel* m_model;
   QString m_uid;
   std::optional<Vec3> m_cursor;
   std::optional<Vec3> m_last;              // of the stroke under way
-  Vec3 m_normal{0, 1, 0};                  // of the ground there
+  Vec3 m_normal{0, 1, 0};                  // of what lies there
+  bool m_isOnThings = false;               // placed props are painted on too
   std::vector<Dab> m_stroke;               // for drawing it before the result is there
-  std::vector<std::vector<Vec3>> m_rings;  // what each dab covers of the ground
+  std::vector<std::vector<Vec3>> m_rings;  // what each dab covers
 };
 
 }  // namespace arvesk

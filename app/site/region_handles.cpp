@@ -11,16 +11,16 @@ namespace arvesk {
 
 namespace {
 
-QString words(const char* text) { return QCoreApplication::translate("Site", text); }
+QString tr(const char* words) { return QCoreApplication::translate("Site", words); }
 
 }  // namespace
 
 QString RegionHandles::hint() const {
-  QStringList all{words("middle moves, with Shift up and down")};
+  QStringList all{tr("middle moves, with Shift up and down")};
   if (const auto s = shape()) {
-    if (s->hasExtent) all << words("a side sizes, with Alt both");
-    if (s->headingDeg) all << words("front turns, with Shift by 15°");
-    if (s->size) all << words("corner sizes");
+    if (s->hasExtent) all << tr("a side sizes, with Alt both");
+    if (s->headingDeg) all << tr("front turns, with Shift by 15°");
+    if (s->size) all << tr("corner sizes");
   }
   return all.join(QStringLiteral(" · "));
 }

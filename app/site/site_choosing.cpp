@@ -2,6 +2,7 @@
 #include "app/site/site_view.h"
 
 #include "app/kit/prop_mime.h"
+#include "app/site/site_tint.h"
 #include "app/window/commands.h"
 
 #include <QDropEvent>
@@ -26,6 +27,7 @@ void SiteView::select(SiteSelection selection) {
     m_ringing.cancel();
     m_selection.clear();
   }
+  findTint();
   const std::size_t count = countOf(m_selected);
   if (count > 1)
     Q_EMIT hintChanged(
@@ -35,6 +37,34 @@ void SiteView::select(SiteSelection selection) {
     Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
   Q_EMIT selectionMade(m_selected);
   update();
+}
+
+bool SiteView::isTinted() const {
+  constexpr std::size_t kFew = 60;
+  return (m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing || m_mode == SiteMode::Mask) && m_view &&
+         m_view->scene && countOf(m_selected) > kFew;
+}
+
+/// For where the camera is now: coarse at once, then each pixel.
+void SiteView::findTint() {
+  const quint64 number = ++m_tintAsked;
+  if (!isTinted() || width() < 8 || height() < 8) return m_tinting.cancel();
+  m_tinting.ask([this, number, scene = m_view->scene, selection = m_selected, camera = m_camera, w = width(),
+                 h = height(), cut = m_cut.cut()](const Task& task) -> Worker::Answer {
+    const auto shown = [&](int step) -> Worker::Answer {
+      QImage image = tintOf(*scene, selection, camera, w, h, step, cut, task);
+      if (image.isNull()) return {};
+      return [this, number, tint = Tint{std::move(image), camera, number}] {
+        if (number != m_tintAsked) return;
+        m_tint = tint;
+        update();
+      };
+    };
+    const Worker::Answer coarse = shown(4);
+    if (!coarse) return {};
+    m_tinting.post(coarse);
+    return shown(1);
+  });
 }
 
 void SiteView::selectSame(SameAs what) {

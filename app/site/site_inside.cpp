@@ -3,6 +3,7 @@
 
 #include <QPainter>
 #include <QToolButton>
+#include "app/model/words.h"
 
 namespace arvesk {
 
@@ -41,8 +42,7 @@ void SiteView::paintVolume(QPainter& p) {
   p.drawLines(lines.open);
   p.setPen(QPen(QColor(0xE0, 0x6A, 0x2C), 2));
   p.drawLines(lines.open);
-  if (m_view->volume->problem)
-    drawWords(p, QPointF(17, height() - 44), QString::fromStdString(toLine(*m_view->volume->problem)));
+  if (m_view->volume->problem) drawWords(p, QPointF(17, height() - 44), lineOf(*m_view->volume->problem));
 }
 
 }  // namespace arvesk

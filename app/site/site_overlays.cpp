@@ -334,24 +334,28 @@ void SiteView::paintCompare(QPainter& p) {
 void SiteView::paintMarks(QPainter& p) {
   const QColor ring(0x1D, 0x5F, 0x7A);
   // The ring is drawn once and then copied: five thousand strokes would hold the window for seconds.
-  constexpr double kRing = 6;
   constexpr double kHalf = 10;
+  constexpr std::size_t kFew = 60;
+  const bool isMany = m_selection.size() > kFew;
+  const double size = isMany ? 3 : 6;
   const qreal ratio = devicePixelRatioF();
-  if (!m_selection.empty() && (m_ring.isNull() || m_ring.devicePixelRatio() != ratio)) {
+  if (isTinted() && m_tint.number == m_tintAsked && m_tint.camera == m_camera) p.drawImage(rect(), m_tint.image);
+  if (!m_selection.empty() && (m_ring.isNull() || m_ring.devicePixelRatio() != ratio || m_hasSmallRing != isMany)) {
+    m_hasSmallRing = isMany;
     m_ring = QPixmap(QSize(static_cast<int>(2 * kHalf * ratio), static_cast<int>(2 * kHalf * ratio)));
     m_ring.setDevicePixelRatio(ratio);
     m_ring.fill(Qt::transparent);
     QPainter r(&m_ring);
     r.setRenderHint(QPainter::Antialiasing);
-    r.setPen(QPen(QColor(255, 255, 255, 200), 3.5));
-    r.drawEllipse(QPointF(kHalf, kHalf), kRing, kRing);
-    r.setPen(QPen(ring, 2));
-    r.drawEllipse(QPointF(kHalf, kHalf), kRing, kRing);
+    r.setPen(QPen(QColor(255, 255, 255, 200), isMany ? 2.5 : 3.5));
+    r.drawEllipse(QPointF(kHalf, kHalf), size, size);
+    r.setPen(QPen(ring, isMany ? 1.5 : 2));
+    r.drawEllipse(QPointF(kHalf, kHalf), size, size);
   }
   const QRectF seen = QRectF(rect()).adjusted(-kHalf, -kHalf, kHalf, kHalf);
   // More rings than this could not be told apart.
   constexpr std::size_t kMostRings = 5000;
-  for (std::size_t i = 0; i < std::min(kMostRings, m_selection.size()); ++i)
+  for (std::size_t i = 0; i < std::min(kMostRings, isTinted() ? 0 : m_selection.size()); ++i)
     if (const auto at = project(m_selection[i]); at && seen.contains(*at))
       p.drawPixmap(QPointF(std::round(at->x() - kHalf), std::round(at->y() - kHalf)), m_ring);
   if (m_askedSpot && m_why->isVisible()) {

@@ -22,7 +22,7 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
   return nullptr;
 }
 
-std::vector<Vec3> SiteLens::ringOnGround(const Vec3& center, const Vec3& normal, float radius) const {
+std::vector<Vec3> SiteLens::ringAt(const Vec3& center, const Vec3& normal, float radius) const {
   constexpr int kSides = 48;
   const Vec3 side = directionOr(glm::cross(normal, std::abs(normal.x) < 0.9F ? Vec3(1, 0, 0) : Vec3(0, 0, 1)),
                                 Vec3(1, 0, 0));
@@ -30,10 +30,16 @@ std::vector<Vec3> SiteLens::ringOnGround(const Vec3& center, const Vec3& normal,
   std::vector<Vec3> out;
   for (int i = 0; i <= kSides; ++i) {
     const float a = 2 * kPi * static_cast<float>(i) / kSides;
-    const Vec3 flat = center + radius * (std::cos(a) * side + std::sin(a) * other);
-    const Vec3 at = scene ? scene->groundNear(flat, normal, radius).value_or(flat) : flat;
-    out.push_back(at + 0.01F * radius * normal);
+    out.push_back(center + radius * (std::cos(a) * side + std::sin(a) * other) + 0.01F * radius * normal);
   }
+  return out;
+}
+
+std::vector<Vec3> SiteLens::ringOnGround(const Vec3& center, const Vec3& normal, float radius) const {
+  std::vector<Vec3> out = ringAt(center, normal, radius);
+  if (!scene) return out;
+  for (Vec3& place : out)
+    if (const auto at = scene->groundNear(place, normal, radius)) place = *at + 0.01F * radius * normal;
   return out;
 }
 

@@ -19,6 +19,8 @@ struct SitePointer {
   Vec3 direction{0, 0, -1};
   std::optional<Vec3> ground;
   Vec3 groundNormal{0, 1, 0};  // there, toward the eye
+  std::optional<Vec3> thing;   // what one sees there: ground, or what stands on it
+  Vec3 thingNormal{0, 1, 0};   // there, toward the eye
   Qt::KeyboardModifiers modifiers;
   float pressure = 1;  // of a tablet's pen
 };
@@ -40,7 +42,9 @@ struct SiteLens {
     const float seen = film->distance[film->at(static_cast<int>(p.x), static_cast<int>(p.y))];
     return seen < glm::distance(camera.eye, world) * 0.985F - 0.05F;
   }
-  /// The ring of this radius about a place of the ground, laid down on the ground along its normal.
+  /// The ring of this radius about a place, across its normal.
+  std::vector<Vec3> ringAt(const Vec3& center, const Vec3& normal, float radius) const;
+  /// That of a place of the ground, laid down on the ground along its normal.
   std::vector<Vec3> ringOnGround(const Vec3& center, const Vec3& normal, float radius) const;
   /// Nothing behind the camera.
   std::optional<QPointF> project(const Vec3& world) const {

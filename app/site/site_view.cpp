@@ -1,5 +1,6 @@
 #include "app/site/site_view.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 #include "core/spatial/surface_index.h"
 
@@ -24,8 +25,6 @@ namespace {
 constexpr double kGrabPixels = 8;
 /// A shorter drag is a click, px.
 constexpr double kDragPixels = 4;
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 
@@ -287,7 +286,7 @@ void SiteView::showResults(const EvalViewPtr& view) {
     m_colorBox->addItem(tr("Output"), QLatin1String(kByOutput));
     m_colorBox->addItem(tr("Prop"), QLatin1String(kByProp));
     m_colorBox->insertSeparator(m_colorBox->count());
-    for (const std::string& name : view->colorNames) m_colorBox->addItem(text(name), text(name));
+    for (const std::string& name : view->colorNames) m_colorBox->addItem(said(name), text(name));
     m_colorBox->setCurrentIndex(std::max(0, m_colorBox->findData(m_colorNumber)));
     arrange();
   }
@@ -345,6 +344,7 @@ void SiteView::requestFrame() {
     if (m_heldRenderer) m_heldRenderer->request(requestFor(m_held));
   }
   findFootprints();
+  findTint();
   update();
 }
 
@@ -389,7 +389,12 @@ SiteLens SiteView::lens() const {
 }
 
 SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const {
-  SitePointer out{p, m_camera.eye, rayAt(p), {}, {0, 1, 0}, modifiers, m_pressure};
+  SitePointer out;
+  out.at = p;
+  out.eye = m_camera.eye;
+  out.direction = rayAt(p);
+  out.modifiers = modifiers;
+  out.pressure = m_pressure;
   if (!m_view || !m_view->scene) return out;
   float nearest = std::numeric_limits<float>::infinity();
   for (const SurfacePtr& ground : m_view->scene->input().grounds)
@@ -401,6 +406,13 @@ SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifier
       const Vec3 normal = ground->faceNormal(hit.face);
       out.groundNormal = glm::dot(normal, out.direction) > 0 ? -normal : normal;
     }
+  if (const PictureRayHit hit = m_view->scene->first(out.eye, out.direction, cut()); hit.isHit()) {
+    const PictureInstance& in = m_view->scene->instance(hit.instance);
+    const Vec3 normal = directionOr(glm::transpose(in.localTurn) * m_view->scene->shape(in.shape).faceNormal(hit.face),
+                                    kUp);
+    out.thing = out.eye + out.direction * hit.distance;
+    out.thingNormal = glm::dot(normal, out.direction) > 0 ? -normal : normal;
+  }
   return out;
 }
 

@@ -68,6 +68,8 @@ class SiteView : public QWidget {
   const SiteSelection& selected() const { return m_selected; }
   void selectSame(SameAs what);
   void selectProp(const QString& node, const QString& propUid);
+  /// What lies at a place of the widget.
+  SitePointer pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const;
   /// Brings a place into sight from where the camera looks now.
   void lookAt(const Vec3& place);
   void hideSelected(bool isOnly);
@@ -148,7 +150,6 @@ class SiteView : public QWidget {
   RenderRequest requestFor(const EvalViewPtr& view) const;
   Vec3 rayAt(const QPointF& p) const;
   const Cut* cut() const { return m_cut.cut() ? &*m_cut.cut() : nullptr; }
-  SitePointer pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const;
   std::optional<Found> findAt(const QPointF& p) const;
   void pick(const QPointF& p);
   void ask(const QPointF& p);
@@ -200,6 +201,18 @@ class SiteView : public QWidget {
   float m_pressure = 1;
   std::vector<Vec3> m_selection;
   QPixmap m_ring;  // of a selected place, null until first needed
+  bool m_hasSmallRing = false;
+  /// More than a few are tinted where things are seen as they are; discs have rings.
+  bool isTinted() const;
+  void findTint();
+  struct Tint {
+    QImage image;
+    Camera camera;       // that it was seen by
+    quint64 number = 0;  // of the question that it answers
+  };
+  Tint m_tint;
+  quint64 m_tintAsked = 0;
+  Worker m_tinting;
   SiteSelection m_selected;
   SiteHidden m_hidden;
   bool m_isLasso = false;

@@ -1,5 +1,6 @@
 #include "app/site/why_panel.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QHBoxLayout>
@@ -18,8 +19,6 @@ constexpr int kUid = Qt::UserRole;
 constexpr int kPoint = Qt::UserRole + 1;  // index into the answer's points, −1 for others
 constexpr int kHead = Qt::UserRole + 2;
 constexpr int kDetail = Qt::UserRole + 3;
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// Two lines per item: the node in ink, what it did in quiet ink, wrapped.
 class LineDelegate : public QStyledItemDelegate {
@@ -141,9 +140,9 @@ void WhyPanel::showAnswer(const Plan& plan, const WhyHere& here, const std::vect
     auto* item = new QListWidgetItem(m_list);
     item->setData(kUid, text(uid));
     item->setData(kHead, head);
-    item->setData(kDetail, text(detail));
+    item->setData(kDetail, said(detail));
     item->setData(kPoint, point);
-    item->setData(Qt::AccessibleTextRole, QStringLiteral("%1, %2").arg(head, text(detail)));
+    item->setData(Qt::AccessibleTextRole, QStringLiteral("%1, %2").arg(head, said(detail)));
   };
   if (!story.empty()) {
     heading(tr("This one, from where it was made"));

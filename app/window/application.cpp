@@ -1,5 +1,6 @@
 #include "app/window/application.h"
 
+#include "app/model/words.h"
 #include "app/model/worker.h"
 #include "core/base/border.h"
 #include "core/base/task.h"
@@ -27,7 +28,7 @@ bool Application::notify(QObject* receiver, QEvent* event) {
   const auto done = withinBorder([&] { return QApplication::notify(receiver, event); });
   if (done) return *done;
   // Saying so takes memory too.
-  (void)withinBorder([&] { Q_EMIT WorkerFailures::all().happened(QString::fromStdString(toLine(done.error()))); });
+  (void)withinBorder([&] { Q_EMIT WorkerFailures::all().happened(lineOf(done.error())); });
   return false;
 }
 

@@ -1,6 +1,7 @@
 #include "app/window/camera_window.h"
 
 #include "app/model/render_service.h"
+#include "app/model/words.h"
 #include "core/deliver/delivery.h"
 
 #include <QHBoxLayout>
@@ -15,7 +16,6 @@ namespace {
 
 constexpr QSize kPicture(192, 120);
 constexpr int kSamples = 3;  // a look, not a picture to keep
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 

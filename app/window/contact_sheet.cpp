@@ -1,5 +1,6 @@
 #include "app/window/contact_sheet.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 #include "core/deliver/changes.h"
 #include "core/deliver/delivery.h"
@@ -17,7 +18,6 @@ namespace arvesk {
 namespace {
 
 constexpr int kSamples = 3;  // a look, not a picture to keep
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 }  // namespace
 

@@ -1,5 +1,6 @@
 #include "app/window/export_window.h"
 
+#include "app/model/words.h"
 #include "app/window/attribute_list.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
@@ -26,8 +27,6 @@
 namespace arvesk {
 
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// Size and time of what stands there; empty when nothing does.
 QString stampOf(const QString& path) {
@@ -123,7 +122,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   connect(choose, &QPushButton::clicked, this, [this] {
     QStringList filters;
     for (const ExportFormat& f : exportFormats())
-      filters.push_back(QStringLiteral("%1 (*%2)").arg(QLatin1String(f.name), QLatin1String(f.ending)));
+      filters.push_back(QStringLiteral("%1 (*%2)").arg(said(f.name), QLatin1String(f.ending)));
     const QString path = QFileDialog::getSaveFileName(this, tr("Export to"), m_path->text(),
                                                       filters.join(QStringLiteral(";;")));
     if (path.isEmpty()) return;
@@ -336,7 +335,7 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   if (!report) {
     const bool isCancelled = report.error().code == ProblemCode::Cancelled;
     m_message->setText(isCancelled ? tr("Canceled; a file that was not written whole is as it was.")
-                                   : QStringLiteral("! ") + text(toLine(report.error())));
+                                   : QStringLiteral("! ") + lineOf(report.error()));
     return;
   }
   m_written = m_path->text();
@@ -362,8 +361,8 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
     top->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
     if (!isRight) top->setForeground(0, Theme::current().trouble);
     for (const std::string& fault : report->faults) {
-      auto* item = new QTreeWidgetItem(top, {text(fault), QString()});
-      item->setToolTip(0, text(fault));
+      auto* item = new QTreeWidgetItem(top, {said(fault), QString()});
+      item->setToolTip(0, said(fault));
     }
     top->setExpanded(true);
   }
@@ -380,8 +379,8 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
     auto* top = new QTreeWidgetItem(m_report, {tr("Warnings"), number(report->warnings.size())});
     top->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
     for (const Problem& p : report->warnings) {
-      auto* item = new QTreeWidgetItem(top, {QStringLiteral("! ") + text(toLine(p)), QString()});
-      item->setToolTip(0, text(toLine(p)));
+      auto* item = new QTreeWidgetItem(top, {QStringLiteral("! ") + lineOf(p), QString()});
+      item->setToolTip(0, lineOf(p));
       item->setForeground(0, Theme::current().warning);
     }
     top->setExpanded(report->warnings.size() < 4);

@@ -69,7 +69,7 @@ void KeyWindow::buildList() {
   m_list->header()->resizeSection(1, 104);
   m_list->header()->setSectionResizeMode(2, QHeaderView::Fixed);
   m_list->header()->setSectionResizeMode(3, QHeaderView::ResizeToContents);
-  m_list->header()->resizeSection(2, 170);
+  m_list->header()->resizeSection(2, 210);
 }
 
 QLabel* KeyWindow::mouseHelp() {

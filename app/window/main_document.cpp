@@ -1,4 +1,5 @@
 // The document's life in the window: new, open, save, what was left behind unsaved, and closing.
+#include "app/model/words.h"
 #include "app/window/main_window.h"
 #include "app/window/recovery_window.h"
 #include "app/window/settings.h"
@@ -19,8 +20,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 bool isSameFile(const QString& a, const QString& b) {
   const QString there = QFileInfo(a).canonicalFilePath();  // empty for one that is not there
@@ -79,7 +78,7 @@ bool MainWindow::mayGoOn() {
 bool MainWindow::takeBack(const KeptWork& work) {
   auto plan = loadPlan(work.versions.front().file.toStdString());
   if (!plan) {
-    QMessageBox::warning(this, tr("Unsaved work"), text(toLine(plan.error())));
+    QMessageBox::warning(this, tr("Unsaved work"), lineOf(plan.error()));
     return false;
   }
   if (!m_recovery.takeOver(work)) {
@@ -159,7 +158,7 @@ bool MainWindow::openFile(const QString& path) {
   }
   auto plan = loadPlan(path.toStdString());
   if (!plan) {
-    QMessageBox::warning(this, tr("The plan cannot be opened"), text(toLine(plan.error())));
+    QMessageBox::warning(this, tr("The plan cannot be opened"), lineOf(plan.error()));
     return false;
   }
   const bool isReadOnly = plan->isReadOnly;
@@ -198,7 +197,7 @@ bool MainWindow::saveTo(const QString& path) {
   rebasePaths(plan, from, to);
   const auto written = savePlan(plan, path.toStdString());
   if (!written) {
-    QMessageBox::warning(this, tr("The plan was not saved"), text(toLine(written.error())));
+    QMessageBox::warning(this, tr("The plan was not saved"), lineOf(written.error()));
     return false;
   }
   m_onDisk = *written;

@@ -1,6 +1,7 @@
 // The window's menus: every command with its words, its keys and where they act.
 #include "app/window/main_window.h"
 
+#include "app/model/words.h"
 #include "app/window/camera_window.h"
 #include "app/window/key_window.h"
 #include "app/window/picture_window.h"
@@ -252,6 +253,20 @@ void MainWindow::buildViewMenus() {
   addTheme(tr("Night"), "view_night", QStringLiteral("night"));
   addTheme(tr("Follow desktop"), "view_desktop", QStringLiteral("desktop"));
   view->addSeparator();
+  QMenu* language = view->addMenu(tr("Language"));
+  std::vector<std::pair<QString, QAction*>> tongues;
+  const auto addLanguage = [&](const QString& words, const QString& code) {
+    QAction* action = language->addAction(words, this, [this, words, code] {
+      Settings().setLanguage(code);
+      say(tr("from the next start on: %1").arg(words));
+    });
+    action->setObjectName(QStringLiteral("language_%1").arg(code));
+    action->setCheckable(true);
+    tongues.push_back({code, action});
+  };
+  for (const Language& l : languages()) addLanguage(l.name, l.code);  // each in itself: found by those who speak it
+  addLanguage(tr("Follow desktop"), QStringLiteral("desktop"));
+  view->addSeparator();
   add(view, tr("Swap the room of Plan and Site"), {Qt::Key_F6}, "view_swap", [this] {
     m_panes.arrange(m_panes.now() == Arrangement::PlanLarge ? Arrangement::SiteLarge : Arrangement::PlanLarge);
   });
@@ -263,11 +278,11 @@ void MainWindow::buildViewMenus() {
       {Arrangement::SideBySide, add(view, tr("Three side by side"), {}, "view_side_by_side",
                                     [this] { m_panes.arrange(Arrangement::SideBySide); })}};
   for (const auto& [which, action] : arrangements) action->setCheckable(true);
-  connect(view, &QMenu::aboutToShow, this, [this, arrangements, themes] {
+  connect(view, &QMenu::aboutToShow, this, [this, arrangements, themes, tongues] {
     for (const auto& [choice, action] : themes) action->setChecked(choice == Settings().theme());
+    for (const auto& [choice, action] : tongues) action->setChecked(choice == Settings().language());
     for (const auto& [which, action] : arrangements) action->setChecked(which == m_panes.now());
   });
-  view->addSeparator();
   view->addSeparator();
   add(view, tr("Bench"), {}, "view_bench", [this] { showBottom(Bottom::Bench); });
   add(view, tr("Ledger"), {}, "view_ledger", [this] { showBottom(Bottom::Ledger); });

@@ -1,6 +1,8 @@
 #include "app/window/main_window.h"
 
+#include "app/bench/rows_editor.h"
 #include "app/kit/prop_mime.h"
+#include "app/model/words.h"
 
 #include "app/bench/number_field.h"
 #include "app/schedule/budget_bar.h"
@@ -36,8 +38,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// The head of a panel: tabs or a title at the left, a quiet word at the right. Dragging it moves the dock.
 QWidget* makeHead(const std::vector<QToolButton*>& tabs, QLabel* hint) {
@@ -258,6 +258,13 @@ void MainWindow::buildLeft() {
 
 void MainWindow::buildBottom() {
   m_bench = new BenchView(&m_model);
+  m_bench->setPictures([this](const std::string& uid) {
+    const auto it = m_service.thumbnails().find(uid);
+    return it == m_service.thumbnails().end() ? QPixmap() : QPixmap::fromImage(it->second);
+  });
+  connect(&m_service, &EvaluationService::thumbnailReady, m_bench, [this] {
+    for (RowsEditor* rows : m_bench->findChildren<RowsEditor*>()) rows->updatePictures();
+  });
   connect(m_bench, &BenchView::rebuilt, this, &MainWindow::orderTabs);
   m_benchHeading = new ElidedLabel;
   m_benchHeading->setObjectName(QStringLiteral("bench_heading"));
@@ -312,10 +319,11 @@ void MainWindow::showKit(bool isKit) {
 void MainWindow::buildStatus() {
   m_counts = new QLabel;
   m_counts->setObjectName(QStringLiteral("counts"));
-  m_message = new QLabel;
+  m_message = new ElidedLabel;
+  m_message->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Preferred);
   m_message->setProperty("role", QStringLiteral("quiet"));
   m_message->setObjectName(QStringLiteral("message"));
-  m_keys = new QLabel;
+  m_keys = new HintLine;
   m_keys->setProperty("role", QStringLiteral("quiet"));
   m_progress = new QProgressBar;
   m_progress->setRange(0, 1000);
@@ -333,10 +341,10 @@ void MainWindow::buildStatus() {
   connect(m_budget, &BudgetBar::clicked, this, [this] { showBottom(Bottom::Schedule); });
   statusBar()->addWidget(m_counts);
   statusBar()->addWidget(m_budget);
-  statusBar()->addWidget(m_message, 1);
+  statusBar()->addWidget(m_message);
   statusBar()->addPermanentWidget(m_progress);
   statusBar()->addPermanentWidget(m_cancel);
-  statusBar()->addPermanentWidget(m_keys);
+  statusBar()->addPermanentWidget(m_keys, 1);  // counts and messages come first in a narrow window
   statusBar()->setContentsMargins(8, 0, 8, 0);
 }
 
@@ -392,7 +400,7 @@ void MainWindow::endWork() {
 void MainWindow::showResults() {
   const EvalViewPtr view = m_service.latest();
   endWork();
-  m_message->setText(m_said.isEmpty() ? QString::fromStdString(m_service.files()->cacheNote()) : m_said);
+  m_message->setText(m_said.isEmpty() ? said(m_service.files()->cacheNote()) : m_said);
   watchFiles();  // what was opened beside the named ones is known now
   m_plan->showResults(view);
   m_bench->showResults(view);
@@ -536,10 +544,7 @@ void MainWindow::updateKeys() {
                   {"help_manual", tr("manual")}});
   m_leftHint->setText(m_left->currentIndex() == 1 ? tr("drop mesh files here")
                                                   : hint({{"plan_add", tr("adds")}, {"plan_find", tr("finds")}}));
-  // Counts and messages come first in a narrow window.
-  const int room = width() - m_counts->sizeHint().width() - m_budget->sizeHint().width() - 80;
-  m_keys->setText(m_keys->fontMetrics().elidedText(words, Qt::ElideRight, std::max(40, room)));
-  m_keys->setToolTip(words);
+  m_keys->setHints(words);
 }
 
 void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius) {

@@ -11,6 +11,7 @@
 #include "app/schedule/schedule_view.h"
 #include "app/site/site_view.h"
 #include "app/window/commands.h"
+#include "app/window/elided_label.h"
 #include "app/window/manual_window.h"
 #include "app/window/missing_window.h"
 #include "app/window/panes.h"
@@ -181,7 +182,7 @@ class MainWindow : public QMainWindow {
   QLabel* m_counts = nullptr;
   BudgetBar* m_budget = nullptr;
   QLabel* m_message = nullptr;
-  QLabel* m_keys = nullptr;
+  HintLine* m_keys = nullptr;
   QProgressBar* m_progress = nullptr;
   QToolButton* m_cancel = nullptr;
   QTimer m_progressDelay;

@@ -1,5 +1,6 @@
 #include "app/window/manual_window.h"
 
+#include "app/model/words.h"
 #include "app/window/theme.h"
 #include "core/deliver/manual.h"
 
@@ -107,7 +108,8 @@ void ManualWindow::showPage(const QString& kindId) {
 
 void ManualWindow::fill() {
   const NodeKind* kind = findNodeKind(m_kind.toStdString());
-  QString words = QString::fromStdString(kind ? manualPage(*kind, m_pictures.contains(m_kind)) : manualIndex());
+  const Wording wording = [](const std::string& english) { return said(english).toStdString(); };
+  QString words = text(kind ? manualPage(*kind, m_pictures.contains(m_kind), wording) : manualIndex(wording));
   if (kind) words += QStringLiteral("\n[%1](index)\n").arg(tr("All nodes"));
   QPalette colors = m_text->palette();
   colors.setColor(QPalette::Link, Theme::current().accent);
@@ -115,7 +117,7 @@ void ManualWindow::fill() {
   m_text->setMarkdown(words);
   setPage(*m_text->document());
   m_text->moveCursor(QTextCursor::Start);
-  setWindowTitle(kind ? tr("Manual · %1").arg(tr(kind->label.c_str())) : tr("Manual"));
+  setWindowTitle(kind ? tr("Manual · %1").arg(said(kind->label)) : tr("Manual"));
 }
 
 }  // namespace arvesk

@@ -1,6 +1,7 @@
 #include "app/window/missing_window.h"
 
 #include "app/model/found_files.h"
+#include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QDir>
@@ -16,8 +17,6 @@
 
 namespace arvesk {
 namespace {
-
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// "A, B and 3 more".
 QString some(const std::vector<std::string>& names) {
@@ -120,7 +119,7 @@ void MissingWindow::showFiles(const std::vector<UnreadFile>& files, const QStrin
   m_folder = folder;
   m_files = files;
   QStringList words;
-  for (const Problem& p : m_model->plan().origin.problems) words.push_back(QStringLiteral("! ") + text(toLine(p)));
+  for (const Problem& p : m_model->plan().origin.problems) words.push_back(QStringLiteral("! ") + lineOf(p));
   if (words.size() > 6) words = words.mid(0, 6) << tr("and %1 more").arg(words.size() - 6);
   words.push_front(m_files.empty() ? tr("All files of the plan were read.")
                                    : tr("These files of the plan could not be read. What was placed of them is marked; "
@@ -129,10 +128,10 @@ void MissingWindow::showFiles(const std::vector<UnreadFile>& files, const QStrin
   m_list->clear();
   for (const UnreadFile& file : m_files) {
     auto* item = new QTreeWidgetItem(m_list,
-                                     {text(file.path), text(file.problem.message), some(file.neededBy), costOf(file)});
+                                     {text(file.path), said(file.problem.message), some(file.neededBy), costOf(file)});
     item->setForeground(0, Theme::current().trouble);
     item->setToolTip(0, text(file.path));
-    item->setToolTip(1, text(toLine(file.problem)));
+    item->setToolTip(1, lineOf(file.problem));
     item->setToolTip(2, some(file.neededBy));
     item->setToolTip(3, costOf(file));
     if (file.path == chosen) m_list->setCurrentItem(item);

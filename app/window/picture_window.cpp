@@ -15,6 +15,7 @@
 #include <QSaveFile>
 #include <QSpinBox>
 #include <QToolButton>
+#include "app/model/words.h"
 #include "core/deliver/delivery.h"
 
 #include <algorithm>
@@ -24,7 +25,6 @@ namespace {
 
 constexpr int kNow = -1;
 constexpr int kAll = -2;
-QString text(const std::string& s) { return QString::fromStdString(s); }
 
 /// A camera's name as part of a file name.
 QString fileWord(const QString& name) {

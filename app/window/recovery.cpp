@@ -1,5 +1,6 @@
 #include "app/window/recovery.h"
 
+#include "app/model/words.h"
 #include "core/base/safe_file.h"
 #include "core/formats/plan_file.h"
 
@@ -44,7 +45,7 @@ std::optional<KeptWork> readWork(const QString& folder) {
   return work;
 }
 
-QString wordsOf(const Problem& problem) { return QString::fromStdString(toLine(problem)); }
+QString wordsOf(const Problem& problem) { return lineOf(problem); }
 
 }  // namespace
 

@@ -14,6 +14,9 @@ class Settings {
  public:
   QString theme() const { return m_store.value(QStringLiteral("theme"), QStringLiteral("paper")).toString(); }
   void setTheme(const QString& v) { m_store.setValue(QStringLiteral("theme"), v); }
+  /// A code of words.h, or "desktop".
+  QString language() const { return m_store.value(QStringLiteral("language"), QStringLiteral("desktop")).toString(); }
+  void setLanguage(const QString& v) { m_store.setValue(QStringLiteral("language"), v); }
   QByteArray geometry() const { return m_store.value(QStringLiteral("window/geometry")).toByteArray(); }
   QByteArray layout() const { return m_store.value(QStringLiteral("window/layout")).toByteArray(); }
   void setWindow(const QByteArray& geometry, const QByteArray& layout) {
@@ -34,6 +37,15 @@ class Settings {
   void setExport(const QString& plan, const QString& path, const QString& stamp) {
     m_store.setValue(planKey(plan, "export"), path);
     m_store.setValue(planKey(plan, "export_stamp"), stamp);
+  }
+  /// The latest first.
+  QStringList recentColors() const { return m_store.value(QStringLiteral("colors")).toStringList(); }
+  void addRecentColor(const QString& color) {
+    QStringList list = recentColors();
+    list.removeAll(color);
+    list.prepend(color);
+    while (list.size() > 16) list.removeLast();
+    m_store.setValue(QStringLiteral("colors"), list);
   }
   /// The keys that the user gave a command, as portable text; none when it has those it came with.
   std::optional<QStringList> keys(const QString& command) const {

@@ -1,10 +1,11 @@
-// Numbers typed by people: read alike whatever language the machine is set to (the C library's readers take a comma for
-// a point there).
+// Numbers typed by people, and told to them: read alike whatever language the machine is set to (the C library's
+// readers take a comma for a point there).
 #pragma once
 
 #include <charconv>
 #include <cmath>
 #include <optional>
+#include <string>
 #include <string_view>
 
 namespace arvesk {
@@ -24,5 +25,9 @@ std::optional<T> numberIn(std::string_view text) {
   if (error != std::errc() || end != text.data() + text.size() || !std::isfinite(out)) return {};
   return out;
 }
+
+/// The words with their numbers as people read them: 12,345 for 12345 and 1,000,000 for 1e+06. What stands in quotes,
+/// and digits that are part of a name, stay.
+std::string withGroupedNumbers(std::string_view words);
 
 }  // namespace arvesk

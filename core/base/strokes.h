@@ -13,6 +13,7 @@ struct Dab {
   float radius = 1;       // m
   float strength = 1;     // −1 (takes away) to 1 (adds)
   float softness = 0.5F;  // share of the radius over which it fades
+  Vec3 side{0};           // normal of the side that it paints, of any length; zero: all sides
   bool operator==(const Dab&) const = default;
 };
 

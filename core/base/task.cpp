@@ -1,6 +1,7 @@
 #include "core/base/task.h"
 
 #include "core/base/border.h"
+#include "core/base/number_text.h"
 #include "core/base/reserve.h"
 
 #include <fmt/format.h>
@@ -90,8 +91,9 @@ StopScope::~StopScope() { t_stop = std::move(m_before); }
 const std::stop_token& currentStop() { return t_stop; }
 
 std::string toLine(const Problem& p) {
-  std::string line = p.where.empty() ? p.message : fmt::format("{}: {}", p.where, p.message);
-  if (!p.advice.empty()) line += fmt::format(". {}", p.advice);
+  std::string line = withGroupedNumbers(p.message);
+  if (!p.where.empty()) line = fmt::format("{}: {}", p.where, line);
+  if (!p.advice.empty()) line += fmt::format(". {}", withGroupedNumbers(p.advice));
   return line;
 }
 

@@ -176,48 +176,55 @@ PointsPtr dressed(const PointsPtr& points) {
 
 }  // namespace
 
-std::string manualPage(const NodeKind& kind, bool hasPicture) {
-  std::string out = fmt::format("# {}\n\n", kind.label);
-  if (hasPicture) out += fmt::format("![{}]({}.png)\n\n", kind.label, kind.id);
-  out += fmt::format("{}\n\nStage: {} · in files: `{}`\n\n", kind.help, familyLabel(kind.family), kind.id);
+std::string manualPage(const NodeKind& kind, bool hasPicture, const Wording& wording) {
+  const auto w = [&](const std::string& english) { return wording ? wording(english) : english; };
+  std::string out = fmt::format("# {}\n\n", w(kind.label));
+  if (hasPicture) out += fmt::format("![{}]({}.png)\n\n", w(kind.label), kind.id);
+  out += fmt::format("{}\n\n{}: {} · {}: `{}`\n\n", w(kind.help), w("Stage"), w(familyLabel(kind.family)),
+                     w("in files"), kind.id);
   if (!kind.inputs.empty()) {
-    out += "## In\n\n";
+    out += fmt::format("## {}\n\n", w("In"));
     for (const InputSpec& in : kind.inputs)
-      out += fmt::format("- **{}** ({}{}{}): {}\n", in.label, valueTypeName(in.type), in.isMany ? ", several" : "",
-                         in.isOptional ? ", optional" : "", in.help);
+      out += fmt::format("- **{}** ({}{}{}): {}\n", w(in.label), w(valueTypeName(in.type)),
+                         in.isMany ? w(", several") : "", in.isOptional ? w(", optional") : "", w(in.help));
     out += "\n";
   }
-  out += "## Out\n\n";
-  for (const OutputSpec& o : kind.outputs) out += fmt::format("- **{}** ({})\n", o.label, valueTypeName(o.type));
-  if (kind.usesSeed) out += "\nIt has a seed of its own, which can be locked against the plan's.\n";
+  out += fmt::format("## {}\n\n", w("Out"));
+  for (const OutputSpec& o : kind.outputs) out += fmt::format("- **{}** ({})\n", w(o.label), w(valueTypeName(o.type)));
+  if (kind.usesSeed)
+    out += fmt::format("\n{}\n", w("It has a seed of its own, which can be locked against the plan's."));
   if (!kind.params.empty()) {
-    out += "\n## Parameters\n\n| parameter | default | meaning |\n|---|---|---|\n";
+    out += fmt::format("\n## {}\n\n| {} | {} | {} |\n|---|---|---|\n", w("Parameters"), w("parameter"), w("default"),
+                       w("meaning"));
     for (const ParamSpec& p : kind.params) {
       std::string options;
-      for (const Option& o : p.options) options += fmt::format("{}{}", options.empty() ? " Options: " : ", ", o.label);
-      out += fmt::format("| {} | {} | {}{} |\n", cell(p.label), cell(defaultText(p)), cell(p.help), cell(options));
+      for (const Option& o : p.options) options += (options.empty() ? " " + w("Options: ") : ", ") + w(o.label);
+      out += fmt::format("| {} | {} | {}{} |\n", cell(w(p.label)), cell(defaultText(p)), cell(w(p.help)),
+                         cell(options));
     }
   }
   std::string cannot;
   if (!kind.exemptions.nestsInAmount)
-    cannot += "\n- changing its amount may move points that stay, not only add or take away\n";
+    cannot += fmt::format("- {}\n", w("changing its amount may move points that stay, not only add or take away"));
   if (!kind.exemptions.isLocal)
-    cannot += std::string(cannot.empty() ? "\n" : "") + "- an edit in one place may show farther away than its reach\n";
-  if (!cannot.empty()) out += "\n## What it cannot keep\n" + cannot;
+    cannot += fmt::format("- {}\n", w("an edit in one place may show farther away than its reach"));
+  if (!cannot.empty()) out += fmt::format("\n## {}\n\n{}", w("What it cannot keep"), cannot);
   return out;
 }
 
-std::string manualIndex() {
-  std::string out =
-      "# Nodes\n\nOne page per node, made by `arvesk-run nodes --manual` from the declarations in `core/nodes`. In the "
-      "application F1 opens the page of the selected node.\n";
+std::string manualIndex(const Wording& wording) {
+  const auto w = [&](const std::string& english) { return wording ? wording(english) : english; };
+  std::string out = fmt::format(
+      "# {}\n\n{}\n", w("Nodes"),
+      w("One page per node, made by `arvesk-run nodes --manual` from the declarations in `core/nodes`. In the "
+        "application F1 opens the page of the selected node."));
   const Family* before = nullptr;
   for (const NodeKind* kind : allNodeKinds()) {
-    if (!before || *before != kind->family) out += fmt::format("\n## {}\n\n", familyLabel(kind->family));
+    if (!before || *before != kind->family) out += fmt::format("\n## {}\n\n", w(familyLabel(kind->family)));
     before = &kind->family;
-    out += fmt::format(
-        "- [{}]({}.md): {}\n", kind->label, kind->id,
-        kind->help.substr(0, kind->help.find(". ")) + (kind->help.find(". ") == std::string::npos ? "" : "."));
+    const std::string help = w(kind->help);
+    out += fmt::format("- [{}]({}.md): {}\n", w(kind->label), kind->id,
+                       help.substr(0, help.find(". ")) + (help.find(". ") == std::string::npos ? "" : "."));
   }
   return out;
 }

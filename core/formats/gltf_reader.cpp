@@ -2,6 +2,7 @@
 // does not do.
 #include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/own_words.h"
 #include "core/formats/polygons.h"
 #include "core/formats/tinygltf.h"
 
@@ -66,10 +67,14 @@ Result<tinygltf::Model> load(const std::string& path, ReadFiles& files) {
   const auto size = static_cast<unsigned>(bytes->size());
   const std::size_t slash = path.find_last_of('/');
   const std::string folder = slash == std::string::npos ? "." : path.substr(0, slash);
-  const bool ok = isBinary
-                      ? loader.LoadBinaryFromMemory(&model, &error, &warning,
-                                                    reinterpret_cast<const unsigned char*>(bytes->data()), size, folder)
-                      : loader.LoadASCIIFromString(&model, &error, &warning, bytes->data(), size, folder);
+  bool ok = false;
+  try {
+    ok = isBinary ? loader.LoadBinaryFromMemory(&model, &error, &warning,
+                                                reinterpret_cast<const unsigned char*>(bytes->data()), size, folder)
+                  : loader.LoadASCIIFromString(&model, &error, &warning, bytes->data(), size, folder);
+  } catch (const std::logic_error& e) {  // of a buffer that has a length and no bytes
+    return bad(inOwnWords(e));
+  }
   if (!ok) return bad(error.empty() ? "cannot be read" : error.substr(0, error.find('\n')));
   for (const std::string& needed : model.extensionsRequired)
     if (isCompression(needed)) return compressed(needed);

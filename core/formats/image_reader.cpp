@@ -3,6 +3,7 @@
 
 #include "core/base/number_text.h"
 #include "core/formats/import_helper.h"
+#include "core/formats/own_words.h"
 
 #include <OpenImageIO/imageio.h>
 #include <fmt/format.h>
@@ -134,7 +135,7 @@ Result<Image> readImage(const std::string& path) {
       return unreadable("no pixel has a value");
     fillMissing(image);
     return image;
-  } catch (const std::exception& e) { return unreadable(e.what()); }
+  } catch (const std::exception& e) { return unreadable(inOwnWords(e)); }
 }
 
 }  // namespace arvesk

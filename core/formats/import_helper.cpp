@@ -1,6 +1,7 @@
 #include "core/formats/import_helper.h"
 
 #include "core/base/memory.h"
+#include "core/formats/own_words.h"
 #include "core/formats/sandbox.h"
 
 #include <fcntl.h>
@@ -211,7 +212,7 @@ int readOne(const std::string& path, const std::string& outcomePath, Read read, 
   try {
     read(path, outcome, files);
   } catch (const std::exception& e) {
-    outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", e.what()),
+    outcome.failure = problem(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", inOwnWords(e)),
                               "Export the file again");
   }
   auto opened = files.finished();

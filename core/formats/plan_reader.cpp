@@ -1,5 +1,6 @@
 // Reads plans. Whatever stands in a file is judged here, once: what comes out can be shown, worked out and drawn. A
 // document whose structure is broken is refused; a single value that cannot be is put right or set aside, and told.
+#include "core/formats/own_words.h"
 #include "core/formats/plan_file.h"
 #include "core/formats/plan_json.h"
 
@@ -442,7 +443,9 @@ Result<Plan> parsePlan(const std::string& text, const std::string& where) {
     nameApart(plan.paper, "notes", problems);
     plan.origin = {std::make_shared<const std::string>(text), std::move(problems)};
     return plan;
-  } catch (const std::exception& e) { return refuse(e.what()); }
+  } catch (const json::exception& e) { return refuse(whyNotJson(e, text)); } catch (const std::exception& e) {
+    return refuse(inOwnWords(e));
+  }
 }
 
 }  // namespace arvesk

@@ -1,5 +1,6 @@
 // glTF 2.0 read back: nodes with meshes, instances by EXT_mesh_gpu_instancing, materials' and vertices' colors. Nodes
 // are taken one by one while the text is parsed, since there may be a million.
+#include "core/formats/own_words.h"
 #include "core/formats/read_files.h"
 #include "core/formats/readback.h"
 
@@ -203,7 +204,7 @@ Result<Things> gltf(const std::string& path, const Task& task) {
   }
   try {
     return File(path, text, binary).things(task);
-  } catch (const std::exception& e) { return wrongFile(path, e.what()); }
+  } catch (const std::exception& e) { return wrongFile(path, inOwnWords(e)); }
 }
 
 }  // namespace arvesk::readback

@@ -1,5 +1,6 @@
 // CSV and PLY read back: a row or vertex per placement.
 #include "core/formats/csv_reader.h"
+#include "core/formats/own_words.h"
 #include "core/formats/read_files.h"
 #include "core/formats/readback.h"
 #include "core/geometry/image.h"
@@ -40,7 +41,7 @@ Result<Things> csv(const std::string& path, const Task& task) {
                         linearFromSrgb(static_cast<float>(number("green", i))),
                         linearFromSrgb(static_cast<float>(number("blue", i)))});
     }
-  } catch (const std::exception& e) { return wrongFile(path, e.what()); }
+  } catch (const std::exception& e) { return wrongFile(path, inOwnWords(e)); }
   return out;
 }
 

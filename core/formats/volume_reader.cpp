@@ -2,6 +2,7 @@
 
 #include "core/base/hash.h"
 #include "core/base/utf8.h"
+#include "core/formats/own_words.h"
 #include "core/spatial/distance_grid.h"
 #include "core/spatial/meshing.h"
 
@@ -188,7 +189,7 @@ Result<VolumeFile> readVolumes(const std::string& path, std::vector<Problem>& wa
     file.open(false);
     return FileReader(file, warnings).read();
   } catch (const std::exception& e) {
-    return fail(ProblemCode::FileUnreadable, fmt::format("is no OpenVDB file that can be read: {}", e.what()),
+    return fail(ProblemCode::FileUnreadable, fmt::format("is no OpenVDB file that can be read: {}", inOwnWords(e)),
                 "Write it again");
   }
 }

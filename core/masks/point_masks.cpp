@@ -129,8 +129,10 @@ class PaintedMask final : public Mask {
   PaintedMask(const Strokes& strokes, MaskFinish finish) : m_dabs(strokes.dabs), m_finish(finish) {
     Array<PointGrid::Entry> entries;
     for (std::size_t i = 0; i < m_dabs.size(); ++i)
-      if (m_dabs[i].radius > 0 && isFinite(m_dabs[i].place))
+      if (m_dabs[i].radius > 0 && isFinite(m_dabs[i].place)) {
+        m_hasSides = m_hasSides || m_dabs[i].side != Vec3(0);
         entries.push_back({m_dabs[i].place, m_dabs[i].radius, static_cast<std::uint32_t>(i)});
+      }
     ConflictRule rule;
     m_grids = gridsBySize(entries, rule);
   }
@@ -138,7 +140,8 @@ class PaintedMask final : public Mask {
     counter.add(this, sizeof(*this) + m_dabs.capacity() * sizeof(Dab));
     for (const PointGrid& grid : m_grids) grid.countBytes(counter);
   }
-  bool isOfPlaceAlone() const override { return true; }
+  /// Which side a place is on is told by its ground's normal.
+  bool isOfPlaceAlone() const override { return !m_hasSides; }
   void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
     std::vector<std::uint32_t> covering;
     for (std::size_t i = begin; i < end; ++i) {
@@ -155,6 +158,7 @@ class PaintedMask final : public Mask {
       float v = 0;
       for (const std::uint32_t k : covering) {
         const Dab& dab = m_dabs[k];
+        if (m_hasSides && dab.side != Vec3(0) && glm::dot(dab.side, at.groundNormal[i]) <= 0) continue;
         const float hard = dab.radius * (1 - std::clamp(dab.softness, 0.0F, 1.0F));
         const float share = Band{-1, 0, hard, dab.radius}.weight(glm::distance(dab.place, place)) *
                             std::clamp(std::abs(dab.strength), 0.0F, 1.0F);
@@ -166,6 +170,7 @@ class PaintedMask final : public Mask {
 
  private:
   std::vector<Dab> m_dabs;
+  bool m_hasSides = false;
   std::vector<PointGrid> m_grids;
   MaskFinish m_finish;
 };

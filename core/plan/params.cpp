@@ -25,7 +25,8 @@ std::vector<double> numbersOf(const Strokes& strokes) {
   std::vector<double> out;
   out.reserve(strokes.dabs.size() * kNumbersPerDab);
   for (const Dab& d : strokes.dabs)
-    for (const float v : {d.place.x, d.place.y, d.place.z, d.radius, d.strength, d.softness})
+    for (const float v :
+         {d.place.x, d.place.y, d.place.z, d.radius, d.strength, d.softness, d.side.x, d.side.y, d.side.z})
       out.push_back(static_cast<double>(v));
   return out;
 }
@@ -50,7 +51,7 @@ Strokes strokesFrom(const std::vector<double>& n) {
   Strokes out;
   const auto f = [&](std::size_t i) { return static_cast<float>(n[i]); };
   for (std::size_t i = 0; i + kNumbersPerDab <= n.size(); i += kNumbersPerDab)
-    out.dabs.push_back({{f(i), f(i + 1), f(i + 2)}, f(i + 3), f(i + 4), f(i + 5)});
+    out.dabs.push_back({{f(i), f(i + 1), f(i + 2)}, f(i + 3), f(i + 4), f(i + 5), {f(i + 6), f(i + 7), f(i + 8)}});
   return out;
 }
 
@@ -67,6 +68,10 @@ ParamSpec& ParamSpec::in(Unit u) {
 }
 ParamSpec& ParamSpec::checked(std::function<std::string(const std::string&)> by) {
   check = std::move(by);
+  return *this;
+}
+ParamSpec& ParamSpec::written(TextForm as) {
+  form = as;
   return *this;
 }
 ParamSpec& ParamSpec::inSite(SiteRole role) {

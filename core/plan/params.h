@@ -38,7 +38,24 @@ enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, P
 const char* unitSuffix(Unit unit);
 
 /// What a parameter is to Site's handles and brushes, so that these know it without knowing its node.
-enum class SiteRole { None, Center, Extent, Heading, Tilt, Size, Softness, BrushRadius, BrushStrength, BrushSoftness };
+enum class SiteRole {
+  None,
+  Center,
+  Extent,
+  Heading,
+  Tilt,
+  Size,
+  Softness,
+  BrushRadius,
+  BrushStrength,
+  BrushSoftness,
+  BrushSides,
+  BrushOn
+};
+
+/// What a text is made of, so that a view can show it as rows: rules that name props by a range of a mask or by a name
+/// (nodes/dress/prop_rules.h), colors with weights, colors in a row, one color.
+enum class TextForm { Line, RangeRules, NameRules, Palette, Ramp, Color };
 
 struct Option {
   std::string id;  // in files
@@ -72,10 +89,11 @@ struct ParamSpec {
   std::vector<Option> options;
   std::string shownBy;                // id of a choice or toggle, or empty
   std::vector<std::string> shownFor;  // its values that show this; for a toggle "on" or "off"
-  std::string countedBy;              // id of a number that says how many of a row of parameters count, or empty
-  double countedFrom = 0;             // the least of it that shows this
-  std::string fileKind;               // "image" or "mesh" for files
-  bool isOptional = false;            // a file that may be left out
+  TextForm form = TextForm::Line;
+  std::string countedBy;    // id of a number that says how many of a row of parameters count, or empty
+  double countedFrom = 0;   // the least of it that shows this
+  std::string fileKind;     // "image" or "mesh" for files
+  bool isOptional = false;  // a file that may be left out
   SiteRole siteRole = SiteRole::None;
   std::string group;  // heading that it is folded under on the Bench; empty: always in sight
   std::function<std::string(const std::string&)>
@@ -98,9 +116,10 @@ struct ParamSpec {
   ParamSpec& usual(double from, double to, double by = 0);
   ParamSpec& shown(const char* by, std::initializer_list<const char*> values);
   ParamSpec& counted(const char* by, double from);
+  ParamSpec& written(TextForm as);
 };
 
-inline constexpr std::size_t kNumbersPerDab = 6;
+inline constexpr std::size_t kNumbersPerDab = 9;
 std::vector<double> numbersOf(const Strokes& strokes);
 Strokes strokesFrom(const std::vector<double>& numbers);
 

@@ -4,6 +4,7 @@
 #include <QAbstractButton>
 #include <QCheckBox>
 #include <QComboBox>
+#include <QHeaderView>
 #include <QLabel>
 #include <QLayout>
 #include <QLineEdit>
@@ -49,6 +50,21 @@ inline QString cutOffIn(QWidget* root) {
       words = line->text();
       if (!words.isEmpty() && (words[0].isDigit() || words[0] == QLatin1Char('-')))
         needed = line->fontMetrics().boundingRect(words).width();  // numbers; names may scroll
+      else if (words.isEmpty() && !line->placeholderText().isEmpty()) {
+        words = line->placeholderText();
+        needed = line->fontMetrics().boundingRect(words).width();
+      }
+    }
+    if (const auto* head = qobject_cast<QHeaderView*>(w); head && head->model()) {
+      for (int c = 0; c < head->count(); ++c) {
+        const QString title = head->model()->headerData(c, Qt::Horizontal).toString();
+        if (head->orientation() != Qt::Horizontal || head->isSectionHidden(c) ||
+            head->fontMetrics().horizontalAdvance(title) <= head->sectionSize(c))
+          continue;
+        words = title;
+        needed = head->fontMetrics().horizontalAdvance(title);
+        room = head->sectionSize(c);
+      }
     }
     if (needed > room + 2)
       return QStringLiteral("\"%1\" needs %2 px and has %3, in %4")

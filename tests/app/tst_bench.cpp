@@ -8,7 +8,11 @@
 #include "tests/support/support.h"
 
 #include <QCheckBox>
+#include <QColorDialog>
+#include <QComboBox>
+#include <QDir>
 #include <QLocale>
+#include <QSettings>
 #include <QSignalSpy>
 #include <QToolButton>
 
@@ -231,6 +235,104 @@ class TestBench : public QObject {
       return p.type == ParamType::Number || p.type == ParamType::Toggle || p.type == ParamType::Choice;
     });
     QVERIFY(worked > 0 || !hasPlain);
+  }
+
+  /// Rules and colors as rows: what is set in a row stands in the text, what stands in the text is shown in rows, and
+  /// what cannot be read is told beside its text.
+  void rulesAndColorsAreRows() {
+    PlanModel model;
+    Plan plan;
+    for (const char* name : {"marram", "sea kale", "stone; gray"}) {
+      PropEntry prop;
+      prop.uid = prop.name = name;
+      plan.props.push_back(prop);
+    }
+    for (const char* kind : {"dress", "color"}) {
+      Node node;
+      node.uid = node.kind = node.title = kind;
+      plan.nodes.push_back(node);
+    }
+    model.reset(plan);
+    BenchView bench(&model);
+    bench.resize(900, 220);
+    bench.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&bench));
+    bench.showNode(QStringLiteral("dress"));
+    const auto valueOf = [&](const char* uid, const char* id) {
+      return std::get<std::string>(model.plan().find(uid)->value(*findNodeKind(uid)->findParam(id)));
+    };
+    const auto find = [&](const char* name) {
+      QWidget* found = nullptr;
+      for (QWidget* w : bench.findChildren<QWidget*>(QLatin1String(name)))
+        if (w->isVisible()) found = w;
+      return found;
+    };
+    const auto click = [&](const char* name) {
+      QVERIFY2(find(name), name);
+      QTest::mouseClick(find(name), Qt::LeftButton);
+    };
+    const auto type = [&](const char* name, const char* words) {
+      auto* line = qobject_cast<QLineEdit*>(find(name));
+      if (auto* box = qobject_cast<QComboBox*>(find(name))) line = box->lineEdit();
+      QVERIFY2(line, name);
+      line->setFocus();
+      line->selectAll();
+      QTest::keyClicks(line, QLatin1String(words));
+      QTest::keyClick(line, Qt::Key_Return);
+    };
+    model.setParam(QStringLiteral("dress"), "way", std::string("ranges"));
+    QVERIFY(!find("ranges") && find("ranges.0.from") && find("ranges.1.prop") && !find("ranges.2.prop"));
+    QTRY_VERIFY2(find("ranges.0.from")->height() > 18 && find("ranges.1.prop")->height() > 18, "rows are not squeezed");
+    type("ranges.0.to", "0.3");
+    type("ranges.0.prop", "sea kale");
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.5 to 1: *"));
+    type("ranges.1.from", "0.3");
+    type("ranges.1.prop", "stone; gray");  // a semicolon would end the rule
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.3 to 1: stone? gray"));
+    type("ranges.0.from", "0.6");  // never a range that ends before it begins
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0.6 to 0.6: sea kale; 0.3 to 1: stone? gray"));
+    QVERIFY(faultOf(*findNodeKind("dress")->findParam("ranges"), valueOf("dress", "ranges")).empty());
+    model.undoStack().undo();
+    QCOMPARE(static_cast<NumberField*>(find("ranges.0.from"))->value(), 0.0);
+    click("ranges.add");
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.3 to 1: stone? gray; 1 to 1: marram"));
+    click("ranges.1.remove");
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 1 to 1: marram"));
+    // The prop that a row names is the one that its list shows.
+    auto* prop = qobject_cast<QComboBox*>(find("ranges.0.prop"));
+    QVERIFY(prop && prop->currentIndex() == 1);
+    prop->setFocus();
+    QTest::keyClick(prop, Qt::Key_Up);
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: marram; 1 to 1: marram"));
+    click("ranges.as_text");
+    type("ranges", "0 to 2: marram");
+    QVERIFY(find("ranges.fault"));
+    type("ranges", "0 to 1: sea*");
+    QVERIFY(!find("ranges.fault"));
+    click("ranges.as_text");
+    QCOMPARE(qobject_cast<QComboBox*>(find("ranges.0.prop"))->currentText(), QStringLiteral("sea*"));
+    model.setParam(QStringLiteral("dress"), "way", std::string("name"));
+    click("rules.add");
+    type("rules.0.name", "post_*");
+    QCOMPARE(valueOf("dress", "rules"), std::string("post_*: marram"));
+
+    bench.showNode(QStringLiteral("color"));
+    QVERIFY(find("palette.0.color") && find("palette.1.weight"));
+    type("palette.0.weight", "5");
+    QCOMPARE(valueOf("color", "palette"), std::string("#8f9a6b: 5; #b58a5a: 1"));
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QDir::tempPath() + QStringLiteral("/rows"));
+    click("palette.1.color");
+    auto* dialog = bench.findChild<QColorDialog*>(QStringLiteral("color_dialog"));
+    QVERIFY(dialog && dialog->currentColor() == QColor(0xb5, 0x8a, 0x5a));
+    dialog->setCurrentColor(QColor(1, 2, 3));
+    dialog->accept();
+    QCOMPARE(valueOf("color", "palette"), std::string("#8f9a6b: 5; #010203: 1"));
+    QTRY_VERIFY(!bench.findChild<QColorDialog*>(QStringLiteral("color_dialog")));
+    click("palette.0.color");  // the color of late is offered
+    dialog = bench.findChild<QColorDialog*>(QStringLiteral("color_dialog"));
+    QVERIFY(dialog && QColorDialog::customColor(0) == QColor(1, 2, 3));
+    dialog->reject();
+    QCOMPARE(valueOf("color", "palette"), std::string("#8f9a6b: 5; #010203: 1"));
   }
 
   // "=" on a choice or a switch opens a line for a dial; emptying the line lets go, and the control is back.

@@ -1,5 +1,6 @@
-// Nothing is cut off: on every kind's Bench, in every panel and window, in both palettes, at the size that pictures are
-// taken at, words have the room that they need and nothing lies on top of its neighbor.
+// Nothing is cut off: on every kind's Bench, in every panel and window, in both palettes and languages, at the size
+// that pictures are taken at, words have the room that they need and nothing lies on top of its neighbor.
+#include "app/model/words.h"
 #include "app/window/key_window.h"
 #include "tests/app/looks.h"
 #include "tests/app/window_test.h"
@@ -12,6 +13,12 @@ using namespace arvesk;
 class TestFit : public test::WindowTest {
   Q_OBJECT
 
+  void reopenIn(const QString& language) {
+    if (language == spoken()) return;
+    m_window.reset();
+    speak(language);
+    openWindow();
+  }
   void looksRight(QWidget* root, const QString& where) {
     for (int i = 0; i < 40 && (!test::cutOffIn(root).isEmpty() || !test::overlapIn(root).isEmpty()); ++i)
       QTest::qWait(25);  // what is being laid out
@@ -24,15 +31,21 @@ class TestFit : public test::WindowTest {
   void init() { openWindow(); }
   void cleanup() {
     m_window.reset();
+    speak(QStringLiteral("en"));
     Theme::apply(*qApp, QStringLiteral("paper"));
   }
 
   void everyKindFitsOnTheBench_data() {
     QTest::addColumn<QString>("id");
-    for (const NodeKind* kind : allNodeKinds()) QTest::newRow(kind->id.c_str()) << QString::fromStdString(kind->id);
+    QTest::addColumn<QString>("language");
+    for (const char* language : {"en", "de"})
+      for (const NodeKind* kind : allNodeKinds())
+        QTest::addRow("%s, %s", kind->id.c_str(), language) << text(kind->id) << QString::fromLatin1(language);
   }
   void everyKindFitsOnTheBench() {
     QFETCH(QString, id);
+    QFETCH(QString, language);
+    reopenIn(language);
     const NodeKind& kind = *findNodeKind(id.toStdString());
     const QString uid = w().model().addNode(kind, 40, 40);
     plan().reveal(uid);
@@ -128,14 +141,20 @@ class TestFit : public test::WindowTest {
   void everyPanelFits_data() {
     QTest::addColumn<QString>("theme");
     QTest::addColumn<QSize>("size");
+    QTest::addColumn<QString>("language");
     for (const char* theme : {"paper", "night"}) {
-      QTest::addRow("%s, 1280 x 800", theme) << QString::fromLatin1(theme) << QSize(1280, 800);
-      QTest::addRow("%s, 1920 x 1080", theme) << QString::fromLatin1(theme) << QSize(1920, 1080);
+      QTest::addRow("%s, 1280 x 800", theme) << QString::fromLatin1(theme) << QSize(1280, 800) << QStringLiteral("en");
+      QTest::addRow("%s, 1920 x 1080", theme)
+          << QString::fromLatin1(theme) << QSize(1920, 1080) << QStringLiteral("en");
     }
+    QTest::addRow("German, 1280 x 800") << QStringLiteral("paper") << QSize(1280, 800) << QStringLiteral("de");
+    QTest::addRow("German, 1024 x 768") << QStringLiteral("night") << QSize(1024, 768) << QStringLiteral("de");
   }
   void everyPanelFits() {
     QFETCH(QString, theme);
     QFETCH(QSize, size);
+    QFETCH(QString, language);
+    reopenIn(language);
     Theme::apply(*qApp, theme);
     w().resize(size);
     const bool isLarge = size.width() < 1900 && theme == QStringLiteral("paper");

@@ -259,6 +259,38 @@ class TestLooking : public test::WindowTest {
     QCOMPARE(different.size(), static_cast<std::size_t>(files.size()));
   }
 
+  /// A mask on a wall is pictured from where the wall can be seen; one that is the same all over says so.
+  void masksArePicturedWhereTheyAreSeen() {
+    const QString wall = w().model().addNode(*findNodeKind("shape"), 40, 40);
+    w().model().setParam(wall, "form", std::string("plane"));
+    w().model().setParam(wall, "extent", std::vector<double>{20, 1, 20});
+    w().model().setParam(wall, "turn", std::vector<double>{90, 0, 0});
+    const QString sow = w().model().addNode(*findNodeKind("sow-on-surface"), 40, 140);
+    w().model().connectNodes(wall, "surface", sow, "surface");
+    const QString high = w().model().addInto(*findNodeKind("height"), sow, "where");
+    w().model().setParam(high, "band", std::vector<double>{0, 0.1, 100, 101});
+    const auto pictureOf = [&](const QString& uid) {
+      waitForResults();
+      return w().masks().latest()->at(uid.toStdString());
+    };
+    const PlanPicture onWall = pictureOf(high);
+    QVERIFY(!onWall.picture.isNull() && onWall.note.isEmpty());
+    // What is high is the picture's upper half, as one sees a wall; the middle column has both.
+    const int x = onWall.picture.width() / 2;
+    const auto lightAt = [&](double share) {
+      return qGray(onWall.picture.pixel(x, static_cast<int>(share * onWall.picture.height())));
+    };
+    QVERIFY(std::abs(lightAt(0.4) - lightAt(0.6)) > 40);
+    w().model().setParam(high, "band", std::vector<double>{500, 501, 600, 601});
+    QCOMPARE(pictureOf(high).note, QStringLiteral("0 all over"));
+    w().model().setParam(high, "invert", true);
+    QCOMPARE(pictureOf(high).note, QStringLiteral("1 all over"));
+    // On ground that lies, from above as before; without ground there is nothing to show it on.
+    w().model().setParam(high, "invert", false);
+    w().model().removeNodes({wall});
+    QCOMPARE(pictureOf(high).note, QStringLiteral("no ground yet"));
+  }
+
   /// A node that measures nothing tells what it makes.
   void whatANodeMadeIsTold() {
     open("demo/tern-cove/tern-cove.arvesk");

@@ -127,6 +127,7 @@ const NodeKind& color() {
         param("palette", &Params::palette, ARVESK_TEXT("node", "Palette"),
               ARVESK_TEXT("node", "Colors as #rrggbb with a weight each, such as \"#8f9a6b: 2; #b58a5a: 1\"."))
             .checked(&faultOfSwatches)
+            .written(TextForm::Palette)
             .shown("from", {"palette"}),
         param("number", &Params::number, ARVESK_TEXT("node", "Number"),
               ARVESK_TEXT("node", "An attribute, or x, y, z, height, slope, size or footprint."))
@@ -139,6 +140,7 @@ const NodeKind& color() {
         param("ramp", &Params::ramp, ARVESK_TEXT("node", "Ramp"),
               ARVESK_TEXT("node", "Colors as #rrggbb, evenly along the range."))
             .checked(&faultOfSwatches)
+            .written(TextForm::Ramp)
             .shown("from", {"ramp"}),
         param("share", &Params::share, ARVESK_TEXT("node", "Share"),
               ARVESK_TEXT("node", "How much of the prop's own color gives way."))

@@ -65,7 +65,7 @@ std::string sentence(const Params& p) {
       std::count_if(p.props.begin(), p.props.end(), [](const PropChoice& c) { return c.isOn; }));
   if (p.pattern.empty() && !p.tags.empty())
     return on == 0 ? fmt::format("props tagged {}", p.tags) : fmt::format("{} and those tagged {}", on, p.tags);
-  if (p.pattern.empty()) return fmt::format("{} prop{}", on, on == 1 ? "" : "s");
+  if (p.pattern.empty()) return on == 1 ? "1 prop" : fmt::format("{} props", on);
   return on == 0 ? fmt::format("props {}", p.pattern) : fmt::format("{} and {}", on, p.pattern);
 }
 

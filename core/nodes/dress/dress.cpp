@@ -413,6 +413,7 @@ const NodeKind& dress() {
         param("ranges", &Params::ranges, ARVESK_TEXT("node", "Ranges"),
               ARVESK_TEXT("node", "\"from to to: prop\", separated by semicolons; props by name, with * and ?."))
             .checked(&faultOfRanges)
+            .written(TextForm::RangeRules)
             .shown("way", {"ranges"}),
         param("attribute", &Params::attribute, ARVESK_TEXT("node", "Text"),
               ARVESK_TEXT("node", "The text that the points carry."))
@@ -421,6 +422,7 @@ const NodeKind& dress() {
               ARVESK_TEXT("node",
                           "\"text: prop\", separated by semicolons; both with * and ?. The first that fits counts."))
             .checked(&faultOfRules)
+            .written(TextForm::NameRules)
             .shown("way", {"name"}),
         param("index", &Params::index, ARVESK_TEXT("node", "Number"),
               ARVESK_TEXT("node", "The number that the points carry; 1 is the first prop."))

@@ -306,7 +306,8 @@ const NodeKind& mist() {
               ARVESK_TEXT("node", "Of the light that it sends on, as #rrggbb."))
             .checked([](const std::string& text) {
               return colorFromHex(text) ? std::string() : std::string("is not a color such as #ffffff");
-            }),
+            })
+            .written(TextForm::Color),
         param("edge", &Params::edge, ARVESK_TEXT("node", "Inside from"),
               ARVESK_TEXT("node",
                           "Share of the density that counts as inside, for what asks for its skin, depth or inside."))

@@ -115,7 +115,8 @@ const NodeKind& volumeFile() {
               ARVESK_TEXT("node", "Of the light that a density sends on, as #rrggbb."))
             .checked([](const std::string& text) {
               return colorFromHex(text) ? std::string() : std::string("is not a color such as #ffffff");
-            }),
+            })
+            .written(TextForm::Color),
     };
     addUnitParams(k.params, &Params::unitScale, &Params::upAxis, kUnitHelp);
     addPlacedParams<Params>(k.params, false, true);

@@ -26,9 +26,10 @@ inline void warnOfOpenEdges(const EvalContext& ctx, const Volume& volume) {
     const auto open = openEdges(*surface);
     if (open.empty()) continue;
     const Vec3 at = 0.5F * (open.front().first + open.front().second);
-    ctx.warn(fmt::format("{} open edge{} in {}, the first at {:.2f}, {:.2f}, {:.2f}", open.size(),
-                         open.size() == 1 ? "" : "s", surface->name.empty() ? "the surface" : surface->name, at.x, at.y,
-                         at.z),
+    const std::string name = surface->name.empty() ? "the surface" : surface->name;
+    ctx.warn(open.size() == 1 ? fmt::format("1 open edge in {}, at {:.2f}, {:.2f}, {:.2f}", name, at.x, at.y, at.z)
+                              : fmt::format("{} open edges in {}, the first at {:.2f}, {:.2f}, {:.2f}", open.size(),
+                                            name, at.x, at.y, at.z),
              "Near holes inside and outside are told apart by how much of the body surrounds a place; close them to be "
              "exact. Put the node in Site to see them");
   }

@@ -30,7 +30,7 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
 }
 
 std::string sentence(const Params& p) {
-  constexpr std::array names{"multiply", "add", "subtract", "larger of", "smaller of", "average"};
+  constexpr std::array names{"multiplied", "added", "subtracted", "larger of", "smaller of", "average"};
   return names[static_cast<std::size_t>(p.mode)];
 }
 

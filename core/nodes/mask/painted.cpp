@@ -8,11 +8,16 @@
 namespace arvesk::nodes {
 namespace {
 
+enum class Sides { One, All };
+enum class PaintsOn { Ground, Things };
+
 struct Params : MaskFinish {
   Strokes strokes;
   float size = 3;
   float strength = 70;
   float softness = 60;
+  Sides sides = Sides::One;
+  PaintsOn on = PaintsOn::Ground;
 };
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
@@ -29,6 +34,20 @@ const NodeKind& painted() {
   static const NodeKind kind = [] {
     NodeKind k;
     k.id = "painted";
+    k.version = 2;
+    k.upgrade = [](SavedNode& saved) {  // dabs of version 1 had six numbers and no side
+      const auto strokes = saved.params.find("strokes");
+      if (strokes == saved.params.end()) return;
+      const auto* old = std::get_if<std::vector<double>>(&strokes->second);
+      if (!old) return;
+      std::vector<double> now;
+      for (std::size_t i = 0; i + 6 <= old->size(); i += 6) {
+        now.insert(now.end(), old->begin() + static_cast<std::ptrdiff_t>(i),
+                   old->begin() + static_cast<std::ptrdiff_t>(i + 6));
+        now.insert(now.end(), 3, 0.0);
+      }
+      strokes->second = std::move(now);
+    };
     k.family = Family::Mask;
     k.label = ARVESK_TEXT("node", "Painted");
     k.help = ARVESK_TEXT("node",
@@ -57,12 +76,32 @@ const NodeKind& painted() {
             .hard(0, 100)
             .usual(0, 100, 1)
             .inSite(SiteRole::BrushSoftness),
+        param(
+            "sides", &Params::sides, ARVESK_TEXT("node", "Paints"),
+            ARVESK_TEXT("node",
+                        "The side of the ground that one sees, or all that lies within the brush: through thin walls, "
+                        "undersides too."),
+            {{"one", ARVESK_TEXT("node", "One side")}, {"all", ARVESK_TEXT("node", "All sides")}})
+            .inSite(SiteRole::BrushSides),
+        param(
+            "on", &Params::on, ARVESK_TEXT("node", "Brush lies on"),
+            ARVESK_TEXT("node",
+                        "The ground below the cursor, whatever stands before it, or what one sees there: placed props "
+                        "too, for what grows on them."),
+            {{"ground", ARVESK_TEXT("node", "Ground")}, {"things", ARVESK_TEXT("node", "What is seen")}})
+            .inSite(SiteRole::BrushOn),
         param("strokes", &Params::strokes, ARVESK_TEXT("node", "Strokes"),
-              ARVESK_TEXT("node", "Dabs: x, y, z, radius, strength (below 0 takes away), softness.")),
+              ARVESK_TEXT(
+                  "node",
+                  "Dabs: x, y, z, radius, strength (below 0 takes away), softness, and the normal of the side they "
+                  "paint; 0, 0, 0 for all sides.")),
     };
     addFinishParams<Params>(k.params);
-    k.example.params = {{"strokes", std::vector<double>{-6, 0, -1,  3.5, 1, 0.6, -2.5, 0, 1,   3, 1, 0.6, 1, 0, 0,
-                                                        3,  1, 0.6, 5,   1, -2,  2.6,  1, 0.5, 8, 1, 2,   2, 1, 0.5}}};
+    k.example.params = {{"strokes", numbersOf(Strokes{{{{-6, 0, -1}, 3.5F, 1, 0.6F, {}},
+                                                       {{-2.5F, 0, 1}, 3, 1, 0.6F, {}},
+                                                       {{1, 0, 0}, 3, 1, 0.6F, {}},
+                                                       {{5, 1, -2}, 2.6F, 1, 0.5F, {}},
+                                                       {{8, 1, 2}, 2, 1, 0.5F, {}}}})}};
     k.trial.params = {{"strokes", std::vector<double>{2, 0, 3, 6, 0.8, 0.5, 4, 0, 3, 3, -0.5, 0.2}}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -111,6 +111,28 @@ class TestBase : public QObject {
       QVERIFY2(!numberIn(bad), bad);
   }
 
+  // Numbers told: in groups, written out, and nothing else touched.
+  void numbersTold() {
+    const std::vector<std::pair<const char*, const char*>> known{
+        {"12345 points found no ground within 2.5 m", "12,345 points found no ground within 2.5 m"},
+        {"is 1e+06, must be 0 to 1e+09", "is 1,000,000, must be 0 to 1,000,000,000"},
+        {"would make 1234567890 points", "would make 1,234,567,890 points"},
+        {"is 4096 × 21600 pixels; (12345).", "is 4,096 × 21,600 pixels; (12,345)."},
+        {"999 of 1000", "999 of 1,000"},
+        {"4,294,967,280 at most", "4,294,967,280 at most"},
+        {"\"12345\" is not a color such as #123456", "\"12345\" is not a color such as #123456"},
+        {"rock_12345, tern-2048.png and 10240.exr", "rock_12345, tern-2048.png and 10240.exr"},
+        {"at 12345.678, 0.00012345", "at 12,345.678, 0.00012345"},
+        {"version 1.22474.3, 2026-11-29, at 12345:30", "version 1.22474.3, 2026-11-29, at 12345:30"},
+        {"1e+300 and 1e-07", "1e+300 and 1e-07"},
+        {"−12345 m", "−12,345 m"},
+        {"", ""}};
+    for (const auto& [plain, told] : known) {
+      QCOMPARE(withGroupedNumbers(plain), std::string(told));
+      QCOMPARE(withGroupedNumbers(told), std::string(told));  // once is enough
+    }
+  }
+
   void patterns_data() {
     QTest::addColumn<QString>("pattern");
     QTest::addColumn<QString>("name");

@@ -95,6 +95,15 @@ class TestFacesOfFiles : public QObject {
   }
 
  private Q_SLOTS:
+  /// A buffer that has a length and no bytes: the library throws what names a vector.
+  void aBufferWithoutBytesIsToldInWords() {
+    std::vector<Problem> warnings;
+    const auto read = readMesh(test::sourcePath("tests/fuzz/corpus/gltf/buffer-without-bytes.glb").toStdString(),
+                               warnings);
+    QVERIFY(!read);
+    QCOMPARE(read.error().message, std::string("glTF: it refers to what is not in it"));
+  }
+
   /// A star of any number of corners, in any plane, is covered once: as many triangles as two less than corners, all
   /// turned as it is, of its area (Gauss' formula).
   void concaveFacesAreCoveredOnce() {

@@ -280,6 +280,34 @@ class TestPlaceMasks : public QObject {
     for (std::size_t i = 0; i < coarse.size(); ++i) QVERIFY(within(d(coarse[i]), d(fine[i]), 1e-4));
   }
 
+  /// A dab that has a side leaves what looks the other way alone, however thin the wall; one without takes both.
+  void aDabWithASidePaintsThatSide() {
+    Points wall = onePoint({0, 0, 0});
+    const auto at = [&](const Strokes& strokes, const Vec3& normal) {
+      wall.groundNormal = Column<Vec3>(normal);
+      return maskValues({}, *makePaintedMask(strokes, {}), wall)[0];
+    };
+    Strokes one;
+    one.dabs = {{{0, 0, 0.01F}, 2, 1, 0, {0, 0, 3}}};
+    QCOMPARE(at(one, {0, 0, 1}), 1.0F);
+    QCOMPARE(at(one, glm::normalize(Vec3(1, 0, 0.2F))), 1.0F);
+    QCOMPARE(at(one, {0, 0, -1}), 0.0F);
+    QCOMPARE(at(one, {1, 0, 0}), 0.0F);  // from its edge
+    QVERIFY(!makePaintedMask(one, {})->isOfPlaceAlone());
+    Strokes all = one;
+    all.dabs[0].side = Vec3(0);
+    for (const Vec3& normal : {Vec3(0, 0, 1), Vec3(0, 0, -1), Vec3(1, 0, 0)}) QCOMPARE(at(all, normal), 1.0F);
+    QVERIFY(makePaintedMask(all, {})->isOfPlaceAlone());
+    // Written and read, and what was written before dabs had a side.
+    const Strokes back = strokesFrom(numbersOf(one));
+    QVERIFY(back == one);
+    SavedNode saved{1, {{"strokes", std::vector<double>{1, 2, 3, 4, 0.5, 0.25, 7, 8, 9, 1, -1, 0}}}, {}};
+    findNodeKind("painted")->upgrade(saved);
+    const Strokes old = strokesFrom(std::get<std::vector<double>>(saved.params.at("strokes")));
+    QVERIFY(old.dabs.size() == 2 && old.dabs[0] == (Dab{{1, 2, 3}, 4, 0.5F, 0.25F, {}}) &&
+            old.dabs[1] == (Dab{{7, 8, 9}, 1, -1, 0, {}}));
+  }
+
   void randomIsSharedByParents() {
     Points p = test::randomPoints(3000, {5, 5, 5}, 0.1F, 0.2F, 3);
     Array<std::uint64_t> parent(p.count);

@@ -104,6 +104,19 @@ class TestPlan : public QObject {
     QVERIFY(!plan);
     QCOMPARE(plan.error().where, std::string("shore.arvesk"));
     QVERIFY(!plan.error().message.empty());
+    for (const char* theirs : {"json", "exception", "parse", "[", "at()"})  // no library speaks
+      QVERIFY2(plan.error().message.find(theirs) == std::string::npos, plan.error().message.c_str());
+  }
+  /// Where a text is no JSON is told by line and column, as editors count them.
+  void whatIsNoJsonIsToldByItsPlace() {
+    const std::string good = "{\n  \"format\": \"arvesk-plan\",\n  \"nodes\": []\n}\n";
+    QVERIFY(parsePlan(good, ""));
+    const auto messageOf = [](const std::string& text) { return parsePlan(text, "").error().message; };
+    std::string bad = good;
+    bad.replace(bad.find("[]"), 2, "[;");
+    QCOMPARE(messageOf(bad), std::string("cannot be read as a plan: line 3, column 13 is not as JSON is written"));
+    QCOMPARE(messageOf(good.substr(0, good.find("[]"))),
+             std::string("cannot be read as a plan: it breaks off in line 3"));
   }
 
   void mutatedPlansNeverCrash() {

@@ -1,0 +1,69 @@
+// Texts that are made of parts, as rows: rules that give props by pictures, palettes by their colors. The text itself
+// is one click away.
+#pragma once
+
+#include "app/bench/param_editors.h"
+
+#include <QLabel>
+
+class QComboBox;
+class QLineEdit;
+class QToolButton;
+class QVBoxLayout;
+
+namespace arvesk {
+
+/// A part of such a text: "left: right".
+struct TextPart {
+  QString left;
+  QString right;
+  bool operator==(const TextPart&) const = default;
+};
+/// Parts are separated by ";"; a part without ":" has only its left side.
+std::vector<TextPart> partsOf(const QString& words);
+QString joined(const std::vector<TextPart>& parts, TextForm form);
+
+class RowsEditor : public ParamEditor {
+  Q_OBJECT
+
+ public:
+  RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pictures, QWidget* parent);
+  bool isWide() const override { return true; }
+  void show(const ParamValue& value) override;
+  /// More props have pictures now.
+  void updatePictures();
+
+ private:
+  struct Row {
+    QWidget* holder;
+    std::vector<QWidget*> fields;
+  };
+  bool hasProps() const { return m_form == TextForm::RangeRules || m_form == TextForm::NameRules; }
+  void addRow(std::size_t index);
+  void addRange(std::size_t index, QLayout* to, Row& row);
+  void addName(std::size_t index, QLayout* to, Row& row);
+  void addProp(std::size_t index, QLayout* to, Row& row);
+  void addColor(std::size_t index, QLayout* to, Row& row);
+  void fillRow(std::size_t index);
+  void rebuild();
+  void add();
+  void pickColor(std::size_t index);
+  void change(int gesture);
+  void judge();
+  void showText(bool isText);
+
+  QString m_id;
+  TextForm m_form;
+  std::function<std::string(const std::string&)> m_check;
+  std::vector<std::pair<std::string, QString>> m_props;  // uid and name
+  PropPictures m_pictures;
+  std::vector<TextPart> m_parts;
+  std::vector<Row> m_rows;
+  QVBoxLayout* m_list;
+  QLineEdit* m_line;
+  QLabel* m_fault;
+  QToolButton* m_add;
+  QToolButton* m_asText;
+};
+
+}  // namespace arvesk
