@@ -134,7 +134,9 @@ void RowsEditor::judge() {
 }
 
 void RowsEditor::rebuild() {
+  // A field that loses the focus by being put away says so, of a row that is no more.
   for (const Row& row : m_rows) {
+    for (QObject* child : row.holder->findChildren<QObject*>()) child->blockSignals(true);
     m_list->removeWidget(row.holder);
     row.holder->hide();
     row.holder->deleteLater();

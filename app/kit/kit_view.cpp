@@ -72,7 +72,8 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   setAcceptDrops(true);
   m_search->setObjectName(QStringLiteral("kit_search"));
   m_search->setAccessibleName(tr("Search props"));
-  m_search->setPlaceholderText(tr("Search names and tags"));
+  m_search->setPlaceholderText(tr("Search props"));
+  m_search->setToolTip(tr("Search names and tags"));
   m_search->setClearButtonEnabled(true);
   m_count->setProperty("role", QStringLiteral("quiet"));
   m_count->setObjectName(QStringLiteral("kit_count"));

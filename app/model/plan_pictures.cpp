@@ -40,21 +40,31 @@ SurfacePtr groundOf(const Plan& plan, const Evaluation& evaluation, const std::s
   return groundOf(plan, evaluation, main->second.front().node, depth + 1);
 }
 
-/// What `of` finds at the first card that uses the mask, directly or through other masks; null where there is none.
-template <typename Of>
-auto atFirstUser(const Plan& plan, const std::string& maskUid, const Of& of, int depth = 0)
-    -> decltype(of(plan.nodes.front())) {
-  if (depth > 16) return nullptr;
+/// Asks the cards that use the mask, directly or through other masks, until one says true.
+template <typename Ask>
+bool askUsers(const Plan& plan, const std::string& maskUid, const Ask& ask, int depth = 0) {
+  if (depth > 16) return false;
   for (const Node& node : plan.nodes)
     for (const auto& [id, links] : node.inputs)
       for (const Link& link : links) {
         if (link.node != maskUid) continue;
         const NodeKind* kind = kindOf(node);
         if (!kind) continue;
-        if (auto found = kind->family == Family::Mask ? atFirstUser(plan, node.uid, of, depth + 1) : of(node))
-          return found;
+        if (kind->family == Family::Mask ? askUsers(plan, node.uid, ask, depth + 1) : ask(node)) return true;
       }
-  return nullptr;
+  return false;
+}
+
+float reachOf(const SurfacePtr& surface) { return surface ? glm::length(surface->bounds().extent()) : -1; }
+
+/// The largest that a user of the mask works on: a part of a surface tells less.
+SurfacePtr groundOfMask(const Plan& plan, const Evaluation& evaluation, const std::string& maskUid) {
+  SurfacePtr best;
+  askUsers(plan, maskUid, [&](const Node& user) {
+    if (SurfacePtr s = groundOf(plan, evaluation, user.uid); reachOf(s) > reachOf(best)) best = std::move(s);
+    return false;
+  });
+  return best;
 }
 
 /// Does a view from above show most of it? Not so of walls, and of bodies that stand on their own.
@@ -170,6 +180,13 @@ PointsPtr pointsAt(const Evaluation& evaluation, const Node& node) {
                                                                                           : node.uid);
 }
 
+/// Those of the first user that gets any.
+PointsPtr pointsOfMask(const Plan& plan, const Evaluation& evaluation, const std::string& maskUid) {
+  PointsPtr found;
+  askUsers(plan, maskUid, [&](const Node& user) { return (found = pointsAt(evaluation, user)) != nullptr; });
+  return found;
+}
+
 std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const Node& node, const Mask& mask,
                                                const Task& task) {
   if (!points || points->count == 0) return nullptr;
@@ -274,8 +291,7 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
   for (const Node& node : plan.nodes) {
     const MaskPtr mask = view.evaluation.firstOf<MaskPtr>(node.uid);
     if (!mask) continue;
-    SurfacePtr own = atFirstUser(plan, node.uid,
-                                 [&](const Node& user) { return groundOf(plan, view.evaluation, user.uid); });
+    SurfacePtr own = groundOfMask(plan, view.evaluation, node.uid);
     if (!own) own = ground;
     std::optional<Camera> camera;
     if (own) {
@@ -283,12 +299,7 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
       if (isNew) it->second.first = viewOf(plan, *own, task);
       camera = it->second.first;
     }
-    made.push_back({&node,
-                    {mask,
-                     own,
-                     camera,
-                     atFirstUser(plan, node.uid, [&](const Node& user) { return pointsAt(view.evaluation, user); }),
-                     {}}});
+    made.push_back({&node, {mask, own, camera, pointsOfMask(plan, view.evaluation, node.uid), {}}});
     const Made& before = m_made[node.uid];
     if (own && !(before.mask == mask && before.ground == own && before.camera == camera))
       if (std::optional<Points>& grid = seen.at(own).second; !grid) grid = groundGrid(*own, camera, task);

@@ -51,8 +51,9 @@ inline QString cutOffIn(QWidget* root) {
       if (!words.isEmpty() && (words[0].isDigit() || words[0] == QLatin1Char('-')))
         needed = line->fontMetrics().boundingRect(words).width();  // numbers; names may scroll
       else if (words.isEmpty() && !line->placeholderText().isEmpty()) {
+        constexpr int kFrame = 16;  // that the style leaves around words
         words = line->placeholderText();
-        needed = line->fontMetrics().boundingRect(words).width();
+        needed = line->fontMetrics().boundingRect(words).width() + kFrame;
       }
     }
     if (const auto* head = qobject_cast<QHeaderView*>(w); head && head->model()) {

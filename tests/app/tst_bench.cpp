@@ -296,6 +296,15 @@ class TestBench : public QObject {
     QCOMPARE(static_cast<NumberField*>(find("ranges.0.from"))->value(), 0.0);
     click("ranges.add");
     QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.3 to 1: stone? gray; 1 to 1: marram"));
+    // A step back takes the row away in which one types: what was typed goes with it.
+    auto* typed = qobject_cast<QComboBox*>(find("ranges.2.prop"));
+    typed->lineEdit()->setFocus();
+    QTest::keyClicks(typed->lineEdit(), QStringLiteral("x"));
+    model.undoStack().undo();
+    QVERIFY(!find("ranges.2.prop"));
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.3 to 1: stone? gray"));
+    model.undoStack().redo();
+    QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.3 to 1: stone? gray; 1 to 1: marram"));
     click("ranges.1.remove");
     QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 1 to 1: marram"));
     // The prop that a row names is the one that its list shows.
