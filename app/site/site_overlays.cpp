@@ -335,8 +335,8 @@ void SiteView::paintMarks(QPainter& p) {
   const QColor ring(0x1D, 0x5F, 0x7A);
   // The ring is drawn once and then copied: five thousand strokes would hold the window for seconds.
   constexpr double kHalf = 10;
-  constexpr std::size_t kFew = 60;
-  const bool isMany = m_selection.size() > kFew;
+  constexpr std::size_t kRoomForLargeOnes = 400;
+  const bool isMany = m_selection.size() > kRoomForLargeOnes;
   const double size = isMany ? 3 : 6;
   const qreal ratio = devicePixelRatioF();
   if (isTinted() && m_tint.number == m_tintAsked && m_tint.camera == m_camera) p.drawImage(rect(), m_tint.image);
