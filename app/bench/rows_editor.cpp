@@ -67,7 +67,8 @@ RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pic
       m_fault(new QLabel(this)),
       m_add(new QToolButton(this)),
       m_asText(new QToolButton(this)) {
-  for (const PropEntry& p : plan.props) m_props.emplace_back(p.uid, text(p.name));
+  if (hasProps())
+    for (const PropEntry& p : plan.props) m_props.push_back({p.uid, text(p.name), iconOf(p.uid)});
   auto* all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->setSpacing(3);
@@ -225,7 +226,7 @@ void RowsEditor::addProp(std::size_t index, QLayout* to, Row& row) {
   box->setAccessibleName(tr("Prop, or several by * and ?"));
   box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   box->setMinimumWidth(90);
-  for (const auto& [uid, name] : m_props) box->addItem(QIcon(m_pictures ? m_pictures(uid) : QPixmap()), name);
+  for (const Choice& choice : m_props) box->addItem(choice.icon, choice.name);
   const auto take = [this, index, box] {
     // A semicolon would end the rule; any character stands for it.
     const QString words = box->currentText().trimmed().replace(QLatin1Char(';'), QLatin1Char('?'));
@@ -291,20 +292,27 @@ void RowsEditor::fillRow(std::size_t index) {
 }
 
 void RowsEditor::updatePictures() {
-  if (!hasProps() || !m_pictures) return;
-  for (const Row& row : m_rows) {
-    auto* box = static_cast<QComboBox*>(row.fields.back());
-    for (int i = 0; i < box->count(); ++i)
-      if (box->itemIcon(i).isNull()) box->setItemIcon(i, QIcon(m_pictures(m_props[static_cast<std::size_t>(i)].first)));
+  for (std::size_t i = 0; i < m_props.size(); ++i) {
+    if (!m_props[i].icon.isNull()) continue;
+    m_props[i].icon = iconOf(m_props[i].uid);
+    if (m_props[i].icon.isNull()) continue;
+    for (const Row& row : m_rows)
+      static_cast<QComboBox*>(row.fields.back())->setItemIcon(static_cast<int>(i), m_props[i].icon);
   }
+}
+
+QIcon RowsEditor::iconOf(const std::string& uid) const {
+  const QPixmap picture = m_pictures ? m_pictures(uid) : QPixmap();
+  if (picture.isNull()) return {};
+  return picture.scaled(2 * kPictureOfProp, 2 * kPictureOfProp, Qt::KeepAspectRatio, Qt::SmoothTransformation);
 }
 
 void RowsEditor::add() {
   if (m_form == TextForm::RangeRules) {
     const double from = m_parts.empty() ? 0 : rangeIn(m_parts.back().left).second;
-    m_parts.push_back({rangeOf(std::min(from, 1.0), 1), m_props.empty() ? QStringLiteral("*") : m_props[0].second});
+    m_parts.push_back({rangeOf(std::min(from, 1.0), 1), m_props.empty() ? QStringLiteral("*") : m_props[0].name});
   } else if (m_form == TextForm::NameRules) {
-    m_parts.push_back({QStringLiteral("*"), m_props.empty() ? QStringLiteral("*") : m_props[0].second});
+    m_parts.push_back({QStringLiteral("*"), m_props.empty() ? QStringLiteral("*") : m_props[0].name});
   } else {
     m_parts.push_back({m_parts.empty() ? QStringLiteral("#8f9a6b") : m_parts.back().left, QString()});
   }

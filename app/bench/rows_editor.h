@@ -4,6 +4,7 @@
 
 #include "app/bench/param_editors.h"
 
+#include <QIcon>
 #include <QLabel>
 
 class QComboBox;
@@ -38,6 +39,7 @@ class RowsEditor : public ParamEditor {
     QWidget* holder;
     std::vector<QWidget*> fields;
   };
+  QIcon iconOf(const std::string& uid) const;
   bool hasProps() const { return m_form == TextForm::RangeRules || m_form == TextForm::NameRules; }
   void addRow(std::size_t index);
   void addRange(std::size_t index, QLayout* to, Row& row);
@@ -55,7 +57,12 @@ class RowsEditor : public ParamEditor {
   QString m_id;
   TextForm m_form;
   std::function<std::string(const std::string&)> m_check;
-  std::vector<std::pair<std::string, QString>> m_props;  // uid and name
+  struct Choice {
+    std::string uid;
+    QString name;
+    QIcon icon;  // shared by all rows
+  };
+  std::vector<Choice> m_props;
   PropPictures m_pictures;
   std::vector<TextPart> m_parts;
   std::vector<Row> m_rows;

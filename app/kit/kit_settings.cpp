@@ -16,8 +16,6 @@
 #include <QVBoxLayout>
 
 namespace arvesk {
-namespace {}  // namespace
-
 KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent), m_model(model) {
   setObjectName(QStringLiteral("kit_settings"));
   setWidgetResizable(true);

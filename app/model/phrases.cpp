@@ -19,7 +19,8 @@ std::size_t lettersIn(std::string_view s) {
 struct Cut {
   std::vector<std::string> pieces{std::string()};
   std::vector<bool> isNumber;
-  std::vector<int> number;  // that the gap names, or −1
+  std::vector<int> number;   // that the gap names, or −1
+  std::vector<bool> isName;  // "{=}": never told
 };
 
 Cut cutAtGaps(std::string_view s) {
@@ -42,6 +43,7 @@ Cut cutAtGaps(std::string_view s) {
     const std::string_view spec = s.substr(begin, i - begin);
     out.isNumber.push_back(spec.find(':') != std::string_view::npos);
     out.number.push_back(!spec.empty() && std::isdigit(static_cast<unsigned char>(spec[0])) ? spec[0] - '0' : -1);
+    out.isName.push_back(spec.ends_with('='));
     out.pieces.emplace_back();
   }
   return out;
@@ -72,7 +74,9 @@ void Phrases::add(std::string_view from, std::string_view to) {
     const Cut cut = cutAtGaps(to);
     for (std::size_t k = 0; k < cut.pieces.size(); ++k) {
       shifted += cut.pieces[k];
-      if (k < cut.number.size()) shifted += cut.number[k] < 0 ? "{}" : "{" + std::to_string(cut.number[k] + 1) + "}";
+      if (k >= cut.number.size()) continue;
+      shifted += cut.number[k] < 0 ? "{" : "{" + std::to_string(cut.number[k] + 1);
+      shifted += cut.isName[k] ? "=}" : "}";
     }
     other = "{" + std::string(cut.number.empty() || cut.number[0] < 0 ? "" : "0") + "}" + shifted;
   }
@@ -143,7 +147,7 @@ Phrases::Told Phrases::filled(const Pattern& p, const std::vector<std::string_vi
     if (k >= to.number.size()) break;
     const std::size_t gap = to.number[k] < 0 ? k : static_cast<std::size_t>(to.number[k]);
     if (gap >= gaps.size()) continue;
-    const bool isName = p.pieces[gap].ends_with('"');
+    const bool isName = p.pieces[gap].ends_with('"') || to.isName[k];
     const Told in = p.isNumber[gap] || isName ? Told{std::string(gaps[gap]), 0, {}} : told(gaps[gap], depth + 1, known);
     out.words += in.words;
     out.left += in.left;

@@ -14,7 +14,8 @@ namespace arvesk {
 /// space or a mark also continues another sentence ("Vary" + " · turned"), one that ends with a space is continued.
 class Phrases {
  public:
-  /// `to` has the gaps of `from`, in their order or by their number ({1}).
+  /// `to` has the gaps of `from`, in their order or by their number ({1}). What fills a gap that is written {=} there
+  /// is a name and goes over as it is.
   void add(std::string_view from, std::string_view to);
   /// After the last add.
   void sort();

@@ -12,8 +12,6 @@
 #include <algorithm>
 
 namespace arvesk {
-namespace {}  // namespace
-
 void PlanView::mousePressEvent(QMouseEvent* event) {
   setFocus();
   m_find->hide();

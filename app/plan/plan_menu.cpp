@@ -7,8 +7,6 @@
 #include <QMenu>
 
 namespace arvesk {
-namespace {}  // namespace
-
 /// Each link that comes in can be taken away here too: ribbons are hard to meet without a mouse.
 void PlanView::addDisconnects(QMenu& menu, const QString& uid) {
   const Node* node = m_model->plan().find(uid.toStdString());

@@ -7,8 +7,6 @@
 #include <algorithm>
 
 namespace arvesk {
-namespace {}  // namespace
-
 void PlanView::dragPaper(const PlanPaper& item) {
   const QString uid = text(item.uid);
   m_drag = item.grip().contains(m_pressedPlan) ? Drag::PaperSize : Drag::Cards;

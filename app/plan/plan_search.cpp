@@ -9,8 +9,6 @@
 #include <algorithm>
 
 namespace arvesk {
-namespace {}  // namespace
-
 void PlanView::findInPlan() {
   m_search->setGeometry(8, 8, std::max(160, viewport()->width() - 16), 28);
   m_search->show();

@@ -6,6 +6,8 @@
 namespace arvesk {
 namespace {
 
+constexpr std::size_t kLeastDigits = 5;  // four are a year or a tile as often as a count
+
 bool isDigit(char c) { return c >= '0' && c <= '9'; }
 
 /// What may stand beside a number that is one.
@@ -51,7 +53,7 @@ std::string withGroupedNumbers(std::string_view words) {
     // "1.2.3" and "10:30" are none.
     const bool goesOn = rest + 1 < words.size() && (words[rest] == '.' || words[rest] == ',' || words[rest] == ':') &&
                         isDigit(words[rest + 1]);
-    if (!isEnd || goesOn || (whole < 4 && !isExponent)) {
+    if (!isEnd || goesOn || (whole < kLeastDigits && !isExponent)) {
       out += words.substr(i, rest - i);
       i = rest;
       continue;

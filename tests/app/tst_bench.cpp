@@ -2,6 +2,7 @@
 #include "app/bench/bench_view.h"
 #include "app/bench/choice_box.h"
 #include "app/bench/number_field.h"
+#include "app/bench/rows_editor.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "tests/support/mouse.h"
@@ -254,6 +255,8 @@ class TestBench : public QObject {
     }
     model.reset(plan);
     BenchView bench(&model);
+    QPixmap picture;  // of the sea kale, once it is drawn
+    bench.setPictures([&](const std::string& uid) { return uid == "sea kale" ? picture : QPixmap(); });
     bench.resize(900, 220);
     bench.show();
     QVERIFY(QTest::qWaitForWindowExposed(&bench));
@@ -307,6 +310,13 @@ class TestBench : public QObject {
     QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 0.3 to 1: stone? gray; 1 to 1: marram"));
     click("ranges.1.remove");
     QCOMPARE(valueOf("dress", "ranges"), std::string("0 to 0.3: sea kale; 1 to 1: marram"));
+    // Pictures come when they are drawn.
+    auto* withPicture = qobject_cast<QComboBox*>(find("ranges.0.prop"));
+    QVERIFY(withPicture && withPicture->itemIcon(1).isNull());
+    picture = QPixmap(176, 176);
+    picture.fill(Qt::red);
+    for (RowsEditor* rows : bench.findChildren<RowsEditor*>()) rows->updatePictures();
+    QVERIFY(!withPicture->itemIcon(1).isNull() && withPicture->itemIcon(0).isNull());
     // The prop that a row names is the one that its list shows.
     auto* prop = qobject_cast<QComboBox*>(find("ranges.0.prop"));
     QVERIFY(prop && prop->currentIndex() == 1);

@@ -192,7 +192,7 @@ class TestWords : public test::WindowTest {
 
   void gapsMarksAndEndsAreKept() {
     for (const auto& [from, to] : germanTable()) {
-      QVERIFY2(gapsOf(from).size() == gapsOf(to).size() || !from.find("(*"), from.c_str());
+      QVERIFY2(gapsOf(from).size() == gapsOf(to).size(), from.c_str());
       const auto numbers = [](const std::string& s) {
         std::multiset<QString> out;
         for (const QString& gap : gapsOf(s))
@@ -222,6 +222,8 @@ class TestWords : public test::WindowTest {
     p.add("from {}{}", "ab {}{}");
     p.add("{} to {}{}", "{} bis {}{}");
     p.add(" deep", " tief");
+    p.add("waiting for {}", "wartet auf {=}");
+    p.add(" · where {}", " · wo {=}");
     p.add("by {:g} m, {} of {}", "{2} von {1}, um {0:g} m");
     p.sort();
     const std::vector<std::pair<const char*, const char*>> known{
@@ -231,6 +233,8 @@ class TestWords : public test::WindowTest {
         {"They carry: moss; prop", "Sie tragen: moss; Requisite"},
         {"from 3 m deep", "ab 3 m tief"},
         {"0.5 to 2 m", "0.5 bis 2 m"},
+        {"waiting for prop", "wartet auf prop"},  // so is that of a card
+        {"Vary · where Vary", "Variieren · wo Vary"},
         {"by 3 m, a of b", "b von a, um 3 m"},
         {"points found no ground", "points found no ground"},  // not quite it: as it is
         {"Rock: 12 points found no ground within 2 m", "Rock: 12 Punkte fanden in 2 m keinen Boden"},
