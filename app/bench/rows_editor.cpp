@@ -281,6 +281,7 @@ void RowsEditor::fillRow(std::size_t index) {
     const int at = box->findText(part.right, Qt::MatchFixedString);
     box->setCurrentIndex(at);
     if (at < 0) box->setEditText(part.right);
+    if (!box->lineEdit()->hasFocus()) box->lineEdit()->setCursorPosition(0);  // a long name shows how it begins
     return;
   }
   auto* swatch = static_cast<QToolButton*>(row.fields[0]);
@@ -296,8 +297,11 @@ void RowsEditor::updatePictures() {
     if (!m_props[i].icon.isNull()) continue;
     m_props[i].icon = iconOf(m_props[i].uid);
     if (m_props[i].icon.isNull()) continue;
-    for (const Row& row : m_rows)
-      static_cast<QComboBox*>(row.fields.back())->setItemIcon(static_cast<int>(i), m_props[i].icon);
+    for (const Row& row : m_rows) {
+      auto* box = static_cast<QComboBox*>(row.fields.back());
+      box->setItemIcon(static_cast<int>(i), m_props[i].icon);
+      if (!box->lineEdit()->hasFocus()) box->lineEdit()->setCursorPosition(0);
+    }
   }
 }
 
