@@ -10,7 +10,12 @@
 
 namespace arvesk {
 
-using TableColumn = std::variant<Array<double>, Array<std::uint64_t>, std::vector<std::string>>;
+/// A type of its own for the reason that PropChoices is one.
+struct TextCells : std::vector<std::string> {
+  using vector::vector;
+};
+
+using TableColumn = std::variant<Array<double>, Array<std::uint64_t>, TextCells>;
 
 struct Table {
   std::vector<std::string> names;

@@ -1,5 +1,6 @@
 // STL and what else Assimp reads. Assimp passes on non-finite numbers and wrong indices; readMesh checks them after us.
 #include "core/formats/mesh_reader.h"
+#include "core/formats/own_words.h"
 #include "core/formats/polygons.h"
 
 #include <assimp/BaseImporter.h>
@@ -100,7 +101,8 @@ Result<Surface> readers::others(const std::string& path, std::vector<Problem>&, 
   const aiScene* scene = importer.ReadFile(
       path, aiProcess_Triangulate | aiProcess_SortByPType | aiProcess_ValidateDataStructure);
   if (!scene || !scene->mRootNode)
-    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read: {}", importer.GetErrorString()),
+    return fail(ProblemCode::FileUnreadable,
+                fmt::format("cannot be read: {}", inOwnWords(std::string_view(importer.GetErrorString()))),
                 "Use glTF, OBJ, PLY or STL");
   Surface s;
   for (unsigned m = 0; m < scene->mNumMaterials; ++m) {

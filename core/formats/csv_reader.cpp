@@ -133,7 +133,7 @@ Result<Table> parseCsv(const std::string& text, const Task& task) {
     else if (numbersOf(cells, c, width, separator == ';', numbers))
       table.columns.emplace_back(std::move(numbers));
     else {
-      std::vector<std::string> texts(table.rowCount);
+      TextCells texts(table.rowCount);
       for (std::size_t r = 0; r < table.rowCount; ++r) texts[r] = withoutGuard(std::string(cells[r * width + c]));
       table.columns.emplace_back(std::move(texts));
     }

@@ -75,7 +75,7 @@ Result<tinygltf::Model> load(const std::string& path, ReadFiles& files) {
   } catch (const std::logic_error& e) {  // of a buffer that has a length and no bytes
     return bad(inOwnWords(e));
   }
-  if (!ok) return bad(error.empty() ? "cannot be read" : error.substr(0, error.find('\n')));
+  if (!ok) return bad(inOwnWords(error));
   for (const std::string& needed : model.extensionsRequired)
     if (isCompression(needed)) return compressed(needed);
   return model;

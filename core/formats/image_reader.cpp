@@ -113,7 +113,7 @@ void fillMissing(Image& image) {
 Result<Image> readImage(const std::string& path) {
   try {
     const auto input = OIIO::ImageInput::open(path);
-    if (!input) return unreadable(OIIO::geterror());
+    if (!input) return unreadable(inOwnWords(OIIO::geterror()));
     const OIIO::ImageSpec& spec = input->spec();
     if (spec.width < 1 || spec.height < 1 || spec.depth > 1 || std::int64_t{spec.width} * spec.height > kMostPixels ||
         spec.nchannels < 1 || spec.nchannels > 64)
@@ -129,7 +129,7 @@ Result<Image> readImage(const std::string& path) {
     image.values.resize(static_cast<std::size_t>(image.width) * static_cast<std::size_t>(image.height) *
                         static_cast<std::size_t>(image.channels));
     if (!input->read_image(0, 0, 0, image.channels, OIIO::TypeDesc::FLOAT, image.values.data()))
-      return unreadable(input->geterror());
+      return unreadable(inOwnWords(input->geterror()));
     markMissing(image, noDataOf(path, *input));
     if (image.missing.size() * static_cast<std::size_t>(image.channels) == image.values.size())
       return unreadable("no pixel has a value");

@@ -1,6 +1,7 @@
 // OBJ by tinyobjloader, with our own check of every index.
 #include "core/base/safe_file.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/own_words.h"
 #include "core/formats/polygons.h"
 
 #include <fmt/format.h>
@@ -84,7 +85,7 @@ Result<Surface> readers::obj(const std::string& path, std::vector<Problem>& warn
   std::string warning;
   std::string error;
   if (!in || !tinyobj::LoadObj(&a, &shapes, &materials, &warning, &error, &in, &materialFiles, false))
-    return fail(ProblemCode::FileUnreadable, fmt::format("OBJ: {}", error.empty() ? "cannot be read" : error),
+    return fail(ProblemCode::FileUnreadable, fmt::format("cannot be read as OBJ: {}", inOwnWords(error)),
                 "Export the file again");
   Surface s;
   Textures textures;

@@ -25,7 +25,7 @@ Result<Things> csv(const std::string& path, const Task& task) {
   const auto text = [&](const char* name, std::size_t row) -> std::string {
     const TableColumn* column = table->find(name);
     if (!column) throw std::out_of_range(fmt::format("the column {} is missing", name));
-    if (const auto* words = std::get_if<std::vector<std::string>>(column)) return (*words)[row];
+    if (const auto* words = std::get_if<TextCells>(column)) return (*words)[row];
     if (const auto* u = std::get_if<Array<std::uint64_t>>(column)) return std::to_string((*u)[row]);
     return fmt::format("{}", std::get<Array<double>>(*column)[row]);
   };

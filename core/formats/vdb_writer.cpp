@@ -1,6 +1,7 @@
 // Volumes as OpenVDB files.
 #include "core/base/safe_file.h"
 #include "core/formats/exporter.h"
+#include "core/formats/own_words.h"
 #include "core/spatial/distance_grid.h"
 #include "core/spatial/meshing.h"
 
@@ -78,7 +79,7 @@ Result<void> vdb(Job& job) {
       readBack(job, grids);
       job.report.verifySeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
     }
-  } catch (const std::exception& e) { return failed(e.what()); }
+  } catch (const std::exception& e) { return failed(inOwnWords(e)); }
   return {};
 }
 

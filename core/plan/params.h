@@ -24,7 +24,11 @@ struct PropChoice {
   bool isOn = true;
   bool operator==(const PropChoice&) const = default;
 };
-using PropChoices = std::vector<PropChoice>;
+/// A type of its own, so that ParamValue counts as one that could be without a value: for those that could not, the
+/// standard library of GCC 12 destroys what was never made when memory runs out while they are copied.
+struct PropChoices : std::vector<PropChoice> {
+  using vector::vector;
+};
 
 /// Numbers are in the unit of the declaration; vectors hold 3, ranges 2 and bands 4 numbers, curves x and y of each
 /// point, strokes x, y, z, radius, strength and softness of each dab, face lists the halves of each face's key.

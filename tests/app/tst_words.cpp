@@ -224,6 +224,8 @@ class TestWords : public test::WindowTest {
     p.add(" deep", " tief");
     p.add("waiting for {}", "wartet auf {=}");
     p.add(" · where {}", " · wo {=}");
+    p.add("cannot be read: {}", "unlesbar: {}");
+    p.add("{}; its reader says \"{}\"", "{}; ihr Leser sagt \"{}\"");
     p.add("by {:g} m, {} of {}", "{2} von {1}, um {0:g} m");
     p.sort();
     const std::vector<std::pair<const char*, const char*>> known{
@@ -236,6 +238,7 @@ class TestWords : public test::WindowTest {
         {"waiting for prop", "wartet auf prop"},  // so is that of a card
         {"Vary · where Vary", "Variieren · wo Vary"},
         {"by 3 m, a of b", "b von a, um 3 m"},
+        {"cannot be read: prop; its reader says \"prop: Vary\"", "unlesbar: Requisite; ihr Leser sagt \"prop: Vary\""},
         {"points found no ground", "points found no ground"},  // not quite it: as it is
         {"Rock: 12 points found no ground within 2 m", "Rock: 12 Punkte fanden in 2 m keinen Boden"},
         {"", ""}};

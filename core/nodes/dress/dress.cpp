@@ -373,10 +373,9 @@ const NodeKind& dress() {
         "Gives each point a prop of the kit. At random: by weight; a point keeps its prop when others come or go: "
         "adding a prop to the kit moves points only to it, removing one moves only its own. In turn: first, second, "
         "third… in the order of the points and the kit, so one point more or less shifts all that follow. "
-        "Patches: places that lie together get the same prop, by weight. Ranges: a mask's value chooses, such as \"0 "
-        "to 0.3: marram*; 0.2 to 1: sea kale\"; a gap gives no prop, where ranges overlap weight decides. By name: a "
-        "text of the point, by rules such as \"post_*: mooring post\", else the prop of that name (a number at the end "
-        "is left off). "
+        "Patches: places that lie together get the same prop, by weight. By mask: rows say which props each range of "
+        "its values gets; a gap gives no prop, where ranges overlap weight decides. By name: rows say which props a "
+        "text of the point gets, else the prop of that name (a number at the end is left off). "
         "By number: 1 is the kit's first prop. Expression: a formula whose rounded value is that number. The point's "
         "footprint becomes the prop's. Common height scales all props to one height, by multiplying the points' size; "
         "or props fill the cells of a grid.");
@@ -411,7 +410,10 @@ const NodeKind& dress() {
             .usual(0, 100, 1)
             .shown("way", {"patches"}),
         param("ranges", &Params::ranges, ARVESK_TEXT("node", "Ranges"),
-              ARVESK_TEXT("node", "\"from to to: prop\", separated by semicolons; props by name, with * and ?."))
+              ARVESK_TEXT("node",
+                          "A row for each range of the mask's values and the props it gives, by name; * and ? stand "
+                          "for any letters. "
+                          "As text: 0 to 0.3: marram*; 0.2 to 1: sea kale"))
             .checked(&faultOfRanges)
             .written(TextForm::RangeRules)
             .shown("way", {"ranges"}),
@@ -420,7 +422,9 @@ const NodeKind& dress() {
             .shown("way", {"name"}),
         param("rules", &Params::rules, ARVESK_TEXT("node", "Rules"),
               ARVESK_TEXT("node",
-                          "\"text: prop\", separated by semicolons; both with * and ?. The first that fits counts."))
+                          "A row for each text of the points and the props it gives; * and ? stand for any letters, "
+                          "and the first "
+                          "row that fits counts. As text: post_*: mooring post; *: bollard"))
             .checked(&faultOfRules)
             .written(TextForm::NameRules)
             .shown("way", {"name"}),

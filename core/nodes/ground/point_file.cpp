@@ -65,7 +65,7 @@ class Mapping {
     if (words.size() != wanted && !(wanted == 3 && words.size() == 1)) return {};
     for (const std::string& word : words) {
       const TableColumn* column = m_table.find(word);
-      if (!column || std::holds_alternative<std::vector<std::string>>(*column)) return {};
+      if (!column || std::holds_alternative<TextCells>(*column)) return {};
       if (const auto* d = std::get_if<Array<double>>(column))
         out.push_back(*d);
       else {
@@ -97,7 +97,7 @@ Result<Array<std::uint64_t>> idsOf(const EvalContext& ctx, const Table& table, c
       ids[i] = ctx.idOf(static_cast<std::uint64_t>(i));
     else if (const auto* whole = std::get_if<Array<std::uint64_t>>(column))
       ids[i] = ctx.idOf((*whole)[i]);
-    else if (const auto* texts = std::get_if<std::vector<std::string>>(column))
+    else if (const auto* texts = std::get_if<TextCells>(column))
       ids[i] = ctx.idOf(hashText((*texts)[i]));
     else
       ids[i] = ctx.idOf(hashText(fmt::format("{}", std::get<Array<double>>(*column)[i])));
@@ -114,7 +114,7 @@ void takeAttributes(const EvalContext& ctx, Points& out, const Table& table, con
   for (std::size_t c = 0; c < table.columns.size(); ++c) {
     const std::string& name = table.names[c];
     if (mapping.isTaken(name)) continue;
-    if (const auto* texts = std::get_if<std::vector<std::string>>(&table.columns[c])) {
+    if (const auto* texts = std::get_if<TextCells>(&table.columns[c])) {
       auto names = std::make_shared<std::vector<std::string>>();
       std::map<std::string, std::uint32_t> places;
       Array<std::uint32_t> index(texts->size());
@@ -129,7 +129,7 @@ void takeAttributes(const EvalContext& ctx, Points& out, const Table& table, con
     Array<float> values(table.rowCount);
     std::visit(
         [&](const auto& column) {
-          if constexpr (!std::is_same_v<std::decay_t<decltype(column)>, std::vector<std::string>>)
+          if constexpr (!std::is_same_v<std::decay_t<decltype(column)>, TextCells>)
             for (std::size_t i = 0; i < values.size(); ++i) values[i] = static_cast<float>(column[i]);
         },
         table.columns[c]);

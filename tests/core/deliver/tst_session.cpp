@@ -67,7 +67,7 @@ class TestSession : public QObject {
         constexpr std::array axes{"x", "y", "z"};
         for (std::size_t a = 0; a < 3; ++a)
           QVERIFY(test::within(number(axes[a], i), static_cast<double>(arrays->position[3 * i + a]), 1e-4, 1e-5));
-        QCOMPARE(std::get<std::vector<std::string>>(table->columns.at(column("prop")))[i],
+        QCOMPARE(std::get<TextCells>(table->columns.at(column("prop")))[i],
                  arrays->props[static_cast<std::size_t>(arrays->prop[i])]);
         for (const auto& [name, values] : arrays->numbers) {
           QCOMPARE(values.size(), arrays->count);

@@ -359,7 +359,7 @@ class TestExport : public QObject {
       } else if (ending == QStringLiteral(".csv")) {
         const auto table = readCsv(path.toStdString(), {});
         QVERIFY(table && table->rowCount == points.count);
-        const auto* outputs = std::get_if<std::vector<std::string>>(table->find("output"));
+        const auto* outputs = std::get_if<TextCells>(table->find("output"));
         QVERIFY(outputs && outputs->front() == name.toStdString());
         const QString text = readText(path);
         for (const char* sign : {"=", "+", "-2+", "@", "\t"})  // at the beginning of a cell a spreadsheet runs them

@@ -2,6 +2,7 @@
 // application uses.
 #include "core/deliver/map_picture.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/own_words.h"
 #include "core/picture/render.h"
 #include "tests/support/mutated.h"
 #include "tests/support/support.h"
@@ -128,6 +129,30 @@ class TestImport : public QObject {
   QString path(const char* name) { return m_dir.filePath(QString::fromLatin1(name)); }
 
  private Q_SLOTS:
+  /// A reason in our words, and the library's own on one line, in quotes that nothing in it ends.
+  void librariesSpeakInOurWords() {
+    QCOMPARE(inOwnWords(""), std::string("it is damaged"));
+    QCOMPARE(inOwnWords("\n \n"), std::string("it is damaged"));
+    QCOMPARE(inOwnWords("FBX-Tokenize unexpected end of file\nat 12"),
+             std::string("it breaks off before its end; its reader says \"FBX-Tokenize unexpected end of file\""));
+    QCOMPARE(inOwnWords("No suitable  reader found for the file format of \"a.fbx\"."),
+             std::string("it is of another kind than its name says; its reader says \"No suitable reader found for the "
+                         "file format of 'a.fbx'\""));
+    QCOMPARE(inOwnWords("conversion failed"), std::string("it is damaged; its reader says \"conversion failed\""));
+    QVERIFY(inOwnWords(std::string(5000, 'x')).size() < 400);
+    // Through the helper: a file of each kind that is read by somebody else's code, of which half is missing.
+    for (const auto& [name, content] : std::vector<std::pair<const char*, std::string>>{
+             {"half.fbx", "Kaydara FBX Binary  \x00\x1a"}, {"half.3ds", "MM"}, {"words.off", "not a mesh at all"}}) {
+      write(path(name), content);
+      std::vector<Problem> warnings;
+      const auto read = DiskFileService(m_dir.path().toStdString()).surface(name, {}, warnings);
+      QVERIFY2(!read, name);
+      QVERIFY2(read.error().message.find("its reader says \"") != std::string::npos ||
+                   read.error().message.find("it is ") != std::string::npos,
+               read.error().message.c_str());
+    }
+  }
+
   void theSamePyramidInEveryFormat_data() {
     QTest::addColumn<QString>("name");
     QTest::addColumn<QByteArray>("content");

@@ -111,7 +111,7 @@ class TestTables : public QObject {
         for (std::size_t r = 0; r < made.cells.size(); ++r) {
           std::string meant = made.cells[r][c];
           if (made.sorts[c] == Sort::Text) {
-            QCOMPARE(std::get<std::vector<std::string>>(table->columns[c])[r], meant);
+            QCOMPARE(std::get<TextCells>(table->columns[c])[r], meant);
           } else if (made.sorts[c] == Sort::Whole) {
             QCOMPARE(std::get<Array<std::uint64_t>>(table->columns[c])[r], std::stoull(meant));
           } else {
@@ -136,7 +136,7 @@ class TestTables : public QObject {
     }
     const auto table = parseCsv(text, {});
     QVERIFY2(table, table ? "" : table.error().message.c_str());
-    QCOMPARE(std::get<std::vector<std::string>>(table->columns[0]), meant);
+    QCOMPARE(std::get<TextCells>(table->columns[0]), meant);
   }
 
   // Any change of any byte gives a table whose columns are of one length, or a reason.

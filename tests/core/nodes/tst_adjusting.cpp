@@ -362,13 +362,13 @@ class TestAdjusting : public QObject {
     const auto t = parseCsv("\xef\xbb\xbfid;name;x\r\n18446744073709551615;\"a;\"\"b\"\"\";-1.5e3\r\n2;c;0\r\n", {});
     QVERIFY(t);
     QCOMPARE(std::get<Array<std::uint64_t>>(*t->find("id"))[0], ~std::uint64_t{0});
-    QCOMPARE(std::get<std::vector<std::string>>(*t->find("name"))[0], std::string("a;\"b\""));
+    QCOMPARE(std::get<TextCells>(*t->find("name"))[0], std::string("a;\"b\""));
     QCOMPARE(std::get<Array<double>>(*t->find("x"))[0], -1500.0);
     // A decimal comma counts where semicolons separate; where commas do, it cannot be told from one.
     const auto commas = parseCsv("x;y;word\n1,5;-0,25;a,b\n2;1e3;c\n", {});
     QCOMPARE(std::get<Array<double>>(*commas->find("x"))[0], 1.5);
     QCOMPARE(std::get<Array<double>>(*commas->find("y"))[0], -0.25);
-    QCOMPARE(std::get<std::vector<std::string>>(*commas->find("word"))[0], std::string("a,b"));
+    QCOMPARE(std::get<TextCells>(*commas->find("word"))[0], std::string("a,b"));
     QVERIFY(!parseCsv("x,y\n1,5,2\n", {}));
   }
 };
