@@ -43,7 +43,8 @@ int writeManual(const std::string& folder, bool hasPictures) {
 std::string defaultText(const ParamSpec& spec) {
   const nlohmann::json j = std::visit(
       [](const auto& v) -> nlohmann::json {
-        if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>)
+        if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices> ||
+                      std::is_same_v<std::decay_t<decltype(v)>, HandPoints>)
           return nlohmann::json::array();
         else
           return v;

@@ -84,7 +84,14 @@ QString summaryOf(const EvalViewPtr& view) {
   for (const Node& node : view->plan->nodes) {
     const auto report = view->evaluation.reports.find(node.uid);
     const NodeKind* kind = kindOf(node);
-    if (!kind || !kind->isLayer || report == view->evaluation.reports.end() || report->second.passed.empty()) continue;
+    if (!kind || !kind->isLayer || report == view->evaluation.reports.end()) continue;
+    if (report->second.passed.empty()) {  // it fails, or waits for what does
+      const std::vector<Problem>& problems = report->second.problems;
+      rows += QStringLiteral("<tr><td>%1</td><td colspan=2 style='padding-left:24px'>%2</td></tr>")
+                  .arg(text(node.title).toHtmlEscaped(),
+                       problems.empty() ? QString() : said(problems.front().message).toHtmlEscaped());
+      continue;
+    }
     const auto count = static_cast<qulonglong>(report->second.passed.front());
     const double share = view->totals.placements > 0
                              ? static_cast<double>(count) / static_cast<double>(view->totals.placements)
@@ -145,6 +152,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   connect(m_tryAgain, &QPushButton::clicked, this, &BenchView::tryAgainWanted);
   right->addWidget(m_tryAgain, 0, Qt::AlignLeft);
   m_summary->setObjectName(QStringLiteral("summary"));
+  m_summary->setWordWrap(true);
   m_summary->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   m_summaryScroll->setWidget(m_summary);  // however many outputs there are, the Bench keeps its height
   m_summaryScroll->setWidgetResizable(true);

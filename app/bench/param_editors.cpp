@@ -318,10 +318,22 @@ class ListEditor : public ParamEditor {
     m_clear->setText(tr("Clear"));
     m_clear->setObjectName(text(spec.id) + QStringLiteral(".clear"));
     m_clear->setVisible(m_type != ParamType::Curve);
-    connect(m_clear, &QToolButton::clicked, this, [this] { Q_EMIT edited(std::vector<double>(), ++g_gesture); });
+    connect(m_clear, &QToolButton::clicked, this, [this] {
+      if (m_type == ParamType::Points)
+        Q_EMIT edited(HandPoints(), ++g_gesture);
+      else
+        Q_EMIT edited(std::vector<double>(), ++g_gesture);
+    });
   }
   bool isWide() const override { return true; }
   void show(const ParamValue& value) override {
+    if (const auto* points = std::get_if<HandPoints>(&value)) {
+      const auto count = static_cast<int>(points->list.size());
+      m_label->setText(count == 0 ? tr("Place them in Site with the left button.")
+                                  : tr("%1 points").arg(QLocale().toString(count)));
+      m_clear->setEnabled(count > 0);
+      return;
+    }
     const std::size_t numbers = std::get<std::vector<double>>(value).size();
     const auto count = static_cast<int>(numbers / (m_type == ParamType::Curve     ? 2
                                                    : m_type == ParamType::Strokes ? kNumbersPerDab
@@ -487,6 +499,7 @@ ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const PropPictu
     case ParamType::Band: return new NumbersEditor(spec, parent);
     case ParamType::Curve:
     case ParamType::Strokes:
+    case ParamType::Points:
     case ParamType::Faces: return new ListEditor(spec, parent);
     case ParamType::Props: return new PropsEditor(spec, plan, parent);
   }

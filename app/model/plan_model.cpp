@@ -421,6 +421,49 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
   });
 }
 
+QString PlanModel::handNodeFor(const QString& uid) {
+  const NodeKind* kind = findNodeKind("placed-by-hand");
+  const Node* selected = m_plan->find(uid.toStdString());
+  if (selected && selected->kind == kind->id) return uid;
+  const auto isGround = [&](const Node& node) {
+    const NodeKind* k = kindOf(node);
+    return k && !k->outputs.empty() && outputType(*m_plan, {node.uid, k->outputs.front().id, {}}) == ValueType::Surface;
+  };
+  Link ground;
+  if (selected && isGround(*selected))
+    ground = linkTo(selected->uid, kindOf(*selected)->outputs.front().id);
+  else if (selected)
+    ground = groundAbove(*m_plan, selected->uid).second;
+  const auto isOn = [&](const Node& node) {
+    const auto it = node.inputs.find(kind->groundFrom);
+    return ground.isEmpty() ||
+           (it != node.inputs.end() && !it->second.empty() && it->second.front().node == ground.node);
+  };
+  for (auto it = m_plan->nodes.rbegin(); it != m_plan->nodes.rend(); ++it)
+    if (it->kind == kind->id && isOn(*it)) return QString::fromStdString(it->uid);
+  // The ground that most others stand on.
+  std::map<std::string, int> uses;
+  for (const Node& node : m_plan->nodes)
+    if (const NodeKind* k = kindOf(node); k && ground.isEmpty() && !k->groundFrom.empty())
+      if (const auto it = node.inputs.find(k->groundFrom); it != node.inputs.end())
+        for (const Link& link : it->second) ++uses[link.node];
+  if (ground.isEmpty()) {
+    const Node* best = nullptr;
+    for (const Node& node : m_plan->nodes)
+      if (isGround(node) && (!best || uses[node.uid] > uses[best->uid])) best = &node;
+    if (!best) return {};
+    ground = linkTo(best->uid, kindOf(*best)->outputs.front().id);
+  }
+  const Node* beside = m_plan->find(ground.node);
+  Node node = nodeOf(*m_plan, *kind, beside->x + 260, beside->y + kStep);
+  node.inputs[kind->groundFrom] = {linkTo(ground.node, ground.output)};
+  edit(tr("Add %1").arg(said(kind->label)), [&](Plan& plan) {
+    moveDown(plan, node.uid, node.x, beside->y + 1, kStep);
+    plan.nodes.push_back(node);
+  });
+  return QString::fromStdString(node.uid);
+}
+
 QString PlanModel::addAfter(const NodeKind& kind, const QString& uid) {
   const Node* before = m_plan->find(uid.toStdString());
   const NodeKind* beforeKind = before ? kindOf(*before) : nullptr;

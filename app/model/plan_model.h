@@ -67,6 +67,9 @@ class PlanModel : public QObject {
   /// Puts a Set down into each of `links`, which come to `to`'s main input: like the last one before it, or onto the
   /// ground that its points were made on.
   void setDownLast(const QString& to, const std::vector<Link>& links);
+  /// The node whose points the brush works on while `uid` (or nothing) is selected: itself, the last one of the plan,
+  /// or a new one on the ground that `uid` is or stands on. Empty where there is no ground.
+  QString handNodeFor(const QString& uid);
   /// Adds a node after `uid`: connected to its first output, before what used it, below its card.
   QString addAfter(const NodeKind& kind, const QString& uid);
   /// The nodes whose lists say which props `uid` places: itself, the kit that it takes, or those of what comes before

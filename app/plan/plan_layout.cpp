@@ -140,7 +140,9 @@ class Builder {
       }
       const bool counts = kind && !kind->outputs.empty() && kind->outputs.front().type == ValueType::Points &&
                           r->state == NodeState::Done;
-      const bool filters = counts && !kind->inputs.empty() &&
+      // Where nothing comes in that could be, there is no share to be told of.
+      const bool isFed = kind && !kind->inputs.empty() && !(kind->inputs.front().isOptional && r->given == 0);
+      const bool filters = counts && isFed &&
                            (kind->family == Family::Thin || kind->family == Family::Scatter ||
                             (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
       if (filters && !c.isSkipped) {
@@ -196,7 +198,7 @@ class Builder {
       double sum = 0;
       if (const auto links = it->second->inputs.find(kind->inputs.front().id); links != it->second->inputs.end())
         for (const Link& l : links->second) sum += sourceOf(l.node, depth + 1);
-      return sum;
+      if (sum > 0 || !kind->inputs.front().isOptional) return sum;
     }
     return static_cast<double>(r->passed.empty() ? 0 : r->passed.front());
   }

@@ -1,6 +1,7 @@
 #include "app/site/site_tool.h"
 
 #include "app/site/face_picker.h"
+#include "app/site/hand_brush.h"
 #include "app/site/mask_brush.h"
 #include "app/site/region_handles.h"
 
@@ -15,6 +16,8 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
   const auto has = [&](auto&& test) { return std::any_of(kind->params.begin(), kind->params.end(), test); };
   if (has([](const ParamSpec& p) { return p.type == ParamType::Strokes; }))
     return std::make_unique<MaskBrush>(model, uid);
+  if (has([](const ParamSpec& p) { return p.type == ParamType::Points; }))
+    return std::make_unique<HandBrush>(model, uid);
   if (has([](const ParamSpec& p) { return p.type == ParamType::Faces; }))
     return std::make_unique<FacePicker>(model, uid);
   if (has([](const ParamSpec& p) { return p.siteRole == SiteRole::Center; }))

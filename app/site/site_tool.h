@@ -66,6 +66,8 @@ class SiteTool {
   virtual void drag(const SitePointer& pointer, const SiteLens& lens) = 0;
   virtual void release() = 0;
   virtual void hover(const SitePointer& pointer, const SiteLens& lens) = 0;
+  /// Does the wheel belong to it during a drag, without Shift too?
+  virtual bool takesWheelInDrag() const { return false; }
   /// A turn of the wheel with Shift, in steps; false leaves it to Site.
   virtual bool wheel(double steps) {
     Q_UNUSED(steps)
@@ -73,6 +75,16 @@ class SiteTool {
   }
   virtual void paint(QPainter& painter, const SiteLens& lens) const = 0;
   virtual void showResults(const EvalViewPtr& view) { Q_UNUSED(view) }
+  /// What to call when it has something new to be drawn or said.
+  void whenChanged(std::function<void()> changed) { m_changed = std::move(changed); }
+
+ protected:
+  void tellChanged() const {
+    if (m_changed) m_changed();
+  }
+
+ private:
+  std::function<void()> m_changed;
 };
 
 /// The tool for a node, by what its parameters are to Site; null when there is none.

@@ -155,6 +155,11 @@ void SiteView::setMode(SiteMode mode) {
 
 void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
   m_tool = std::move(tool);
+  if (m_tool)
+    m_tool->whenChanged([this] {
+      update();
+      Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+    });
   if (m_tool && m_view) m_tool->showResults(m_view);
   if (m_drag == Drag::Tool) m_drag = Drag::None;
   setCursor(m_tool || m_isAsking ? Qt::CrossCursor : Qt::ArrowCursor);
@@ -353,6 +358,20 @@ void SiteView::resizeEvent(QResizeEvent*) {
   requestFrame();
 }
 
+QString SiteView::emptyLine() const {
+  // What is there and failed is not to be added.
+  for (const Node& node : m_view->plan->nodes)
+    if (const auto it = m_view->evaluation.reports.find(node.uid); it != m_view->evaluation.reports.end() &&
+                                                                   it->second.state == NodeState::Failed &&
+                                                                   !it->second.problems.empty()) {
+      const Problem& why = it->second.problems.front();
+      const QString line = lineOf(why);  // it may name a file
+      return tr("Nothing can be shown. %1")
+          .arg(why.where == node.title ? line : QStringLiteral("%1: %2").arg(text(node.title), line));
+    }
+  return tr("Nothing to see yet: add ground, such as a Terrain or a Shape.");
+}
+
 void SiteView::paintEvent(QPaintEvent*) {
   const Theme& t = Theme::current();
   QPainter p(this);
@@ -361,9 +380,9 @@ void SiteView::paintEvent(QPaintEvent*) {
   if (frame.image.isNull() || isEmpty) {
     p.fillRect(rect(), t.isNight ? t.card : QColor(0xE4, 0xE2, 0xDA));
     p.setPen(t.quiet);
-    p.drawText(rect(), Qt::AlignCenter,
+    p.drawText(rect().adjusted(40, 60, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
                !m_workLine.isEmpty()          ? m_workLine
-               : m_view && !m_view->isGrowing ? tr("Nothing to see yet: add ground, such as a Terrain or a Shape.")
+               : m_view && !m_view->isGrowing ? emptyLine()
                                               : tr("Reading the plan…"));
     return;
   }
@@ -648,7 +667,9 @@ void SiteView::contextMenuEvent(QContextMenuEvent* event) {
 
 void SiteView::wheelEvent(QWheelEvent* event) {
   const float steps = static_cast<float>(event->angleDelta().y()) / 120.0F;
-  if ((event->modifiers() & Qt::ShiftModifier) && m_tool && m_tool->wheel(static_cast<double>(steps))) return update();
+  const bool isOfTool = (event->modifiers() & Qt::ShiftModifier) ||
+                        (m_drag == Drag::Tool && m_tool->takesWheelInDrag());
+  if (isOfTool && m_tool && m_tool->wheel(static_cast<double>(steps))) return update();
   if (m_walk.isOn()) {
     m_walk.faster(static_cast<double>(steps));
     return update();

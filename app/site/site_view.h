@@ -36,6 +36,8 @@ class SiteView : public QWidget {
   /// What is being worked on, while nothing or not all of it can be seen; empty when that is over.
   void showWork(const QString& line);
   const QString& workLine() const { return m_workLine; }
+  /// What it says in place of a picture: what failed, or that there is nothing yet.
+  QString emptyLine() const;
   /// Another plan comes: nothing of the one before is left, and its first picture is taken by its own camera.
   void beginPlan();
   /// The banner; empty when everything is shown.

@@ -128,6 +128,8 @@ void MainWindow::buildSiteMenu() {
   site->addSeparator();
   inSite(site, tr("Why here…"), {Qt::Key_Y}, "site_why",
          [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
+  inSite(site, tr("Brush"), {Qt::Key_B}, "site_brush", [this] { takeBrush("add"); });
+  inSite(site, tr("Place one by one"), {Qt::Key_P}, "site_single", [this] { takeBrush("single"); });
   inSite(site, tr("Cut open"), {Qt::Key_O}, "site_cut", [this] { m_site->toggleCut(); });
   inSite(site, tr("Compare with this state"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();

@@ -421,11 +421,14 @@ void MainWindow::showResults() {
   if (m_said.isEmpty() && loose > 0)
     m_message->setText(
         tr("no Output yet: %1 points are not exported").arg(locale.toString(static_cast<qulonglong>(loose))));
-  const double millions = static_cast<double>(view->totals.triangles) / 1e6;
+  const auto triangles = static_cast<qulonglong>(view->totals.triangles);
+  const double millions = static_cast<double>(triangles) / 1e6;
   const QString quality = view->quality == Quality::Draft ? tr("draft") : tr("final");
-  m_counts->setText(tr("%1 placed (%2) · %3 M triangles · %4 ms · %5 MB")
+  m_counts->setText(tr("%1 placed (%2) · %3 triangles · %4 ms · %5 MB")
                         .arg(locale.toString(static_cast<qulonglong>(view->totals.placements)), quality,
-                             locale.toString(millions, 'f', millions < 10 ? 2 : 1),
+                             triangles < 100'000
+                                 ? locale.toString(triangles)
+                                 : tr("%1 M").arg(locale.toString(millions, 'f', millions < 10 ? 2 : 1)),
                              locale.toString(view->evaluation.milliseconds, 'f', 0),
                              locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
   updateBudget();
@@ -511,6 +514,22 @@ void MainWindow::updateSelection() {
 void MainWindow::updateTool() {
   const QStringList selection = m_plan->selection();
   m_site->setTool(selection.size() == 1 ? makeSiteTool(&m_model, selection.first()) : nullptr);
+}
+
+void MainWindow::takeBrush(const char* job) {
+  const QStringList selection = m_plan->selection();
+  const QString uid = m_model.handNodeFor(selection.size() == 1 ? selection.first() : QString());
+  if (uid.isEmpty()) return say(tr("There is no ground to place on yet"));
+  const Node* node = m_model.plan().find(uid.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  const ParamSpec* spec = kind ? kind->findParam("brush_job") : nullptr;
+  if (!spec) return;
+  if (std::get<std::string>(node->value(*spec)) != job) m_model.setParam(uid, spec->id, std::string(job));
+  if (selection != QStringList{uid}) {
+    m_plan->select({uid});
+    m_plan->reveal(uid);
+  }
+  m_site->setFocus();
 }
 
 QString MainWindow::hint(const std::vector<std::pair<const char*, QString>>& parts) const {

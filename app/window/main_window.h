@@ -132,6 +132,7 @@ class MainWindow : public QMainWindow {
   void goToCamera(int index);
   QString selectedMask() const;
   void updateTool();
+  void takeBrush(const char* job);
   void updateKeys();
   /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
   QString hint(const std::vector<std::pair<const char*, QString>>& parts) const;

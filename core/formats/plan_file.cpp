@@ -38,9 +38,16 @@ nlohmann::json toJson(const ParamValue& value) {
       list.push_back({{"prop", c.prop}, {"weight", plain(c.weight)}, {"on", c.isOn}});
     return list;
   }
+  if (const auto* points = std::get_if<HandPoints>(&value)) {
+    json j{{"props", points->props}, {"grounds", json::array()}, {"points", json::array()}};
+    for (const GroundPiece& g : points->grounds) j["grounds"].push_back(lineOf(g));
+    points->list.forEach([&](const HandPoint& p) { j["points"].push_back(lineOf(p)); });
+    return j;
+  }
   return std::visit(
       [](const auto& v) -> json {
-        if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices>)
+        using T = std::decay_t<decltype(v)>;
+        if constexpr (std::is_same_v<T, PropChoices> || std::is_same_v<T, HandPoints>)
           return {};
         else
           return plain(v);
@@ -147,10 +154,24 @@ json toJson(const PlanSettings& s) {
   return j;
 }
 
+/// Would it take fewer than `most` characters on one line? Looks at no more of it than that.
+bool isShort(const json& j, std::size_t& most) {
+  const auto take = [&](std::size_t count) {
+    most = count < most ? most - count : 0;
+    return most > 0;
+  };
+  if (j.is_string()) return take(j.get_ref<const std::string&>().size() + 2);
+  if (!j.is_structured()) return take(j.dump().size());
+  for (const auto& [key, value] : j.items())
+    if (!take(j.is_object() ? key.size() + 4 : 1) || !isShort(value, most)) return false;
+  return take(2);
+}
+
 /// One node or prop per group of lines; short values stay on their line, so that differences are honest and readable.
 void pretty(std::string& out, const json& j, int indent) {
   const auto pad = [&](int n) { out.append(static_cast<std::size_t>(n) * 2, ' '); };
-  const bool isFlat = j.is_primitive() || (j.dump().size() < 100 && indent > 1);
+  std::size_t most = 100;
+  const bool isFlat = j.is_primitive() || (indent > 1 && isShort(j, most) && j.dump().size() < 100);
   if (isFlat || j.empty()) {
     out += j.dump();
     return;
@@ -231,12 +252,15 @@ std::string formatNodes(const Plan& plan, const std::vector<std::string>& uids) 
   Plan part;
   for (const std::string& uid : uids)
     if (const Node* node = plan.find(uid)) part.nodes.push_back(*node);
+  const auto take = [&](const std::string& uid) {
+    if (const PropEntry* prop = plan.findProp(uid); prop && !part.findProp(uid)) part.props.push_back(*prop);
+  };
   for (const Node& node : part.nodes)
     for (const auto& [id, value] : node.params)
       if (const auto* choices = std::get_if<PropChoices>(&value))
-        for (const PropChoice& c : *choices)
-          if (const PropEntry* prop = plan.findProp(c.prop); prop && !part.findProp(c.prop))
-            part.props.push_back(*prop);
+        for (const PropChoice& c : *choices) take(c.prop);
+      else if (const auto* points = std::get_if<HandPoints>(&value))
+        for (const std::string& prop : points->props) take(prop);
   return formatPlan(part);
 }
 

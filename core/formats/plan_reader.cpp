@@ -184,7 +184,32 @@ std::optional<ParamValue> plainValue(const json& j) {
   return {};
 }
 
+/// Every line of a list as `T`; nothing where one is none.
+template <typename T, typename Read>
+std::optional<std::vector<T>> linesOf(const json& j, const char* key, Read read) {
+  std::vector<T> out;
+  const auto it = j.find(key);
+  if (it == j.end() || !it->is_array()) return {};
+  out.reserve(it->size());
+  for (const json& line : *it) {
+    const auto item = line.is_string() ? read(line.get_ref<const std::string&>()) : std::nullopt;
+    if (!item) return {};
+    out.push_back(*item);
+  }
+  return out;
+}
+
+std::optional<ParamValue> handPointsFor(const json& j) {
+  if (!j.is_object()) return {};
+  auto props = linesOf<std::string>(j, "props", [](const std::string& s) { return std::optional(s); });
+  auto grounds = linesOf<GroundPiece>(j, "grounds", &groundPieceIn);
+  const auto points = linesOf<HandPoint>(j, "points", &handPointIn);
+  if (!props || !grounds || !points) return {};
+  return HandPoints{SharedList<HandPoint>(*points), std::move(*props), std::move(*grounds)};
+}
+
 std::optional<ParamValue> valueFor(const ParamSpec& spec, const json& j) {
+  if (spec.type == ParamType::Points) return handPointsFor(j);
   if (spec.type != ParamType::Props) return plainValue(j);
   if (!j.is_array()) return {};
   PropChoices choices;

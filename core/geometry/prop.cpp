@@ -33,4 +33,20 @@ float reachOf(const Prop& prop) {
       ->meters;
 }
 
+float baseOf(const Prop& prop) {
+  struct Base {
+    float meters = 0;
+  };
+  return prop.surface->derived
+      .get<Base>([&] {
+        const Box3 box = prop.surface->bounds();
+        const float upTo = box.min.y + 0.1F * box.extent().y;
+        float squared = 0;
+        for (const Vec3& p : prop.surface->positions)
+          if (p.y <= upTo) squared = std::max(squared, p.x * p.x + p.z * p.z);
+        return std::make_shared<const Base>(Base{std::sqrt(squared)});
+      })
+      ->meters;
+}
+
 }  // namespace arvesk

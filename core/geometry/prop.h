@@ -38,6 +38,10 @@ std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr sur
 /// Of the ball about the pivot that holds all of it at size 1, m. Found when first asked for.
 float reachOf(const Prop& prop);
 
+/// Radius about the pivot, as seen from above, of what touches the ground: the lowest tenth of its height. At size 1,
+/// m.
+float baseOf(const Prop& prop);
+
 /// The prop's massing: its box in its mean color, or its mesh simplified by meshoptimizer. Made when first asked for.
 /// Thread safe.
 SurfacePtr massingOf(const Prop& prop);

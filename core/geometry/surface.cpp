@@ -123,6 +123,12 @@ Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, 
     n.turn = glm::normalize(turn * n.turn);
     n.size *= size;
   }
+  if (out.pieces.empty()) out.pieces.emplace_back();
+  for (GroundPiece& p : out.pieces) {
+    p.origin = turn * (p.origin * size) + move;
+    p.turn = glm::normalize(turn * p.turn);
+    p.size *= size;
+  }
   return out;
 }
 
@@ -256,6 +262,7 @@ class Cutter {
     Surface out;
     out.hasOwnNormals = m_s.hasOwnNormals;
     out.isMirrored = m_s.isMirrored;
+    out.pieces = m_s.pieces;
     out.isShown = m_s.isShown;
     out.materials = m_s.materials;
     out.faceMaterials = gatheredFrom(m_s.faceMaterials, faces);

@@ -1,6 +1,7 @@
 // Triangles: ground to place on and shapes of props. Immutable once published as SurfacePtr; arrays are shared.
 #pragma once
 
+#include "core/base/hand_points.h"
 #include "core/base/shared_array.h"
 #include "core/geometry/attributes.h"
 #include "core/geometry/body_frame.h"
@@ -71,9 +72,10 @@ struct Surface {
   SharedArray<std::uint64_t> faceKeys;
   SharedArray<std::uint64_t> vertexKeys;
   std::vector<Material> materials;
-  std::vector<std::string> parts;  // names of objects in the file
-  bool arePartsObjects = false;    // exported as an object each
-  std::vector<SceneNode> nodes;    // of the file, parents first
+  std::vector<std::string> parts;   // names of objects in the file
+  bool arePartsObjects = false;     // exported as an object each
+  std::vector<SceneNode> nodes;     // of the file, parents first
+  std::vector<GroundPiece> pieces;  // how each lies that was moved, turned or sized; empty: one, as it was made
   Attributes vertexAttributes;
   bool hasOwnNormals = true;  // false when the reader had to compute them
   bool isMirrored = false;    // a part of the file has a negative scale; its faces were turned round

@@ -353,6 +353,7 @@ class Run {
   std::optional<NodeReport> addSettings(const Step& step, KeyBuilder& key) {
     const Node& node = *step.node;
     for (const ParamSpec& spec : step.kind->params) {
+      if (spec.isOfTool) continue;
       const ParamValue& value = node.value(spec);
       key.addText(spec.id);
       key.addValue(value);

@@ -41,6 +41,12 @@ struct KeyBuilder {
         add(c.weight);
         add(static_cast<std::uint64_t>(c.isOn));
       }
+    if (const auto* points = std::get_if<HandPoints>(&value)) {
+      add(static_cast<std::uint64_t>(points->list.size()));
+      points->list.addTo([&](std::uint64_t h) { add(h); });
+      for (const std::string& prop : points->props) addText(prop);
+      for (const GroundPiece& g : points->grounds) addText(lineOf(g));
+    }
   }
 };
 

@@ -78,6 +78,10 @@ ParamSpec& ParamSpec::inSite(SiteRole role) {
   siteRole = role;
   return *this;
 }
+ParamSpec& ParamSpec::ofTool() {
+  isOfTool = true;
+  return *this;
+}
 ParamSpec& ParamSpec::optional() {
   isOptional = true;
   return *this;
@@ -140,6 +144,7 @@ ParamValue valueOf(const CurveShape& v) {
 ParamValue valueOf(const Strokes& v) { return numbersOf(v); }
 ParamValue valueOf(const FaceList& v) { return numbersOf(v); }
 ParamValue valueOf(const PropChoices& v) { return v; }
+ParamValue valueOf(const HandPoints& v) { return v; }
 
 namespace {
 
@@ -150,6 +155,7 @@ void read(T& out, const ParamValue& value) {
 void read(bool& out, const ParamValue& value) { out = std::get<bool>(value); }
 void read(std::string& out, const ParamValue& value) { out = std::get<std::string>(value); }
 void read(PropChoices& out, const ParamValue& value) { out = std::get<PropChoices>(value); }
+void read(HandPoints& out, const ParamValue& value) { out = std::get<HandPoints>(value); }
 void read(Vec3& out, const ParamValue& value) { out = {at(value, 0), at(value, 1), at(value, 2)}; }
 void read(Range& out, const ParamValue& value) { out = {at(value, 0), at(value, 1)}; }
 void read(Band& out, const ParamValue& value) { out = {at(value, 0), at(value, 1), at(value, 2), at(value, 3)}; }
@@ -180,6 +186,7 @@ template void assignField<CurveShape>(void*, const ParamValue&, const std::vecto
 template void assignField<Strokes>(void*, const ParamValue&, const std::vector<Option>&);
 template void assignField<FaceList>(void*, const ParamValue&, const std::vector<Option>&);
 template void assignField<PropChoices>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<HandPoints>(void*, const ParamValue&, const std::vector<Option>&);
 
 void assignChoice(void* member, const ParamValue& value, const std::vector<Option>& options) {
   const auto& id = std::get<std::string>(value);
@@ -284,6 +291,9 @@ std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
         return {};
       }
       return fmt::format("{} must be a list of props", spec.label);
+    case ParamType::Points:
+      if (const auto* points = std::get_if<HandPoints>(&value)) return faultOf(*points);
+      return fmt::format("{} must be placed points", spec.label);
   }
   return {};
 }

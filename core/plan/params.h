@@ -4,6 +4,7 @@
 
 #include "core/base/band.h"
 #include "core/base/curve.h"
+#include "core/base/hand_points.h"
 #include "core/base/strokes.h"
 #include "core/base/text.h"
 #include "core/base/vec.h"
@@ -32,10 +33,25 @@ struct PropChoices : std::vector<PropChoice> {
 
 /// Numbers are in the unit of the declaration; vectors hold 3, ranges 2 and bands 4 numbers, curves x and y of each
 /// point, strokes x, y, z, radius, strength and softness of each dab, face lists the halves of each face's key.
-using ParamValue = std::variant<bool, double, std::string, std::vector<double>, PropChoices>;
+using ParamValue = std::variant<bool, double, std::string, std::vector<double>, PropChoices, HandPoints>;
 using ParamMap = std::map<std::string, ParamValue>;
 
-enum class ParamType { Toggle, Number, Integer, Choice, Text, File, Vector, Range, Band, Props, Curve, Strokes, Faces };
+enum class ParamType {
+  Toggle,
+  Number,
+  Integer,
+  Choice,
+  Text,
+  File,
+  Vector,
+  Range,
+  Band,
+  Props,
+  Curve,
+  Strokes,
+  Faces,
+  Points
+};
 enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, PerMeter, Share, Pixel };
 
 /// Suffix for people: " m", "°", " %"; empty for none.
@@ -98,6 +114,7 @@ struct ParamSpec {
   double countedFrom = 0;   // the least of it that shows this
   std::string fileKind;     // "image" or "mesh" for files
   bool isOptional = false;  // a file that may be left out
+  bool isOfTool = false;    // says how a tool in Site works; the node's result does not depend on it
   SiteRole siteRole = SiteRole::None;
   std::string group;  // heading that it is folded under on the Bench; empty: always in sight
   std::function<std::string(const std::string&)>
@@ -116,6 +133,7 @@ struct ParamSpec {
   ParamSpec& checked(std::function<std::string(const std::string&)> by);
   ParamSpec& inSite(SiteRole role);
   ParamSpec& optional();
+  ParamSpec& ofTool();
   ParamSpec& hard(double from, double to);
   ParamSpec& usual(double from, double to, double by = 0);
   ParamSpec& shown(const char* by, std::initializer_list<const char*> values);
@@ -152,6 +170,7 @@ ParamValue valueOf(const CurveShape& v);
 ParamValue valueOf(const Strokes& v);
 ParamValue valueOf(const FaceList& v);
 ParamValue valueOf(const PropChoices& v);
+ParamValue valueOf(const HandPoints& v);
 
 template <typename T>
 void assignField(void* member, const ParamValue& value, const std::vector<Option>& options);
@@ -181,6 +200,8 @@ constexpr ParamType typeOf() {
     return ParamType::Strokes;
   else if constexpr (std::is_same_v<T, FaceList>)
     return ParamType::Faces;
+  else if constexpr (std::is_same_v<T, HandPoints>)
+    return ParamType::Points;
   else
     return ParamType::Text;
 }

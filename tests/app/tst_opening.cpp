@@ -176,6 +176,22 @@ class TestOpening : public test::WindowTest {
   }
 
   /// The next plan is seen by its own camera, from its first picture on, and nothing of the one before is left.
+  /// A plan whose ground cannot be read: nobody is told to add ground, or an output, that is there.
+  void whatFailedIsNotCalledMissing() {
+    const QString moved = m_dir.filePath(QStringLiteral("deck.arvesk"));  // away from its files
+    QFile::remove(moved);
+    QVERIFY(QFile::copy(test::sourcePath("demo/examples/deck.arvesk"), moved));
+    QVERIFY(w().openFile(moved));
+    waitForResults();
+    const QString site = w().site().emptyLine();
+    QVERIFY2(site.contains(QLatin1String("Cove")) && site.contains(QLatin1String("tern-cove-height.png")) &&
+                 !site.contains(QLatin1String("add ground")),
+             qPrintable(site));
+    const QString bench = w().findChild<QLabel*>(QStringLiteral("summary"))->text();
+    QVERIFY2(bench.contains(QLatin1String("waiting for")) && !bench.contains(QLatin1String("No outputs")),
+             qPrintable(bench));
+  }
+
   void theNextPlanIsSeenByItsOwnCamera() {
     QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
     waitForResults();

@@ -229,6 +229,14 @@ void randomEdit(Plan& plan, std::mt19937& random, const char* planFolder) {
         const auto at = [&] { return static_cast<double>(random() % 20) - 10; };
         for (const double v : {at(), 0.0, at(), 3.0, random() % 2 ? 1.0 : -1.0, 0.5}) dabs.push_back(v);
         node.params[spec.id] = dabs;
+      } else if (spec.type == ParamType::Points) {
+        HandPoints points = std::get<HandPoints>(node.value(spec));
+        HandPoint p;
+        p.key = random();
+        p.place = {static_cast<float>(random() % 20) - 10, 0, static_cast<float>(random() % 20) - 10};
+        p.ground = random() % 2 ? points.numberOf(GroundPiece{}) : 0;
+        points.list.append(std::span(&p, 1));
+        node.params[spec.id] = points;
       } else if (const auto value = anotherValue(spec, node.value(spec), random);
                  value && faultOf(spec, *value).empty()) {
         node.params[spec.id] = *value;

@@ -75,14 +75,21 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const ParamMa
 Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>& links) {
   std::vector<const Points*> parts;
   std::vector<std::uint64_t> slots;
-  std::size_t total = 0;
   for (const Inputs::Link& link : links) {
     const auto* points = std::get_if<PointsPtr>(&link.value);
     if (!points || !*points) continue;  // an empty place
     parts.push_back(points->get());
     slots.push_back(link.slotUid);
-    total += parts.back()->count;
   }
+  // Every input by its place, the first one too: what one of them does changes no id of another.
+  return oneAfterTheOther(ctx, parts,
+                          [&](std::size_t k, std::size_t i) { return ctx.idOf(slots[k], parts[k]->id[i]); });
+}
+
+Result<PointsPtr> oneAfterTheOther(const EvalContext& ctx, const std::vector<const Points*>& parts,
+                                   const std::function<std::uint64_t(std::size_t part, std::size_t i)>& idOf) {
+  std::size_t total = 0;
+  for (const Points* part : parts) total += part->count;
   if (parts.empty()) return std::make_shared<const Points>();
   if (auto ok = guardPoints(ctx, static_cast<double>(total), "Merge fewer points"); !ok) return Failure(ok.error());
   Points out;
@@ -100,9 +107,7 @@ Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>
   out.kit = parts.size() == 1 ? parts.front()->kit : unite(parts, maps);
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
   for (const Points* part : parts) attributes.push_back({&part->attributes, part->count});
-  // Every input by its place, the first one too: what one of them does changes no id of another.
-  Array<std::uint64_t> ids = oneByOne<std::uint64_t>(
-      ctx, parts, total, [&](std::size_t k, std::size_t i) { return ctx.idOf(slots[k], parts[k]->id[i]); });
+  Array<std::uint64_t> ids = oneByOne<std::uint64_t>(ctx, parts, total, idOf);
   if (ctx.task.isCancelled()) return Failure(cancelled());
   out.id = std::move(ids);
   if (parts.size() == 1) {

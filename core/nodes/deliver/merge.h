@@ -9,4 +9,8 @@ namespace arvesk::nodes {
 /// stay unique and stay the same when other inputs come or go. Kits are united by prop.
 Result<PointsPtr> merged(const EvalContext& ctx, const std::vector<Inputs::Link>& links);
 
+/// The same for points of any ids, which must differ: `idOf` gives that of a point of a part.
+Result<PointsPtr> oneAfterTheOther(const EvalContext& ctx, const std::vector<const Points*>& parts,
+                                   const std::function<std::uint64_t(std::size_t part, std::size_t i)>& idOf);
+
 }  // namespace arvesk::nodes

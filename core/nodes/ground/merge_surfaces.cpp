@@ -37,6 +37,14 @@ std::uint64_t mergedKey(std::uint64_t slotUid, std::uint64_t key) {
   return mark << 32 | (key & 0xffffffffU);
 }
 
+/// What its pieces are called then.
+std::vector<GroundPiece> mergedPieces(std::uint64_t slotUid, std::vector<GroundPiece> pieces) {
+  if (pieces.empty()) pieces.emplace_back();
+  for (GroundPiece& p : pieces)
+    p.key = static_cast<std::uint32_t>(mergedKey(slotUid, static_cast<std::uint64_t>(p.key) << 32) >> 32);
+  return pieces;
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&) {
   auto surface = mergedSurfaces(ctx, in.many("surfaces"));
   if (!surface) return Failure(surface.error());
@@ -85,6 +93,7 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
       for (std::size_t v = 0; v < vertexKeys.size(); ++v) vertexKeys[v] = mergedKey(link.slotUid, s.vertexKey(v));
       s.faceKeys = std::move(faceKeys);
       s.vertexKeys = std::move(vertexKeys);
+      s.pieces = mergedPieces(link.slotUid, std::move(s.pieces));
       return std::make_shared<const Surface>(std::move(s));
     }
     if (out.materials.size() + s.materials.size() > 0xffff || out.parts.size() + s.parts.size() > 0xffff)
@@ -108,6 +117,7 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
     out.materials.insert(out.materials.end(), s.materials.begin(), s.materials.end());
     out.parts.insert(out.parts.end(), s.parts.begin(), s.parts.end());
     out.arePartsObjects = out.arePartsObjects || s.arePartsObjects;
+    for (const GroundPiece& p : mergedPieces(link.slotUid, s.pieces)) out.pieces.push_back(p);
     attributes.push_back({&(*given)->vertexAttributes, s.positions.size()});
   }
   out.vertexAttributes = concatenated(attributes);

@@ -63,33 +63,38 @@ const NodeKind& painted() {
             .in(Unit::Meter)
             .hard(0.01, 1e4)
             .usual(0.1, 20, 0.1)
-            .inSite(SiteRole::BrushRadius),
+            .inSite(SiteRole::BrushRadius)
+            .ofTool(),
         param("strength", &Params::strength, ARVESK_TEXT("node", "Brush strength"),
               ARVESK_TEXT("node", "How far one dab goes; a tablet's pressure scales it."))
             .in(Unit::Percent)
             .hard(1, 100)
             .usual(1, 100, 1)
-            .inSite(SiteRole::BrushStrength),
+            .inSite(SiteRole::BrushStrength)
+            .ofTool(),
         param("softness", &Params::softness, ARVESK_TEXT("node", "Brush softness"),
               ARVESK_TEXT("node", "The share of the radius over which a dab fades."))
             .in(Unit::Percent)
             .hard(0, 100)
             .usual(0, 100, 1)
-            .inSite(SiteRole::BrushSoftness),
+            .inSite(SiteRole::BrushSoftness)
+            .ofTool(),
         param(
             "sides", &Params::sides, ARVESK_TEXT("node", "Paints"),
             ARVESK_TEXT("node",
                         "The side of the ground that one sees, or all that lies within the brush: through thin walls, "
                         "undersides too."),
             {{"one", ARVESK_TEXT("node", "One side")}, {"all", ARVESK_TEXT("node", "All sides")}})
-            .inSite(SiteRole::BrushSides),
+            .inSite(SiteRole::BrushSides)
+            .ofTool(),
         param(
             "on", &Params::on, ARVESK_TEXT("node", "Brush lies on"),
             ARVESK_TEXT("node",
                         "The ground below the cursor, whatever stands before it, or what one sees there: placed props "
                         "too, for what grows on them."),
             {{"ground", ARVESK_TEXT("node", "Ground")}, {"things", ARVESK_TEXT("node", "What is seen")}})
-            .inSite(SiteRole::BrushOn),
+            .inSite(SiteRole::BrushOn)
+            .ofTool(),
         param("strokes", &Params::strokes, ARVESK_TEXT("node", "Strokes"),
               ARVESK_TEXT(
                   "node",

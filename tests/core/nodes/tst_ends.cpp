@@ -70,6 +70,13 @@ std::vector<ParamValue> endsOf(const ParamSpec& spec) {
     case ParamType::Curve: return {std::vector<double>{0, 0, 1, 1}, std::vector<double>{0, 1, 0, 0, 1, 1, 1, 0}};
     case ParamType::Strokes: return {std::vector<double>{}, std::vector<double>{1e4, 1e4, 1e4, 0.001, 1, 1}};
     case ParamType::Faces: return {std::vector<double>{}, std::vector<double>{4e9}};
+    case ParamType::Points: {
+      HandPoint far;
+      far.place = Vec3(1e6F);
+      far.normal = Vec3(1, 0, 0);
+      far.size = Vec3(0);
+      return {HandPoints(), HandPoints{SharedList<HandPoint>({far}), {}, {GroundPiece{}}}};
+    }
     case ParamType::File:
     case ParamType::Props: return {};
   }

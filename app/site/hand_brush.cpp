@@ -1,0 +1,312 @@
+#include "app/site/hand_brush.h"
+
+#include <QCoreApplication>
+#include <QRandomGenerator>
+
+#include <cmath>
+#include <unordered_set>
+
+namespace arvesk {
+namespace {
+
+using nodes::BrushJob;
+
+/// Dabs follow each other at this share of the radius.
+constexpr float kStep = 0.3F;
+/// More in one move of the mouse than this is a jump, not a stroke.
+constexpr int kMostPerMove = 100;
+/// The picture is asked for again no more often than this while a stroke goes on.
+constexpr qint64 kPostMs = 120;
+/// One by one: the front follows a drag of more pixels than this.
+constexpr double kDragPixels = 6;
+
+HandPoints pointsOf(const Node& node) { return nodes::placedByHandParams(node).points; }
+
+bool isSameBrush(const nodes::PlacedByHandParams& a, const nodes::PlacedByHandParams& b) {
+  const nodes::BrushSettings& x = a;
+  const nodes::BrushSettings& y = b;
+  return x == y && a.footprint == b.footprint && a.reach == b.reach;
+}
+
+}  // namespace
+
+HandBrush::HandBrush(PlanModel* model, QString uid) : m_model(model), m_uid(std::move(uid)) { readSettings(); }
+
+QString HandBrush::hint() const {
+  switch (m_settings.job) {
+    case BrushJob::Add: {
+      const QString full = m_isFull ? tr("full: no more fit here")
+                                    : tr("left drag adds · Ctrl takes away · Shift+wheel size");
+      return m_overlaps == 0 ? full : tr("%1 · %2 overlap").arg(full).arg(m_overlaps);
+    }
+    case BrushJob::Remove: return tr("left drag takes away · Shift+wheel size");
+    case BrushJob::Adjust: return tr("left drag adjusts · Shift+wheel size");
+    case BrushJob::Single: return tr("press sets · drag turns · wheel sizes · Shift+drag leans");
+  }
+  return {};
+}
+
+void HandBrush::readSettings() {
+  if (const Node* node = m_model->plan().find(m_uid.toStdString())) m_settings = nodes::placedByHandParams(*node);
+}
+
+void HandBrush::prepare() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  if (!m_view || !node || m_isDown) return;
+  m_isAsked = true;
+  m_preparing.ask([this, view = m_view, node = *node, on = m_on,
+                   seed = QRandomGenerator::system()->generate64()](const Task& task) -> Worker::Answer {
+    std::shared_ptr<Ready> ready = made(view, node, on, seed, task);
+    return [this, ready] {
+      m_isAsked = false;
+      m_ready = ready;
+      m_overlaps = ready ? ready->overlaps : 0;
+      if (!m_waiting.empty()) m_isUsable = ready != nullptr;
+      if (ready && !m_waiting.empty()) {
+        m_now = ready->points;
+        for (const BrushDab& d : std::exchange(m_waiting, {})) apply(d);
+        post(!m_isDown);
+      }
+      tellChanged();
+    };
+  });
+}
+
+bool HandBrush::isUsable() const {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const bool looksAtOthers = m_settings.job == BrushJob::Add || m_settings.job == BrushJob::Single;
+  return m_ready && node && !(m_ready->isBehind && looksAtOthers) && isSameBrush(m_ready->settings, m_settings) &&
+         pointsOf(*node) == m_ready->expected;
+}
+
+void HandBrush::showResults(const EvalViewPtr& view) {
+  m_view = view;
+  readSettings();
+  // What the picture shows needs no outline any more.
+  if (const Node* node = view->plan->find(m_uid.toStdString())) {
+    std::unordered_set<std::uint64_t> there;
+    pointsOf(*node).list.forEach([&](const HandPoint& p) { there.insert(p.key); });
+    std::erase_if(m_fresh, [&](const Mark& m) { return there.contains(m.point.key) != m.isGone; });
+    if (m_settings.job == BrushJob::Adjust) m_fresh.clear();
+  }
+  if (!m_isDown) prepare();
+}
+
+float HandBrush::radiusNow(const SitePointer& pointer) const {
+  return m_settings.radius *
+         (m_settings.job == BrushJob::Adjust ? 1 : std::max(0.1F, std::min(1.0F, pointer.pressure)));
+}
+
+void HandBrush::follow(const SitePointer& pointer) {
+  readSettings();
+  m_cursor.reset();
+  m_ghost.reset();
+  const bool isOnThings = m_settings.on == nodes::BrushLiesOn::Things;
+  if (!isOnThings && m_ready && m_ready->isBound) {
+    const SurfaceHit hit = m_ready->ground.index->first(pointer.eye, pointer.direction,
+                                                        std::numeric_limits<float>::infinity());
+    if (hit.isHit()) {
+      m_cursor = pointer.eye + pointer.direction * hit.distance;
+      const Vec3 normal = m_ready->ground.surface->faceNormal(hit.face);
+      m_normal = glm::dot(normal, pointer.direction) > 0 ? -normal : normal;
+    }
+  } else if (!isOnThings && pointer.ground) {
+    m_cursor = pointer.ground;
+    m_normal = pointer.groundNormal;
+    noteGround(pointer);
+  } else if (isOnThings && pointer.thing) {
+    m_cursor = pointer.thing;
+    m_normal = pointer.thingNormal;
+    noteGround(pointer);
+  }
+  if (!m_cursor || m_isDown) return;
+  if (!isUsable()) {
+    if (!m_isAsked) prepare();
+    return;
+  }
+  if (m_settings.job != BrushJob::Add && m_settings.job != BrushJob::Single) return;
+  const BrushDab d{*m_cursor, m_normal, m_along, radiusNow(pointer), 1};
+  m_refusal = m_settings.job == BrushJob::Add ? m_ready->stroke->refusal(d) : BrushRefusal::None;
+  m_ghost = m_ready->stroke->ghost(d, m_turn);
+  if (m_settings.job == BrushJob::Single) m_ghost->first.size = Vec3(m_size);
+}
+
+void HandBrush::noteGround(const SitePointer& pointer) {
+  if (!m_view || !m_view->scene) return;
+  SurfacePtr nearest;
+  float distance = std::numeric_limits<float>::infinity();
+  for (const SurfacePtr& ground : m_view->scene->input().grounds)
+    if (const auto index = SurfaceIndex::of(*ground)) {  // the picture has made it already
+      const SurfaceHit hit = (*index)->first(pointer.eye, pointer.direction, distance);
+      if (!hit.isHit() || hit.distance >= distance) continue;
+      distance = hit.distance;
+      nearest = ground;
+    }
+  if (!nearest) return;
+  const bool isOther = !m_on || m_on->surface != nearest;
+  const bool isFar = m_on && m_settings.takes == nodes::BrushTakes::Neighbors &&
+                     glm::distance(m_on->place, *m_cursor) > m_settings.radius;
+  if (!isOther && !isFar) return;
+  m_on = std::make_shared<const GroundChoice>(GroundChoice{nearest, *m_cursor});
+  if (!m_isDown) prepare();
+}
+
+HandBrush::Mark HandBrush::markOf(const HandPoint& point, const HandPoints& among) {
+  return {point, point.prop > 0 && point.prop <= among.props.size() ? among.props[point.prop - 1] : std::string(),
+          false};
+}
+
+void HandBrush::apply(const BrushDab& d) {
+  switch (m_job) {
+    case BrushJob::Add: {
+      for (const HandPoint& p : m_ready->stroke->add(d)) m_fresh.push_back(markOf(p, m_ready->stroke->points()));
+      m_isFull = m_ready->stroke->isFull();
+      m_now = m_ready->stroke->points();
+      break;
+    }
+    case BrushJob::Remove: {
+      std::vector<Mark> gone;
+      m_now.list.forEach([&](const HandPoint& p) {
+        if (glm::distance(p.place, d.place) <= d.radius) gone.push_back({p, {}, true});
+      });
+      remove(m_now, d, [](const HandPoint&) { return true; });
+      m_fresh.insert(m_fresh.end(), gone.begin(), gone.end());
+      break;
+    }
+    case BrushJob::Adjust: {
+      BrushAdjust how;
+      how.effect = m_settings.effect;
+      how.size = m_settings.sizeLimits;
+      how.gap = m_settings.gap;
+      adjust(m_now, d, how, m_ready->ground, m_ready->radiusOf);
+      m_fresh.clear();
+      m_now.list.forEach([&](const HandPoint& p) {
+        if (glm::distance(p.place, d.place) <= d.radius) m_fresh.push_back(markOf(p, m_now));
+      });
+      break;
+    }
+    case BrushJob::Single: break;
+  }
+}
+
+void HandBrush::dab(const Vec3& place, const SitePointer& pointer) {
+  const BrushDab d{place, m_normal, m_along, radiusNow(pointer), m_settings.strength / 100 * pointer.pressure};
+  m_last = place;
+  if (m_ready && m_isUsable)
+    apply(d);
+  else
+    m_waiting.push_back(d);
+}
+
+bool HandBrush::press(const SitePointer& pointer, const SiteLens& lens) {
+  follow(pointer);
+  if (!m_cursor) return false;
+  m_isDown = false;
+  const bool takesAway = m_settings.job == BrushJob::Add && (pointer.modifiers & Qt::ControlModifier);
+  m_job = takesAway ? BrushJob::Remove : m_settings.job;
+  if (!isUsable() && !m_isAsked) prepare();
+  m_isUsable = isUsable();
+  m_isDown = true;
+  m_isFull = false;
+  ++m_stroke;
+  m_along = Vec3(0);
+  m_waiting.clear();
+  if (m_isUsable) m_now = m_ready->points;
+  if (m_settings.job == BrushJob::Single) {
+    if (!m_isUsable) return true;  // nothing to set on yet
+    m_before = m_now;
+    m_setAt = GroundPlace{*m_cursor, m_normal, kNoFace, Vec2(0)};
+    m_pressedAt = pointer.at;
+    m_headingDeg = m_ghost ? m_ghost->first.heading : 0;
+    m_tilt = m_ghost ? m_ghost->first.tilt : Vec2(0);
+    setOne();
+    return true;
+  }
+  dab(*m_cursor, pointer);
+  post(false);
+  Q_UNUSED(lens)
+  return true;
+}
+
+void HandBrush::setOne() {
+  const auto found = groundOnLine(*m_ready->ground.surface, *m_ready->ground.index, m_setAt->position, m_setAt->normal,
+                                  0.05F);
+  m_now = m_before;
+  const HandPoint p = m_ready->stroke->one(m_now, found ? *found : *m_setAt, m_headingDeg, m_size, m_tilt, m_turn);
+  m_now.list.append(std::span(&p, 1));
+  m_fresh = {markOf(p, m_now)};
+}
+
+void HandBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
+  const auto before = m_cursor;
+  follow(pointer);
+  if (m_settings.job == BrushJob::Single) {
+    if (!m_setAt || !m_isUsable) return;
+    const QPointF by = pointer.at - m_pressedAt;
+    if (std::hypot(by.x(), by.y()) < kDragPixels) return;
+    if (pointer.modifiers & Qt::ShiftModifier) {
+      m_tilt.x = std::clamp(static_cast<float>(-by.y()) * 0.5F, -90.0F, 90.0F);
+    } else if (m_cursor) {
+      const Vec3 way = *m_cursor - m_setAt->position;
+      if (glm::length(way) > 1e-4F) m_headingDeg = degrees(headingOf(way));
+    }
+    setOne();
+    return;
+  }
+  if (!m_cursor || !m_last) return;
+  const float step = kStep * radiusNow(pointer);
+  const Vec3 way = *m_cursor - *m_last;
+  const float length = glm::length(way);
+  if (length < step) return;
+  m_along = way;
+  const int count = std::min(kMostPerMove, static_cast<int>(length / step));
+  const Vec3 from = *m_last;
+  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer);
+  if (m_posted.elapsed() > kPostMs) post(false);
+  Q_UNUSED(lens)
+  Q_UNUSED(before)
+}
+
+void HandBrush::release() {
+  m_isDown = false;
+  m_last.reset();
+  if (m_settings.job == BrushJob::Single) {
+    if (m_setAt && m_isUsable) post(true);
+    m_setAt.reset();
+    ++m_turn;
+    return;
+  }
+  if (m_waiting.empty()) post(true);
+  if (m_settings.job == BrushJob::Adjust) m_fresh.clear();
+}
+
+void HandBrush::post(bool isLast) {
+  if (!m_ready || !m_isUsable) return;
+  m_posted.restart();
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  if (!node) return;
+  m_ready->expected = m_now;
+  m_ready->points = m_now;
+  if (!(pointsOf(*node) == m_now))
+    m_model->setParam(m_uid, "points", m_now, QStringLiteral("%1.stroke.%2").arg(m_uid).arg(m_stroke));
+  if (m_job != BrushJob::Add) m_ready->isBehind = true;
+  if (isLast && m_ready->isBehind) prepare();  // the stroke that adds next has to know
+}
+
+void HandBrush::hover(const SitePointer& pointer, const SiteLens&) { follow(pointer); }
+
+bool HandBrush::wheel(double steps) {
+  const double factor = std::pow(1.12, steps);
+  if (m_settings.job == BrushJob::Single) {
+    m_size = std::clamp(m_size * static_cast<float>(factor), 0.01F, 100.0F);
+    if (m_ghost) m_ghost->first.size = Vec3(m_size);
+    if (m_isDown && m_setAt && m_isUsable) setOne();
+    return true;
+  }
+  const double radius = std::clamp(static_cast<double>(m_settings.radius) * factor, 0.01, 1e4);
+  m_model->setParam(m_uid, "brush_radius", std::round(radius * 1000) / 1000, QStringLiteral("%1.wheel").arg(m_uid));
+  readSettings();
+  return true;
+}
+
+}  // namespace arvesk

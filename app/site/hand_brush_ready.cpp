@@ -1,0 +1,163 @@
+// What a stroke of the brush by hand begins with, made on a worker: ground, props, what stands there, what is allowed.
+#include "app/site/hand_brush.h"
+
+#include "core/base/pattern.h"
+
+#include <cmath>
+#include <unordered_set>
+
+namespace arvesk {
+namespace {
+
+using nodes::BrushClearOf;
+using nodes::BrushRoom;
+using nodes::BrushTakes;
+
+/// Footprint of a placement as the brush counts it, m.
+float roomOf(const Points& points, std::size_t i, BrushRoom room) {
+  const std::int32_t prop = points.prop[i];
+  if (room == BrushRoom::Spread || prop == kNoProp || !points.kit) return points.effectiveFootprint(i);
+  const Vec3 size = points.size[i];
+  return baseOf(*points.kit->entries[static_cast<std::size_t>(prop)].prop) *
+         std::max(std::abs(size.x), std::abs(size.z));
+}
+
+}  // namespace
+
+std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const Node& node,
+                                                  const std::shared_ptr<const GroundChoice>& on, std::uint64_t seed,
+                                                  const Task& task) {
+  auto out = std::make_unique<Ready>();
+  out->settings = nodes::placedByHandParams(node);
+  out->expected = out->settings.points;
+  const nodes::PlacedByHandParams& p = out->settings;
+  const Inputs in = inputsOf(*view->plan, view->evaluation, node);
+  // The ground that is connected, else the one that was pointed at last.
+  SurfacePtr surface = in.surface("ground");
+  out->isBound = surface != nullptr;
+  if (!surface) surface = on ? on->surface : nullptr;
+  if (!surface) return nullptr;
+  const auto index = SurfaceIndex::of(*surface);
+  if (!index) return nullptr;
+  out->ground = {surface, *index};
+  out->points = out->isBound ? settled(p.points, *surface, **index, p.reach) : p.points;
+
+  // Props: of the connected Kit, or all of the plan's.
+  std::map<std::string, PropPtr> byUid;
+  for (const PropPtr& prop : view->props) byUid[prop->uid] = prop;
+  const auto footprintOf = [&](const std::string& uid) {
+    const auto it = byUid.find(uid);
+    if (it == byUid.end() || it->second->isMissing) return p.footprint;
+    return p.room == BrushRoom::Base ? baseOf(*it->second) : it->second->footprint;
+  };
+  for (const auto& [uid, prop] : byUid)
+    if (!prop->isMissing) out->boxes[uid] = massingOf(*prop)->bounds();
+  BrushAdd how;
+  how.spacing = p.spacing;
+  how.spread = p.spread / 100;
+  how.size = p.size;
+  how.headingDeg = p.turnDeg;
+  how.isAlongStroke = p.isAlong;
+  how.leanDeg = p.leanDeg;
+  how.toNormal = p.toNormal / 100;
+  how.isClear = p.clearOf != BrushClearOf::Nothing;
+  how.gap = p.gap;
+  const auto offer = [&](const std::string& uid, float weight) {
+    if (weight > 0) how.props.push_back({uid, weight, footprintOf(uid)});
+  };
+  const KitPtr kit = in.kit();
+  if (p.takes == BrushTakes::Chosen) {
+    for (const PropChoice& c : p.chosen)
+      if (c.isOn) offer(c.prop, static_cast<float>(c.weight));
+  } else if (kit) {
+    for (const KitEntry& e : kit->entries) offer(e.prop->uid, e.weight);
+  } else {
+    for (const PropPtr& prop : view->props) offer(prop->uid, prop->weight);
+  }
+  if (how.props.empty()) how.props.push_back({{}, 1, p.footprint});
+
+  // What stands there, but for this node's own.
+  std::unordered_set<std::uint64_t> own;
+  const auto placeKey = [](const Vec3& v) {
+    const auto cell = [](float x) {
+      return static_cast<std::uint64_t>(static_cast<std::int64_t>(std::floor(x * 500)));
+    };
+    return hashOf(cell(v.x), cell(v.y), cell(v.z));
+  };
+  if (const PointsPtr mine = view->evaluation.firstOf<PointsPtr>(node.uid)) {
+    std::unordered_set<std::uint64_t> ids;
+    const EvalContext ctx = contextOf(*view->plan, node);
+    p.points.list.forEach([&](const HandPoint& h) { ids.insert(h.isTaken ? h.key : ctx.idOf(h.key)); });
+    for (std::size_t i = 0; i < mine->count; ++i)
+      if (ids.contains(mine->id[i])) own.insert(placeKey(mine->position[i]));
+  }
+  auto others = std::make_shared<BrushSurroundings>(p.gap);
+  std::map<std::string, float> around;  // weight of props by how many stand near the brush
+  if (p.clearOf == BrushClearOf::Shown || p.clearOf == BrushClearOf::Named || p.takes == BrushTakes::Neighbors) {
+    Array<PointGrid::Entry> entries;
+    const Patterns named(p.named);
+    for (const PictureLayer& layer : view->shown) {
+      const Node* source = view->plan->find(layer.source);
+      const bool counts = p.clearOf == BrushClearOf::Shown ||
+                          (p.clearOf == BrushClearOf::Named && source && named.match(source->title));
+      const Points& points = *layer.points;
+      for (std::size_t i = 0; i < points.count; ++i) {
+        if (i % 4096 == 0 && task.isCancelled()) return nullptr;
+        if (own.contains(placeKey(points.position[i]))) continue;
+        if (counts)
+          entries.push_back(
+              {points.position[i], roomOf(points, i, p.room), static_cast<std::uint32_t>(entries.size())});
+        if (p.takes == BrushTakes::Neighbors && on && points.prop[i] != kNoProp && points.kit &&
+            glm::distance(points.position[i], on->place) < 3 * p.radius)
+          around[points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->uid] += 1;
+      }
+    }
+    others->others.add(entries);
+  }
+  if (p.takes == BrushTakes::Neighbors && !around.empty()) {
+    how.props.clear();
+    for (const auto& [uid, count] : around) offer(uid, count);
+  }
+
+  std::vector<float> footprints{p.footprint};
+  for (const std::string& uid : out->points.props) footprints.push_back(footprintOf(uid));
+  out->radiusOf = [footprints, all = how.props](const HandPoint& h) {
+    const float footprint = h.prop < footprints.size() ? footprints[h.prop] : all.front().footprint;
+    return footprint * std::max(std::abs(h.size.x), std::abs(h.size.z));
+  };
+  std::function<bool(const GroundPlace&)> allows;
+  if (const MaskPtr mask = in.mask("mask")) {
+    allows = [mask, surface](const GroundPlace& place) {
+      Points one;
+      one.count = 1;
+      one.position = Column<Vec3>(place.position);
+      one.groundNormal = Column<Vec3>(place.normal);
+      one.groundFace = Column<std::uint32_t>(place.face);
+      one.groundUv = Column<Vec2>(place.uv);
+      one.id = Column<std::uint64_t>(std::uint64_t{1});
+      float value = 0;
+      mask->values(one, 0, 1, &value);
+      return value > 0.5F;
+    };
+    (void)allows({Vec3(0), kUp, 0, Vec2(0)});  // what it looks things up in is made here
+  }
+  // How many overlap: each of this node's that meets another one, or what the brush keeps clear of.
+  KeptPoints mine({1, p.gap, {}, false});
+  Array<PointGrid::Entry> entries;
+  out->points.list.forEach([&](const HandPoint& h) {
+    entries.push_back({h.place, out->radiusOf(h), static_cast<std::uint32_t>(entries.size())});
+  });
+  mine.add(entries);
+  const ConflictRule rule{1, p.gap, {}, false};
+  for (const PointGrid::Entry& e : entries)
+    out->overlaps += others->others.hits(e.position, e.radius) ||
+                     mine.any(e.position, e.radius, [&](const PointGrid::Entry& other) {
+                       return other.index != e.index &&
+                              rule.conflicts(e.position, e.radius, other.position, other.radius);
+                     });
+  out->stroke = std::make_unique<BrushStroke>(out->ground, p.clearOf == BrushClearOf::Own ? nullptr : others,
+                                              out->points, out->radiusOf, how, seed, std::move(allows));
+  return out;
+}
+
+}  // namespace arvesk

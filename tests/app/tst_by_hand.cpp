@@ -1,0 +1,185 @@
+// Placing by hand in the window, with real strokes: add, take away, adjust, one by one; each stroke one step, nothing
+// lost.
+#include "app/site/hand_brush.h"
+#include "tests/app/window_test.h"
+
+#include <QWheelEvent>
+
+using namespace arvesk;
+
+class TestByHand : public test::WindowTest {
+  Q_OBJECT
+
+  SiteView& site() { return w().site(); }
+  HandBrush* brush() { return dynamic_cast<HandBrush*>(site().tool()); }
+  QPoint seen(const Vec3& place) { return site().project(place)->toPoint(); }
+  const Node* hand() {
+    for (const Node& n : document().nodes)
+      if (n.kind == "placed-by-hand") return &n;
+    return nullptr;
+  }
+  std::vector<HandPoint> placed() { return nodes::placedByHandParams(*hand()).points.list.all(); }
+  QString uid() { return QString::fromStdString(hand()->uid); }
+  void set(const char* param, ParamValue value) { w().model().setParam(uid(), param, std::move(value)); }
+  void ready() {
+    waitForResults();
+    QTRY_VERIFY_WITH_TIMEOUT(brush() && brush()->isReady(), 60'000);
+  }
+  void open(const char* path) {
+    QVERIFY(w().openFile(test::sourcePath(path)));
+    waitForResults();
+    QTRY_VERIFY_WITH_TIMEOUT(site().samplesShown() >= 1, 120'000);
+  }
+  int steps() { return w().model().undoStack().count(); }
+  /// On the ball of radius 20 about (0, −14, 0) that is the ground of one-slope.
+  static bool isOnGround(const Vec3& place) {
+    return test::within(static_cast<double>(glm::distance(place, Vec3(0, -14, 0))), 20, 0.1);
+  }
+
+ private Q_SLOTS:
+  void initTestCase() { startTests(); }
+  void init() {
+    openWindow();
+    open("demo/examples/one-slope.arvesk");
+    site().setFocus();
+  }
+  void cleanup() { m_window.reset(); }
+
+  void aStrokeAddsAndTakesAway() {
+    const std::size_t before = w().service().latest()->scene->placementCount();
+    QTest::keyClick(&site(), Qt::Key_B);  // there is no such node yet: it comes, on the ground
+    QVERIFY(hand() && !hand()->inputs.at("ground").empty());
+    QCOMPARE(plan().selection(), QStringList{uid()});
+    QVERIFY(brush());
+    set("brush_radius", 1.0);
+    set("brush_spacing", 0.4);
+    set("brush_clear", std::string("own"));
+    const int atFirst = steps();
+    // At once, before anything was prepared: no dab is lost.
+    const QPoint top = seen({0, 6, 0});
+    test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10));
+    QTRY_VERIFY_WITH_TIMEOUT(!placed().empty(), 60'000);
+    QCOMPARE(steps(), atFirst + 1);
+    const std::vector<HandPoint> added = placed();
+    QVERIFY(added.size() > 10);
+    for (const HandPoint& p : added) QVERIFY(isOnGround(p.place) && p.ground == 1);
+    for (std::size_t i = 0; i < added.size(); ++i)
+      for (std::size_t k = i + 1; k < added.size(); ++k) QVERIFY(glm::distance(added[i].place, added[k].place) >= 0.4F);
+    ready();
+    QCOMPARE(w().service().latest()->scene->placementCount(), before + added.size());  // seen, with props of the plan
+    // Where it is full nothing is added, and that is said.
+    for (int i = 0; i < 60 && !brush()->hint().contains(QStringLiteral("full")); ++i) {
+      QTest::mouseClick(&site(), Qt::LeftButton, {}, top);
+      ready();
+    }
+    QVERIFY(brush()->hint().contains(QStringLiteral("full")));
+    const std::vector<HandPoint> now = placed();
+    const int last = steps();
+    test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10), Qt::LeftButton, Qt::ControlModifier);
+    QCOMPARE(steps(), last + 1);
+    QVERIFY(placed().size() < now.size() / 2);
+    trigger("edit_undo");
+    QVERIFY(placed() == now);  // to the bit
+    ready();
+    // And what comes next knows of it.
+    const std::size_t count = placed().size();
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, top);
+    QVERIFY(placed().size() <= count + 3);
+  }
+
+  void oneByOneWithHeadingAndSize() {
+    QTest::keyClick(&site(), Qt::Key_P);
+    QVERIFY(hand());
+    ready();
+    const QPoint top = seen({0, 6, 0});
+    QTest::mouseMove(&site(), top);
+    // A drag to the east: it faces there, whatever the camera.
+    const QPoint east = seen({3, 5.7F, 0});
+    const int before = steps();
+    test::dragMouse(&site(), top, east);
+    QCOMPARE(steps(), before + 1);
+    QCOMPARE(placed().size(), std::size_t{1});
+    QVERIFY2(std::abs(placed()[0].heading - 90) < 6,
+             qPrintable(QString::number(static_cast<double>(placed()[0].heading))));
+    QVERIFY(glm::distance(placed()[0].place, Vec3(0, 6, 0)) < 0.2F);
+    ready();
+    // The wheel sizes the next one, also while the button is down.
+    const auto turnWheel = [&](int by) {
+      QWheelEvent wheel(QPointF(top), site().mapToGlobal(QPointF(top)), {}, {0, by}, {}, Qt::ShiftModifier,
+                        Qt::NoScrollPhase, false);
+      QApplication::sendEvent(&site(), &wheel);
+    };
+    turnWheel(360);
+    const QPoint beside = seen({-3, 5.7F, 0});
+    test::dragMouse(&site(), beside, beside + QPoint(1, 1));
+    QCOMPARE(placed().size(), std::size_t{2});
+    QVERIFY(placed()[1].size.x > 1.3F);
+    ready();
+    trigger("edit_undo");
+    QCOMPARE(placed().size(), std::size_t{1});
+  }
+
+  void pushingApart() {
+    QTest::keyClick(&site(), Qt::Key_B);
+    set("brush_radius", 1.5);
+    set("brush_spacing", 0.15);
+    set("brush_clear", std::string("nothing"));
+    set("brush_takes", std::string("chosen"));
+    set("brush_chosen", PropChoices{{"pebble-b", 1, true}});
+    set("brush_size", std::vector<double>{2, 2});
+    ready();
+    const QPoint top = seen({0, 6, 0});
+    for (int i = 0; i < 5; ++i) {
+      QTest::mouseClick(&site(), Qt::LeftButton, {}, top);
+      ready();
+    }
+    set("brush_clear", std::string("own"));
+    set("brush_job", std::string("adjust"));
+    set("brush_radius", 6.0);
+    set("brush_strength", 100.0);
+    ready();
+    const std::size_t overlaps = brush()->overlaps();
+    const std::size_t count = placed().size();
+    QVERIFY(overlaps > 5);
+    for (int i = 0; i < 12; ++i) {
+      test::dragMouse(&site(), top - QPoint(40, 0), top + QPoint(40, 0));
+      ready();
+    }
+    QVERIFY2(brush()->overlaps() < overlaps / 4,
+             qPrintable(QStringLiteral("%1 of %2, %3").arg(brush()->overlaps()).arg(overlaps).arg(count)));
+    QCOMPARE(placed().size(), count);
+  }
+
+  /// The brush sets nothing where its mask is below a half, nor among what is shown.
+  void boundsOfTheBrush() {
+    QTest::keyClick(&site(), Qt::Key_B);
+    const QString mask = w().model().addInto(*findNodeKind("height"), uid(), "mask");
+    w().model().setParam(mask, "band", std::vector<double>{100, 100, 200, 200});
+    ready();
+    const QPoint top = seen({0, 6, 0});
+    test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10));
+    ready();
+    QVERIFY(placed().empty());
+    trigger("edit_undo");
+    w().model().setParam(mask, "band", std::vector<double>{-200, -200, 200, 200});
+    set("brush_spacing", 0.1);
+    set("brush_size", std::vector<double>{1, 1});
+    ready();
+    test::dragMouse(&site(), top - QPoint(60, -10), top + QPoint(60, 10));
+    ready();
+    QVERIFY(!placed().empty());
+    QCOMPARE(brush()->overlaps(), std::size_t{0});
+    // An independent look at what is shown: no footprint of the hand's meets one of the rest.
+    const EvalViewPtr view = w().service().latest();
+    const PointsPtr mine = view->evaluation.firstOf<PointsPtr>(hand()->uid);
+    for (const PictureLayer& layer : view->shown)
+      for (std::size_t i = 0; i < layer.points->count; ++i)
+        for (std::size_t k = 0; k < mine->count; ++k) {
+          const float d = glm::distance(layer.points->position[i], mine->position[k]);
+          QVERIFY(d < 1e-4F || d >= layer.points->effectiveFootprint(i) + mine->effectiveFootprint(k) - 1e-3F);
+        }
+  }
+};
+
+QTEST_MAIN(TestByHand)
+#include "tst_by_hand.moc"
