@@ -88,6 +88,7 @@ int main(int argc, char** argv) {
   addDressing();
   addEvaluation();
   addBody();
+  addByHand();
   addVolumes();
   addHaze();
   for (const Pair& p : pairs())

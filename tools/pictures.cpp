@@ -1,6 +1,7 @@
 // arvesk-pictures FOLDER PLAN [--only NAME]: opens the plan in the application's own window, goes through the main
 // views and saves a PNG of each, so that the documentation cannot show what the program does not.
 #include "app/kit/prop_window.h"
+#include "app/site/hand_brush.h"
 #include "app/window/application.h"
 #include "app/window/contact_sheet.h"
 #include "app/window/export_window.h"
@@ -236,7 +237,7 @@ void takePanels(Photographer& photographer, MainWindow& window) {
     window.model().undoStack().undo();
     lookFromFirstCamera(window);
   }
-  if (photographer.wants("manual")) {
+  if (photographer.isAskedFor("manual")) {
     window.planView().select({QStringLiteral("steep-sand")});
     auto* action = window.findChild<QAction*>(QStringLiteral("help_manual"));
     action->trigger();
@@ -339,6 +340,21 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     photographer.settleResults(window);
     photographer.take(window, "region", 16, SiteMode::Mask);
     window.site().setMode(SiteMode::Dressed);
+  }
+  if (photographer.wants("brush")) {
+    isAway = true;
+    if (!open(examples.filePath(QStringLiteral("by-hand.arvesk")), "wood")) return false;
+    lookFrom(window, "Beach");
+    window.planView().select({QStringLiteral("wood")});
+    photographer.rest(window, 16);
+    SiteView& site = window.site();
+    const auto* brush = dynamic_cast<HandBrush*>(site.tool());
+    waitUntil([&] { return brush && brush->isReady(); }, 60'000);
+    if (!brush || !brush->isReady()) photographer.fail("the brush has nothing to lie on");
+    const QPointF at(site.width() * 0.14, site.height() * 0.75);
+    QMouseEvent move(QEvent::MouseMove, at, site.mapToGlobal(at), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
+    QApplication::sendEvent(&site, &move);
+    photographer.take(window, "brush");
   }
   if (photographer.wants("cut")) {
     isAway = true;

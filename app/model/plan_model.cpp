@@ -368,31 +368,6 @@ QString PlanModel::insertNode(const NodeKind& kind, const Link& from, const QStr
   return QString::fromStdString(node.uid);
 }
 
-namespace {
-
-/// Of the chain that ends with `uid`: the last node that puts its points onto a ground, and the link to that. A surface
-/// that only decides who stays (Keep out) is none.
-std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
-  for (std::set<std::string> seen; seen.insert(uid).second;) {
-    const Node* node = plan.find(uid);
-    const NodeKind* kind = node ? kindOf(*node) : nullptr;
-    if (!kind) break;
-    const auto linkAt = [&](const std::string& id) -> const Link* {
-      const auto it = node->inputs.find(id);
-      if (it == node->inputs.end()) return nullptr;
-      const auto first = std::find_if(it->second.begin(), it->second.end(), [](const Link& l) { return !l.isEmpty(); });
-      return first == it->second.end() ? nullptr : &*first;
-    };
-    if (const Link* link = kind->groundFrom.empty() ? nullptr : linkAt(kind->groundFrom)) return {node, *link};
-    const Link* before = mainInput(*kind) ? linkAt(mainInput(*kind)->id) : nullptr;
-    if (!before) break;
-    uid = before->node;
-  }
-  return {};
-}
-
-}  // namespace
-
 void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
   const NodeKind* kind = findNodeKind("set-down");
   const Node* end = m_plan->find(to.toStdString());
@@ -419,6 +394,19 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
       plan.nodes.push_back(node);
     }
   });
+}
+
+QStringList PlanModel::takeOver(const std::vector<TakenOver>& taken) {
+  QStringList out;
+  edit(tr("Take over by hand"), [&](Plan& plan) {
+    const auto made = keepTaken(plan, taken, [](Plan& now, const Node& before) {
+      const Node node = nodeOf(now, *findNodeKind("placed-by-hand"), before.x, before.y + kStep);
+      moveDown(now, node.uid, node.x, before.y + 1, kStep);
+      return node;
+    });
+    for (const std::string& uid : made) out << QString::fromStdString(uid);
+  });
+  return out;
 }
 
 QString PlanModel::handNodeFor(const QString& uid) {

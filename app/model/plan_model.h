@@ -1,6 +1,7 @@
 // The open plan: one immutable snapshot at a time, changed through undo commands that hold old and new values.
 #pragma once
 
+#include "core/deliver/take_over.h"
 #include "core/plan/tidy.h"
 
 #include <QObject>
@@ -67,6 +68,8 @@ class PlanModel : public QObject {
   /// Puts a Set down into each of `links`, which come to `to`'s main input: like the last one before it, or onto the
   /// ground that its points were made on.
   void setDownLast(const QString& to, const std::vector<Link>& links);
+  /// Generated points become ones of the hand; gives back the nodes that keep them.
+  QStringList takeOver(const std::vector<TakenOver>& taken);
   /// The node whose points the brush works on while `uid` (or nothing) is selected: itself, the last one of the plan,
   /// or a new one on the ground that `uid` is or stands on. Empty where there is no ground.
   QString handNodeFor(const QString& uid);

@@ -17,6 +17,8 @@ constexpr float kStep = 0.3F;
 constexpr int kMostPerMove = 100;
 /// The picture is asked for again no more often than this while a stroke goes on.
 constexpr qint64 kPostMs = 120;
+/// One by one with Alt: what is nearer than this is meant, m.
+constexpr float kSnap = 0.6F;
 /// One by one: the front follows a drag of more pixels than this.
 constexpr double kDragPixels = 6;
 
@@ -30,7 +32,10 @@ bool isSameBrush(const nodes::PlacedByHandParams& a, const nodes::PlacedByHandPa
 
 }  // namespace
 
-HandBrush::HandBrush(PlanModel* model, QString uid) : m_model(model), m_uid(std::move(uid)) { readSettings(); }
+HandBrush::HandBrush(PlanModel* model, QString uid, std::shared_ptr<FileService> files)
+    : m_model(model), m_uid(std::move(uid)), m_files(std::move(files)) {
+  readSettings();
+}
 
 QString HandBrush::hint() const {
   switch (m_settings.job) {
@@ -41,7 +46,7 @@ QString HandBrush::hint() const {
     }
     case BrushJob::Remove: return tr("left drag takes away · Shift+wheel size");
     case BrushJob::Adjust: return tr("left drag adjusts · Shift+wheel size");
-    case BrushJob::Single: return tr("press sets · drag turns · wheel sizes · Shift+drag leans");
+    case BrushJob::Single: return tr("press sets · drag turns · wheel sizes · Shift+drag leans · Alt snaps");
   }
   return {};
 }
@@ -54,22 +59,41 @@ void HandBrush::prepare() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   if (!m_view || !node || m_isDown) return;
   m_isAsked = true;
-  m_preparing.ask([this, view = m_view, node = *node, on = m_on,
+  m_preparing.ask([this, number = ++m_number, view = m_view, node = *node, on = m_on, files = m_files,
                    seed = QRandomGenerator::system()->generate64()](const Task& task) -> Worker::Answer {
-    std::shared_ptr<Ready> ready = made(view, node, on, seed, task);
+    std::shared_ptr<Ready> ready = made(view, node, on, seed, nullptr, task);
+    if (view->quality == Quality::Final || !ready) return [this, ready] { take(ready); };
+    // At once with what is shown; then with all that a draft leaves out, which is worked out for the budget anyway.
+    m_preparing.post([this, number, ready] {
+      // Unless it was asked for anew since, with other settings. Dabs may wait for it.
+      if (number == m_number && (!m_isDown || !m_isUsable)) take(ready);
+    });
+    EvalRequest request;
+    request.task = {task.stop, {}};
+    for (const PictureLayer& layer : view->shown)
+      if (view->plan->find(layer.source)) request.wanted.push_back(layer.source);
+    if (request.wanted.empty()) return {};
+    const Evaluation whole = Evaluator(files).evaluate(*view->plan, request);
+    if (task.isCancelled() || whole.isCancelled) return {};
+    ready = made(view, node, on, hashOf(seed, 2), &whole, task);
     return [this, ready] {
-      m_isAsked = false;
-      m_ready = ready;
-      m_overlaps = ready ? ready->overlaps : 0;
-      if (!m_waiting.empty()) m_isUsable = ready != nullptr;
-      if (ready && !m_waiting.empty()) {
-        m_now = ready->points;
-        for (const BrushDab& d : std::exchange(m_waiting, {})) apply(d);
-        post(!m_isDown);
-      }
-      tellChanged();
+      if (ready && !m_isDown) take(ready);
     };
   });
+}
+
+void HandBrush::take(const std::shared_ptr<Ready>& ready) {
+  m_isAsked = false;
+  m_ready = ready;
+  m_overlaps = ready ? ready->overlaps : 0;
+  if (ready && !m_isUsable && (!m_ones.empty() || m_setAt)) setWaiting();
+  if (!m_waiting.empty()) m_isUsable = ready != nullptr;
+  if (ready && !m_waiting.empty()) {
+    m_now = ready->points;
+    for (const BrushDab& d : std::exchange(m_waiting, {})) apply(d);
+    post(!m_isDown);
+  }
+  tellChanged();
 }
 
 bool HandBrush::isUsable() const {
@@ -119,6 +143,9 @@ void HandBrush::follow(const SitePointer& pointer) {
     m_normal = pointer.thingNormal;
     noteGround(pointer);
   }
+  m_snap.reset();
+  if (m_cursor && m_ready && !m_isDown && m_settings.job == BrushJob::Single && (pointer.modifiers & Qt::AltModifier))
+    if ((m_snap = m_ready->snaps.near(*m_cursor, kSnap))) m_cursor = m_snap->place;
   if (!m_cursor || m_isDown) return;
   if (!isUsable()) {
     if (!m_isAsked) prepare();
@@ -128,7 +155,9 @@ void HandBrush::follow(const SitePointer& pointer) {
   const BrushDab d{*m_cursor, m_normal, m_along, radiusNow(pointer), 1};
   m_refusal = m_settings.job == BrushJob::Add ? m_ready->stroke->refusal(d) : BrushRefusal::None;
   m_ghost = m_ready->stroke->ghost(d, m_turn);
-  if (m_settings.job == BrushJob::Single) m_ghost->first.size = Vec3(m_size);
+  if (m_settings.job != BrushJob::Single) return;
+  m_ghost->first.size = Vec3(m_size);
+  if (m_snap && m_snap->headingDeg) m_ghost->first.heading = *m_snap->headingDeg;
 }
 
 void HandBrush::noteGround(const SitePointer& pointer) {
@@ -204,7 +233,7 @@ bool HandBrush::press(const SitePointer& pointer, const SiteLens& lens) {
   m_isDown = false;
   const bool takesAway = m_settings.job == BrushJob::Add && (pointer.modifiers & Qt::ControlModifier);
   m_job = takesAway ? BrushJob::Remove : m_settings.job;
-  if (!isUsable() && !m_isAsked) prepare();
+  if (!isUsable()) prepare();  // with the settings as they are now, whatever is being made
   m_isUsable = isUsable();
   m_isDown = true;
   m_isFull = false;
@@ -213,13 +242,12 @@ bool HandBrush::press(const SitePointer& pointer, const SiteLens& lens) {
   m_waiting.clear();
   if (m_isUsable) m_now = m_ready->points;
   if (m_settings.job == BrushJob::Single) {
-    if (!m_isUsable) return true;  // nothing to set on yet
     m_before = m_now;
     m_setAt = GroundPlace{*m_cursor, m_normal, kNoFace, Vec2(0)};
     m_pressedAt = pointer.at;
     m_headingDeg = m_ghost ? m_ghost->first.heading : 0;
     m_tilt = m_ghost ? m_ghost->first.tilt : Vec2(0);
-    setOne();
+    if (m_isUsable) setOne();
     return true;
   }
   dab(*m_cursor, pointer);
@@ -229,19 +257,33 @@ bool HandBrush::press(const SitePointer& pointer, const SiteLens& lens) {
 }
 
 void HandBrush::setOne() {
-  const auto found = groundOnLine(*m_ready->ground.surface, *m_ready->ground.index, m_setAt->position, m_setAt->normal,
-                                  0.05F);
+  const auto found = m_ready->ground.at(m_setAt->position, m_setAt->normal, 0.05F);
   m_now = m_before;
   const HandPoint p = m_ready->stroke->one(m_now, found ? *found : *m_setAt, m_headingDeg, m_size, m_tilt, m_turn);
   m_now.list.append(std::span(&p, 1));
   m_fresh = {markOf(p, m_now)};
 }
 
+void HandBrush::setWaiting() {
+  m_isUsable = true;
+  m_now = m_ready->points;
+  for (const One& one : std::exchange(m_ones, {})) {
+    const auto found = m_ready->ground.at(one.at.position, one.at.normal, 0.05F);
+    const HandPoint p = m_ready->stroke->one(m_now, found ? *found : one.at, one.headingDeg, one.size, one.tilt,
+                                             one.turn);
+    m_now.list.append(std::span(&p, 1));
+    m_fresh.push_back(markOf(p, m_now));
+  }
+  m_before = m_now;
+  if (m_setAt) setOne();
+  post(!m_isDown);
+}
+
 void HandBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
   const auto before = m_cursor;
   follow(pointer);
   if (m_settings.job == BrushJob::Single) {
-    if (!m_setAt || !m_isUsable) return;
+    if (!m_setAt) return;
     const QPointF by = pointer.at - m_pressedAt;
     if (std::hypot(by.x(), by.y()) < kDragPixels) return;
     if (pointer.modifiers & Qt::ShiftModifier) {
@@ -250,7 +292,7 @@ void HandBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
       const Vec3 way = *m_cursor - m_setAt->position;
       if (glm::length(way) > 1e-4F) m_headingDeg = degrees(headingOf(way));
     }
-    setOne();
+    if (m_isUsable) setOne();
     return;
   }
   if (!m_cursor || !m_last) return;
@@ -271,7 +313,10 @@ void HandBrush::release() {
   m_isDown = false;
   m_last.reset();
   if (m_settings.job == BrushJob::Single) {
-    if (m_setAt && m_isUsable) post(true);
+    if (m_setAt && m_isUsable)
+      post(true);
+    else if (m_setAt)
+      m_ones.push_back({*m_setAt, m_headingDeg, m_tilt, m_size, m_turn});
     m_setAt.reset();
     ++m_turn;
     return;

@@ -6,6 +6,7 @@
 #include "app/site/site_tool.h"
 #include "core/nodes/scatter/placed_by_hand.h"
 #include "core/spatial/hand_brush.h"
+#include "core/spatial/snaps.h"
 
 namespace arvesk {
 
@@ -13,7 +14,7 @@ class HandBrush : public QObject, public SiteTool {
   Q_OBJECT
 
  public:
-  HandBrush(PlanModel* model, QString uid);
+  HandBrush(PlanModel* model, QString uid, std::shared_ptr<FileService> files);
   QString hint() const override;
   bool press(const SitePointer& pointer, const SiteLens& lens) override;
   void drag(const SitePointer& pointer, const SiteLens& lens) override;
@@ -25,6 +26,8 @@ class HandBrush : public QObject, public SiteTool {
   void showResults(const EvalViewPtr& view) override;
   /// Footprints of this node's points that overlap each other or what the brush keeps clear of.
   std::size_t overlaps() const { return m_overlaps; }
+  SiteSelection overlapping() const override { return m_ready ? m_ready->overlapping : SiteSelection(); }
+  bool takesAlt() const override { return m_settings.job == nodes::BrushJob::Single; }
   /// Has it all that it needs for a stroke?
   bool isReady() const { return m_ready != nullptr; }
 
@@ -46,6 +49,8 @@ class HandBrush : public QObject, public SiteTool {
     std::function<float(const HandPoint&)> radiusOf;
     std::map<std::string, Box3> boxes;  // of props, by uid
     std::size_t overlaps = 0;
+    SiteSelection overlapping;
+    Snaps snaps;
   };
   struct Mark {
     HandPoint point;
@@ -53,9 +58,11 @@ class HandBrush : public QObject, public SiteTool {
     bool isGone = false;  // taken away
   };
   static Mark markOf(const HandPoint& point, const HandPoints& among);
+  /// `whole`: the same plan in final quality, when the view is a draft, which does not have all that stands there.
   static std::unique_ptr<Ready> made(const EvalViewPtr& view, const Node& node,
                                      const std::shared_ptr<const GroundChoice>& on, std::uint64_t seed,
-                                     const Task& task);
+                                     const Evaluation* whole, const Task& task);
+  void take(const std::shared_ptr<Ready>& ready);
   void readSettings();
   void prepare();
   bool isUsable() const;
@@ -65,21 +72,25 @@ class HandBrush : public QObject, public SiteTool {
   void dab(const Vec3& place, const SitePointer& pointer);
   void apply(const BrushDab& dab);
   void setOne();
+  void setWaiting();
   void post(bool isLast);
   void addOutline(const HandPoint& point, const std::string& prop, const SiteLens& lens, QVector<QLineF>& lines) const;
   void drawReason(QPainter& painter, const SiteLens& lens) const;
 
   PlanModel* m_model;
   QString m_uid;
+  std::shared_ptr<FileService> m_files;
   nodes::PlacedByHandParams m_settings;
   EvalViewPtr m_view;
   std::shared_ptr<const GroundChoice> m_on;
   std::shared_ptr<Ready> m_ready;
   bool m_isAsked = false;  // it is being made
+  int m_number = 0;        // of the question that was asked last
 
   std::optional<Vec3> m_cursor;
   Vec3 m_normal = kUp;
   BrushRefusal m_refusal = BrushRefusal::None;
+  std::optional<Snap> m_snap;
   std::optional<std::pair<HandPoint, std::string>> m_ghost;  // what a press would set here, and its prop
   std::size_t m_overlaps = 0;
 
@@ -100,6 +111,14 @@ class HandBrush : public QObject, public SiteTool {
   std::uint64_t m_turn = 0;
   float m_size = 1;
   std::optional<GroundPlace> m_setAt;
+  struct One {
+    GroundPlace at;
+    float headingDeg;
+    Vec2 tilt;
+    float size;
+    std::uint64_t turn;
+  };
+  std::vector<One> m_ones;  // let go of, and waiting like dabs
   QPointF m_pressedAt;
   HandPoints m_before;
   float m_headingDeg = 0;

@@ -22,11 +22,25 @@ float roomOf(const Points& points, std::size_t i, BrushRoom room) {
          std::max(std::abs(size.x), std::abs(size.z));
 }
 
+/// Ground where that is what one sees, else the placement that is met first: it is no ground, and has no face.
+auto whatIsSeen(const PictureScenePtr& scene, const BrushGround& ground) {
+  return [scene, ground](const Vec3& place, const Vec3& axis, float reach) -> std::optional<GroundPlace> {
+    const Vec3 from = place + axis * reach;
+    const PictureRayHit hit = scene->first(from, -axis, nullptr, 2 * reach);
+    if (!hit.isHit()) return {};
+    const PictureInstance& in = scene->instance(hit.instance);
+    const Vec3 at = from - axis * hit.distance;
+    if (in.layer == kGround) return groundOnLine(*ground.surface, *ground.index, at, axis, 0.05F);
+    const Vec3 normal = directionOr(glm::transpose(in.localTurn) * scene->shape(in.shape).faceNormal(hit.face), axis);
+    return GroundPlace{at, glm::dot(normal, axis) < 0 ? -normal : normal, kNoFace, Vec2(0)};
+  };
+}
+
 }  // namespace
 
 std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const Node& node,
                                                   const std::shared_ptr<const GroundChoice>& on, std::uint64_t seed,
-                                                  const Task& task) {
+                                                  const Evaluation* whole, const Task& task) {
   auto out = std::make_unique<Ready>();
   out->settings = nodes::placedByHandParams(node);
   out->expected = out->settings.points;
@@ -40,6 +54,7 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   const auto index = SurfaceIndex::of(*surface);
   if (!index) return nullptr;
   out->ground = {surface, *index};
+  if (p.on == nodes::BrushLiesOn::Things && view->scene) out->ground.find = whatIsSeen(view->scene, out->ground);
   out->points = out->isBound ? settled(p.points, *surface, **index, p.reach) : p.points;
 
   // Props: of the connected Kit, or all of the plan's.
@@ -100,7 +115,8 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
       const Node* source = view->plan->find(layer.source);
       const bool counts = p.clearOf == BrushClearOf::Shown ||
                           (p.clearOf == BrushClearOf::Named && source && named.match(source->title));
-      const Points& points = *layer.points;
+      const PointsPtr all = whole ? whole->firstOf<PointsPtr>(layer.source) : nullptr;
+      const Points& points = all ? *all : *layer.points;
       for (std::size_t i = 0; i < points.count; ++i) {
         if (i % 4096 == 0 && task.isCancelled()) return nullptr;
         if (own.contains(placeKey(points.position[i]))) continue;
@@ -149,12 +165,31 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   });
   mine.add(entries);
   const ConflictRule rule{1, p.gap, {}, false};
-  for (const PointGrid::Entry& e : entries)
-    out->overlaps += others->others.hits(e.position, e.radius) ||
-                     mine.any(e.position, e.radius, [&](const PointGrid::Entry& other) {
-                       return other.index != e.index &&
-                              rule.conflicts(e.position, e.radius, other.position, other.radius);
-                     });
+  std::unordered_set<std::uint64_t> atOverlaps;
+  for (const PointGrid::Entry& e : entries) {
+    const bool isOver = others->others.hits(e.position, e.radius) ||
+                        mine.any(e.position, e.radius, [&](const PointGrid::Entry& other) {
+                          return other.index != e.index &&
+                                 rule.conflicts(e.position, e.radius, other.position, other.radius);
+                        });
+    if (!isOver) continue;
+    ++out->overlaps;
+    atOverlaps.insert(placeKey(e.position));
+  }
+  std::vector<Vec3> mounts;
+  for (const PictureLayer& layer : view->shown) {
+    std::vector<std::uint64_t> ids;
+    const Points& points = *layer.points;
+    for (std::size_t i = 0; i < points.count; ++i) {
+      if (i % 4096 == 0 && task.isCancelled()) return nullptr;
+      if (!atOverlaps.empty() && atOverlaps.contains(placeKey(points.position[i]))) ids.push_back(points.id[i]);
+      if (p.job != nodes::BrushJob::Single || points.prop[i] == kNoProp || !points.kit) continue;
+      for (const SceneNode& m : points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->mounts)
+        mounts.push_back(points.position[i] + points.orientation[i] * (points.size[i] * m.position));
+    }
+    if (!ids.empty()) out->overlapping[layer.source] = IdSet(std::move(ids));
+  }
+  if (p.job == nodes::BrushJob::Single) out->snaps = Snaps(*surface, mounts, out->points, task);
   out->stroke = std::make_unique<BrushStroke>(out->ground, p.clearOf == BrushClearOf::Own ? nullptr : others,
                                               out->points, out->radiusOf, how, seed, std::move(allows));
   return out;

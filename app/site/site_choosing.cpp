@@ -158,6 +158,9 @@ void SiteView::openMenu(const QPoint& at) {
   add(withKeys(tr("Show only these"), this, "site_only"), "menu_only", has, [this] { hideSelected(true); });
   add(withKeys(tr("Unhide all"), this, "site_show"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
   menu.addSeparator();
+  add(tr("Take over by hand"), "menu_take_over", has, [this] { Q_EMIT takeOverWanted(); });
+  add(tr("Give back to their rules"), "menu_give_back", has, [this] { Q_EMIT giveBackWanted(); });
+  menu.addSeparator();
   const bool isCut = m_cut.cut().has_value();
   add(withKeys(isCut ? tr("Put the cut away") : tr("Cut open"), this, "site_cut"), "menu_cut", true,
       [this] { toggleCut(); });

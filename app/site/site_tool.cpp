@@ -9,7 +9,8 @@
 
 namespace arvesk {
 
-std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
+std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid,
+                                       const std::shared_ptr<FileService>& files) {
   const Node* node = model->plan().find(uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind) return nullptr;
@@ -17,7 +18,7 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid) {
   if (has([](const ParamSpec& p) { return p.type == ParamType::Strokes; }))
     return std::make_unique<MaskBrush>(model, uid);
   if (has([](const ParamSpec& p) { return p.type == ParamType::Points; }))
-    return std::make_unique<HandBrush>(model, uid);
+    return std::make_unique<HandBrush>(model, uid, files);
   if (has([](const ParamSpec& p) { return p.type == ParamType::Faces; }))
     return std::make_unique<FacePicker>(model, uid);
   if (has([](const ParamSpec& p) { return p.siteRole == SiteRole::Center; }))

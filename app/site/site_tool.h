@@ -3,6 +3,7 @@
 #pragma once
 
 #include "app/model/evaluation_service.h"
+#include "app/site/site_selection.h"
 #include "core/picture/film.h"
 #include "core/picture/scene.h"
 
@@ -73,6 +74,8 @@ class SiteTool {
     Q_UNUSED(steps)
     return false;
   }
+  /// What it holds of the plan that is in the way of something.
+  virtual SiteSelection overlapping() const { return {}; }
   virtual void paint(QPainter& painter, const SiteLens& lens) const = 0;
   virtual void showResults(const EvalViewPtr& view) { Q_UNUSED(view) }
   /// What to call when it has something new to be drawn or said.
@@ -88,7 +91,7 @@ class SiteTool {
 };
 
 /// The tool for a node, by what its parameters are to Site; null when there is none.
-std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid);
+std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid, const std::shared_ptr<FileService>& files);
 
 /// A line in ink that can be seen on any ground.
 void drawOutlined(QPainter& painter, const QPolygonF& line, const QColor& color, double width);

@@ -123,6 +123,9 @@ class SiteView : public QWidget {
   void shownChanged();
   void compareChanged(const EvalViewPtr& held);
   void hintChanged(const QString& words);
+  /// What is selected is to be the hand's, or its rule's again.
+  void takeOverWanted();
+  void giveBackWanted();
 
  protected:
   void paintEvent(QPaintEvent* event) override;

@@ -130,6 +130,11 @@ void MainWindow::buildSiteMenu() {
          [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
   inSite(site, tr("Brush"), {Qt::Key_B}, "site_brush", [this] { takeBrush("add"); });
   inSite(site, tr("Place one by one"), {Qt::Key_P}, "site_single", [this] { takeBrush("single"); });
+  add(site, tr("Take over by hand"), {}, "site_take_over", [this] { takeOver(); });
+  add(site, tr("Give back to their rules"), {}, "site_give_back", [this] { giveBackToRules(); });
+  add(site, tr("Select what overlaps"), {}, "site_overlaps", [this] {
+    if (SiteTool* tool = m_site->tool()) m_site->select(tool->overlapping());
+  });
   inSite(site, tr("Cut open"), {Qt::Key_O}, "site_cut", [this] { m_site->toggleCut(); });
   inSite(site, tr("Compare with this state"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();

@@ -187,6 +187,8 @@ void MainWindow::connectViews() {
   connect(m_site, &SiteView::showAllWanted, this, [this] { setInSite({}); });
   connect(m_site, &SiteView::modeChanged, this, [this] { evaluate(); });
   connect(m_site, &SiteView::picked, m_message, &QLabel::setText);
+  connect(m_site, &SiteView::takeOverWanted, this, &MainWindow::takeOver);
+  connect(m_site, &SiteView::giveBackWanted, this, &MainWindow::giveBackToRules);
   connect(m_site, &SiteView::whyWanted, this, &MainWindow::answerWhy);
   connect(m_site, &SiteView::nodeWanted, this, [this](const QString& uid) {
     showKit(false);
@@ -513,23 +515,7 @@ void MainWindow::updateSelection() {
 
 void MainWindow::updateTool() {
   const QStringList selection = m_plan->selection();
-  m_site->setTool(selection.size() == 1 ? makeSiteTool(&m_model, selection.first()) : nullptr);
-}
-
-void MainWindow::takeBrush(const char* job) {
-  const QStringList selection = m_plan->selection();
-  const QString uid = m_model.handNodeFor(selection.size() == 1 ? selection.first() : QString());
-  if (uid.isEmpty()) return say(tr("There is no ground to place on yet"));
-  const Node* node = m_model.plan().find(uid.toStdString());
-  const NodeKind* kind = node ? kindOf(*node) : nullptr;
-  const ParamSpec* spec = kind ? kind->findParam("brush_job") : nullptr;
-  if (!spec) return;
-  if (std::get<std::string>(node->value(*spec)) != job) m_model.setParam(uid, spec->id, std::string(job));
-  if (selection != QStringList{uid}) {
-    m_plan->select({uid});
-    m_plan->reveal(uid);
-  }
-  m_site->setFocus();
+  m_site->setTool(selection.size() == 1 ? makeSiteTool(&m_model, selection.first(), m_service.files()) : nullptr);
 }
 
 QString MainWindow::hint(const std::vector<std::pair<const char*, QString>>& parts) const {

@@ -133,6 +133,9 @@ class MainWindow : public QMainWindow {
   QString selectedMask() const;
   void updateTool();
   void takeBrush(const char* job);
+  /// Selected placements become points of the hand, and back.
+  void takeOver();
+  void giveBackToRules();
   void updateKeys();
   /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
   QString hint(const std::vector<std::pair<const char*, QString>>& parts) const;
@@ -158,6 +161,7 @@ class MainWindow : public QMainWindow {
   LedgerView* m_ledger = nullptr;
   ScheduleView* m_schedule = nullptr;
   Worker m_why;
+  Worker m_taking;
   FileWatch m_watch;
   ManualWindow* m_manual = nullptr;
   MissingWindow* m_missing = nullptr;

@@ -59,10 +59,10 @@ void writeNumbers(std::string& line, const std::array<float, N>& numbers, const 
 }
 
 /// The more often a number is as usual, the later it stands.
-using PointNumbers = std::array<float, 14>;
+using PointNumbers = std::array<float, 17>;
 PointNumbers numbersOf(const HandPoint& p) {
-  return {p.place.x,  p.place.y, p.place.z, p.heading, p.normal.x, p.normal.y, p.normal.z,
-          p.toNormal, p.size.x,  p.size.y,  p.size.z,  p.tilt.x,   p.tilt.y,   p.lift};
+  return {p.place.x, p.place.y, p.place.z, p.heading, p.normal.x, p.normal.y, p.normal.z, p.toNormal, p.size.x,
+          p.size.y,  p.size.z,  p.tilt.x,  p.tilt.y,  p.lift,     p.tint.x,   p.tint.y,   p.tint.z};
 }
 
 using GroundNumbers = std::array<float, 8>;
@@ -83,7 +83,8 @@ std::uint32_t numberIn(std::vector<T>& list, const T& item) {
 std::uint64_t HandPoint::hashed() const {
   return hashOf(key, bitsOf(place.x, place.y), bitsOf(place.z, normal.x), bitsOf(normal.y, normal.z),
                 bitsOf(heading, toNormal), bitsOf(tilt.x, tilt.y), bitsOf(size.x, size.y), bitsOf(size.z, lift),
-                std::uint64_t{prop} << 32 | ground, static_cast<std::uint64_t>(isTaken));
+                bitsOf(tint.x, tint.y), bitsOf(tint.z, 0), std::uint64_t{prop} << 32 | ground,
+                static_cast<std::uint64_t>(isTaken));
 }
 
 Quat HandPoint::turnOn(const Vec3& groundNormal) const {
@@ -142,6 +143,7 @@ std::optional<HandPoint> handPointIn(std::string_view line) {
   p.size = {n[8], n[9], n[10]};
   p.tilt = {n[11], n[12]};
   p.lift = n[13];
+  p.tint = {n[14], n[15], n[16]};
   return p;
 }
 

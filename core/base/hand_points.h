@@ -21,6 +21,7 @@ struct HandPoint {
   Vec2 tilt{0};              // degrees about its own X (forward), then Z (aside)
   Vec3 size{1};              // factors
   float lift = 0;            // m above its ground, along the normal
+  Vec3 tint{0};              // turns of the color wheel, more or less saturation and brightness as shares
   std::uint32_t prop = 0;    // from 1 in HandPoints::props; 0: one of the Kit, by weight
   std::uint32_t ground = 0;  // from 1 in HandPoints::grounds; 0: it stands where it was put, whatever moves
   bool operator==(const HandPoint&) const = default;

@@ -231,6 +231,8 @@ void putValue(Node& node, const ParamSpec& spec, const json& j) {
   std::string fault = !value   ? fmt::format("{} cannot be {}", spec.label, shortly(j))
                       : isText ? std::string()
                                : faultOf(spec, *value);
+  if (const auto* points = value ? std::get_if<HandPoints>(&*value) : nullptr; points && fault.empty())
+    fault = faultOf(*points);
   if (fault.empty())
     node.params[spec.id] = *value;
   else

@@ -29,6 +29,12 @@ float fadeOf(const BrushDab& dab, const Vec3& place) {
   return t > 0 ? t * t : 0;
 }
 
+void standAt(HandPoints& points, HandPoint& p, const GroundPlace& place, const BrushGround& ground) {
+  if (place.face != kNoFace) return standOn(points, p, place, *ground.surface);
+  p.place = rounded(place.position, kPlaceStep);
+  p.normal = rounded(place.normal, 1e-4F);
+}
+
 }  // namespace
 
 BrushStroke::BrushStroke(BrushGround ground, std::shared_ptr<const BrushSurroundings> surroundings, HandPoints before,
@@ -92,14 +98,14 @@ BrushRefusal BrushStroke::refusalAt(const GroundPlace& place, float radius) cons
 }
 
 BrushRefusal BrushStroke::refusal(const BrushDab& dab) const {
-  const auto place = groundOnLine(*m_ground.surface, *m_ground.index, dab.place, dab.normal, dab.radius);
+  const auto place = m_ground.at(dab.place, dab.normal, dab.radius);
   if (!place) return BrushRefusal::NoGround;
   return refusalAt(*place, drawn(dab, 0).radius);
 }
 
 HandPoint BrushStroke::keep(const Drawn& drawn, const GroundPlace& place) {
   HandPoint point = drawn.point;
-  standOn(m_points, point, place, *m_ground.surface);
+  standAt(m_points, point, place, m_ground);
   point.prop = drawn.prop->uid.empty() ? 0 : m_points.numberOf(drawn.prop->uid);
   m_new.push_back({point.place, drawn.radius, 0});
   return point;
@@ -120,7 +126,7 @@ std::vector<HandPoint> BrushStroke::add(const BrushDab& dab) {
     // The first one in the middle, so that a press sets where it points.
     const float away = k == 0 ? 0 : reach * std::sqrt(unitFloat(hashOf(m_seed, draw, 6)));
     const Vec3 at = dab.place + (a * std::cos(angle) + b * std::sin(angle)) * away;
-    const auto place = groundOnLine(*m_ground.surface, *m_ground.index, at, dab.normal, dab.radius);
+    const auto place = m_ground.at(at, dab.normal, dab.radius);
     if (!place) continue;
     const Drawn d = drawn(dab, draw);
     // Judged where it will stand, rounded.
@@ -154,12 +160,7 @@ HandPoint BrushStroke::one(HandPoints& points, const GroundPlace& place, float h
   out.size = Vec3(rounded(size, kSizeStep));
   out.tilt = {rounded(tiltDeg.x, kAngleStep), rounded(tiltDeg.y, kAngleStep)};
   out.prop = d.prop->uid.empty() ? 0 : points.numberOf(d.prop->uid);
-  if (place.face != kNoFace) {
-    standOn(points, out, place, *m_ground.surface);
-  } else {
-    out.place = rounded(place.position, kPlaceStep);
-    out.normal = place.normal;
-  }
+  standAt(points, out, place, m_ground);
   return out;
 }
 
@@ -227,6 +228,10 @@ bool adjust(HandPoints& points, const BrushDab& dab, const BrushAdjust& how, con
     if (glm::length(by) < kPlaceStep) return false;
     const Vec3 axis = glm::normalize(p.normal);
     const Vec3 along = by - axis * glm::dot(by, axis);
+    if (p.ground == 0) {  // on no ground: along its own side
+      p.place = rounded(p.place + along, kPlaceStep);
+      return true;
+    }
     const auto place = groundOnLine(*ground.surface, *ground.index, p.place + along, axis, dab.radius);
     if (place) standOn(points, p, *place, *ground.surface);
     return place.has_value();

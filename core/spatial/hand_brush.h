@@ -9,10 +9,15 @@
 
 namespace arvesk {
 
-/// A piece of ground to place on, with what finds places on it.
+/// What is placed on: ground, with what finds places on it, or whatever `find` finds along an axis (unit length) to
+/// both sides of a place. Places without a face are no ground: what is set there stays, whatever moves.
 struct BrushGround {
   SurfacePtr surface;
   std::shared_ptr<const SurfaceIndex> index;
+  std::function<std::optional<GroundPlace>(const Vec3& place, const Vec3& axis, float reach)> find{};
+  std::optional<GroundPlace> at(const Vec3& place, const Vec3& axis, float reach) const {
+    return find ? find(place, axis, reach) : groundOnLine(*surface, *index, place, axis, reach);
+  }
 };
 
 struct BrushProp {

@@ -53,7 +53,7 @@ class TestScreenshots : public QObject {
   void noneIsCoarseOrEmpty_data() {
     QTest::addColumn<QString>("name");
     for (const char* name : {"main", "overview", "points", "mask", "why", "ledger", "patches", "region", "cut", "fog",
-                             "growth", "jetty", "schedule"})
+                             "growth", "jetty", "schedule", "brush"})
       QTest::newRow(name) << QString::fromLatin1(name);
   }
   /// While it is coarse a picture is made of blocks of 4 × 4 pixels: within them neighbors are the same.
@@ -109,6 +109,15 @@ class TestScreenshots : public QObject {
     QVERIFY(share(image, pane, isInk) > 0.005);
     const auto isPictured = [](QRgb c) { return apart(c, qRgb(31, 66, 58)) < 60; };
     QVERIFY(share(image, pane, isPictured) > 0.003);
+  }
+
+  /// The brush's ring, and the outline of what it would set within it: thin lines of white.
+  void brushShowsItsRing() {
+    const auto isWhite = [](QRgb c) { return qGray(c) > 250; };
+    const QImage image = picture("brush");
+    const QRect beach(kSite.left(), kSite.center().y(), kSite.width(), kSite.height() / 2);
+    const double found = share(image, beach, isWhite);
+    QVERIFY2(found > 0.001 && found < 0.02, qPrintable(QString::number(found)));
   }
 
   /// A line divides before from now, from top to bottom.

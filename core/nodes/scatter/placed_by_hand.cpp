@@ -6,6 +6,7 @@
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/plan/document.h"
+#include "core/props/coloring.h"
 #include "core/spatial/clearance.h"
 #include "core/spatial/hand_ground.h"
 
@@ -107,6 +108,11 @@ Result<Placed> placed(const EvalContext& ctx, const Inputs& in, const Params& p)
                                                 : kNoProp;
     footprint[i] = prop[i] == kNoProp ? p.footprint
                                       : kit.kit->entries[static_cast<std::size_t>(prop[i])].prop->footprint;
+  }
+  if (std::any_of(hand.begin(), hand.end(), [](const HandPoint& h) { return h.tint != Vec3(0); })) {
+    Array<Vec3> tint(count);
+    for (std::size_t i = 0; i < count; ++i) tint[i] = hand[i].tint;
+    out.points.attributes.insert_or_assign(kTint, Column<Vec3>(std::move(tint)));
   }
   out.points.count = count;
   out.points.position = std::move(position);

@@ -1,9 +1,11 @@
 // What hands make: lists that share their pieces, lines in files, points that stay with their ground, and the brush,
 // held against a plain search over all pairs.
+#include "core/deliver/take_over.h"
 #include "core/formats/plan_file.h"
 #include "core/formats/plan_json.h"
 #include "core/nodes/scatter/placed_by_hand.h"
 #include "core/spatial/hand_brush.h"
+#include "core/spatial/snaps.h"
 #include "tests/support/plans.h"
 
 #include <random>
@@ -27,6 +29,7 @@ HandPoint anyPoint(std::mt19937& random, std::uint32_t props, std::uint32_t grou
   p.tilt = random() % 2 ? Vec2(0) : Vec2(unit(random), unit(random)) * 90.0F;
   p.size = random() % 2 ? Vec3(1) : Vec3(unit(random), 1, 2);
   p.lift = random() % 4 ? 0 : unit(random);
+  p.tint = random() % 4 ? Vec3(0) : Vec3(unit(random), unit(random), unit(random));
   p.prop = static_cast<std::uint32_t>(random()) % (props + 1);
   p.ground = static_cast<std::uint32_t>(random()) % (grounds + 1);
   return p;
@@ -373,6 +376,97 @@ class TestByHand : public QObject {
     QVERIFY(gone > 10);
     QCOMPARE(fewer.list.size() + gone, crowded.list.size());
     fewer.list.forEach([&](const HandPoint& p) { QVERIFY(glm::length(p.place) > 1); });
+  }
+
+  /// Placements that a hand takes over stand as they stood, under the same ids, whatever becomes of their rule; given
+  /// back all is as it was.
+  void takingOverAndGivingBack() {
+    Plan plan = test::crowdedPlan();
+    const auto output = std::find_if(plan.nodes.begin(), plan.nodes.end(),
+                                     [](const Node& n) { return n.kind == "output"; });
+    QVERIFY(output != plan.nodes.end());
+    const std::string out = output->uid;
+    const Evaluation before = evaluated(plan);
+    const PointsPtr was = pointsOf(before, out.c_str());
+    QVERIFY(was->count > 30);
+    std::map<std::uint64_t, std::size_t> at;
+    for (std::size_t i = 0; i < was->count; ++i) at[was->id[i]] = i;
+    const ShownPoints meant{{out, [](std::uint64_t id) { return id % 3 == 0; }}};
+    const auto taken = takenOver(plan, before, meant, {});
+    QCOMPARE(taken.size(), std::size_t{1});
+    Plan kept = plan;
+    const auto nodes = keepTaken(kept, taken, [](Plan&, const Node&) { return node("hand", "placed-by-hand"); });
+    QCOMPARE(nodes, std::vector<std::string>{"hand"});
+    QVERIFY(checkPlan(kept).empty());
+    std::size_t found = 0;
+    const auto compare = [&](const Points& now, bool isAll) {
+      found = 0;
+      for (std::size_t k = 0; k < now.count; ++k) {
+        const auto it = at.find(now.id[k]);
+        if (it == at.end()) continue;
+        const std::size_t i = it->second;
+        const bool isTaken = now.id[k] % 3 == 0;
+        found += isTaken || isAll;
+        if (!isTaken && !isAll) continue;
+        QVERIFY(glm::distance(now.position[k], was->position[i]) < 1e-3F);
+        QVERIFY(std::abs(glm::dot(now.orientation[k], was->orientation[i])) > 1 - 1e-5F);
+        QCOMPARE(now.size[k], was->size[i]);
+        QCOMPARE(now.kit->entries[static_cast<std::size_t>(now.prop[k])].prop->uid,
+                 was->kit->entries[static_cast<std::size_t>(was->prop[i])].prop->uid);
+      }
+    };
+    const PointsPtr is = pointsOf(evaluated(kept), out.c_str());
+    QCOMPARE(is->count, was->count);
+    compare(*is, true);
+    QCOMPARE(found, was->count);
+    const std::size_t byHand = taken.front().points.list.size();
+    QVERIFY(byHand > 8);
+    // Another seed: what the hand has stays, and nothing of the rule stands in it.
+    Plan other = kept;
+    other.settings.seed = 991;
+    const PointsPtr reseeded = pointsOf(evaluated(other), out.c_str());
+    QVERIFY(!findFault(*reseeded));
+    compare(*reseeded, false);
+    QCOMPARE(found, byHand);
+    for (std::size_t k = 0; k < reseeded->count; ++k)
+      for (std::size_t j = 0; j < k; ++j)
+        if (at.contains(reseeded->id[k]) != at.contains(reseeded->id[j]))
+          QVERIFY(glm::distance(reseeded->position[k], reseeded->position[j]) >=
+                  reseeded->effectiveFootprint(k) + reseeded->effectiveFootprint(j) - 1e-4F);
+    // And back.
+    const Evaluation now = evaluated(kept);
+    auto keys = keptByHand(kept, now, meant);
+    QCOMPARE(keys.at("hand").size(), byHand);
+    const auto rulesOf = [](const Plan& p) { return inputsOf(p, evaluated(p), *p.find("hand")).points(); };
+    Plan back = kept;
+    QCOMPARE(giveBack(*back.find("hand"), *rulesOf(kept), keys.at("hand")), std::size_t{0});
+    QVERIFY(nodes::placedByHandParams(*back.find("hand")).points.list.empty());
+    QVERIFY(!findDifference(*pointsOf(evaluated(back), out.c_str()), *was));
+    QCOMPARE(giveBack(*other.find("hand"), Points(), keys.at("hand")), byHand);  // where the rule makes none of them
+    QCOMPARE(nodes::placedByHandParams(*other.find("hand")).points.list.size(), byHand);
+  }
+
+  /// A mount point before a row before an edge, each only where it is near; known answers on a box.
+  void snapsToWhatIsMeant() {
+    const Surface box = makeBox({4, 2, 4});
+    HandPoints own;
+    std::vector<HandPoint> row(2);
+    row[0].key = 1;
+    row[1].key = 2;
+    row[0].place = {-1.5F, 2, 0.5F};
+    row[1].place = {-0.5F, 2, 0.5F};
+    row[1].heading = 70;
+    own.list.append(row);
+    const Snaps snaps(box, {{1, 2, -1}}, own, {});
+    const auto mount = snaps.near({1.2F, 2, -1}, 0.5F);
+    QVERIFY(mount && mount->to == Snap::To::MountPoint && mount->place == Vec3(1, 2, -1));
+    const auto next = snaps.near({0.3F, 2, 0.6F}, 0.5F);
+    QVERIFY(next && next->to == Snap::To::Row && glm::distance(next->place, Vec3(0.5F, 2, 0.5F)) < 1e-5F);
+    QCOMPARE(*next->headingDeg, 70.0F);
+    const auto edge = snaps.near({1.9F, 2, 1.2F}, 0.5F);
+    QVERIFY(edge && edge->to == Snap::To::Edge && glm::distance(edge->place, Vec3(2, 2, 1.2F)) < 1e-5F);
+    QVERIFY(!snaps.near({0.9F, 2, -0.2F}, 0.3F));  // far from all: no diagonal of a side is an edge
+    QVERIFY(!Snaps(box, {}, {}, {}, 3).near({1.9F, 2, 1.2F}, 0.5F));
   }
 
   /// Points of rules make room and keep their ids; one that a hand took over is replaced by that, under the same id.
