@@ -331,7 +331,7 @@ class MeshBuilder {
       const auto numbers = numbersOf(m_model, p.indices, 1);
       if (!numbers) return Failure(numbers.error());
       for (const double v : *numbers) {
-        if (v < 0 || v >= static_cast<double>(count))
+        if (!(v >= 0 && v < static_cast<double>(count)))  // what is no number is out of range too
           return bad(fmt::format("an index is {:.0f}, but there are {} vertices", v, count));
         indices.push_back(static_cast<std::uint32_t>(v));
       }

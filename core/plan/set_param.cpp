@@ -119,10 +119,10 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
                 !found.empty() ? "Use the uid" : meant(name, titles, "Titles are as on the cards"));
   Node& node = *found.front();
   if (param == "seed") {
-    const auto number = numberIn(value);
-    if (!number || *number < 0)
+    const auto number = numberIn<std::uint64_t>(value);
+    if (!number)
       return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not a seed", value), "Use a whole number from 0");
-    node.seed = static_cast<std::uint64_t>(*number);
+    node.seed = *number;
     return {};
   }
   if (param == "skip") {

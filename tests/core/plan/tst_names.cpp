@@ -154,6 +154,11 @@ class TestNames : public QObject {
     QCOMPARE(plan.dials[0].draft, 2.5);
     const auto latin = setParamByText(plan, "sow.title=gr\xfcn");  // found by fuzzing: such a plan could not be saved
     QVERIFY(!latin && latin.error().message.find("not UTF-8") != std::string::npos);
+    // Found by fuzzing: a seed of 10^117 became another one, unsaid.
+    for (const std::string& seed : {"1" + std::string(117, '4'), std::string("-1"), std::string("1.5"), std::string()})
+      QVERIFY2(!setParamByText(plan, "sow.seed=" + seed), seed.c_str());
+    QVERIFY(setParamByText(plan, "sow.seed=18446744073709551615"));
+    QCOMPARE(plan.find("sow")->seed, ~std::uint64_t{0});
     const auto unknown = setParamByText(plan, "amuont=1");
     QVERIFY(!unknown && unknown.error().advice.find("amount") != std::string::npos);
     Plan followed = plan;
