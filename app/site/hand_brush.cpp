@@ -38,6 +38,7 @@ HandBrush::HandBrush(PlanModel* model, QString uid, std::shared_ptr<FileService>
 }
 
 QString HandBrush::hint() const {
+  if (m_ready && !m_ready->note.isEmpty()) return m_ready->note;
   switch (m_settings.job) {
     case BrushJob::Add: {
       const QString full = m_isFull ? tr("full: no more fit here")
@@ -89,9 +90,17 @@ void HandBrush::take(const std::shared_ptr<Ready>& ready) {
   if (ready && !m_isUsable && (!m_ones.empty() || m_setAt)) setWaiting();
   if (!m_waiting.empty()) m_isUsable = ready != nullptr;
   if (ready && !m_waiting.empty()) {
+    // Those of one job; what another one does next has to know of it, and waits for that.
     m_now = ready->points;
-    for (const BrushDab& d : std::exchange(m_waiting, {})) apply(d);
+    m_job = m_waiting.front().job;
+    std::size_t done = 0;
+    while (done < m_waiting.size() && m_waiting[done].job == m_job) apply(m_waiting[done++].dab);
+    m_waiting.erase(m_waiting.begin(), m_waiting.begin() + static_cast<std::ptrdiff_t>(done));
     post(!m_isDown);
+    if (!m_waiting.empty()) {
+      m_isUsable = false;
+      prepare();
+    }
   }
   tellChanged();
 }
@@ -126,6 +135,7 @@ void HandBrush::follow(const SitePointer& pointer) {
   m_cursor.reset();
   m_ghost.reset();
   const bool isOnThings = m_settings.on == nodes::BrushLiesOn::Things;
+  if (!pointer.isIn) return;
   if (!isOnThings && m_ready && m_ready->isBound) {
     const SurfaceHit hit = m_ready->ground.index->first(pointer.eye, pointer.direction,
                                                         std::numeric_limits<float>::infinity());
@@ -133,6 +143,7 @@ void HandBrush::follow(const SitePointer& pointer) {
       m_cursor = pointer.eye + pointer.direction * hit.distance;
       const Vec3 normal = m_ready->ground.surface->faceNormal(hit.face);
       m_normal = glm::dot(normal, pointer.direction) > 0 ? -normal : normal;
+      choose(m_ready->ground.surface);
     }
   } else if (!isOnThings && pointer.ground) {
     m_cursor = pointer.ground;
@@ -171,12 +182,16 @@ void HandBrush::noteGround(const SitePointer& pointer) {
       distance = hit.distance;
       nearest = ground;
     }
-  if (!nearest) return;
-  const bool isOther = !m_on || m_on->surface != nearest;
+  if (nearest) choose(nearest);
+}
+
+/// What stands around is asked for anew where the brush went farther than it reaches.
+void HandBrush::choose(const SurfacePtr& ground) {
+  const bool isOther = !m_on || m_on->surface != ground;
   const bool isFar = m_on && m_settings.takes == nodes::BrushTakes::Neighbors &&
                      glm::distance(m_on->place, *m_cursor) > m_settings.radius;
   if (!isOther && !isFar) return;
-  m_on = std::make_shared<const GroundChoice>(GroundChoice{nearest, *m_cursor});
+  m_on = std::make_shared<const GroundChoice>(GroundChoice{ground, *m_cursor});
   if (!m_isDown) prepare();
 }
 
@@ -224,22 +239,21 @@ void HandBrush::dab(const Vec3& place, const SitePointer& pointer) {
   if (m_ready && m_isUsable)
     apply(d);
   else
-    m_waiting.push_back(d);
+    m_waiting.push_back({d, m_job});
 }
 
-bool HandBrush::press(const SitePointer& pointer, const SiteLens& lens) {
+bool HandBrush::press(const SitePointer& pointer, const SiteLens&) {
   follow(pointer);
   if (!m_cursor) return false;
   m_isDown = false;
   const bool takesAway = m_settings.job == BrushJob::Add && (pointer.modifiers & Qt::ControlModifier);
   m_job = takesAway ? BrushJob::Remove : m_settings.job;
-  if (!isUsable()) prepare();  // with the settings as they are now, whatever is being made
-  m_isUsable = isUsable();
+  if (!isUsable()) prepare();                    // with the settings as they are now, whatever is being made
+  m_isUsable = m_waiting.empty() && isUsable();  // in their order
   m_isDown = true;
   m_isFull = false;
   ++m_stroke;
   m_along = Vec3(0);
-  m_waiting.clear();
   if (m_isUsable) m_now = m_ready->points;
   if (m_settings.job == BrushJob::Single) {
     m_before = m_now;
@@ -252,7 +266,6 @@ bool HandBrush::press(const SitePointer& pointer, const SiteLens& lens) {
   }
   dab(*m_cursor, pointer);
   post(false);
-  Q_UNUSED(lens)
   return true;
 }
 
@@ -279,8 +292,7 @@ void HandBrush::setWaiting() {
   post(!m_isDown);
 }
 
-void HandBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
-  const auto before = m_cursor;
+void HandBrush::drag(const SitePointer& pointer, const SiteLens&) {
   follow(pointer);
   if (m_settings.job == BrushJob::Single) {
     if (!m_setAt) return;
@@ -304,9 +316,7 @@ void HandBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
   const int count = std::min(kMostPerMove, static_cast<int>(length / step));
   const Vec3 from = *m_last;
   for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer);
-  if (m_posted.elapsed() > kPostMs) post(false);
-  Q_UNUSED(lens)
-  Q_UNUSED(before)
+  if (m_posted.isValid() && m_posted.elapsed() > kPostMs) post(false);
 }
 
 void HandBrush::release() {
@@ -321,7 +331,10 @@ void HandBrush::release() {
     ++m_turn;
     return;
   }
-  if (m_waiting.empty()) post(true);
+  if (m_waiting.empty())
+    post(true);
+  else if (!m_isAsked)
+    prepare();
   if (m_settings.job == BrushJob::Adjust) m_fresh.clear();
 }
 

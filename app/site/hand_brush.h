@@ -48,6 +48,7 @@ class HandBrush : public QObject, public SiteTool {
     bool isBehind = false;  // points came or went that the stroke does not know of
     std::function<float(const HandPoint&)> radiusOf;
     std::map<std::string, Box3> boxes;  // of props, by uid
+    QString note;                       // what of the settings does not hold, in words
     std::size_t overlaps = 0;
     SiteSelection overlapping;
     Snaps snaps;
@@ -68,6 +69,7 @@ class HandBrush : public QObject, public SiteTool {
   bool isUsable() const;
   void follow(const SitePointer& pointer);
   void noteGround(const SitePointer& pointer);
+  void choose(const SurfacePtr& ground);
   float radiusNow(const SitePointer& pointer) const;
   void dab(const Vec3& place, const SitePointer& pointer);
   void apply(const BrushDab& dab);
@@ -98,7 +100,11 @@ class HandBrush : public QObject, public SiteTool {
   bool m_isDown = false;
   nodes::BrushJob m_job = nodes::BrushJob::Add;  // what this one does
   bool m_isUsable = false;                       // else its dabs wait until things are ready
-  std::vector<BrushDab> m_waiting;
+  struct WaitingDab {
+    BrushDab dab;
+    nodes::BrushJob job;
+  };
+  std::vector<WaitingDab> m_waiting;
   HandPoints m_now;           // with what it did so far
   std::vector<Mark> m_fresh;  // not in the picture yet
   std::optional<Vec3> m_last;

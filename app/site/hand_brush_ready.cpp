@@ -89,6 +89,9 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   } else {
     for (const PropPtr& prop : view->props) offer(prop->uid, prop->weight);
   }
+  const bool adds = p.job == nodes::BrushJob::Add || p.job == nodes::BrushJob::Single;
+  if (adds && p.takes == BrushTakes::Chosen && how.props.empty())
+    out->note = tr("no prop is chosen: points get one of the connected Kit, or none");
   if (how.props.empty()) how.props.push_back({{}, 1, p.footprint});
 
   // What stands there, but for this node's own.
@@ -111,10 +114,12 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   if (p.clearOf == BrushClearOf::Shown || p.clearOf == BrushClearOf::Named || p.takes == BrushTakes::Neighbors) {
     Array<PointGrid::Entry> entries;
     const Patterns named(p.named);
+    bool isNamed = false;
     for (const PictureLayer& layer : view->shown) {
       const Node* source = view->plan->find(layer.source);
       const bool counts = p.clearOf == BrushClearOf::Shown ||
                           (p.clearOf == BrushClearOf::Named && source && named.match(source->title));
+      isNamed = isNamed || counts;
       const PointsPtr all = whole ? whole->firstOf<PointsPtr>(layer.source) : nullptr;
       const Points& points = all ? *all : *layer.points;
       for (std::size_t i = 0; i < points.count; ++i) {
@@ -129,6 +134,9 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
       }
     }
     others->others.add(entries);
+    if (p.job == nodes::BrushJob::Add && p.clearOf == BrushClearOf::Named && !isNamed)
+      out->note = tr("nothing that is shown is called \"%1\": the brush keeps clear of this node's alone")
+                      .arg(QString::fromStdString(p.named));
   }
   if (p.takes == BrushTakes::Neighbors && !around.empty()) {
     how.props.clear();

@@ -15,6 +15,7 @@ namespace arvesk {
 
 /// The pointer in Site: its ray, and the ground it meets (whatever stands in front of it).
 struct SitePointer {
+  bool isIn = false;  // over Site at all
   QPointF at;
   Vec3 eye{0};
   Vec3 direction{0, 0, -1};

@@ -359,6 +359,7 @@ void SiteView::resizeEvent(QResizeEvent*) {
 }
 
 QString SiteView::emptyLine() const {
+  if (!m_view) return {};
   // What is there and failed is not to be added.
   for (const Node& node : m_view->plan->nodes)
     if (const auto it = m_view->evaluation.reports.find(node.uid); it != m_view->evaluation.reports.end() &&
@@ -409,6 +410,7 @@ SiteLens SiteView::lens() const {
 
 SitePointer SiteView::pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const {
   SitePointer out;
+  out.isIn = true;
   out.at = p;
   out.eye = m_camera.eye;
   out.direction = rayAt(p);

@@ -84,8 +84,18 @@ std::vector<Source> sourcesOf(const Plan& plan, const Evaluation& evaluation, co
   std::vector<Source> out;
   const auto offer = [&](const Link& link, std::function<bool(std::uint64_t)> isMeant) {
     const Node* node = plan.find(link.node);
-    if (const PointsPtr points = pointsAt(plan, evaluation, link); points && node)
+    const PointsPtr points = pointsAt(plan, evaluation, link);
+    if (!points || !node) return;
+    // Two outputs may show what one link gives: it is taken over once.
+    const auto known = std::find_if(out.begin(), out.end(), [&](const Source& s) {
+      return s.link.node == link.node && s.link.output == link.output;
+    });
+    if (known == out.end())
       out.push_back({link, node, points, std::move(isMeant)});
+    else
+      known->isMeant = [before = known->isMeant, also = std::move(isMeant)](std::uint64_t id) {
+        return before(id) || also(id);
+      };
   };
   for (const auto& entry : shown) {
     const std::string& uid = entry.first;

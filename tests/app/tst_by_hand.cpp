@@ -156,6 +156,41 @@ class TestByHand : public test::WindowTest {
     QCOMPARE(placed().size(), count);
   }
 
+  /// A name that nothing has and an empty choice are told; props "as around" are those that stand there; nothing of it
+  /// shows once the pointer has left.
+  void settingsThatDoNotHoldAreTold() {
+    QTest::keyClick(&site(), Qt::Key_B);
+    set("brush_clear", std::string("named"));
+    set("brush_named", std::string("Nobody"));
+    ready();
+    QTRY_VERIFY2(brush()->hint().contains(QStringLiteral("Nobody")), qPrintable(brush()->hint()));
+    set("brush_clear", std::string("nothing"));
+    set("brush_takes", std::string("chosen"));
+    QTRY_VERIFY2(brush()->hint().contains(QStringLiteral("no prop is chosen")), qPrintable(brush()->hint()));
+    set("brush_takes", std::string("neighbors"));
+    set("brush_radius", 0.2);
+    set("brush_spacing", 0.1);
+    ready();
+    std::set<std::string> around;
+    const Vec3 top(0, 6, 0);
+    for (const PictureLayer& layer : w().service().latest()->shown)
+      for (std::size_t i = 0; i < layer.points->count; ++i)
+        if (glm::distance(layer.points->position[i], top) < 1 && layer.points->prop[i] != kNoProp)
+          around.insert(layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid);
+    QVERIFY(!around.empty());
+    // Two strokes at once, before anything is ready for the first: none is lost.
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(top));
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, seen({0.3F, 6, 0}));
+    const auto isThere = [&](auto holds) {
+      const auto all = placed();
+      return std::any_of(all.begin(), all.end(), holds);
+    };
+    QTRY_VERIFY(isThere([](const HandPoint& p) { return p.place.x < 0.05F; }));
+    QTRY_VERIFY(isThere([](const HandPoint& p) { return p.place.x > 0.1F; }));
+    const HandPoints points = nodes::placedByHandParams(*hand()).points;
+    points.list.forEach([&](const HandPoint& p) { QVERIFY(p.prop > 0 && around.contains(points.props[p.prop - 1])); });
+  }
+
   /// From the menu: what is selected becomes the hand's and looks as before; and goes back.
   void takenOverFromTheMenu() {
     const std::size_t shown = w().service().latest()->scene->placementCount();
