@@ -1,7 +1,11 @@
-// By hand: dabs of the brush among half a million neighbors, beside asking a grid of them for the same candidates; ten
-// thousand points pushed apart, beside the rounds of bare neighbor searches that it cannot do without.
+// By hand: a plan with ten thousand touch-ups beside the same without; dabs of the brush among half a million
+// neighbors, beside asking a grid of them for the same candidates; ten thousand points pushed apart, beside the rounds
+// of bare neighbor searches that it cannot do without.
 #include "benchmarks/bench.h"
+#include "core/formats/file_service.h"
 #include "core/geometry/shapes.h"
+#include "core/nodes/adjust/touch_ups.h"
+#include "core/plan/evaluator.h"
 #include "core/spatial/hand_brush.h"
 
 namespace arvesk::bench {
@@ -40,9 +44,58 @@ std::shared_ptr<const Scene> scene() {
   return out;
 }
 
+Node nodeOf(const char* uid, const char* kind, ParamMap params, const char* from = nullptr,
+            const char* input = "points", const char* output = "points") {
+  Node n;
+  n.uid = n.title = uid;
+  n.kind = kind;
+  n.params = std::move(params);
+  if (from) n.inputs[input] = {{from, output, std::string(uid) + "-" + input}};
+  return n;
+}
+
+Evaluation evaluatedAnew(const Plan& plan) {
+  return Evaluator(std::make_shared<DiskFileService>("")).evaluate(plan, {});
+}
+
+/// Half a million points that are varied and turned to the ground, then touched.
+Plan touchedPlan(std::size_t count) {
+  Plan plan;
+  plan.nodes = {nodeOf("ground", "shape", {{"extent", std::vector<double>{500, 1, 500}}}),
+                nodeOf("sow", "sow-on-surface", {{"density", 2.0}}, "ground", "surface", "surface"),
+                nodeOf("vary", "vary", {}, "sow"), nodeOf("orient", "orient", {}, "vary"),
+                nodeOf("touch", "touch-ups", {}, "orient")};
+  plan.nodes.back().inputs["ground"] = {{"ground", "surface", "touch-ground"}};
+  const Evaluation before = evaluatedAnew(plan);
+  const PointsPtr points = before.firstOf<PointsPtr>("orient");
+  std::vector<TouchUp> list(count);
+  for (std::size_t k = 0; k < count; ++k) {
+    const std::size_t i = k * (points->count / count);
+    list[k].id = points->id[i];
+    list[k].at = points->position[i];
+    if (k % 4 == 0) list[k].isRemoved = true;
+    if (k % 4 == 1) list[k].move = {0.3F, 0, 0.2F};
+    if (k % 4 == 2) list[k].turn = glm::angleAxis(0.4F, kUp);
+    if (k % 4 == 3) list[k].size = Vec3(1.3F);
+  }
+  TouchUps touches;
+  touches.list.append(list);
+  plan.nodes.back().params["touches"] = touches;
+  return plan;
+}
+
 }  // namespace
 
 void addByHand() {
+  const auto touched = std::make_shared<const Plan>(touchedPlan(10'000));
+  const auto plain = std::make_shared<const Plan>([&] {
+    Plan plan = *touched;
+    plan.nodes.pop_back();
+    return plan;
+  }());
+  add({"a plan of 500 k points with 10 k touch-ups", "the same without", false, 3,
+       [touched] { benchmark::DoNotOptimize(evaluatedAnew(*touched).milliseconds); },
+       [plain] { benchmark::DoNotOptimize(evaluatedAnew(*plain).milliseconds); }});
   const auto s = scene();
   BrushAdd how;
   how.props = {{"post", 1, 0.3F}};

@@ -44,7 +44,8 @@ std::string defaultText(const ParamSpec& spec) {
   const nlohmann::json j = std::visit(
       [](const auto& v) -> nlohmann::json {
         if constexpr (std::is_same_v<std::decay_t<decltype(v)>, PropChoices> ||
-                      std::is_same_v<std::decay_t<decltype(v)>, HandPoints>)
+                      std::is_same_v<std::decay_t<decltype(v)>, HandPoints> ||
+                      std::is_same_v<std::decay_t<decltype(v)>, TouchUps>)
           return nlohmann::json::array();
         else
           return v;

@@ -7,6 +7,7 @@
 #include "app/bench/form.h"
 #include "app/bench/made_view.h"
 #include "app/bench/number_field.h"
+#include "app/bench/touch_list.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "core/deliver/delivery.h"
@@ -131,7 +132,8 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_summaryScroll(new QScrollArea(this)),
       m_summary(new QLabel),
       m_distribution(new DistributionView(this)),
-      m_made(new MadeView(this)) {
+      m_made(new MadeView(this)),
+      m_touchList(new TouchList(model, this)) {
   setObjectName(QStringLiteral("bench"));
   setMinimumSize(330, 150);               // always the same: panes keep their sizes whatever is on the Bench
   m_scroll->setFocusPolicy(Qt::NoFocus);  // its controls take the focus, and it follows them
@@ -159,6 +161,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   right->addWidget(m_summaryScroll, 1);
   right->addWidget(m_distribution, 1);
   right->addWidget(m_made, 1);
+  right->addWidget(m_touchList, 1);
   m_sides = new QBoxLayout(QBoxLayout::LeftToRight, this);
   m_sides->setContentsMargins(12, 6, 4, 4);
   m_sides->addWidget(m_scroll, 6);
@@ -667,9 +670,27 @@ void BenchView::showMade() {
   const auto made = m_masks ? m_masks->find(m_uid.toStdString()) : PlanPictures::const_iterator();
   const bool isThere = m_masks && made != m_masks->end();
   m_made->show(isThere ? made->second : PlanPicture());
-  const bool isMade = isThere && !m_distribution->hasChart() && !m_uid.isEmpty() && !made->second.facts.empty();
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  const bool isTouched = kind && std::any_of(kind->params.begin(), kind->params.end(),
+                                             [](const ParamSpec& p) { return p.type == ParamType::Touches; });
+  const bool isMade = !isTouched && isThere && !m_distribution->hasChart() && !m_uid.isEmpty() &&
+                      !made->second.facts.empty();
   m_made->setVisible(isMade);
-  m_distribution->setVisible(!m_uid.isEmpty() && !isMade);
+  m_touchList->setVisible(isTouched);
+  m_distribution->setVisible(!m_uid.isEmpty() && !isMade && !isTouched);
+  if (isTouched) showTouchRows();
+}
+
+void BenchView::showTouches(const std::shared_ptr<const TouchFacts>& touches) {
+  m_touches = touches;
+  if (m_touchList->isVisibleTo(this)) showTouchRows();
+}
+
+void BenchView::showTouchRows() {
+  const auto rows = m_touches ? m_touches->rows.find(m_uid.toStdString()) : decltype(m_touches->rows.end())();
+  m_touchList->showRows(m_uid, m_touches && rows != m_touches->rows.end() ? rows->second : std::vector<TouchRow>(),
+                        m_view);
 }
 
 std::shared_ptr<const Histogram> BenchView::maskHistogram() const {

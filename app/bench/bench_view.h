@@ -17,6 +17,8 @@ namespace arvesk {
 
 class Form;
 class MadeView;
+class TouchList;
+struct TouchFacts;
 class NumberField;
 
 class BenchView : public QWidget {
@@ -34,6 +36,8 @@ class BenchView : public QWidget {
   const QString& node() const { return m_uid; }
   void showResults(const EvalViewPtr& view);
   void showMasks(const PlanPicturesPtr& masks);
+  void showTouches(const std::shared_ptr<const TouchFacts>& touches);
+  TouchList& touchList() { return *m_touchList; }
   QString heading() const;
 
  Q_SIGNALS:
@@ -67,6 +71,7 @@ class BenchView : public QWidget {
   void buildPlanControls();
   void buildDials();
   void showMade();
+  void showTouchRows();
   bool eventFilter(QObject* watched, QEvent* event) override;
   void resizeEvent(QResizeEvent* event) override;
   std::vector<std::string> dialUids() const;
@@ -91,7 +96,9 @@ class BenchView : public QWidget {
   QScrollArea* m_summaryScroll;
   QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
   DistributionView* m_distribution;
-  MadeView* m_made;  // in its place for nodes that measure nothing
+  MadeView* m_made;        // in its place for nodes that measure nothing
+  TouchList* m_touchList;  // in its place for nodes that keep touch-ups
+  std::shared_ptr<const TouchFacts> m_touches;
   Form* m_form = nullptr;
   QBoxLayout* m_sides = nullptr;
   std::vector<Row> m_rows;

@@ -321,6 +321,8 @@ class ListEditor : public ParamEditor {
     connect(m_clear, &QToolButton::clicked, this, [this] {
       if (m_type == ParamType::Points)
         Q_EMIT edited(HandPoints(), ++g_gesture);
+      else if (m_type == ParamType::Touches)
+        Q_EMIT edited(TouchUps(), ++g_gesture);
       else
         Q_EMIT edited(std::vector<double>(), ++g_gesture);
     });
@@ -331,6 +333,13 @@ class ListEditor : public ParamEditor {
       const auto count = static_cast<int>(points->list.size());
       m_label->setText(count == 0 ? tr("Place them in Site with the left button.")
                                   : tr("%1 points").arg(QLocale().toString(count)));
+      m_clear->setEnabled(count > 0);
+      return;
+    }
+    if (const auto* touches = std::get_if<TouchUps>(&value)) {
+      const auto count = static_cast<int>(touches->list.size());
+      m_label->setText(count == 0 ? tr("Select placements in Site; handles, keys and menu change them.")
+                                  : tr("%1 touched").arg(QLocale().toString(count)));
       m_clear->setEnabled(count > 0);
       return;
     }
@@ -500,6 +509,7 @@ ParamEditor* makeEditor(const ParamSpec& spec, const Plan& plan, const PropPictu
     case ParamType::Curve:
     case ParamType::Strokes:
     case ParamType::Points:
+    case ParamType::Touches:
     case ParamType::Faces: return new ListEditor(spec, parent);
     case ParamType::Props: return new PropsEditor(spec, plan, parent);
   }

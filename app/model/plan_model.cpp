@@ -5,6 +5,7 @@
 
 #include "app/plan/plan_layout.h"
 #include "core/formats/plan_file.h"
+#include "core/nodes/adjust/touch_ups.h"
 #include "core/plan/dials.h"
 
 #include <QUndoCommand>
@@ -396,6 +397,24 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
   });
 }
 
+void PlanModel::touch(const QString& text, std::vector<TouchGroup>& groups,
+                      const std::function<TouchUps(const TouchGroup&, const TouchUps& now)>& made,
+                      const QString& mergeKey) {
+  edit(
+      text,
+      [&](Plan& plan) {
+        makeTouchUps(plan, groups, [](Plan& now, const Node& before) {
+          const Node node = nodeOf(now, *findNodeKind("touch-ups"), before.x, before.y + kStep);
+          moveDown(now, node.uid, node.x, before.y + 1, kStep);
+          return node;
+        });
+        for (const TouchGroup& group : groups)
+          if (Node* node = plan.find(group.node))
+            node->params["touches"] = made(group, nodes::touchUpsParams(*node).touches);
+      },
+      mergeKey);
+}
+
 QStringList PlanModel::takeOver(const std::vector<TakenOver>& taken) {
   QStringList out;
   edit(tr("Take over by hand"), [&](Plan& plan) {
@@ -679,7 +698,8 @@ QStringList PlanModel::paste(const QString& text, const CardRooms& rooms, std::o
   auto part = parsePlan(text.toStdString(), "clipboard");
   if (!part || part->nodes.empty()) return {};
   std::map<std::string, std::string> renamed;
-  for (const Node& node : part->nodes) renamed[node.uid] = newUid();
+  // In another plan they are who they were: they scatter the same, and what hands did to single points goes along.
+  for (const Node& node : part->nodes) renamed[node.uid] = m_plan->find(node.uid) ? newUid() : node.uid;
   // As a whole to where nothing is. Masks and kits stand at their cards, wherever they are.
   std::optional<QRectF> all;
   for (const Node& node : part->nodes) {
@@ -697,14 +717,15 @@ QStringList PlanModel::paste(const QString& text, const CardRooms& rooms, std::o
   QStringList added;
   edit(tr("Paste"), [&](Plan& plan) {
     for (Node node : part->nodes) {
-      node.uid = renamed[node.uid];
+      const std::string was = node.uid;
+      node.uid = renamed[was];
       node.title = freeTitle(plan, node.title);
       node.x += by.x();
       node.y += by.y();
       for (auto& [id, links] : node.inputs) {
         for (Link& link : links) {
           if (const auto it = renamed.find(link.node); it != renamed.end()) link.node = it->second;
-          link.slot = newUid();
+          if (renamed[was] != was) link.slot = newUid();
         }
         for (Link& l : links)
           if (!plan.find(l.node) &&

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/deliver/take_over.h"
+#include "core/deliver/touching.h"
 #include "core/plan/tidy.h"
 
 #include <QObject>
@@ -70,6 +71,10 @@ class PlanModel : public QObject {
   void setDownLast(const QString& to, const std::vector<Link>& links);
   /// Generated points become ones of the hand; gives back the nodes that keep them.
   QStringList takeOver(const std::vector<TakenOver>& taken);
+  /// Sets the touch-ups of each group's node to what `made` says of what they are now; makes the nodes that are missing
+  /// and tells the groups.
+  void touch(const QString& text, std::vector<TouchGroup>& groups,
+             const std::function<TouchUps(const TouchGroup&, const TouchUps& now)>& made, const QString& mergeKey = {});
   /// The node whose points the brush works on while `uid` (or nothing) is selected: itself, the last one of the plan,
   /// or a new one on the ground that `uid` is or stands on. Empty where there is no ground.
   QString handNodeFor(const QString& uid);

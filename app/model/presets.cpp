@@ -45,7 +45,7 @@ ParamMap Presets::movable(const std::string& kind, const ParamMap& values) {
   for (const auto& [id, value] : values) {
     const ParamSpec* spec = known ? known->findParam(id) : nullptr;
     if (spec && spec->type != ParamType::File && spec->type != ParamType::Props && spec->type != ParamType::Strokes &&
-        spec->type != ParamType::Faces && spec->type != ParamType::Points)
+        spec->type != ParamType::Faces && spec->type != ParamType::Points && spec->type != ParamType::Touches)
       out[id] = value;
   }
   return out;

@@ -12,6 +12,7 @@ class FacePicker : public SiteTool {
  public:
   FacePicker(PlanModel* model, QString uid) : m_model(model), m_uid(std::move(uid)) {}
   QString hint() const override;
+  bool isBrush() const override { return true; }
   bool press(const SitePointer& pointer, const SiteLens& lens) override;
   void drag(const SitePointer& pointer, const SiteLens& lens) override;
   void release() override {}

@@ -16,6 +16,7 @@ class HandBrush : public QObject, public SiteTool {
  public:
   HandBrush(PlanModel* model, QString uid, std::shared_ptr<FileService> files);
   QString hint() const override;
+  bool isBrush() const override { return true; }
   bool press(const SitePointer& pointer, const SiteLens& lens) override;
   void drag(const SitePointer& pointer, const SiteLens& lens) override;
   void release() override;

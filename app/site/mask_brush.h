@@ -9,6 +9,7 @@ class MaskBrush : public SiteTool {
  public:
   MaskBrush(PlanModel* model, QString uid) : m_model(model), m_uid(std::move(uid)) {}
   QString hint() const override;
+  bool isBrush() const override { return true; }
   bool press(const SitePointer& pointer, const SiteLens& lens) override;
   void drag(const SitePointer& pointer, const SiteLens& lens) override;
   void release() override;

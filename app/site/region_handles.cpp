@@ -236,25 +236,11 @@ void RegionHandles::paint(QPainter& painter, const SiteLens& lens) const {
     if (const auto p = lens.project(all[i].place)) {
       const bool isLit = static_cast<int>(i) == m_lit || static_cast<int>(i) == m_dragged;
       const int alpha = isLit || !lens.isHidden(all[i].place) ? 255 : 110;
-      painter.setPen(QPen(QColor(0x1D, 0x5F, 0x7A, alpha), 2));
-      painter.setBrush(isLit ? QColor(0x1D, 0x5F, 0x7A) : QColor(0xFC, 0xFB, 0xF8, alpha));
-      switch (all[i].does) {
-        case Handle::Does::Move: painter.drawRect(QRectF(p->x() - 6, p->y() - 6, 12, 12)); break;
-        case Handle::Does::Side: painter.drawEllipse(*p, 5.5, 5.5); break;
-        case Handle::Does::Turn: {  // an arrow head that looks outward
-          const auto middle = lens.project(s->center);
-          const QPointF way = middle ? *p - *middle : QPointF(0, -1);
-          const double length = std::max(1e-6, std::hypot(way.x(), way.y()));
-          const QPointF out = way / length;
-          const QPointF aside(-out.y(), out.x());
-          painter.drawPolygon(QPolygonF{*p + 9 * out, *p - 5 * out + 7 * aside, *p - 5 * out - 7 * aside});
-          break;
-        }
-        case Handle::Does::Size:
-          painter.drawPolygon(
-              QPolygonF{*p + QPointF(0, -7), *p + QPointF(7, 0), *p + QPointF(0, 7), *p + QPointF(-7, 0)});
-          break;
-      }
+      const HandleShape shape = all[i].does == Handle::Does::Move   ? HandleShape::Square
+                                : all[i].does == Handle::Does::Side ? HandleShape::Round
+                                : all[i].does == Handle::Does::Turn ? HandleShape::Arrow
+                                                                    : HandleShape::Corner;
+      drawHandle(painter, shape, *p, lens.project(s->center), isLit, alpha);
     }
 }
 

@@ -28,15 +28,22 @@ void SiteView::select(SiteSelection selection) {
     m_selection.clear();
   }
   findTint();
+  if (m_touching) m_touching->select(m_selected);
+  tellHint();
+  Q_EMIT selectionMade(m_selected);
+  update();
+}
+
+void SiteView::tellHint() {
   const std::size_t count = countOf(m_selected);
-  if (count > 1)
+  if (const TouchHandles* handles = handlesNow())
+    Q_EMIT hintChanged(handles->hint());
+  else if (count > 1)
     Q_EMIT hintChanged(
         tr("%1 selected · right click: same prop, node, clump · − hides, + shows only these, 0 all · Esc")
             .arg(QLocale().toString(static_cast<qulonglong>(count))));
   else
     Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
-  Q_EMIT selectionMade(m_selected);
-  update();
 }
 
 bool SiteView::isTinted() const {
@@ -157,6 +164,10 @@ void SiteView::openMenu(const QPoint& at) {
   add(withKeys(tr("Hide"), this, "site_hide"), "menu_hide", has, [this] { hideSelected(false); });
   add(withKeys(tr("Show only these"), this, "site_only"), "menu_only", has, [this] { hideSelected(true); });
   add(withKeys(tr("Unhide all"), this, "site_show"), "menu_show", !m_hidden.isEmpty(), [this] { showHidden(); });
+  if (m_touchPanel && has && m_touching->count() > 0) {
+    menu.addSeparator();
+    m_touchPanel->fillMenu(&menu);
+  }
   menu.addSeparator();
   add(tr("Take over by hand"), "menu_take_over", has, [this] { Q_EMIT takeOverWanted(); });
   add(tr("Give back to their rules"), "menu_give_back", has, [this] { Q_EMIT giveBackWanted(); });

@@ -6,6 +6,7 @@
 #include "app/site/region_handles.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace arvesk {
 
@@ -85,6 +86,26 @@ void drawInWorld(QPainter& painter, const SiteLens& lens, const std::vector<Vec3
     add(line[i]);
   }
   end();
+}
+
+void drawHandle(QPainter& painter, HandleShape shape, const QPointF& at, const std::optional<QPointF>& middle,
+                bool isLit, int alpha) {
+  painter.setPen(QPen(QColor(0x1D, 0x5F, 0x7A, alpha), 2));
+  painter.setBrush(isLit ? QColor(0x1D, 0x5F, 0x7A) : QColor(0xFC, 0xFB, 0xF8, alpha));
+  switch (shape) {
+    case HandleShape::Square: painter.drawRect(QRectF(at.x() - 6, at.y() - 6, 12, 12)); break;
+    case HandleShape::Round: painter.drawEllipse(at, 5.5, 5.5); break;
+    case HandleShape::Arrow: {
+      const QPointF way = middle ? at - *middle : QPointF(0, -1);
+      const QPointF out = way / std::max(1e-6, std::hypot(way.x(), way.y()));
+      const QPointF aside(-out.y(), out.x());
+      painter.drawPolygon(QPolygonF{at + 9 * out, at - 5 * out + 7 * aside, at - 5 * out - 7 * aside});
+      break;
+    }
+    case HandleShape::Corner:
+      painter.drawPolygon(QPolygonF{at + QPointF(0, -7), at + QPointF(7, 0), at + QPointF(0, 7), at + QPointF(-7, 0)});
+      break;
+  }
 }
 
 void drawOutlined(QPainter& painter, const QPolygonF& line, const QColor& color, double width) {

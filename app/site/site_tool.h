@@ -61,6 +61,8 @@ class SiteTool {
   virtual ~SiteTool() = default;
   /// What the status line says about it.
   virtual QString hint() const = 0;
+  /// Does it take every press, so that nothing can be selected meanwhile?
+  virtual bool isBrush() const { return false; }
   /// Does Alt mean something to it where it takes a press? Everywhere else it turns the camera.
   virtual bool takesAlt() const { return false; }
   /// Takes a press of the left button; false leaves it to Site.
@@ -93,6 +95,12 @@ class SiteTool {
 
 /// The tool for a node, by what its parameters are to Site; null when there is none.
 std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid, const std::shared_ptr<FileService>& files);
+
+/// How a handle looks: what moves, what sizes one side, what turns, what sizes all.
+enum class HandleShape { Square, Round, Arrow, Corner };
+/// An arrow looks away from `middle`.
+void drawHandle(QPainter& painter, HandleShape shape, const QPointF& at, const std::optional<QPointF>& middle,
+                bool isLit, int alpha = 255);
 
 /// A line in ink that can be seen on any ground.
 void drawOutlined(QPainter& painter, const QPolygonF& line, const QColor& color, double width);

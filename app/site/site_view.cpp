@@ -158,12 +158,46 @@ void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
   if (m_tool)
     m_tool->whenChanged([this] {
       update();
-      Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+      tellHint();
     });
   if (m_tool && m_view) m_tool->showResults(m_view);
   if (m_drag == Drag::Tool) m_drag = Drag::None;
   setCursor(m_tool || m_isAsking ? Qt::CrossCursor : Qt::ArrowCursor);
-  Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  tellHint();
+  update();
+}
+
+void SiteView::setTouching(PlanModel* model) {
+  m_touching = std::make_unique<TouchSession>(model);
+  m_handles = std::make_unique<TouchHandles>(m_touching.get());
+  m_touchPanel = new TouchPanel(m_touching.get(), m_handles.get(), model, this);
+  connect(m_touching.get(), &TouchSession::changed, this, [this] {
+    m_touchPanel->refresh();
+    const bool isShown = m_touching->count() > 0 && m_mode != SiteMode::Cover;
+    if (m_touchPanel->isHidden() == isShown) {
+      m_touchPanel->setVisible(isShown);
+      arrange();
+    }
+    tellHint();
+    update();
+  });
+  connect(m_touching.get(), &TouchSession::told, this, &SiteView::picked);
+}
+
+TouchHandles* SiteView::handlesNow() const {
+  const bool can = m_handles && m_mode != SiteMode::Cover && !m_isAsking && !m_walk.isOn() && exploded() == 0 &&
+                   !(m_tool && m_tool->isBrush()) && m_touching->hasHandles();
+  return can ? m_handles.get() : nullptr;
+}
+
+void SiteView::showTicks(std::vector<Vec3> touched, std::vector<Vec3> removed) {
+  m_touched = std::move(touched);
+  m_removed = std::move(removed);
+  update();
+}
+
+void SiteView::setTicksShown(bool are) {
+  m_areTicksShown = are;
   update();
 }
 
@@ -185,7 +219,7 @@ void SiteView::stopAsking() {
   m_askedSpot.reset();
   m_why->hide();
   setCursor(m_tool ? Qt::CrossCursor : Qt::ArrowCursor);
-  Q_EMIT hintChanged(m_tool ? m_tool->hint() : QString());
+  tellHint();
   setFocus();
   update();
 }
@@ -252,6 +286,15 @@ void SiteView::arrange() {
   m_hiddenPill->adjustSize();
   m_hiddenPill->move((width() - m_hiddenPill->width()) / 2, height() - m_hiddenPill->height() - 12);
   const int room = height() - 100;
+  if (m_touchPanel) {
+    m_touchPanel->adjustSize();
+    const int high = m_touchPanel->height();
+    // Between scale and compass, or above them.
+    constexpr int kBeside = 110;
+    const bool fits = m_touchPanel->width() + 2 * kBeside < width();
+    m_touchPanel->move(std::max(4, (width() - m_touchPanel->width()) / 2),
+                       (m_hiddenPill->isHidden() ? height() : m_hiddenPill->y()) - high - (fits ? 10 : 58));
+  }
   m_why->setGeometry(width() - 330, 48, 320, std::max(120, std::min(420, room)));
 }
 
@@ -284,6 +327,7 @@ void SiteView::showResults(const EvalViewPtr& view) {
   m_pickedPlace.reset();
   if (!m_selected.empty()) select(m_selected);  // what is gone loses its ring, what moved takes it along
   if (m_tool) m_tool->showResults(view);
+  if (m_touching && !view->isGrowing) m_touching->showResults(view);
   if (view->cover) m_cover->show(view->cover);
   if (m_mode == SiteMode::Points) {
     m_colorBox->clear();
@@ -539,6 +583,9 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
       m_drag = Drag::Divider;
     else if (m_mode != SiteMode::Cover && m_cut.press(pointerAt(event->position(), event->modifiers()), lens()))
       m_drag = Drag::Cut;
+    else if (TouchHandles* handles = handlesNow();
+             handles && handles->press(pointerAt(event->position(), event->modifiers()), lens()))
+      m_drag = Drag::Touch;
     else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens()))
       m_drag = Drag::Tool;
     if (m_drag != Drag::None) return update();
@@ -559,6 +606,10 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
 void SiteView::mouseMoveEvent(QMouseEvent* event) {
   if (m_drag == Drag::None) {
     if (m_cut.cut() && m_cut.hover(pointerAt(event->position(), event->modifiers()), lens())) update();
+    if (TouchHandles* handles = handlesNow()) {
+      handles->hover(pointerAt(event->position(), event->modifiers()), lens());
+      update();
+    }
     if (m_tool && !m_isAsking) {
       m_tool->hover(pointerAt(event->position(), event->modifiers()), lens());
       update();
@@ -568,6 +619,10 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
   if (m_drag == Drag::Cut) {
     m_cut.drag(pointerAt(event->position(), event->modifiers()), lens());
     return requestFrame();
+  }
+  if (m_drag == Drag::Touch) {
+    m_handles->drag(pointerAt(event->position(), event->modifiers()), lens());
+    return update();
   }
   if (m_drag == Drag::Tool) {
     m_tool->drag(pointerAt(event->position(), event->modifiers()), lens());
@@ -640,6 +695,10 @@ void SiteView::mouseReleaseEvent(QMouseEvent* event) {
     return;
   }
   if (drag == Drag::Cut) m_cut.release();
+  if (drag == Drag::Touch) {
+    m_handles->release();
+    update();
+  }
   if (drag == Drag::Tool) {
     m_tool->release();
     update();
@@ -743,6 +802,30 @@ void SiteView::focusOutEvent(QFocusEvent* event) {
   QWidget::focusOutEvent(event);
 }
 
+/// Arrows move what is selected by a step, as one looks: with Shift ten steps, with Ctrl up and down.
+bool SiteView::nudgeByKey(const QKeyEvent& event) {
+  if (!handlesNow()) return false;
+  Vec3 right;
+  Vec3 up;
+  Vec3 ahead;
+  m_camera.basis(right, up, ahead);
+  const Vec3 away = directionOr(Vec3(ahead.x, 0, ahead.z), Vec3(0, 0, -1));
+  const Vec3 aside(-away.z, 0, away.x);
+  const float step = m_touching->stepMeters() * (event.modifiers() & Qt::ShiftModifier ? 10 : 1);
+  TouchDelta delta;
+  delta.isFree = m_handles->isFree();
+  const bool isUpright = event.modifiers() & Qt::ControlModifier;
+  switch (event.key()) {
+    case Qt::Key_Left: delta.move = -step * aside; break;
+    case Qt::Key_Right: delta.move = step * aside; break;
+    case Qt::Key_Up: isUpright ? void(delta.lift = step) : void(delta.move = step * away); break;
+    case Qt::Key_Down: isUpright ? void(delta.lift = -step) : void(delta.move = -step * away); break;
+    default: return false;
+  }
+  m_touching->nudge(delta);
+  return true;
+}
+
 /// Arrows orbit, with Shift they pan, page keys come nearer and go away, the space bar picks in the middle.
 bool SiteView::turnByKey(const QKeyEvent& event) {
   constexpr double kStep = 24;  // px of a drag
@@ -780,6 +863,7 @@ void SiteView::keyPressEvent(QKeyEvent* event) {
     return;
   }
   if (m_walk.isOn() && event->key() == Qt::Key_Escape) return toggleWalk();
+  if (nudgeByKey(*event)) return;
   if (m_mode != SiteMode::Cover && turnByKey(*event)) return;
   if (event->key() != Qt::Key_Escape)
     return QWidget::keyPressEvent(event);  // all other keys are commands, see MainWindow::buildMenus

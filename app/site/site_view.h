@@ -9,6 +9,7 @@
 #include "app/site/site_selection.h"
 #include "app/site/site_tool.h"
 #include "app/site/site_walk.h"
+#include "app/site/touch_panel.h"
 #include "app/site/why_panel.h"
 
 #include <QElapsedTimer>
@@ -61,6 +62,14 @@ class SiteView : public QWidget {
   /// What the left button does while a node is selected; null for picking.
   void setTool(std::unique_ptr<SiteTool> tool);
   SiteTool* tool() { return m_tool.get(); }
+  /// What is done to placements that are selected; once, at the beginning.
+  void setTouching(PlanModel* model);
+  TouchSession* touching() { return m_touching.get(); }
+  TouchHandles* touchHandles() { return m_handles.get(); }
+  /// Marks of touched placements, at their places; hidden when told so.
+  void showTicks(std::vector<Vec3> touched, std::vector<Vec3> removed);
+  void setTicksShown(bool are);
+  bool areTicksShown() const { return m_areTicksShown; }
   /// Which number colors the Points view; empty for ink or the selected mask.
   QString colorNumber() const { return m_colorNumber; }
   /// Rings around these places.
@@ -144,7 +153,7 @@ class SiteView : public QWidget {
   void contextMenuEvent(QContextMenuEvent* event) override;
 
  private:
-  enum class Drag { None, Orbit, Pan, Zoom, Tool, Cut, Divider, Area };
+  enum class Drag { None, Orbit, Pan, Zoom, Tool, Touch, Cut, Divider, Area };
   /// What a ray through the widget meets first: ground, a placement, or a point drawn as a disc.
   struct Found {
     Vec3 place{0};
@@ -176,6 +185,11 @@ class SiteView : public QWidget {
   void orbit(const QPointF& by);
   void pan(const QPointF& by);
   void paintMarks(QPainter& p);
+  void paintTicks(QPainter& p);
+  bool nudgeByKey(const QKeyEvent& event);
+  /// The handles of what is selected, where they can be used now.
+  TouchHandles* handlesNow() const;
+  void tellHint();
   void drawWords(QPainter& p, const QPointF& at, const QString& words) const;
   void arrange();
   void arrangeModes();
@@ -199,6 +213,12 @@ class SiteView : public QWidget {
   CoverView* m_cover;
   WhyPanel* m_why;
   std::unique_ptr<SiteTool> m_tool;
+  std::unique_ptr<TouchSession> m_touching;
+  std::unique_ptr<TouchHandles> m_handles;
+  TouchPanel* m_touchPanel = nullptr;
+  std::vector<Vec3> m_touched;
+  std::vector<Vec3> m_removed;
+  bool m_areTicksShown = true;
   CutHandles m_cut;
   SiteWalk m_walk;
   QTimer m_walkTimer;

@@ -4,8 +4,10 @@
 #include "app/window/theme.h"
 #include "core/deliver/changes.h"
 #include "core/deliver/delivery.h"
+#include "core/deliver/touching.h"
 #include "core/picture/render.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QGridLayout>
 #include <QHBoxLayout>
@@ -31,6 +33,7 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
       m_size(new QComboBox(this)),
       m_target(new QComboBox(this)),
       m_head(new QLabel(this)),
+      m_keep(new QCheckBox(tr("Keep what is touched where it is"), this)),
       m_grid(new QGridLayout),
       m_evaluator(std::make_shared<Evaluator>(std::move(files))) {
   setObjectName(QStringLiteral("contact_sheet"));
@@ -53,6 +56,10 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
   for (const int side : {3, 4, 5}) m_size->addItem(QStringLiteral("%1 × %1").arg(side), side);
   auto* head = new QHBoxLayout;
   head->addWidget(m_head, 1);
+  m_keep->setObjectName(QStringLiteral("sheet_keep"));
+  m_keep->setToolTip(tr("Placements that a hand touched stay under another seed; only the others are sown anew"));
+  m_keep->hide();  // until there are some
+  head->addWidget(m_keep);
   head->addWidget(m_target);
   head->addWidget(m_size);
   auto* column = new QVBoxLayout(this);
@@ -136,6 +143,9 @@ void ContactSheet::drawNext() {
     const auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return {};
     const PlanTotals totals = totalsOf(varied, evaluation);
+    const std::size_t waiting = waitingTouches(*plan, evaluation);
+    std::map<std::string, TouchUps> kept;
+    if (isFirst) kept = keepingTouched(*plan, evaluation);
     const auto film = tracedFilm(**scene, camera, width, height, kSamples, task, {}, 1);
     if (!film) return {};
     QImage image(width, height, QImage::Format_RGB32);
@@ -143,7 +153,7 @@ void ContactSheet::drawNext() {
     film->develop(pixels.data());
     for (const PointsPtr& points : bare) drawPoints(*points, {}, camera, 2, *film, pixels.data());
     std::copy(pixels.begin(), pixels.end(), reinterpret_cast<std::uint32_t*>(image.bits()));
-    return [this, image, totals, camera] {
+    return [this, image, totals, camera, waiting, kept, isFirst] {
       m_camera = camera;
       QToolButton* cell = m_cells[static_cast<std::size_t>(m_done)];
       cell->setIcon(QIcon(QPixmap::fromImage(image)));
@@ -151,6 +161,14 @@ void ContactSheet::drawNext() {
       cell->setText(QStringLiteral("%1 · %2").arg(
           m_done == 0 ? tr("seed %1, as it is").arg(seedOf(m_done)) : tr("seed %1").arg(seedOf(m_done)),
           tr("%1 placed").arg(QLocale().toString(static_cast<qulonglong>(totals.placements)))));
+      if (isFirst) {
+        m_kept = kept;
+        m_waiting = waiting;
+        m_keep->setVisible(!kept.empty());
+      } else if (waiting > m_waiting) {
+        const auto more = static_cast<qulonglong>(waiting - m_waiting);
+        cell->setText(tr("%1 · %2 touch-ups would sleep").arg(cell->text(), QLocale().toString(more)));
+      }
       cell->setEnabled(true);
       ++m_done;
       Q_EMIT pictureReady(m_done - 1);
@@ -166,6 +184,9 @@ void ContactSheet::choose(int cell) {
       n->seed = seed;
     else if (m_node.empty())
       plan.settings.seed = seed;
+    if (!m_keep->isChecked() || m_keep->isHidden()) return;
+    for (const auto& [uid, touches] : m_kept)
+      if (Node* n = plan.find(uid)) n->params["touches"] = touches;
   });
   close();
 }

@@ -13,6 +13,7 @@
 #include <memory>
 
 class QButtonGroup;
+class QCheckBox;
 class QComboBox;
 class QGridLayout;
 class QLabel;
@@ -51,6 +52,9 @@ class ContactSheet : public QWidget {
   QComboBox* m_size;
   QComboBox* m_target;
   QLabel* m_head;
+  QCheckBox* m_keep;                       // shown when there are touch-ups
+  std::map<std::string, TouchUps> m_kept;  // those of each node, all kept
+  std::size_t m_waiting = 0;               // touch-ups that sleep or are stray now
   QGridLayout* m_grid;
   std::vector<QToolButton*> m_cells;
   int m_side = 3;

@@ -113,8 +113,7 @@ void MainWindow::buildPlanMenu() {
   });
   inPlan(plan, tr("Fit plan"), {Qt::Key_Home}, "plan_fit", [this] { m_plan->fitAll(); });
   plan->addSeparator();
-  add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed",
-      [this] { m_model.edit(tr("Next seed"), [](Plan& p) { ++p.settings.seed; }); });
+  add(plan, tr("Next seed"), {Qt::CTRL | Qt::Key_R}, "plan_next_seed", [this] { nextSeed(); });
   add(plan, tr("Contact sheet…"), {Qt::SHIFT | Qt::Key_S}, "plan_contact_sheet", [this] { openContactSheet(); });
 }
 
@@ -130,6 +129,14 @@ void MainWindow::buildSiteMenu() {
          [this] { m_site->isAsking() ? m_site->stopAsking() : m_site->startAsking(); });
   inSite(site, tr("Brush"), {Qt::Key_B}, "site_brush", [this] { takeBrush("add"); });
   inSite(site, tr("Place one by one"), {Qt::Key_P}, "site_single", [this] { takeBrush("single"); });
+  inSite(site, tr("Remove selected"), {Qt::Key_Delete, Qt::Key_Backspace}, "site_remove",
+         [this] { m_site->touching()->remove(); });
+  inSite(site, tr("Keep selected"), {}, "site_keep", [this] { m_site->touching()->keep(true); });
+  add(site, tr("Take touch-ups back"), {}, "site_take_back", [this] { m_site->touching()->undoTouches(); });
+  QAction* ticks = add(site, tr("Ticks on what is touched"), {}, "site_ticks",
+                       [this] { m_site->setTicksShown(!m_site->areTicksShown()); });
+  ticks->setCheckable(true);
+  connect(site, &QMenu::aboutToShow, this, [this, ticks] { ticks->setChecked(m_site->areTicksShown()); });
   add(site, tr("Take over by hand"), {}, "site_take_over", [this] { takeOver(); });
   add(site, tr("Give back to their rules"), {}, "site_give_back", [this] { giveBackToRules(); });
   add(site, tr("Select what overlaps"), {}, "site_overlaps", [this] {

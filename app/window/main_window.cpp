@@ -177,6 +177,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
 }
 
 void MainWindow::connectViews() {
+  connectTouching();
   connect(m_plan, &PlanView::selectionChanged, this, &MainWindow::updateSelection);
   connect(m_plan, &PlanView::inSiteWanted, this, &MainWindow::setInSite);
   // What failed was not kept, so that asking is all it takes.
@@ -411,6 +412,7 @@ void MainWindow::showResults() {
   m_schedule->showResults(view);
   m_site->showResults(view);
   m_masks.request(view, m_bench->node());
+  showTouches(view);
   const bool isWrong = !view->unread.empty() || !view->plan->origin.problems.empty();
   if (std::exchange(m_isJustOpened, false) && isWrong)
     openMissing();

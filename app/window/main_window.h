@@ -136,6 +136,11 @@ class MainWindow : public QMainWindow {
   /// Selected placements become points of the hand, and back.
   void takeOver();
   void giveBackToRules();
+  /// Touch-ups: how they stand in the results, and what is left of the commands for them.
+  void connectTouching();
+  /// At once, or after a question where that would put touch-ups to sleep.
+  void nextSeed();
+  void showTouches(const EvalViewPtr& view);
   void updateKeys();
   /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
   QString hint(const std::vector<std::pair<const char*, QString>>& parts) const;
@@ -162,6 +167,8 @@ class MainWindow : public QMainWindow {
   ScheduleView* m_schedule = nullptr;
   Worker m_why;
   Worker m_taking;
+  Worker m_standing;  // of touch-ups
+  Worker m_seeding;
   FileWatch m_watch;
   ManualWindow* m_manual = nullptr;
   MissingWindow* m_missing = nullptr;

@@ -1,62 +1,11 @@
 #include "core/base/hand_points.h"
 
-#include "core/base/number_text.h"
+#include "core/base/number_line.h"
 
-#include <fmt/format.h>
-
-#include <algorithm>
-#include <array>
-#include <charconv>
-#include <cstring>
 #include <unordered_set>
 
 namespace arvesk {
 namespace {
-
-constexpr float kFarthest = 1e7F;  // m; what is farther has no place that a float can say
-
-std::uint64_t bitsOf(float a, float b) {
-  std::uint32_t x = 0;
-  std::uint32_t y = 0;
-  std::memcpy(&x, &a, sizeof x);
-  std::memcpy(&y, &b, sizeof y);
-  return std::uint64_t{x} << 32 | y;
-}
-
-/// The next word of a line of words parted by blanks.
-std::string_view wordOf(std::string_view& line) {
-  const std::size_t begin = std::min(line.find_first_not_of(' '), line.size());
-  const std::size_t end = std::min(line.find(' ', begin), line.size());
-  const std::string_view word = line.substr(begin, end - begin);
-  line.remove_prefix(end);
-  return word;
-}
-
-template <typename T>
-bool takeWhole(std::string_view& line, T& out, int base = 10) {
-  const std::string_view word = wordOf(line);
-  const auto [end, error] = std::from_chars(word.data(), word.data() + word.size(), out, base);
-  return !word.empty() && error == std::errc() && end == word.data() + word.size();
-}
-
-/// The numbers that the line holds, in place of the first of `out`; false where a word is none or there are too many.
-template <std::size_t N>
-bool takeNumbers(std::string_view line, std::array<float, N>& out) {
-  for (std::size_t i = 0;; ++i) {
-    const std::string_view word = wordOf(line);
-    if (word.empty()) return true;
-    const auto number = i < N ? numberIn<float>(word) : std::nullopt;
-    if (!number || std::abs(*number) > kFarthest) return false;
-    out[i] = *number;
-  }
-}
-
-template <std::size_t N>
-void writeNumbers(std::string& line, const std::array<float, N>& numbers, const std::array<float, N>& usual) {
-  std::size_t count = N;
-  while (count > 0 && numbers[count - 1] == usual[count - 1]) --count;
-  for (std::size_t i = 0; i < count; ++i) line += fmt::format(" {}", numbers[i] + 0.0F);  // no −0
-}
 
 /// The more often a number is as usual, the later it stands.
 using PointNumbers = std::array<float, 17>;
@@ -68,14 +17,6 @@ PointNumbers numbersOf(const HandPoint& p) {
 using GroundNumbers = std::array<float, 8>;
 GroundNumbers numbersOf(const GroundPiece& g) {
   return {g.origin.x, g.origin.y, g.origin.z, g.size, g.turn.w, g.turn.x, g.turn.y, g.turn.z};
-}
-
-template <typename T>
-std::uint32_t numberIn(std::vector<T>& list, const T& item) {
-  const auto it = std::find(list.begin(), list.end(), item);
-  if (it != list.end()) return static_cast<std::uint32_t>(it - list.begin()) + 1;
-  list.push_back(item);
-  return static_cast<std::uint32_t>(list.size());
 }
 
 }  // namespace
@@ -105,8 +46,8 @@ void HandPoint::setTurn(const Quat& turn, const Vec3& groundNormal) {
   tilt = {degrees(static_cast<float>(x)), degrees(static_cast<float>(std::atan2(m[0][1], across)))};
 }
 
-std::uint32_t HandPoints::numberOf(const std::string& prop) { return numberIn(props, prop); }
-std::uint32_t HandPoints::numberOf(const GroundPiece& ground) { return numberIn(grounds, ground); }
+std::uint32_t HandPoints::numberOf(const std::string& prop) { return numberInList(props, prop); }
+std::uint32_t HandPoints::numberOf(const GroundPiece& ground) { return numberInList(grounds, ground); }
 
 std::string faultOf(const HandPoints& points) {
   std::unordered_set<std::uint64_t> keys;

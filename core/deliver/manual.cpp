@@ -412,7 +412,9 @@ Array<std::uint32_t> manualPicture(const NodeKind& kind, int width, int height, 
   if (example.shows == ExampleShows::OnProps) given.many = dressed(given.many);
   given.few = runner.sown(given.ground, example.patchSpacing, 1.7, 22);
   given.hanging = lifted(given.many);
-  auto outputs = runner.run(kind, inputsOf(kind, given), example.params, 23);
+  ParamMap params = example.params;
+  if (kind.settingsFor) params.merge(kind.settingsFor(*given.many));
+  auto outputs = runner.run(kind, inputsOf(kind, given), params, 23);
   if (outputs && example.isSetDown) {
     Inputs moved;
     moved.links["points"].push_back({outputs->front(), 1});

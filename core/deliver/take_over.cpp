@@ -5,7 +5,6 @@
 #include "core/spatial/clearance.h"
 
 #include <algorithm>
-#include <set>
 #include <unordered_map>
 #include <unordered_set>
 
@@ -13,24 +12,6 @@ namespace arvesk {
 namespace {
 
 constexpr const char* kKind = "placed-by-hand";
-
-const Link* firstLink(const Node& node, const std::string& input) {
-  const auto it = node.inputs.find(input);
-  if (it == node.inputs.end()) return nullptr;
-  const auto first = std::find_if(it->second.begin(), it->second.end(), [](const Link& l) { return !l.isEmpty(); });
-  return first == it->second.end() ? nullptr : &*first;
-}
-
-PointsPtr pointsAt(const Plan& plan, const Evaluation& evaluation, const Link& link) {
-  const Node* node = plan.find(link.node);
-  const NodeKind* kind = node ? kindOf(*node) : nullptr;
-  const int output = kind ? kind->outputIndex(link.output) : -1;
-  const auto values = evaluation.values.find(link.node);
-  if (output < 0 || values == evaluation.values.end() || values->second.size() <= static_cast<std::size_t>(output))
-    return nullptr;
-  const auto* points = std::get_if<PointsPtr>(&values->second[static_cast<std::size_t>(output)]);
-  return points ? *points : nullptr;
-}
 
 /// As the hand keeps it: on the place of the ground that is nearest to it, lifted off that.
 HandPoint asOfHand(const Points& points, std::size_t i, HandPoints& among, const Surface* ground,
@@ -72,50 +53,6 @@ bool isCrowded(const Points& points, const std::function<bool(std::size_t)>& isO
   return false;
 }
 
-/// A link that an output takes points from, and which of them are meant.
-struct Source {
-  Link link;
-  const Node* node;
-  PointsPtr points;
-  std::function<bool(std::uint64_t)> isMeant;
-};
-
-std::vector<Source> sourcesOf(const Plan& plan, const Evaluation& evaluation, const ShownPoints& shown) {
-  std::vector<Source> out;
-  const auto offer = [&](const Link& link, std::function<bool(std::uint64_t)> isMeant) {
-    const Node* node = plan.find(link.node);
-    const PointsPtr points = pointsAt(plan, evaluation, link);
-    if (!points || !node) return;
-    // Two outputs may show what one link gives: it is taken over once.
-    const auto known = std::find_if(out.begin(), out.end(), [&](const Source& s) {
-      return s.link.node == link.node && s.link.output == link.output;
-    });
-    if (known == out.end())
-      out.push_back({link, node, points, std::move(isMeant)});
-    else
-      known->isMeant = [before = known->isMeant, also = std::move(isMeant)](std::uint64_t id) {
-        return before(id) || also(id);
-      };
-  };
-  for (const auto& entry : shown) {
-    const std::string& uid = entry.first;
-    const std::function<bool(std::uint64_t)> contains = entry.second;
-    const Node* node = plan.find(uid);
-    const NodeKind* kind = node ? kindOf(*node) : nullptr;
-    if (!kind || kind->outputs.empty()) continue;
-    if (!kind->isLayer) {
-      offer({uid, kind->outputs.front().id, {}}, contains);
-    } else if (const auto links = node->inputs.find(kind->inputs.front().id); links != node->inputs.end()) {
-      for (const Link& link : links->second)  // it calls them by their place, as Merge does
-        if (!link.isEmpty())
-          offer(link, [ctx = contextOf(plan, *node), slot = hashText(link.slot), contains](std::uint64_t id) {
-            return contains(ctx.idOf(slot, id));
-          });
-    }
-  }
-  return out;
-}
-
 /// Ids of what a node of the hand keeps, and whether a rule made it once.
 std::unordered_map<std::uint64_t, bool> madeBy(const Plan& plan, const Node& node) {
   std::unordered_map<std::uint64_t, bool> out;
@@ -128,26 +65,10 @@ std::unordered_map<std::uint64_t, bool> madeBy(const Plan& plan, const Node& nod
 
 }  // namespace
 
-std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid) {
-  for (std::set<std::string> seen; seen.insert(uid).second;) {
-    const Node* node = plan.find(uid);
-    const NodeKind* kind = node ? kindOf(*node) : nullptr;
-    if (!kind) break;
-    if (const Link* link = kind->groundFrom.empty() ? nullptr : firstLink(*node, kind->groundFrom))
-      return {node, *link};
-    const Link* before = kind->inputs.empty() || kind->inputs.front().type != ValueType::Points
-                             ? nullptr
-                             : firstLink(*node, kind->inputs.front().id);
-    if (!before) break;
-    uid = before->node;
-  }
-  return {};
-}
-
 std::vector<TakenOver> takenOver(const Plan& plan, const Evaluation& evaluation, const ShownPoints& shown,
                                  const Task& task) {
   std::vector<TakenOver> out;
-  for (const Source& s : sourcesOf(plan, evaluation, shown)) {
+  for (const ShownSource& s : sourcesOf(plan, evaluation, shown)) {
     TakenOver taken;
     taken.from = s.link;
     const std::unordered_map<std::uint64_t, bool> own = madeBy(plan, *s.node);
@@ -175,7 +96,7 @@ std::vector<TakenOver> takenOver(const Plan& plan, const Evaluation& evaluation,
 std::map<std::string, std::vector<std::uint64_t>> keptByHand(const Plan& plan, const Evaluation& evaluation,
                                                              const ShownPoints& shown) {
   std::map<std::string, std::vector<std::uint64_t>> out;
-  for (const Source& s : sourcesOf(plan, evaluation, shown))
+  for (const ShownSource& s : sourcesOf(plan, evaluation, shown))
     for (const auto& [id, isTaken] : madeBy(plan, *s.node))
       if (isTaken && s.isMeant(id)) out[s.node->uid].push_back(id);
   return out;
@@ -192,18 +113,8 @@ std::vector<std::string> keepTaken(Plan& plan, const std::vector<TakenOver>& tak
       const Node source = *before;  // the plan may move its nodes about
       Node node = newNode(plan, source);
       uid = node.uid;
-      const NodeKind& kind = *findNodeKind(kKind);
-      for (Node& other : plan.nodes)
-        for (auto& [id, links] : other.inputs)
-          for (Link& link : links)
-            if (link.node == t.from.node && link.output == t.from.output) {
-              link.node = uid;
-              link.output = kind.outputs.front().id;
-            }
       if (t.isCrowded) node.params["rules"] = std::string("stay");
-      node.inputs[kind.inputs.front().id] = {{t.from.node, t.from.output, newUid()}};
-      if (!t.ground.isEmpty()) node.inputs[kind.groundFrom] = {{t.ground.node, t.ground.output, newUid()}};
-      plan.nodes.push_back(std::move(node));
+      insertBehind(plan, t.from, std::move(node), findNodeKind(kKind)->groundFrom, t.ground);
     }
     Node* hand = plan.find(uid);
     HandPoints points = nodes::placedByHandParams(*hand).points;

@@ -2,7 +2,7 @@
 // where and as they stand.
 #pragma once
 
-#include "core/plan/evaluator.h"
+#include "core/deliver/shown_points.h"
 
 namespace arvesk {
 
@@ -14,9 +14,6 @@ struct TakenOver {
   HandPoints points;       // all of them taken
   bool isCrowded = false;  // some of the rule stand in their room, and are to go on doing so
 };
-
-/// What is meant of an output or open end: by its uid, which of the ids that it shows.
-using ShownPoints = std::map<std::string, std::function<bool(std::uint64_t id)>>;
 
 /// Those points, by the link that their output takes them from. Those that a hand made itself are none. `plan` is what
 /// `evaluation` is of; it may be a draft.
@@ -35,9 +32,5 @@ std::vector<std::string> keepTaken(Plan& plan, const std::vector<TakenOver>& tak
 /// Gives taken points back to their rules: those of `keys` whose point still comes in are no longer kept; gives back
 /// how many have no rule any more and stay.
 std::size_t giveBack(Node& hand, const Points& fromRules, const std::vector<std::uint64_t>& keys);
-
-/// Of the chain that ends with `uid`: the last node that puts its points onto a ground, and the link to that. A surface
-/// that only decides who stays (Keep out) is none.
-std::pair<const Node*, Link> groundAbove(const Plan& plan, std::string uid);
 
 }  // namespace arvesk

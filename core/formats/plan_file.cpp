@@ -44,10 +44,15 @@ nlohmann::json toJson(const ParamValue& value) {
     points->list.forEach([&](const HandPoint& p) { j["points"].push_back(lineOf(p)); });
     return j;
   }
+  if (const auto* touches = std::get_if<TouchUps>(&value)) {
+    json j{{"props", touches->props}, {"touches", json::array()}};
+    touches->list.forEach([&](const TouchUp& t) { j["touches"].push_back(lineOf(t)); });
+    return j;
+  }
   return std::visit(
       [](const auto& v) -> json {
         using T = std::decay_t<decltype(v)>;
-        if constexpr (std::is_same_v<T, PropChoices> || std::is_same_v<T, HandPoints>)
+        if constexpr (std::is_same_v<T, PropChoices> || std::is_same_v<T, HandPoints> || std::is_same_v<T, TouchUps>)
           return {};
         else
           return plain(v);
@@ -261,6 +266,8 @@ std::string formatNodes(const Plan& plan, const std::vector<std::string>& uids) 
         for (const PropChoice& c : *choices) take(c.prop);
       else if (const auto* points = std::get_if<HandPoints>(&value))
         for (const std::string& prop : points->props) take(prop);
+      else if (const auto* touches = std::get_if<TouchUps>(&value))
+        for (const std::string& prop : touches->props) take(prop);
   return formatPlan(part);
 }
 

@@ -208,8 +208,17 @@ std::optional<ParamValue> handPointsFor(const json& j) {
   return HandPoints{SharedList<HandPoint>(*points), std::move(*props), std::move(*grounds)};
 }
 
+std::optional<ParamValue> touchUpsFor(const json& j) {
+  if (!j.is_object()) return {};
+  auto props = linesOf<std::string>(j, "props", [](const std::string& s) { return std::optional(s); });
+  const auto touches = linesOf<TouchUp>(j, "touches", &touchUpIn);
+  if (!props || !touches) return {};
+  return TouchUps{SharedList<TouchUp>(*touches), std::move(*props)};
+}
+
 std::optional<ParamValue> valueFor(const ParamSpec& spec, const json& j) {
   if (spec.type == ParamType::Points) return handPointsFor(j);
+  if (spec.type == ParamType::Touches) return touchUpsFor(j);
   if (spec.type != ParamType::Props) return plainValue(j);
   if (!j.is_array()) return {};
   PropChoices choices;
@@ -233,6 +242,8 @@ void putValue(Node& node, const ParamSpec& spec, const json& j) {
                                : faultOf(spec, *value);
   if (const auto* points = value ? std::get_if<HandPoints>(&*value) : nullptr; points && fault.empty())
     fault = faultOf(*points);
+  if (const auto* touches = value ? std::get_if<TouchUps>(&*value) : nullptr; touches && fault.empty())
+    fault = faultOf(*touches);
   if (fault.empty())
     node.params[spec.id] = *value;
   else

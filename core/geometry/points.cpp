@@ -34,6 +34,7 @@ void Points::countBytes(ByteCounter& counter) const {
   id.countBytes(counter);
   prop.countBytes(counter);
   draftLevel.countBytes(counter);
+  isKept.countBytes(counter);
   arvesk::countBytes(attributes, counter);
 }
 
@@ -51,6 +52,7 @@ Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
   out.id = p.id.gathered(indices);
   out.attributes = gathered(p.attributes, indices);
   out.draftLevel = p.draftLevel.gathered(indices);
+  out.isKept = p.isKept.gathered(indices);
   out.kit = p.kit;
   out.prop = p.prop.gathered(indices);
   return out;
@@ -107,7 +109,7 @@ std::optional<std::string> findFault(const Points& p) {
   const auto fits = [&](const auto& column) { return column.isConstant() || column.values().size() == p.count; };
   if (!fits(p.position) || !fits(p.orientation) || !fits(p.size) || !fits(p.footprint) || !fits(p.groundNormal) ||
       !fits(p.groundFace) || !fits(p.groundUv) || !fits(p.movedBy) || !fits(p.id) || !fits(p.prop) ||
-      !fits(p.draftLevel))
+      !fits(p.draftLevel) || !fits(p.isKept))
     return "an array does not have one value per point";
   Array<std::uint64_t> ids = p.id.copied(p.count);
   std::sort(ids.begin(), ids.end());
@@ -130,6 +132,7 @@ std::optional<std::string> findDifference(const Points& a, const Points& b) {
   if (auto d = differ("ground uv", a.groundUv, b.groundUv, a.count)) return d;
   if (auto d = differ("moved", a.movedBy, b.movedBy, a.count)) return d;
   if (auto d = differ("draft level", a.draftLevel, b.draftLevel, a.count)) return d;
+  if (auto d = differ("kept", a.isKept, b.isKept, a.count)) return d;
   if (auto d = differ("prop", a.prop, b.prop, a.count)) return d;
   if ((a.kit == nullptr) != (b.kit == nullptr)) return "only one has a kit";
   for (const auto& attribute : a.attributes) {

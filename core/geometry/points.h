@@ -24,9 +24,10 @@ struct Points {
   Column<Vec3> groundNormal{kUp};              // ground record: normal, face and uv where last set down
   Column<std::uint32_t> groundFace{kNoFace};
   Column<Vec2> groundUv{Vec2(0)};
-  Column<Vec3> movedBy{Vec3(0)};   // along the ground since that record was made, m: see withMoves
-  Column<std::uint64_t> id;        // unique within the points
-  Column<float> draftLevel{0.0F};  // see isInDraft
+  Column<Vec3> movedBy{Vec3(0)};                 // along the ground since that record was made, m: see withMoves
+  Column<std::uint64_t> id;                      // unique within the points
+  Column<float> draftLevel{0.0F};                // see isInDraft
+  Column<std::uint8_t> isKept{std::uint8_t{0}};  // by hand: no filter takes it away
   Attributes attributes;
   std::shared_ptr<const Kit> kit;      // null until dressed
   Column<std::int32_t> prop{kNoProp};  // index into the kit

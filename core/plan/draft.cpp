@@ -16,12 +16,12 @@ std::set<std::string> thinnableNodes(const Plan& plan) {
   for (const Node& node : plan.nodes) {
     const NodeKind* kind = kindOf(node);
     if (!kind) continue;
-    const bool isAmongItsOwn = !node.isSkipped && kind->reach(node.params).isAmongItsOwn;
+    const bool takesAll = !node.isSkipped && kind->takesAll(node.params);
     for (const auto& [id, links] : node.inputs) {
       const InputSpec* spec = kind->findInput(id);
       const bool isMain = spec == &kind->inputs.front();
       if (node.isSkipped && !(isMain && passesMain(*kind))) continue;  // nobody looks there
-      if (spec && spec->isPerPoint && !isAmongItsOwn) continue;
+      if (spec && spec->isPerPoint && !takesAll) continue;
       if (node.isSkipped) continue;
       for (const Link& link : links) makeWhole(link.node);
     }

@@ -2,6 +2,7 @@
 #include "core/plan/order_notes.h"
 
 #include "core/base/border.h"
+#include "core/geometry/joined.h"
 #include "core/plan/dials.h"
 #include "core/plan/keys.h"
 #include "core/plan/mask_names.h"
@@ -486,6 +487,14 @@ class Run {
     return done;
   }
 
+  /// What a hand keeps is taken away by no filter.
+  static void keepByHand(const NodeKind& kind, const Task& task, Outputs& outputs) {
+    const int left = kind.leftOutIndex();
+    auto* staying = left < 0 ? nullptr : std::get_if<PointsPtr>(&outputs.front());
+    auto* leftOut = left < 0 ? nullptr : std::get_if<PointsPtr>(&outputs[static_cast<std::size_t>(left)]);
+    if (staying && leftOut && *staying && *leftOut) keepWhatIsKept(task, *staying, *leftOut);
+  }
+
   NodeReport computeNow(Step& step, Inputs inputs) {
     const Node& node = *step.node;
     const NodeKind& kind = *step.kind;
@@ -512,9 +521,11 @@ class Run {
     Result<Outputs> outputs = withinBorder([&]() -> Result<Outputs> {
       if (isThinned(node)) {
         ctx.draftShare = m_share;
-        if (!kind.reach(node.params).isAmongItsOwn) thinInputs(kind, inputs);
+        if (!kind.takesAll(node.params)) thinInputs(kind, inputs);
       }
-      return kind.evaluate(ctx, inputs, node.params);
+      auto made = kind.evaluate(ctx, inputs, node.params);
+      if (made) keepByHand(kind, ctx.task, *made);
+      return made;
     });
     report.milliseconds = millisecondsSince(start);
     if (isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
@@ -545,7 +556,7 @@ class Run {
                 NodeReport& report) {
     const NodeKind& kind = *step.kind;
     report.state = NodeState::Done;
-    report.isDraft = isThinned(*step.node) && !kind.reach(step.node->params).isAmongItsOwn;
+    report.isDraft = isThinned(*step.node) && !kind.takesAll(step.node->params);
     const Value* main = kind.inputs.empty() ? nullptr : inputs.first(kind.inputs.front().id);
     warnOfMaskNames(kind, inputs, report.problems);
     ByteCounter counter;  // what it adds to what came in

@@ -47,6 +47,11 @@ struct KeyBuilder {
       for (const std::string& prop : points->props) addText(prop);
       for (const GroundPiece& g : points->grounds) addText(lineOf(g));
     }
+    if (const auto* touches = std::get_if<TouchUps>(&value)) {
+      add(static_cast<std::uint64_t>(touches->list.size()));
+      touches->list.addTo([&](std::uint64_t h) { add(h); });
+      for (const std::string& prop : touches->props) addText(prop);
+    }
   }
 };
 

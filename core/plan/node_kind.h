@@ -163,9 +163,13 @@ struct NodeKind {
   std::string groundFrom;       // input whose surface the points' ground record is made from, or empty
   KindExample example;
   KindTrial trial;
-  std::function<Reach(const ParamMap&)> reachOf;  // empty: of nothing but the point itself
+  std::function<ParamMap(const Points& in)> settingsFor;  // of kinds that name points: some for these; manual and tests
+  std::function<Reach(const ParamMap&)> reachOf;          // empty: of nothing but the point itself
   Exemptions exemptions;
   Reach reach(const ParamMap& values) const { return reachOf ? reachOf(values) : Reach::none(); }
+  std::function<bool(const ParamMap&)> wantsAll;  // does it need all points that come in, in a draft too? Empty: no
+  /// Are its points not to be thinned before it has seen them?
+  bool takesAll(const ParamMap& values) const { return reach(values).isAmongItsOwn || (wantsAll && wantsAll(values)); }
   std::string amountParam;   // the count-like parameter that nests, or empty
   std::string outputsParam;  // the number that says how many of the outputs are used, or empty: all
   std::size_t usedOutputs(const ParamMap& values) const;

@@ -145,6 +145,7 @@ ParamValue valueOf(const Strokes& v) { return numbersOf(v); }
 ParamValue valueOf(const FaceList& v) { return numbersOf(v); }
 ParamValue valueOf(const PropChoices& v) { return v; }
 ParamValue valueOf(const HandPoints& v) { return v; }
+ParamValue valueOf(const TouchUps& v) { return v; }
 
 namespace {
 
@@ -156,6 +157,7 @@ void read(bool& out, const ParamValue& value) { out = std::get<bool>(value); }
 void read(std::string& out, const ParamValue& value) { out = std::get<std::string>(value); }
 void read(PropChoices& out, const ParamValue& value) { out = std::get<PropChoices>(value); }
 void read(HandPoints& out, const ParamValue& value) { out = std::get<HandPoints>(value); }
+void read(TouchUps& out, const ParamValue& value) { out = std::get<TouchUps>(value); }
 void read(Vec3& out, const ParamValue& value) { out = {at(value, 0), at(value, 1), at(value, 2)}; }
 void read(Range& out, const ParamValue& value) { out = {at(value, 0), at(value, 1)}; }
 void read(Band& out, const ParamValue& value) { out = {at(value, 0), at(value, 1), at(value, 2), at(value, 3)}; }
@@ -187,6 +189,7 @@ template void assignField<Strokes>(void*, const ParamValue&, const std::vector<O
 template void assignField<FaceList>(void*, const ParamValue&, const std::vector<Option>&);
 template void assignField<PropChoices>(void*, const ParamValue&, const std::vector<Option>&);
 template void assignField<HandPoints>(void*, const ParamValue&, const std::vector<Option>&);
+template void assignField<TouchUps>(void*, const ParamValue&, const std::vector<Option>&);
 
 void assignChoice(void* member, const ParamValue& value, const std::vector<Option>& options) {
   const auto& id = std::get<std::string>(value);
@@ -294,6 +297,8 @@ std::string faultOf(const ParamSpec& spec, const ParamValue& value) {
     case ParamType::Points:
       // Whether they fit together is asked where files are read: nobody else makes any that do not.
       return std::holds_alternative<HandPoints>(value) ? "" : fmt::format("{} must be placed points", spec.label);
+    case ParamType::Touches:
+      return std::holds_alternative<TouchUps>(value) ? "" : fmt::format("{} must be touch-ups", spec.label);
   }
   return {};
 }

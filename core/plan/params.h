@@ -7,6 +7,7 @@
 #include "core/base/hand_points.h"
 #include "core/base/strokes.h"
 #include "core/base/text.h"
+#include "core/base/touch_ups.h"
 #include "core/base/vec.h"
 
 #include <functional>
@@ -33,7 +34,7 @@ struct PropChoices : std::vector<PropChoice> {
 
 /// Numbers are in the unit of the declaration; vectors hold 3, ranges 2 and bands 4 numbers, curves x and y of each
 /// point, strokes x, y, z, radius, strength and softness of each dab, face lists the halves of each face's key.
-using ParamValue = std::variant<bool, double, std::string, std::vector<double>, PropChoices, HandPoints>;
+using ParamValue = std::variant<bool, double, std::string, std::vector<double>, PropChoices, HandPoints, TouchUps>;
 using ParamMap = std::map<std::string, ParamValue>;
 
 enum class ParamType {
@@ -50,7 +51,8 @@ enum class ParamType {
   Curve,
   Strokes,
   Faces,
-  Points
+  Points,
+  Touches
 };
 enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, PerMeter, Share, Pixel };
 
@@ -171,6 +173,7 @@ ParamValue valueOf(const Strokes& v);
 ParamValue valueOf(const FaceList& v);
 ParamValue valueOf(const PropChoices& v);
 ParamValue valueOf(const HandPoints& v);
+ParamValue valueOf(const TouchUps& v);
 
 template <typename T>
 void assignField(void* member, const ParamValue& value, const std::vector<Option>& options);
@@ -202,6 +205,8 @@ constexpr ParamType typeOf() {
     return ParamType::Faces;
   else if constexpr (std::is_same_v<T, HandPoints>)
     return ParamType::Points;
+  else if constexpr (std::is_same_v<T, TouchUps>)
+    return ParamType::Touches;
   else
     return ParamType::Text;
 }

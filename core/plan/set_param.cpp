@@ -63,6 +63,7 @@ Result<ParamValue> parseParam(const ParamSpec& spec, const std::string& text) {
     case ParamType::File: break;
     case ParamType::Props: return wrong("a list of props cannot be set by text");
     case ParamType::Points: return wrong("placed points cannot be set by text");
+    case ParamType::Touches: return wrong("touch-ups cannot be set by text");
   }
   if (std::string fault = faultOf(spec, value); !fault.empty()) return wrong(std::move(fault));
   return value;

@@ -191,6 +191,76 @@ Surface fishBox(const Vec3& paintColor) {
   return s;
 }
 
+/// A gull that stands, or rests on its belly; it looks along +Z. Its feet, or its belly, are at the pivot.
+Surface gull(bool isResting, float headTurnDeg) {
+  const float hip = isResting ? 0.062F : 0.17F;
+  const Vec3 white = srgb(238, 238, 234);
+  const Vec3 gray = srgb(150, 160, 170);
+  const Vec3 black = srgb(28, 28, 32);
+  Surface s = displacedBall(3, [&](const Vec3& d) {
+    const float back = std::max(0.0F, -d.z);  // toward the tail it is narrow and flat
+    const float wide = 0.068F * (1 - 0.55F * back * back);
+    const float high = 0.07F * (1 - 0.6F * back * back);
+    return Vec3(d.x * wide, hip + d.y * high + 0.02F * d.z + 0.015F * back, d.z * 0.175F - 0.02F);
+  });
+  paint(s, [&](const Vec3& p, const Vec3& n) {
+    // Folded wings: gray over the back and the sides, white below and in front.
+    const float edge = 0.35F - 1.2F * std::max(0.0F, p.z - 0.06F) / 0.06F;
+    const float over = std::clamp((n.y + edge) * 6.0F, 0.0F, 1.0F);
+    return glm::mix(white, gray * (0.92F + 0.1F * noise(p, 0.03F, 2, 4)), p.z > 0.1F ? 0.0F : over);
+  });
+  // Wing tips cross over the tail, black with a light edge.
+  for (const float side : {-1.0F, 1.0F})
+    for (int feather = 0; feather < 4; ++feather) {
+      const float f = static_cast<float>(feather);
+      const Vec3 root(side * (0.05F - 0.008F * f), hip + 0.03F + 0.004F * f, -0.07F - 0.01F * f);
+      const Vec3 tip(-side * (0.012F + 0.004F * f), hip + 0.045F + 0.004F * f, -0.235F - 0.016F * f);
+      addBlade(
+          s, {root, glm::mix(root, tip, 0.5F) + Vec3(side * 0.006F, 0.006F, 0), tip}, Vec3(0.94F, side * 0.34F, 0),
+          [](float t) { return 0.03F * (1 - 0.75F * t * t); }, gray * 0.9F, black);
+    }
+  for (int feather = -2; feather <= 2; ++feather) {  // the tail
+    const float f = static_cast<float>(feather);
+    addBlade(
+        s, {Vec3(0.008F * f, hip + 0.006F, -0.14F), Vec3(0.016F * f, hip + 0.014F, -0.235F)}, Vec3(1, 0, 0),
+        [](float t) { return 0.024F * (1 - 0.3F * t); }, white, white);
+  }
+  // Neck and head; a resting one draws it in.
+  const Vec3 nape(0, hip + 0.025F, 0.105F);
+  const Vec3 crown(0, hip + (isResting ? 0.085F : 0.125F), isResting ? 0.115F : 0.145F);
+  addTube(
+      s, {nape - Vec3(0, 0.02F, 0.03F), nape, glm::mix(nape, crown, 0.5F), crown}, 10,
+      [](float share, float) { return 0.052F - 0.02F * share; }, [&](float, float) { return white; });
+  const Quat look = glm::angleAxis(radians(headTurnDeg), kUp);
+  Surface head = displacedBall(
+      2, [&](const Vec3& d) { return crown + look * (Vec3(d.x * 0.031F, d.y * 0.032F, d.z * 0.04F)); });
+  paint(head, [&](const Vec3& p, const Vec3&) {
+    const Vec3 own = glm::conjugate(look) * (p - crown);
+    const bool isEye = std::abs(own.z - 0.017F) < 0.008F && std::abs(own.y - 0.008F) < 0.007F &&
+                       std::abs(own.x) > 0.02F;
+    return isEye ? black : white;
+  });
+  addPart(s, head);
+  const auto onHead = [&](const Vec3& own) { return crown + look * own; };
+  addTube(
+      s, {onHead({0, -0.004F, 0.034F}), onHead({0, -0.006F, 0.062F}), onHead({0, -0.014F, 0.082F})}, 8,
+      [](float share, float) { return 0.0095F * (1 - 0.72F * share * share); },
+      [](float share, float) { return share > 0.6F ? srgb(206, 92, 44) : srgb(228, 178, 60); });
+  if (isResting) return s;
+  const Vec3 pink = srgb(206, 150, 140);
+  for (const float side : {-1.0F, 1.0F}) {
+    const Vec3 foot(side * 0.028F, 0.004F, 0.0F);
+    addTube(
+        s, {Vec3(side * 0.024F, hip - 0.05F, -0.02F), Vec3(side * 0.027F, 0.075F, -0.008F), foot}, 6,
+        [](float, float) { return 0.0055F; }, [&](float, float) { return pink; });
+    for (const float toe : {-1.0F, 0.0F, 1.0F})
+      addBlade(
+          s, {foot, foot + Vec3(0.018F * toe, 0, 0.036F)}, Vec3(1, 0, 0), [](float t) { return 0.01F + 0.012F * t; },
+          pink, pink * 0.9F);
+  }
+  return s;
+}
+
 }  // namespace
 
 void makeLiving(const std::string& kitFolder, const std::string& examplesFolder) {
@@ -201,6 +271,9 @@ void makeLiving(const std::string& kitFolder, const std::string& examplesFolder)
   emit(gorseFlower(21), "gorse-flower", true);
   emit(fishBox(srgb(46, 98, 128)), "fish-box-a", false);
   emit(fishBox(srgb(150, 62, 48)), "fish-box-b", false);
+  emit(gull(false, 0), "gull-a", true);
+  emit(gull(false, 55), "gull-b", true);
+  emit(gull(true, -30), "gull-c", true);
   Surface bodies = gorseBodies();
   writeProp(bodies, "gorse-bodies", examplesFolder, false);
 }

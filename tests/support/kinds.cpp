@@ -62,6 +62,7 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
 
 std::vector<ParamMap> choicesOf(const NodeKind& kind) {
   std::vector<ParamMap> all{kind.trial.params};
+  if (kind.settingsFor) all.push_back(kind.settingsFor(*pointsOnGround()));
   const auto with = [&](const std::string& id, ParamValue value) {
     all.push_back(kind.trial.params);
     all.back()[id] = std::move(value);

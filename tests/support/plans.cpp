@@ -237,6 +237,16 @@ void randomEdit(Plan& plan, std::mt19937& random, const char* planFolder) {
         p.ground = random() % 2 ? points.numberOf(GroundPiece{}) : 0;
         points.list.append(std::span(&p, 1));
         node.params[spec.id] = points;
+      } else if (spec.type == ParamType::Touches) {
+        TouchUps touches = std::get<TouchUps>(node.value(spec));
+        TouchUp t;
+        t.id = random();
+        t.at = {static_cast<float>(random() % 20) - 10, 0, static_cast<float>(random() % 20) - 10};
+        t.isKept = random() % 2;
+        t.isRemoved = random() % 3 == 0;
+        t.move = {static_cast<float>(random() % 5), 0, 0};
+        touches.list.append(std::span(&t, 1));
+        node.params[spec.id] = touches;
       } else if (const auto value = anotherValue(spec, node.value(spec), random);
                  value && faultOf(spec, *value).empty()) {
         node.params[spec.id] = *value;

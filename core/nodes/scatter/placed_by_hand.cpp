@@ -3,6 +3,7 @@
 #include "core/nodes/scatter/placed_by_hand.h"
 
 #include "core/nodes/deliver/merge.h"
+#include "core/nodes/named_props.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/plan/document.h"
@@ -19,39 +20,16 @@ namespace {
 
 using Params = PlacedByHandParams;
 
-/// The Kit that comes in, then what points name beside it; for each number of HandPoints::props its place there.
-struct HandKit {
-  std::shared_ptr<Kit> kit = std::make_shared<Kit>();
-  std::size_t ofKit = 0;  // that many entries came in
-  std::vector<std::int32_t> place;
-};
-
-HandKit kitOf(const EvalContext& ctx, const KitPtr& given, const HandPoints& hand) {
-  HandKit out;
-  if (given) out.kit->entries = given->entries;
-  out.ofKit = out.kit->entries.size();
-  std::vector<std::size_t> uses(hand.props.size() + 1);
-  hand.list.forEach([&](const HandPoint& p) { ++uses[std::min<std::size_t>(p.prop, hand.props.size())]; });
-  const auto is = [](const std::string& uid) { return [&uid](const PropPtr& prop) { return prop->uid == uid; }; };
-  out.place.push_back(kNoProp);
-  for (std::size_t k = 0; k < hand.props.size(); ++k) {
-    const std::string& uid = hand.props[k];
-    std::vector<KitEntry>& entries = out.kit->entries;
-    const auto known = std::find_if(entries.begin(), entries.end(), [&](const KitEntry& e) { return is(uid)(e.prop); });
-    out.place.push_back(static_cast<std::int32_t>(known - entries.begin()));
-    if (known != entries.end()) continue;
-    const auto it = std::find_if(ctx.props->begin(), ctx.props->end(), is(uid));
-    if (it != ctx.props->end()) {
-      entries.push_back({*it, 0});
-      continue;
-    }
-    out.place.back() = kNoProp;
-    if (uses[k + 1] > 0)
-      ctx.warn(fmt::format("{} placed points are of the prop \"{}\", which is not in the Kit; they stay without one",
-                           uses[k + 1], uid),
-               "Add it in the Kit again, or give them another prop");
-  }
-  return out;
+NamedProps kitOf(const EvalContext& ctx, const KitPtr& given, const HandPoints& hand) {
+  std::vector<std::size_t> uses(hand.props.size());
+  hand.list.forEach([&](const HandPoint& p) {
+    if (p.prop > 0 && p.prop <= uses.size()) ++uses[p.prop - 1];
+  });
+  return namedProps(ctx, given, hand.props, uses, [&](std::size_t count, const std::string& uid) {
+    ctx.warn(fmt::format("{} placed points are of the prop \"{}\", which is not in the Kit; they stay without one",
+                         count, uid),
+             "Add it in the Kit again, or give them another prop");
+  });
 }
 
 /// Those of the hand, and the places among them that found no ground.
@@ -96,18 +74,16 @@ Result<Placed> placed(const EvalContext& ctx, const Inputs& in, const Params& p)
       size[i] = h.size;
     }
   });
-  const HandKit kit = kitOf(ctx, in.kit(), p.points);
+  const NamedProps kit = kitOf(ctx, in.kit(), p.points);
   Rendezvous byWeight(Draw(0, 0, 0, "placed by hand"));  // of no seed, and the same in a copy
   for (std::size_t k = 0; k < kit.ofKit; ++k)
     byWeight.add(hashText(kit.kit->entries[k].prop->uid), kit.kit->entries[k].weight);
   Array<std::int32_t> prop(count);
   Array<float> footprint(count);
   for (std::size_t i = 0; i < count; ++i) {
-    prop[i] = hand[i].prop == 0                 ? byWeight.chosen(hand[i].key)
-              : hand[i].prop < kit.place.size() ? kit.place[hand[i].prop]
-                                                : kNoProp;
-    footprint[i] = prop[i] == kNoProp ? p.footprint
-                                      : kit.kit->entries[static_cast<std::size_t>(prop[i])].prop->footprint;
+    prop[i] = hand[i].prop == 0 ? byWeight.chosen(hand[i].key) : kit.at(hand[i].prop);
+    const Prop* made = kit.propAt(prop[i]);
+    footprint[i] = made ? made->footprint : p.footprint;
   }
   if (std::any_of(hand.begin(), hand.end(), [](const HandPoint& h) { return h.tint != Vec3(0); })) {
     Array<Vec3> tint(count);
@@ -123,7 +99,7 @@ Result<Placed> placed(const EvalContext& ctx, const Inputs& in, const Params& p)
   out.points.groundUv = std::move(uv);
   out.points.id = std::move(id);
   out.points.footprint = std::move(footprint);
-  if (!kit.kit->entries.empty()) {
+  if (kit.kit && !kit.kit->entries.empty()) {
     out.points.kit = kit.kit;
     out.points.prop = std::move(prop);
   }

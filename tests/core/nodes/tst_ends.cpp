@@ -77,6 +77,14 @@ std::vector<ParamValue> endsOf(const ParamSpec& spec) {
       far.size = Vec3(0);
       return {HandPoints(), HandPoints{SharedList<HandPoint>({far}), {}, {GroundPiece{}}}};
     }
+    case ParamType::Touches: {
+      TouchUp far;
+      far.at = far.move = Vec3(1e6F);
+      far.isKept = true;
+      far.size = far.sized = Vec3(0);
+      far.normal = Vec3(1, 0, 0);
+      return {TouchUps(), TouchUps{SharedList<TouchUp>({far}), {}}};
+    }
     case ParamType::File:
     case ParamType::Props: return {};
   }

@@ -1,0 +1,328 @@
+#include "app/site/touch_session.h"
+
+#include "core/base/hash.h"
+
+#include <algorithm>
+#include <cstring>
+#include <set>
+
+namespace arvesk {
+namespace {
+
+ShownPoints shownOf(const SiteSelection& selection) {
+  ShownPoints out;
+  for (const auto& [uid, ids] : selection) out[uid] = [ids](std::uint64_t id) { return ids.contains(id); };
+  return out;
+}
+
+std::size_t countOf(const std::vector<TouchGroup>& groups) {
+  std::size_t out = 0;
+  for (const TouchGroup& group : groups) out += group.targets.size();
+  return out;
+}
+
+/// For each target of the groups, in order: the prop that most of the nearest placements have which are not meant.
+std::vector<std::string> propsAround(const EvalView& view, const std::vector<TouchGroup>& groups, const Task& task) {
+  constexpr std::size_t kNearest = 8;
+  std::vector<std::string> out;
+  std::set<std::uint64_t> meant;  // by place: ids differ from link to link
+  const auto placeOf = [](const Vec3& p) {
+    std::uint64_t h = 0;
+    for (int a = 0; a < 3; ++a) {
+      std::uint32_t bits = 0;
+      std::memcpy(&bits, &p[a], sizeof bits);
+      h = hashOf(h, bits);
+    }
+    return h;
+  };
+  for (const TouchGroup& group : groups)
+    for (const TouchTarget& t : group.targets) meant.insert(placeOf(t.place));
+  struct Near {
+    float distance;
+    const Prop* prop;
+    bool operator<(const Near& o) const { return distance < o.distance; }
+  };
+  for (const TouchGroup& group : groups)
+    for (const TouchTarget& t : group.targets) {
+      if (task.isCancelled()) return {};
+      std::vector<Near> near;
+      for (const PictureLayer& layer : view.shown) {
+        const Points& points = *layer.points;
+        if (!points.kit || layer.isGhost) continue;
+        for (std::size_t i = 0; i < points.count; ++i) {
+          const float distance = glm::distance(points.position[i], t.place);
+          if (points.prop[i] == kNoProp || (near.size() == kNearest && near.front().distance <= distance) ||
+              meant.contains(placeOf(points.position[i])))
+            continue;
+          near.push_back({distance, points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop.get()});
+          std::push_heap(near.begin(), near.end());
+          if (near.size() <= kNearest) continue;
+          std::pop_heap(near.begin(), near.end());
+          near.pop_back();
+        }
+      }
+      std::sort_heap(near.begin(), near.end());  // of as many, the nearest one's
+      std::string best;
+      std::size_t most = 0;
+      for (const Near& n : near) {
+        const auto count = static_cast<std::size_t>(
+            std::count_if(near.begin(), near.end(), [&](const Near& o) { return o.prop == n.prop; }));
+        if (count <= most) continue;
+        most = count;
+        best = n.prop->uid;
+      }
+      out.push_back(best);
+    }
+  return out;
+}
+
+}  // namespace
+
+TouchSession::TouchSession(PlanModel* model, QObject* parent) : QObject(parent), m_model(model) {}
+
+void TouchSession::showResults(const EvalViewPtr& view) {
+  m_view = view;
+  if (m_isBusy) {
+    m_isBehind = true;
+    return;
+  }
+  prepare();
+}
+
+void TouchSession::select(const SiteSelection& selection) {
+  const bool isOther = selection != m_selection;
+  m_selection = selection;
+  if (m_isBusy) end();
+  if (isOther) {  // its handles are not those of what was selected before
+    m_groups.clear();
+    ++m_number;
+    Q_EMIT changed();
+  }
+  prepare();
+}
+
+void TouchSession::prepare() {
+  if (!m_view || m_selection.empty()) {
+    m_preparing.cancel();
+    if (m_groups.empty()) return;
+    m_groups.clear();
+    ++m_number;
+    return Q_EMIT changed();
+  }
+  m_preparing.ask([this, view = m_view, shown = shownOf(m_selection)](const Task& task) -> Worker::Answer {
+    auto groups = touchable(*view->plan, view->evaluation, shown, task);
+    if (task.isCancelled()) return {};
+    const Vec3 middle = middleOf(groups);
+    float extent = 0;
+    for (const TouchGroup& group : groups)
+      for (const TouchTarget& t : group.targets)
+        extent = std::max(extent, glm::length(Vec2(t.place.x - middle.x, t.place.z - middle.z)));
+    return [this, groups = std::move(groups), middle, extent] {
+      if (m_isBusy) {
+        m_isBehind = true;
+        return;
+      }
+      m_groups = groups;
+      ++m_number;
+      m_middle = middle;
+      m_extent = extent;
+      m_moved = Vec3(0);
+      Q_EMIT changed();
+    };
+  });
+}
+
+std::size_t TouchSession::count() const { return countOf(m_groups); }
+
+bool TouchSession::hasHandles() const {
+  const std::size_t n = count();
+  return n > 0 && n <= kMostByHandle;
+}
+
+std::optional<TouchUp> TouchSession::single() const {
+  if (count() != 1) return std::nullopt;
+  const auto group = std::find_if(m_groups.begin(), m_groups.end(),
+                                  [](const TouchGroup& g) { return !g.targets.empty(); });
+  const TouchTarget& target = group->targets.front();
+  if (const Node* node = m_model->plan().find(group->node)) {
+    const TouchUps touches = nodes::touchUpsParams(*node).touches;
+    if (const TouchUp* t = touches.list.find([&](const TouchUp& u) { return u.id == target.id; }))
+      if (glm::distance(t->at, target.at) <= group->limit) return *t;
+  }
+  TouchUp out;
+  out.id = target.id;
+  out.at = target.at;
+  return out;
+}
+
+float TouchSession::stepMeters() const {
+  for (const TouchGroup& group : m_groups)
+    if (const Node* node = m_model->plan().find(group.node)) return nodes::touchUpsParams(*node).step;
+  return nodes::TouchUpsParams().step;
+}
+
+void TouchSession::begin() {
+  if (m_isBusy) end();
+  m_isBusy = true;
+  m_delta = {};
+  ++m_gesture;
+  m_movedBefore = m_moved;
+  m_before.clear();
+  for (const TouchGroup& group : m_groups) {
+    const Node* node = m_model->plan().find(group.node);
+    m_before.push_back(node ? nodes::touchUpsParams(*node).touches : TouchUps());
+  }
+}
+
+void TouchSession::apply(const QString& text, const std::function<TouchUps(const TouchGroup&, const TouchUps&)>& made,
+                         const QString& mergeKey) {
+  m_model->touch(text, m_groups, made, mergeKey);
+}
+
+void TouchSession::set(const TouchDelta& delta) {
+  if (!m_isBusy || m_before.size() != m_groups.size()) return;
+  m_delta = delta;
+  const QString text = delta.size != 1                               ? tr("Size by hand")
+                       : delta.headingDeg != 0 || delta.leanDeg != 0 ? tr("Turn by hand")
+                                                                     : tr("Move by hand");
+  apply(
+      text,
+      [&](const TouchGroup& group, const TouchUps&) {
+        const auto k = static_cast<std::size_t>(&group - m_groups.data());
+        return withDelta(m_before[k], group, delta, m_middle);
+      },
+      QStringLiteral("touch.%1").arg(m_gesture));
+  m_moved = m_movedBefore + delta.move + kUp * delta.lift;
+  Q_EMIT changed();
+}
+
+void TouchSession::end() {
+  if (!m_isBusy) return;
+  m_isBusy = false;
+  m_delta = {};
+  if (m_isBehind) prepare();
+  m_isBehind = false;
+}
+
+void TouchSession::nudge(const TouchDelta& delta) {
+  if (!hasHandles()) return;
+  begin();
+  set(delta);
+  end();
+}
+
+/// Off the interface thread: all of a forest may be selected.
+void TouchSession::change(const QString& text, const Change& how) {
+  if (m_groups.empty()) return;
+  std::vector<TouchUps> before;
+  for (const TouchGroup& group : m_groups) {
+    const Node* node = m_model->plan().find(group.node);
+    before.push_back(node ? nodes::touchUpsParams(*node).touches : TouchUps());
+  }
+  m_changing.ask([this, text, how, groups = m_groups, before, number = m_number,
+                  plan = m_model->snapshot()](const Task&) -> Worker::Answer {
+    auto after = std::make_shared<std::vector<TouchUps>>();
+    for (std::size_t k = 0; k < groups.size(); ++k) after->push_back(withChange(before[k], groups[k], how));
+    return [this, text, after, number, plan] {
+      if (plan != m_model->snapshot() || number != m_number)
+        return Q_EMIT told(tr("The plan was edited meanwhile; do it again"));
+      apply(text,
+            [&](const TouchGroup& group, const TouchUps&) {
+              return (*after)[static_cast<std::size_t>(&group - m_groups.data())];
+            },
+            {});
+    };
+  });
+}
+
+void TouchSession::remove() {
+  change(tr("Remove by hand"), [](TouchUp& t, TouchUps&, const TouchTarget&) { t.isRemoved = true; });
+}
+
+void TouchSession::keep(bool isKept) {
+  change(isKept ? tr("Keep by hand") : tr("Keep no longer"),
+         [isKept](TouchUp& t, TouchUps&, const TouchTarget&) { t.isKept = isKept; });
+}
+
+void TouchSession::swapFor(const QString& propUid) {
+  change(tr("Swap by hand"), [prop = propUid.toStdString()](TouchUp& t, TouchUps& among, const TouchTarget& target) {
+    t.prop = prop == target.prop ? 0 : among.numberOf(prop);
+  });
+}
+
+void TouchSession::makeAsOthers() {
+  if (!m_view || m_groups.empty()) return;
+  m_changing.ask([this, view = m_view, groups = m_groups, number = m_number,
+                  plan = m_model->snapshot()](const Task& task) -> Worker::Answer {
+    auto props = propsAround(*view, groups, task);
+    if (task.isCancelled()) return {};
+    return [this, props, groups, number, plan] {
+      if (plan != m_model->snapshot() || number != m_number)
+        return Q_EMIT told(tr("The plan was edited meanwhile; do it again"));
+      if (std::all_of(props.begin(), props.end(), [](const std::string& p) { return p.empty(); }))
+        return Q_EMIT told(tr("No others stand around"));
+      std::map<std::pair<std::size_t, std::uint64_t>, std::string> wanted;
+      std::size_t n = 0;
+      for (std::size_t k = 0; k < groups.size(); ++k)
+        for (const TouchTarget& t : groups[k].targets) wanted[{k, t.id}] = props[n++];
+      apply(tr("As the others around"),
+            [&](const TouchGroup& group, const TouchUps& now) {
+              const auto k = static_cast<std::size_t>(&group - m_groups.data());
+              return withChange(now, group, [&](TouchUp& t, TouchUps& among, const TouchTarget& target) {
+                const std::string& prop = wanted[{k, target.id}];
+                if (!prop.empty()) t.prop = prop == target.prop ? 0 : among.numberOf(prop);
+              });
+            },
+            {});
+    };
+  });
+}
+
+void TouchSession::tint(const Vec3& more) {
+  change(tr("Color by hand"), [more](TouchUp& t, TouchUps&, const TouchTarget&) { t.tint += more; });
+}
+
+void TouchSession::undoTouches() {
+  change(tr("Take touch-ups back"), [](TouchUp& t, TouchUps&, const TouchTarget&) {
+    TouchUp plain;
+    plain.id = t.id;
+    plain.at = t.at;
+    plain.was = t.was;
+    t = plain;
+  });
+}
+
+QString TouchSession::makeOwnVariant() {
+  for (const TouchGroup& group : m_groups)
+    for (const TouchTarget& target : group.targets) {
+      const auto now = single();
+      std::string from = target.prop;
+      if (now && now->prop > 0)
+        if (const Node* node = m_model->plan().find(group.node))
+          from = nodes::touchUpsParams(*node).touches.propOf(now->prop);
+      const PropEntry* entry = m_model->plan().findProp(from);
+      if (!entry) continue;
+      PropEntry own = *entry;
+      own.uid = newUid();
+      const auto isTaken = [&](const std::string& name) {
+        return std::any_of(m_model->plan().props.begin(), m_model->plan().props.end(),
+                           [&](const PropEntry& e) { return e.name == name; });
+      };
+      for (int n = 2; isTaken(own.name); ++n) own.name = entry->name + " " + std::to_string(n);
+      own.weight = 0;  // no name and no tag finds it: only those that name it have it
+      const QString step = QStringLiteral("own.%1").arg(QString::fromStdString(own.uid));
+      m_model->edit(
+          tr("Own variant"), [&](Plan& plan) { plan.props.push_back(own); }, step);
+      apply(
+          tr("Own variant"),
+          [&](const TouchGroup& g, const TouchUps& touches) {
+            return withChange(
+                touches, g, [&](TouchUp& t, TouchUps& among, const TouchTarget&) { t.prop = among.numberOf(own.uid); });
+          },
+          step);
+      return QString::fromStdString(own.uid);
+    }
+  return {};
+}
+
+}  // namespace arvesk

@@ -1,0 +1,76 @@
+// What the window does about touch-ups: tells Bench and Site how they stand, and takes commands for what is selected.
+#include "app/bench/touch_list.h"
+#include "app/model/touch_facts.h"
+#include "app/window/main_window.h"
+#include "core/deliver/touching.h"
+
+#include <QAbstractButton>
+#include <QLocale>
+#include <QMessageBox>
+
+namespace arvesk {
+
+void MainWindow::connectTouching() {
+  m_site->setTouching(&m_model);
+  connect(&m_bench->touchList(), &TouchList::placeWanted, this, [this](const Vec3& place) { m_site->lookAt(place); });
+  connect(&m_bench->touchList(), &TouchList::told, this, &MainWindow::say);
+}
+
+void MainWindow::nextSeed() {
+  const auto next = [this](const std::map<std::string, TouchUps>& kept) {
+    m_model.edit(tr("Next seed"), [&](Plan& p) {
+      ++p.settings.seed;
+      for (const auto& [uid, touches] : kept)
+        if (Node* node = p.find(uid)) node->params["touches"] = touches;
+    });
+  };
+  const auto& nodes = m_model.plan().nodes;
+  if (std::none_of(nodes.begin(), nodes.end(),
+                   [](const Node& n) { return !n.isSkipped && !nodes::touchUpsParams(n).touches.list.empty(); }))
+    return next({});
+  say(tr("looking what the next seed would do to touch-ups…"));
+  m_seeding.ask([this, next, plan = m_model.snapshot(), files = m_service.files()](const Task& task) -> Worker::Answer {
+    EvalRequest request;
+    request.quality = Quality::Draft;
+    request.task = {task.stop, {}};
+    for (const Node& n : plan->nodes)
+      if (n.kind == "touch-ups") request.wanted.push_back(n.uid);
+    Plan varied = *plan;
+    ++varied.settings.seed;
+    const Evaluation now = Evaluator(files).evaluate(*plan, request);
+    const Evaluation then = Evaluator(files).evaluate(varied, request);
+    if (now.isCancelled || then.isCancelled) return {};
+    const std::size_t before = waitingTouches(*plan, now);
+    const std::size_t after = waitingTouches(*plan, then);
+    auto kept = keepingTouched(*plan, now);
+    return [this, next, plan, before, after, kept = std::move(kept)] {
+      say({});
+      if (plan != m_model.snapshot()) return say(tr("The plan was edited meanwhile; do it again"));
+      if (after <= before) return next({});
+      QMessageBox box(QMessageBox::Question, tr("Next seed"),
+                      tr("Under seed %1, %2 touch-ups would sleep, because their placements would not be there.")
+                          .arg(QLocale().toString(static_cast<qulonglong>(plan->settings.seed + 1)),
+                               QLocale().toString(static_cast<qulonglong>(after - before))),
+                      QMessageBox::Cancel, this);
+      QAbstractButton* keep = box.addButton(tr("Keep what is touched"), QMessageBox::AcceptRole);
+      QAbstractButton* go = box.addButton(tr("Next seed"), QMessageBox::DestructiveRole);
+      box.setDefaultButton(QMessageBox::Cancel);
+      box.exec();
+      if (box.clickedButton() == keep) next(kept);
+      if (box.clickedButton() == go) next({});
+    };
+  });
+}
+
+void MainWindow::showTouches(const EvalViewPtr& view) {
+  m_standing.ask([this, view](const Task& task) -> Worker::Answer {
+    const auto facts = std::make_shared<const TouchFacts>(touchFactsOf(*view, task));
+    if (task.isCancelled()) return {};
+    return [this, facts] {
+      m_bench->showTouches(facts);
+      m_site->showTicks(facts->touched, facts->removed);
+    };
+  });
+}
+
+}  // namespace arvesk
