@@ -333,13 +333,24 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
   };
   const QDir examples(QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../examples")));
   bool isAway = false;
-  if (photographer.wants("region")) {
+  if (photographer.wants("touching")) {
     isAway = true;
-    if (!open(examples.filePath(QStringLiteral("where-and-why.arvesk")), "place")) return false;
-    window.site().setMode(SiteMode::Mask);
-    photographer.settleResults(window);
-    photographer.take(window, "region", 16, SiteMode::Mask);
-    window.site().setMode(SiteMode::Dressed);
+    if (!open(examples.filePath(QStringLiteral("by-hand.arvesk")), "stone-touch")) return false;
+    lookFrom(window, "Stones");
+    window.planView().select({QStringLiteral("stone-touch")});
+    photographer.rest(window, 16);
+    // What was moved, and two beside it.
+    SiteView& site = window.site();
+    SiteSelection chosen;
+    for (const PictureLayer& layer : window.service().latest()->shown)
+      for (std::size_t i = 0; i < layer.points->count && layer.source == "beach"; ++i)
+        if (glm::distance(layer.points->position[i], Vec3(-0.4F, 0.5F, 4.3F)) < 5)
+          chosen[layer.source] = chosen[layer.source].with(IdSet{layer.points->id[i]});
+    site.select(chosen);
+    waitUntil([&] { return site.touching()->hasHandles(); }, 60'000);
+    if (!site.touching()->hasHandles() || site.touching()->count() < 2) photographer.fail("nothing is selected to touch");
+    photographer.take(window, "touching");
+    site.select({});
   }
   if (photographer.wants("brush")) {
     isAway = true;

@@ -25,11 +25,27 @@ QVariant LedgerModel::data(const QModelIndex& index, int role) const {
   const bool isNumber = column.sort == LedgerColumn::Sort::Number;
   if (role == Qt::TextAlignmentRole)
     return static_cast<int>((isNumber ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-  if (role != Qt::DisplayRole) return {};
+  if (role != Qt::DisplayRole && role != Qt::EditRole) return {};
   const std::size_t row = m_rows[static_cast<std::size_t>(index.row())];
   if (!isNumber) return QString::fromStdString(m_ledger->text(row, index.column()));
   const double v = m_ledger->number(row, index.column());
+  if (role == Qt::EditRole && !std::isnan(v)) return QString::number(v, 'g', 7);
   return std::isnan(v) ? QString() : QLocale().toString(v, 'f', column.digits);
+}
+
+Qt::ItemFlags LedgerModel::flags(const QModelIndex& index) const {
+  const Qt::ItemFlags usual = QAbstractTableModel::flags(index);
+  if (!index.isValid() || !m_ledger) return usual;
+  const std::string& source = m_ledger->columns()[static_cast<std::size_t>(index.column())].source;
+  const bool can = source == "x" || source == "y" || source == "z" || source == "size" || source == "prop";
+  return can ? usual | Qt::ItemIsEditable : usual;
+}
+
+bool LedgerModel::setData(const QModelIndex& index, const QVariant& value, int role) {
+  if (role != Qt::EditRole || !(flags(index) & Qt::ItemIsEditable) || value == data(index, Qt::EditRole)) return false;
+  Q_EMIT cellWritten(m_rows[static_cast<std::size_t>(index.row())],
+                     m_ledger->columns()[static_cast<std::size_t>(index.column())].source, value.toString());
+  return true;  // shown when it is worked out
 }
 
 QVariant LedgerModel::headerData(int section, Qt::Orientation orientation, int role) const {

@@ -29,7 +29,14 @@ class LedgerModel : public QAbstractTableModel {
     return parent.isValid() || !m_ledger ? 0 : static_cast<int>(m_ledger->columns().size());
   }
   QVariant data(const QModelIndex& index, int role) const override;
+  /// Places, sizes and props can be written over; whoever hears of it does it.
+  Qt::ItemFlags flags(const QModelIndex& index) const override;
+  bool setData(const QModelIndex& index, const QVariant& value, int role) override;
   QVariant headerData(int section, Qt::Orientation orientation, int role) const override;
+
+ Q_SIGNALS:
+  /// `source` is what points carry the column by.
+  void cellWritten(std::size_t ledgerRow, const std::string& source, const QString& text);
 
  private:
   LedgerPtr m_ledger;

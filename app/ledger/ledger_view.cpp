@@ -100,7 +100,13 @@ LedgerView::LedgerView(QWidget* parent)
   m_table->horizontalHeader()->setSelectionModel(new QItemSelectionModel(&m_model, m_table->horizontalHeader()));
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setSelectionMode(QAbstractItemView::ExtendedSelection);
-  m_table->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  m_table->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+  connect(&m_model, &LedgerModel::cellWritten, this,
+          [this](std::size_t row, const std::string& what, const QString& written) {
+            const Ledger::Place at = m_model.ledger()->placeOf(row);
+            Q_EMIT cellWritten(text(m_sources[at.part]), m_model.ledger()->parts()[at.part].points->id[at.index], what,
+                               written);
+          });
   m_table->setShowGrid(false);
   m_table->setFrameShape(QFrame::NoFrame);
   m_table->setWordWrap(false);

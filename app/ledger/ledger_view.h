@@ -40,6 +40,8 @@ class LedgerView : public QWidget {
   /// Places of the selected rows.
   void selectionPlaces(const std::vector<Vec3>& places);
   void messageChanged(const QString& words);
+  /// A cell of one placement was written over.
+  void cellWritten(const QString& node, quint64 id, const std::string& what, const QString& text);
 
  protected:
   void showEvent(QShowEvent* event) override;

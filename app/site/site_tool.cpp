@@ -4,6 +4,7 @@
 #include "app/site/hand_brush.h"
 #include "app/site/mask_brush.h"
 #include "app/site/region_handles.h"
+#include "app/site/touch_brush.h"
 
 #include <algorithm>
 #include <cmath>
@@ -20,6 +21,8 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid,
     return std::make_unique<MaskBrush>(model, uid);
   if (has([](const ParamSpec& p) { return p.type == ParamType::Points; }))
     return std::make_unique<HandBrush>(model, uid, files);
+  if (has([](const ParamSpec& p) { return p.type == ParamType::Touches; }))
+    return std::make_unique<TouchBrush>(model, uid);
   if (has([](const ParamSpec& p) { return p.type == ParamType::Faces; }))
     return std::make_unique<FacePicker>(model, uid);
   if (has([](const ParamSpec& p) { return p.siteRole == SiteRole::Center; }))

@@ -63,6 +63,8 @@ class SiteTool {
   virtual QString hint() const = 0;
   /// Does it take every press, so that nothing can be selected meanwhile?
   virtual bool isBrush() const { return false; }
+  /// Does the pointer look as if a press did something?
+  virtual bool isArmed() const { return true; }
   /// Does Alt mean something to it where it takes a press? Everywhere else it turns the camera.
   virtual bool takesAlt() const { return false; }
   /// Takes a press of the left button; false leaves it to Site.

@@ -162,7 +162,7 @@ void SiteView::setTool(std::unique_ptr<SiteTool> tool) {
     });
   if (m_tool && m_view) m_tool->showResults(m_view);
   if (m_drag == Drag::Tool) m_drag = Drag::None;
-  setCursor(m_tool || m_isAsking ? Qt::CrossCursor : Qt::ArrowCursor);
+  showCursor();
   tellHint();
   update();
 }
@@ -207,6 +207,10 @@ void SiteView::showSelection(std::vector<Vec3> places) {
   update();
 }
 
+void SiteView::showCursor() {
+  setCursor(m_isAsking || (m_tool && m_tool->isArmed()) ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
 void SiteView::startAsking() {
   m_isAsking = true;
   setCursor(Qt::CrossCursor);
@@ -218,7 +222,7 @@ void SiteView::stopAsking() {
   m_isAsking = false;
   m_askedSpot.reset();
   m_why->hide();
-  setCursor(m_tool ? Qt::CrossCursor : Qt::ArrowCursor);
+  showCursor();
   tellHint();
   setFocus();
   update();
@@ -589,7 +593,7 @@ void SiteView::mousePressEvent(QMouseEvent* event) {
     else if (!m_isAsking && m_tool && m_tool->press(pointerAt(event->position(), event->modifiers()), lens()))
       m_drag = Drag::Tool;
     if (m_drag != Drag::None) return update();
-    if (!m_isAsking && !m_tool && m_mode != SiteMode::Cover) {
+    if (!m_isAsking && !(m_tool && m_tool->isArmed()) && m_mode != SiteMode::Cover) {
       m_drag = Drag::Area;
       m_area = QPolygonF{event->position(), event->position()};
       return;
@@ -611,6 +615,7 @@ void SiteView::mouseMoveEvent(QMouseEvent* event) {
       update();
     }
     if (m_tool && !m_isAsking) {
+      showCursor();
       m_tool->hover(pointerAt(event->position(), event->modifiers()), lens());
       update();
     }

@@ -78,7 +78,9 @@ std::vector<std::string> propsAround(const EvalView& view, const std::vector<Tou
 
 }  // namespace
 
-TouchSession::TouchSession(PlanModel* model, QObject* parent) : QObject(parent), m_model(model) {}
+TouchSession::TouchSession(PlanModel* model, QObject* parent) : QObject(parent), m_model(model) {
+  connect(&m_changing, &Worker::failed, this, &TouchSession::changeNext);
+}
 
 void TouchSession::showResults(const EvalViewPtr& view) {
   m_view = view;
@@ -92,10 +94,8 @@ void TouchSession::showResults(const EvalViewPtr& view) {
 void TouchSession::select(const SiteSelection& selection) {
   const bool isOther = selection != m_selection;
   m_selection = selection;
-  if (m_isBusy) end();
   if (isOther) {  // its handles are not those of what was selected before
     m_groups.clear();
-    ++m_number;
     Q_EMIT changed();
   }
   prepare();
@@ -106,7 +106,6 @@ void TouchSession::prepare() {
     m_preparing.cancel();
     if (m_groups.empty()) return;
     m_groups.clear();
-    ++m_number;
     return Q_EMIT changed();
   }
   m_preparing.ask([this, view = m_view, shown = shownOf(m_selection)](const Task& task) -> Worker::Answer {
@@ -123,7 +122,6 @@ void TouchSession::prepare() {
         return;
       }
       m_groups = groups;
-      ++m_number;
       m_middle = middle;
       m_extent = extent;
       m_moved = Vec3(0);
@@ -211,26 +209,48 @@ void TouchSession::nudge(const TouchDelta& delta) {
   end();
 }
 
-/// Off the interface thread: all of a forest may be selected.
+/// Off the interface thread: all of a forest may be selected. What was chosen when it was asked for is meant; where the
+/// plan was edited meanwhile it is worked out anew, so that nothing that was asked for is lost.
 void TouchSession::change(const QString& text, const Change& how) {
-  if (m_groups.empty()) return;
+  if (!m_groups.empty()) change(text, how, m_groups);
+}
+
+void TouchSession::change(const QString& text, const Change& how, const std::vector<TouchGroup>& groups) {
+  m_asked.push_back([this, text, how, groups] { changeNow(text, how, groups); });
+  if (!m_changing.isBusy()) changeNext();
+}
+
+void TouchSession::changeNext() {
+  if (m_asked.empty()) return;
+  const auto next = std::move(m_asked.front());
+  m_asked.pop_front();
+  next();
+}
+
+void TouchSession::changeNow(const QString& text, const Change& how, std::vector<TouchGroup> groups) {
+  // The nodes that what came before it made.
+  for (TouchGroup& group : groups)
+    for (const TouchGroup& known : m_groups)
+      if (group.node.empty() && group.from == known.from) group.node = known.node;
   std::vector<TouchUps> before;
-  for (const TouchGroup& group : m_groups) {
+  for (const TouchGroup& group : groups) {
     const Node* node = m_model->plan().find(group.node);
     before.push_back(node ? nodes::touchUpsParams(*node).touches : TouchUps());
   }
-  m_changing.ask([this, text, how, groups = m_groups, before, number = m_number,
-                  plan = m_model->snapshot()](const Task&) -> Worker::Answer {
+  m_changing.ask([this, text, how, groups, before, plan = m_model->snapshot()](const Task&) -> Worker::Answer {
     auto after = std::make_shared<std::vector<TouchUps>>();
     for (std::size_t k = 0; k < groups.size(); ++k) after->push_back(withChange(before[k], groups[k], how));
-    return [this, text, after, number, plan] {
-      if (plan != m_model->snapshot() || number != m_number)
-        return Q_EMIT told(tr("The plan was edited meanwhile; do it again"));
-      apply(text,
-            [&](const TouchGroup& group, const TouchUps&) {
-              return (*after)[static_cast<std::size_t>(&group - m_groups.data())];
-            },
-            {});
+    return [this, text, how, groups, after, plan] {
+      if (plan != m_model->snapshot()) return changeNow(text, how, groups);
+      std::vector<TouchGroup> now = groups;
+      m_model->touch(text, now, [&](const TouchGroup& group, const TouchUps&) {
+        return (*after)[static_cast<std::size_t>(&group - now.data())];
+      });
+      // What comes next goes to the nodes that were made.
+      for (TouchGroup& group : m_groups)
+        for (const TouchGroup& made : now)
+          if (group.node.empty() && group.from == made.from) group.node = made.node;
+      changeNext();
     };
   });
 }
@@ -252,28 +272,23 @@ void TouchSession::swapFor(const QString& propUid) {
 
 void TouchSession::makeAsOthers() {
   if (!m_view || m_groups.empty()) return;
-  m_changing.ask([this, view = m_view, groups = m_groups, number = m_number,
-                  plan = m_model->snapshot()](const Task& task) -> Worker::Answer {
-    auto props = propsAround(*view, groups, task);
+  m_looking.ask([this, view = m_view, groups = m_groups](const Task& task) -> Worker::Answer {
+    const std::vector<std::string> props = propsAround(*view, groups, task);
     if (task.isCancelled()) return {};
-    return [this, props, groups, number, plan] {
-      if (plan != m_model->snapshot() || number != m_number)
-        return Q_EMIT told(tr("The plan was edited meanwhile; do it again"));
-      if (std::all_of(props.begin(), props.end(), [](const std::string& p) { return p.empty(); }))
+    auto wanted = std::make_shared<std::map<std::uint64_t, std::string>>();
+    std::size_t n = 0;
+    for (const TouchGroup& group : groups)
+      for (const TouchTarget& t : group.targets) (*wanted)[t.id] = props[n++];
+    return [this, groups, wanted] {
+      if (std::all_of(wanted->begin(), wanted->end(), [](const auto& w) { return w.second.empty(); }))
         return Q_EMIT told(tr("No others stand around"));
-      std::map<std::pair<std::size_t, std::uint64_t>, std::string> wanted;
-      std::size_t n = 0;
-      for (std::size_t k = 0; k < groups.size(); ++k)
-        for (const TouchTarget& t : groups[k].targets) wanted[{k, t.id}] = props[n++];
-      apply(tr("As the others around"),
-            [&](const TouchGroup& group, const TouchUps& now) {
-              const auto k = static_cast<std::size_t>(&group - m_groups.data());
-              return withChange(now, group, [&](TouchUp& t, TouchUps& among, const TouchTarget& target) {
-                const std::string& prop = wanted[{k, target.id}];
-                if (!prop.empty()) t.prop = prop == target.prop ? 0 : among.numberOf(prop);
-              });
-            },
-            {});
+      change(
+          tr("As the others around"),
+          [wanted](TouchUp& t, TouchUps& among, const TouchTarget& target) {
+            const std::string& prop = wanted->at(target.id);
+            if (!prop.empty()) t.prop = prop == target.prop ? 0 : among.numberOf(prop);
+          },
+          groups);
     };
   });
 }

@@ -6,6 +6,8 @@
 #include "app/site/site_selection.h"
 #include "core/nodes/adjust/touch_ups.h"
 
+#include <deque>
+
 namespace arvesk {
 
 class TouchSession : public QObject {
@@ -56,6 +58,9 @@ class TouchSession : public QObject {
   using Change = std::function<void(TouchUp&, TouchUps& among, const TouchTarget&)>;
   void prepare();
   void change(const QString& text, const Change& how);
+  void change(const QString& text, const Change& how, const std::vector<TouchGroup>& groups);
+  void changeNow(const QString& text, const Change& how, std::vector<TouchGroup> groups);
+  void changeNext();
   void apply(const QString& text, const std::function<TouchUps(const TouchGroup&, const TouchUps&)>& made,
              const QString& mergeKey);
 
@@ -63,7 +68,6 @@ class TouchSession : public QObject {
   EvalViewPtr m_view;
   SiteSelection m_selection;
   std::vector<TouchGroup> m_groups;
-  int m_number = 0;  // goes up when they become others
   Vec3 m_middle{0};
   float m_extent = 0;
 
@@ -77,6 +81,8 @@ class TouchSession : public QObject {
   int m_gesture = 0;
 
   Worker m_preparing;
+  std::deque<std::function<void()>> m_asked;  // one after the other, so that none is lost
+  Worker m_looking;
   Worker m_changing;
 };
 

@@ -2,6 +2,7 @@
 // back.
 #include "app/window/main_window.h"
 #include "core/deliver/take_over.h"
+#include "core/nodes/adjust/touch_ups.h"
 
 #include <QLocale>
 
@@ -18,6 +19,11 @@ ShownPoints shownOf(const SiteSelection& selection) {
 
 void MainWindow::takeBrush(const char* job) {
   const QStringList selection = m_plan->selection();
+  const Node* chosen = selection.size() == 1 ? m_model.plan().find(selection.first().toStdString()) : nullptr;
+  if (chosen && chosen->kind == "touch-ups") {  // its own brush, on and off
+    const bool isOff = nodes::touchUpsParams(*chosen).job == nodes::TouchBrushJob::Off;
+    return m_model.setParam(selection.first(), "brush_job", std::string(isOff ? "adjust" : "off"));
+  }
   const QString uid = m_model.handNodeFor(selection.size() == 1 ? selection.first() : QString());
   if (uid.isEmpty()) return say(tr("There is no ground to place on yet"));
   const Node* node = m_model.plan().find(uid.toStdString());

@@ -1,4 +1,5 @@
 // What the window does about touch-ups: tells Bench and Site how they stand, and takes commands for what is selected.
+#include "app/bench/number_field.h"
 #include "app/bench/touch_list.h"
 #include "app/model/touch_facts.h"
 #include "app/window/main_window.h"
@@ -7,6 +8,7 @@
 #include <QAbstractButton>
 #include <QLocale>
 #include <QMessageBox>
+#include <QPushButton>
 
 namespace arvesk {
 
@@ -14,6 +16,7 @@ void MainWindow::connectTouching() {
   m_site->setTouching(&m_model);
   connect(&m_bench->touchList(), &TouchList::placeWanted, this, [this](const Vec3& place) { m_site->lookAt(place); });
   connect(&m_bench->touchList(), &TouchList::told, this, &MainWindow::say);
+  connect(m_ledger, &LedgerView::cellWritten, this, &MainWindow::touchCell);
 }
 
 void MainWindow::nextSeed() {
@@ -58,6 +61,42 @@ void MainWindow::nextSeed() {
       box.exec();
       if (box.clickedButton() == keep) next(kept);
       if (box.clickedButton() == go) next({});
+    };
+  });
+}
+
+/// What was written into a cell of the Ledger, as a touch-up of its placement.
+void MainWindow::touchCell(const QString& uid, quint64 id, const std::string& what, const QString& written) {
+  const EvalViewPtr view = m_service.latest();
+  if (!view) return;
+  const auto number = parseQuantity(written, what == "size" ? Unit::None : Unit::Meter);
+  std::string prop;
+  if (what == "prop") {
+    for (const PropEntry& entry : m_model.plan().props)
+      if (QString::fromStdString(entry.name).compare(written.trimmed(), Qt::CaseInsensitive) == 0) prop = entry.uid;
+    if (prop.empty()) return say(tr("! the Kit has no prop \"%1\"").arg(written));
+  } else if (!number || (what == "size" && !(*number > 0))) {
+    return say(tr("! \"%1\" is no number for %2").arg(written, QString::fromStdString(what)));
+  }
+  m_seeding.ask([this, view, uid = uid.toStdString(), id, what, prop, number](const Task& task) -> Worker::Answer {
+    auto groups = touchable(*view->plan, view->evaluation, {{uid, [id](std::uint64_t other) { return other == id; }}},
+                            task);
+    if (groups.empty()) return {};
+    return [this, view, groups, what, prop, number]() mutable {
+      if (view->plan != m_model.snapshot()) return say(tr("The plan was edited meanwhile; do it again"));
+      const TouchTarget target = groups.front().targets.front();
+      const auto to = static_cast<float>(number.value_or(0));
+      TouchDelta delta;
+      if (what == "x") delta.move.x = to - target.place.x;
+      if (what == "z") delta.move.z = to - target.place.z;
+      if (what == "y") delta.lift = to - target.place.y;
+      if (what == "size") delta.size = to / ((target.size.x + target.size.y + target.size.z) / 3);
+      m_model.touch(tr("Write in the Ledger"), groups, [&](const TouchGroup& group, const TouchUps& now) {
+        if (prop.empty()) return withDelta(now, group, delta, target.place);
+        return withChange(now, group, [&](TouchUp& t, TouchUps& among, const TouchTarget&) {
+          t.prop = prop == target.prop ? 0 : among.numberOf(prop);
+        });
+      });
     };
   });
 }

@@ -98,6 +98,7 @@ std::vector<TouchGroup> touchable(const Plan& plan, const Evaluation& evaluation
     const auto shownAt = [&](TouchTarget& t, std::size_t i) {
       t.place = source.points->position[i];
       t.orientation = source.points->orientation[i];
+      t.size = source.points->size[i];
     };
     if (const Node* node = touchUpsAbove(plan, source.link)) {
       const nodes::TouchUpsParams params = nodes::touchUpsParams(*node);

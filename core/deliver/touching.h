@@ -19,6 +19,7 @@ struct TouchTarget {
   // As it is shown.
   Vec3 place{0};
   Quat orientation{1, 0, 0, 0};
+  Vec3 size{1};
 };
 
 /// Those that one node is to keep.

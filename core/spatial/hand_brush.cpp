@@ -241,6 +241,7 @@ bool adjust(HandPoints& points, const BrushDab& dab, const BrushAdjust& how, con
     if (std::abs(now / p.size.x - 1) < 1e-4F) return false;
     const Vec3 before = p.size;
     p.size = rounded(p.size * (now / p.size.x), kSizeStep);
+    if ((p.size.x > before.x) != (factor > 1)) p.size = before;  // rounding went the other way
     return p.size != before;
   };
   HandPoints out = points;

@@ -72,11 +72,11 @@ std::optional<GroundPlace> groundOfHand(const Surface& ground, const SurfaceInde
 }
 
 void standOn(HandPoints& points, HandPoint& point, const GroundPlace& place, const Surface& ground) {
-  constexpr float kPlaceStep = 1e-4F;   // m; nobody sees it, and lines in files are short
-  constexpr float kNormalStep = 1e-4F;  // of a unit length
-  const auto rounded = [](const Vec3& v, float step) { return glm::round(v / step) * step; };
-  point.place = rounded(place.position, kPlaceStep);
-  point.normal = rounded(place.normal, kNormalStep);
+  // To a tenth of a millimeter (and of a unit length): nobody sees it, and lines in files are short. Divided, so that
+  // it is the float nearest to the decimal number.
+  const auto rounded = [](const Vec3& v) { return glm::round(v * 1e4F) / 1e4F; };
+  point.place = rounded(place.position);
+  point.normal = rounded(place.normal);
   const auto key = static_cast<std::uint32_t>(ground.faceKey(place.face) >> 32);
   point.ground = points.numberOf(pieceOf(ground, key).value_or(GroundPiece{key}));
 }

@@ -2,8 +2,12 @@
 // is one step, and holds when the plan above changes.
 #include "app/bench/number_field.h"
 #include "app/bench/touch_list.h"
+#include "app/ledger/ledger_view.h"
+#include "app/site/touch_brush.h"
+#include "app/window/contact_sheet.h"
 #include "tests/app/window_test.h"
 
+#include <QCheckBox>
 #include <QMenu>
 #include <QTableView>
 #include <QToolButton>
@@ -242,6 +246,116 @@ class TestTouching : public test::WindowTest {
     QCOMPARE(w().service().latest()->scene->placementCount(), std::size_t{1});
   }
 
+  /// The brush of Touch-ups: a stroke over what rules made is one step; off, it selects again.
+  void strokesOverWhatRulesMade() {
+    selectNear(1);
+    session().keep(true);
+    QTRY_VERIFY(touch());
+    waitForResults();
+    const QString uid = QString::fromStdString(touch()->uid);
+    plan().select({uid});
+    site().setFocus();
+    QTest::keyClick(&site(), Qt::Key_B);
+    auto* brush = dynamic_cast<TouchBrush*>(site().tool());
+    QVERIFY(brush && brush->isBrush());
+    const auto set = [&](const char* param, ParamValue value) { w().model().setParam(uid, param, std::move(value)); };
+    set("brush_radius", 1.5);
+    set("brush_job", std::string("remove"));
+    waitForResults();
+    const std::size_t shown = w().service().latest()->scene->placementCount();
+    const QPoint middle = site().rect().center();
+    const int before = steps();
+    test::dragMouse(&site(), middle - QPoint(40, 0), middle + QPoint(40, 0));
+    QTRY_VERIFY(touches().size() > 4);
+    QCOMPARE(steps(), before + 1);
+    waitForResults();
+    QVERIFY(w().service().latest()->scene->placementCount() < shown - 3);
+    trigger("edit_undo");
+    waitForResults();
+    QCOMPARE(w().service().latest()->scene->placementCount(), shown);
+    // Grown, all that lie under it and no other; within the limits.
+    set("brush_job", std::string("adjust"));
+    set("brush_effect", std::string("grow"));
+    set("brush_strength", 100.0);
+    set("brush_limits", std::vector<double>{0.1, 1.25});
+    waitForResults();
+    std::map<std::uint64_t, Vec3> sizes;
+    const PointsPtr points = w().service().latest()->evaluation.firstOf<PointsPtr>(touch()->uid);
+    for (std::size_t i = 0; i < points->count; ++i) sizes[points->id[i]] = points->size[i];
+    for (int i = 0; i < 6; ++i) test::dragMouse(&site(), middle - QPoint(30, 0), middle + QPoint(30, 0));
+    waitForResults();
+    const PointsPtr grown = w().service().latest()->evaluation.firstOf<PointsPtr>(touch()->uid);
+    QCOMPARE(grown->count, points->count);
+    std::size_t larger = 0;
+    for (std::size_t i = 0; i < grown->count; ++i) {
+      const Vec3 was = sizes.at(grown->id[i]);
+      larger += grown->size[i].x > was.x;
+      QVERIFY2(
+          grown->size[i].x >= was.x && grown->size[i].x <= std::max(1.26F, was.x),
+          qPrintable(
+              QStringLiteral("%1 was %2").arg(static_cast<double>(grown->size[i].x)).arg(static_cast<double>(was.x))));
+    }
+    QVERIFY2(larger > 5 && larger < grown->count / 2, qPrintable(QString::number(larger)));
+    QTest::keyClick(&site(), Qt::Key_B);
+    QVERIFY(!brush->isBrush());
+    test::dragMouse(&site(), middle - QPoint(60, 60), middle + QPoint(60, 60));
+    QTRY_VERIFY(countOf(site().selected()) > 3);
+  }
+
+  /// A cell of the Ledger, written over; what cannot be is told.
+  void cellsOfTheLedger() {
+    trigger("view_ledger");
+    auto* view = w().ledger().findChild<QTableView*>(QStringLiteral("ledger_table"));
+    LedgerModel& model = w().ledger().table();
+    QTRY_VERIFY(model.rowCount() > 10);
+    const auto columnOf = [&](const char* name) { return model.ledger()->column(name); };
+    const std::size_t row = model.rows()[3];
+    const Ledger::Place at = model.ledger()->placeOf(row);
+    const std::uint64_t id = model.ledger()->parts()[at.part].points->id[at.index];
+    const Vec3 before = *placeOf(id);
+    const auto write = [&](const char* name, const QString& text) {
+      QTRY_VERIFY(!w().ledger().isBusy() && model.ledger());
+      int shown = -1;
+      QTRY_VERIFY((shown = [&] {
+                    for (std::size_t k = 0; k < model.rows().size(); ++k) {
+                      const Ledger::Place p = model.ledger()->placeOf(model.rows()[k]);
+                      if (model.ledger()->parts()[p.part].points->id[p.index] == id) return static_cast<int>(k);
+                    }
+                    return -1;
+                  }()) >= 0);
+      const QModelIndex cell = model.index(shown, columnOf(name));
+      view->scrollTo(cell);
+      view->setCurrentIndex(cell);
+      view->edit(cell);
+      auto* line = view->findChild<QLineEdit*>();
+      QVERIFY(line);
+      line->selectAll();
+      QTest::keyClicks(line, text);
+      QTest::keyClick(line, Qt::Key_Return);
+    };
+    write("x", QString::number(static_cast<double>(before.x) + 0.4));
+    QTRY_COMPARE(touches().size(), std::size_t{1});
+    waitForResults();
+    QVERIFY(std::abs(placeOf(id)->x - before.x - 0.4F) < 1e-3F);
+    QVERIFY(!(model.flags(model.index(0, columnOf("slope"))) & Qt::ItemIsEditable));
+    write("size", QStringLiteral("0.5"));
+    waitForResults();
+    QTRY_VERIFY(touches()[0].size != Vec3(1));
+    waitForResults();
+    for (const PictureLayer& layer : w().service().latest()->shown)
+      for (std::size_t i = 0; i < layer.points->count; ++i)
+        if (layer.points->id[i] == id) QVERIFY(std::abs(layer.points->size[i].x - 0.5F) < 1e-4F);
+    const int steps = this->steps();
+    write("prop", QStringLiteral("Nothing of the kind"));
+    waitForResults();
+    QCOMPARE(this->steps(), steps);
+    const bool isB = propOf(id) == "boulder-b";
+    write("prop", isB ? QStringLiteral("boulder c") : QStringLiteral("boulder b"));
+    QTRY_COMPARE(this->steps(), steps + 1);
+    waitForResults();
+    QCOMPARE(propOf(id), std::string(isB ? "boulder-c" : "boulder-b"));
+  }
+
   /// Another seed: what is gone sleeps, what is elsewhere is stray, none is at another placement; the list wakes them,
   /// hands them on.
   void sleepingAndStrayOnesAreListed() {
@@ -277,6 +391,47 @@ class TestTouching : public test::WindowTest {
     w().model().edit(QStringLiteral("seed"), [&](Plan& p) { p.find(sow)->seed -= 1; });
     QTRY_VERIFY((waitForResults(), now = states(), now[TouchState::Applied] == 40));
     for (const std::uint64_t id : ids) QVERIFY(!placeOf(id));
+  }
+
+  /// Another seed says beforehand what it would put to sleep, and can leave what is touched where it is.
+  void seedsTellBeforehand() {
+    const std::vector<std::uint64_t> ids = selectNear(12);
+    site().setFocus();
+    QTest::keyClick(&site(), Qt::Key_Up, Qt::ShiftModifier);
+    QTRY_COMPARE(touches().size(), std::size_t{12});
+    w().model().setParam(QString::fromStdString(touch()->uid), "limit", 0.05);
+    waitForResults();
+    std::map<std::uint64_t, Vec3> places;
+    for (const std::uint64_t id : ids) places[id] = *placeOf(id);
+    const std::uint64_t seed = document().settings.seed;
+    const int before = steps();
+    test::answerNextBox(QStringLiteral("Cancel"), QStringLiteral("touch-ups would sleep"));
+    trigger("plan_next_seed");
+    QTest::qWait(1500);
+    QVERIFY(!QApplication::activeModalWidget());
+    QCOMPARE(steps(), before);
+    test::answerNextBox(QStringLiteral("Keep what is touched"));
+    trigger("plan_next_seed");
+    QTRY_COMPARE(document().settings.seed, seed + 1);
+    QCOMPARE(steps(), before + 1);
+    waitForResults();
+    for (const auto& [id, place] : places) QVERIFY(placeOf(id) && glm::distance(*placeOf(id), place) < 0.011F);
+    trigger("edit_undo");
+    waitForResults();
+    // The contact sheet: by seed, under each picture.
+    trigger("plan_contact_sheet");
+    auto* sheet = w().findChild<ContactSheet*>();
+    QVERIFY(sheet);
+    QTRY_VERIFY_WITH_TIMEOUT(sheet->pictureCount() >= 3, 120'000);
+    auto* cell = sheet->findChild<QToolButton*>(QStringLiteral("sheet_cell_2"));
+    QVERIFY2(cell->text().contains(QStringLiteral("would sleep")), qPrintable(cell->text()));
+    auto* keep = sheet->findChild<QCheckBox*>(QStringLiteral("sheet_keep"));
+    QVERIFY(keep->isVisible());
+    keep->setChecked(true);
+    QTest::mouseClick(cell, Qt::LeftButton);
+    QCOMPARE(document().settings.seed, seed + 2);
+    waitForResults();
+    for (const auto& [id, place] : places) QVERIFY(placeOf(id) && glm::distance(*placeOf(id), place) < 0.011F);
   }
 
   /// Into another plan with what they are about: the same placements stay touched.

@@ -227,11 +227,14 @@ class TestWindow : public test::WindowTest {
     QCOMPARE(document().nodes.size(), std::size_t{3});
     QCOMPARE(document().props.size(), std::size_t{1});
     const std::string sow = uidOf("Sea kale");
-    QVERIFY(sow != "kale");
+    QCOMPARE(sow, std::string("kale"));  // in another plan they are who they were, and scatter the same
     QCOMPARE(document().find(uidOf("Level sand"))->inputs.at("points").front().node, sow);
     QVERIFY(!document().find(sow)->inputs.contains("surface"));  // the ground was not copied along
     trigger("edit_duplicate");
     QCOMPARE(document().nodes.size(), std::size_t{6});
+    std::set<std::string> uids;
+    for (const Node& n : document().nodes) uids.insert(n.uid);
+    QCOMPARE(uids.size(), std::size_t{6});
   }
 
   void filesDroppedBecomeGround() {

@@ -15,6 +15,8 @@ namespace arvesk::nodes {
 namespace {
 
 using Params = TouchUpsParams;
+/// A kept one holds its place when its point moves farther than this, m.
+constexpr float kHeld = 0.01F;
 constexpr std::size_t kGone = std::numeric_limits<std::size_t>::max();
 
 /// Where the points of these ids are; kGone for those that are not there.
@@ -183,13 +185,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     alone.push_back(&s.touch);
     if (s.hasPoint) stays[s.index] = 0;
   }
-  if (asleep > 0)
-    ctx.warn(fmt::format("{} touch-ups sleep: their placements are not there", asleep),
-             "See them on the Bench: hand them on, forget them, or leave them until the placements come again");
-  if (stray > 0)
-    ctx.warn(fmt::format("{} touch-ups are stray: their placements stand more than {:g} m from where they were touched",
-                         stray, p.limit),
-             "See them on the Bench: wake them where they are now, hand them on, forget them, or raise the limit");
+  if (asleep + stray > 0)
+    ctx.warn(fmt::format("{} of {} touch-ups find no placement within {:g} m of where they were made, and are not applied",
+                         asleep + stray, standing.size(), p.limit),
+             "See the list on the Bench: wake them, hand them on, forget them, or leave them until it comes again");
   if (asleep + stray > 0) ctx.say(fmt::format("{} asleep · {} stray", asleep, stray));
   if (asleep + stray == standing.size()) return Outputs{given, split(*given, stays).second};
 
@@ -326,7 +325,8 @@ std::vector<TouchStanding> standingOf(const TouchUpsParams& p, const Points& in)
     }
     s.index = indices[k];
     s.strayed = glm::distance(in.position[s.index], s.touch.at);
-    s.state = s.strayed <= p.limit ? TouchState::Applied : standsAlone ? TouchState::Alone : TouchState::Stray;
+    const float limit = standsAlone ? std::min(p.limit, kHeld) : p.limit;
+    s.state = s.strayed <= limit ? TouchState::Applied : standsAlone ? TouchState::Alone : TouchState::Stray;
   }
   return out;
 }
@@ -370,8 +370,9 @@ const NodeKind& touchUps() {
         "or seeds of other nodes change, and is in every draft. When its placement is gone it sleeps; when that stands "
         "farther from where it was than the limit it is stray, and is not applied. Both are listed on the Bench, and "
         "none "
-        "ever goes to another placement by itself. What is kept stays though its rule no longer makes it, and though a "
-        "filter below would take it.");
+        "ever goes to another placement by itself. What is kept stays where it stands though its rule no longer makes "
+        "it, and "
+        "though a filter below would take it.");
     k.glyph = "touch-ups";
     k.synonyms = {"edit", "manual", "override", "nudge", "tweak", "fix", "delete", "swap", "hand"};
     k.inputs = {pointsInput(), groundInput(true)};
@@ -399,6 +400,47 @@ const NodeKind& touchUps() {
             .in(Unit::Meter)
             .hard(1e-4, 1000)
             .usual(0.01, 2, 0.01)
+            .ofTool(),
+        param("brush_job", &Params::job, ARVESK_TEXT("node", "Brush"),
+              ARVESK_TEXT("node",
+                          "What a stroke in Site does to the placements under it while this node is selected; off, "
+                          "placements are selected there."),
+              {{"off", ARVESK_TEXT("node", "Off")},
+               {"adjust", ARVESK_TEXT("node", "Adjust")},
+               {"remove", ARVESK_TEXT("node", "Take away")},
+               {"keep", ARVESK_TEXT("node", "Keep")}})
+            .ofTool(),
+        param("brush_effect", &Params::effect, ARVESK_TEXT("node", "Adjusts"),
+              ARVESK_TEXT("node", "What it does to the points under it, strongest in its middle."),
+              {{"apart", ARVESK_TEXT("node", "Pushes apart")},
+               {"together", ARVESK_TEXT("node", "Draws together")},
+               {"grow", ARVESK_TEXT("node", "Grows")},
+               {"shrink", ARVESK_TEXT("node", "Shrinks")},
+               {"turn", ARVESK_TEXT("node", "Turns")},
+               {"lean", ARVESK_TEXT("node", "Leans")},
+               {"raise", ARVESK_TEXT("node", "Raises")},
+               {"lower", ARVESK_TEXT("node", "Lowers")}})
+            .shown("brush_job", {"adjust"})
+            .ofTool(),
+        param("brush_radius", &Params::radius, ARVESK_TEXT("node", "Brush radius"),
+              ARVESK_TEXT("node", "Of the next stroke."))
+            .in(Unit::Meter)
+            .hard(0.01, 1e4)
+            .usual(0.1, 20, 0.1)
+            .shown("brush_job", {"adjust", "remove", "keep"})
+            .ofTool(),
+        param("brush_strength", &Params::strength, ARVESK_TEXT("node", "Brush strength"),
+              ARVESK_TEXT("node", "How far one dab goes; a tablet's pressure scales it."))
+            .in(Unit::Percent)
+            .hard(1, 100)
+            .usual(1, 100, 1)
+            .shown("brush_job", {"adjust"})
+            .ofTool(),
+        param("brush_limits", &Params::sizeLimits, ARVESK_TEXT("node", "Size limits"),
+              ARVESK_TEXT("node", "Growing and shrinking stay within them."))
+            .hard(0.001, 1000)
+            .usual(0.1, 10, 0.1)
+            .shown("brush_effect", {"grow", "shrink"})
             .ofTool(),
     };
     k.settingsFor = &someTouched;

@@ -2,15 +2,23 @@
 #pragma once
 
 #include "core/plan/document.h"
-#include "core/spatial/surface_index.h"
+#include "core/spatial/hand_brush.h"
 
 namespace arvesk::nodes {
+
+/// What the brush does while the node is selected.
+enum class TouchBrushJob { Off, Adjust, Remove, Keep };
 
 struct TouchUpsParams {
   TouchUps touches;
   float limit = 2;    // m
   float reach = 50;   // m
   float step = 0.1F;  // m
+  TouchBrushJob job = TouchBrushJob::Off;
+  BrushEffect effect = BrushEffect::Apart;
+  float radius = 3;     // m
+  float strength = 50;  // percent
+  Range sizeLimits{0.2F, 5};
 };
 
 /// Of a node of that kind; as usual for any other.
@@ -18,7 +26,7 @@ TouchUpsParams touchUpsParams(const Node& node);
 
 enum class TouchState {
   Applied,
-  Alone,   // kept: its point is gone or farther away than the limit, and it stands where it stood
+  Alone,   // kept: its point is gone or elsewhere, and it stands where it stood
   Asleep,  // its point is gone
   Stray    // its point is farther from where it was than the limit
 };
