@@ -109,11 +109,11 @@ TouchList::TouchList(PlanModel* model, QWidget* parent)
   column->setSpacing(4);
   column->addWidget(m_table, 1);
   column->addLayout(buttons);
-  connect(m_table->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] { update(); });
+  connect(m_table->selectionModel(), &QItemSelectionModel::selectionChanged, this, [this] { refreshButtons(); });
   connect(m_table, &QTableView::clicked, this, [this](const QModelIndex& at) {
     Q_EMIT placeWanted(m_rows.rows()[static_cast<std::size_t>(at.row())].place);
   });
-  update();
+  refreshButtons();
 }
 
 void TouchList::showRows(const QString& uid, std::vector<TouchRow> rows, EvalViewPtr view) {
@@ -131,7 +131,7 @@ void TouchList::showRows(const QString& uid, std::vector<TouchRow> rows, EvalVie
       selection.select(m_rows.index(at, 0), m_rows.index(at, 2));
     }
   m_table->selectionModel()->select(selection, QItemSelectionModel::ClearAndSelect);
-  update();
+  refreshButtons();
 }
 
 std::vector<TouchRow> TouchList::chosen() const {
@@ -141,7 +141,7 @@ std::vector<TouchRow> TouchList::chosen() const {
   return out;
 }
 
-void TouchList::update() {
+void TouchList::refreshButtons() {
   const std::vector<TouchRow> rows = chosen();
   const auto any = [&](auto&& fits) { return std::any_of(rows.begin(), rows.end(), fits); };
   m_go->setEnabled(!rows.empty());

@@ -46,7 +46,7 @@ class TouchList : public QWidget {
 
  private:
   std::vector<TouchRow> chosen() const;
-  void update();
+  void refreshButtons();
   using Edit = std::function<SharedList<TouchUp>::Fate(TouchUp&)>;
   void edit(const QString& text, const Edit& how);
   void wake();

@@ -34,7 +34,7 @@ constexpr int kByName = 12;
 constexpr int kBySynonym = 8;
 constexpr int kByStage = 3;
 constexpr int kByHelp = 1;
-constexpr int kExact = 3;   // the very word
+constexpr int kExact = 5;   // the very word: above a name that only begins so
 constexpr int kGoesOn = 5;  // takes what the selected card gives
 
 /// How well a kind of node answers what is asked for.

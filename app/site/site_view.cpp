@@ -173,15 +173,25 @@ void SiteView::setTouching(PlanModel* model) {
   m_touchPanel = new TouchPanel(m_touching.get(), m_handles.get(), model, this);
   connect(m_touching.get(), &TouchSession::changed, this, [this] {
     m_touchPanel->refresh();
-    const bool isShown = m_touching->count() > 0 && m_mode != SiteMode::Cover;
-    if (m_touchPanel->isHidden() == isShown) {
-      m_touchPanel->setVisible(isShown);
-      arrange();
-    }
+    showTouchPanel();
     tellHint();
     update();
   });
   connect(m_touching.get(), &TouchSession::told, this, &SiteView::picked);
+}
+
+/// Where there is room for it: the menu has all of it too.
+void SiteView::showTouchPanel() {
+  if (!m_touchPanel) return;
+  const QSize size = m_touchPanel->sizeHint();
+  const bool fits = size.width() + 8 <= width() && 3 * size.height() < height();
+  m_touchPanel->setVisible(fits && m_touching->count() > 0 && m_mode != SiteMode::Cover);
+  m_touchPanel->resize(size);
+  // Between scale and compass, or above them.
+  constexpr int kBeside = 110;
+  const int under = size.width() + 2 * kBeside < width() ? 10 : 58;
+  m_touchPanel->move(std::max(4, (width() - size.width()) / 2),
+                     (m_hiddenPill->isHidden() ? height() : m_hiddenPill->y()) - size.height() - under);
 }
 
 TouchHandles* SiteView::handlesNow() const {
@@ -290,15 +300,7 @@ void SiteView::arrange() {
   m_hiddenPill->adjustSize();
   m_hiddenPill->move((width() - m_hiddenPill->width()) / 2, height() - m_hiddenPill->height() - 12);
   const int room = height() - 100;
-  if (m_touchPanel) {
-    m_touchPanel->adjustSize();
-    const int high = m_touchPanel->height();
-    // Between scale and compass, or above them.
-    constexpr int kBeside = 110;
-    const bool fits = m_touchPanel->width() + 2 * kBeside < width();
-    m_touchPanel->move(std::max(4, (width() - m_touchPanel->width()) / 2),
-                       (m_hiddenPill->isHidden() ? height() : m_hiddenPill->y()) - high - (fits ? 10 : 58));
-  }
+  showTouchPanel();
   m_why->setGeometry(width() - 330, 48, 320, std::max(120, std::min(420, room)));
 }
 

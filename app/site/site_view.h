@@ -190,6 +190,7 @@ class SiteView : public QWidget {
   /// The handles of what is selected, where they can be used now.
   TouchHandles* handlesNow() const;
   void tellHint();
+  void showTouchPanel();
   void showCursor();
   void drawWords(QPainter& p, const QPointF& at, const QString& words) const;
   void arrange();

@@ -52,7 +52,7 @@ class TestScreenshots : public QObject {
 
   void noneIsCoarseOrEmpty_data() {
     QTest::addColumn<QString>("name");
-    for (const char* name : {"main", "overview", "points", "mask", "why", "ledger", "patches", "region", "cut", "fog",
+    for (const char* name : {"main", "overview", "points", "mask", "why", "ledger", "patches", "touching", "cut", "fog",
                              "growth", "jetty", "schedule", "brush"})
       QTest::newRow(name) << QString::fromLatin1(name);
   }
@@ -82,20 +82,17 @@ class TestScreenshots : public QObject {
 
   /// The mask's colors lie on the ground, from one end of the scale to the other.
   void maskShowsTheMask() {
-    for (const char* name : {"mask", "region"}) {
-      const QImage image = picture(name);
-      for (const float value : {0.0F, 1.0F}) {
-        const Vec3 c = scaleColor(value) * 255.0F;
-        const QColor end(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b));
-        // Light and haze change how bright and clear it is, and little of its hue.
-        const double found = share(image, kSite, [&](QRgb p) {
-          const QColor q(p);
-          const int hue = std::abs(q.hsvHue() - end.hsvHue());
-          return saturation(p) > (value > 0.5F ? 0.08 : 0.25) && std::min(hue, 360 - hue) < 26;
-        });
-        QVERIFY2(found > 0.005,
-                 qPrintable(QStringLiteral("%1: %2 of %3").arg(QLatin1String(name)).arg(found).arg(value)));
-      }
+    const QImage image = picture("mask");
+    for (const float value : {0.0F, 1.0F}) {
+      const Vec3 c = scaleColor(value) * 255.0F;
+      const QColor end(static_cast<int>(c.r), static_cast<int>(c.g), static_cast<int>(c.b));
+      // Light and haze change how bright and clear it is, and little of its hue.
+      const double found = share(image, kSite, [&](QRgb p) {
+        const QColor q(p);
+        const int hue = std::abs(q.hsvHue() - end.hsvHue());
+        return saturation(p) > (value > 0.5F ? 0.08 : 0.25) && std::min(hue, 360 - hue) < 26;
+      });
+      QVERIFY2(found > 0.005, qPrintable(QStringLiteral("%1 of %2").arg(found).arg(value)));
     }
   }
 
@@ -118,6 +115,17 @@ class TestScreenshots : public QObject {
     const QRect beach(kSite.left(), kSite.center().y(), kSite.width(), kSite.height() / 2);
     const double found = share(image, beach, isWhite);
     QVERIFY2(found > 0.001 && found < 0.02, qPrintable(QString::number(found)));
+  }
+
+  /// Ticks in gold on what was touched, handles in blue about what is selected.
+  void touchingShowsTicksAndHandles() {
+    const QImage image = picture("touching");
+    const auto isNear = [](const QColor& color) { return [color](QRgb c) { return apart(c, color.rgb()) < 30; }; };
+    const double ticks = share(image, kSite, isNear(QColor(0xFC, 0xE9, 0x9A)));
+    QVERIFY2(ticks > 0.0002 && ticks < 0.01, qPrintable(QString::number(ticks)));
+    const QRect above(kSite.left(), kSite.top() + 40, kSite.width(), kSite.height() * 3 / 4);
+    const double handles = share(image, above, isNear(QColor(0x1D, 0x5F, 0x7A)));
+    QVERIFY2(handles > 0.0003 && handles < 0.02, qPrintable(QString::number(handles)));
   }
 
   /// A line divides before from now, from top to bottom.

@@ -140,7 +140,7 @@ class TestSite : public test::WindowTest {
     // A pebble in the middle, and the ground beside it.
     QPoint pebble;
     QPoint ground;
-    for (int y = site().height() / 3; y < site().height() - 60; y += 3)
+    for (int y = site().height() / 3; y < 2 * site().height() / 3; y += 3)  // above the strip of what is selected
       for (int x = site().width() / 3; x < 2 * site().width() / 3; x += 3) {
         const SitePointer p = site().pointerAt(QPointF(x, y), {});
         if (!p.thing || !p.ground) continue;

@@ -2,6 +2,7 @@
 #include "core/nodes/adjust/touch_ups.h"
 
 #include "core/geometry/joined.h"
+#include "core/nodes/brush_effect.h"
 #include "core/nodes/named_props.h"
 #include "core/nodes/registry.h"
 #include "core/props/coloring.h"
@@ -186,9 +187,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (s.hasPoint) stays[s.index] = 0;
   }
   if (asleep + stray > 0)
-    ctx.warn(fmt::format("{} of {} touch-ups find no placement within {:g} m of where they were made, and are not applied",
-                         asleep + stray, standing.size(), p.limit),
-             "See the list on the Bench: wake them, hand them on, forget them, or leave them until it comes again");
+    ctx.warn(
+        fmt::format("{} of {} touch-ups find no placement within {:g} m of where they were made, and are not applied",
+                    asleep + stray, standing.size(), p.limit),
+        "See the list on the Bench: wake them, hand them on, forget them, or leave them until it comes again");
   if (asleep + stray > 0) ctx.say(fmt::format("{} asleep · {} stray", asleep, stray));
   if (asleep + stray == standing.size()) return Outputs{given, split(*given, stays).second};
 
@@ -232,7 +234,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       out.set(&Points::draftLevel, out.level, i, 0.0F);
     if (t.isRemoved) {
       keeps[i] = 0;
-      if (!all->isKept.isConstant()) out.set(&Points::isKept, out.kept, i, std::uint8_t{0});
+      if (all->isKept[i] != 0) out.set(&Points::isKept, out.kept, i, std::uint8_t{0});
       continue;
     }
     missing += !settle(t, i, *all, ground, isAlone, p.reach, out);
@@ -410,18 +412,7 @@ const NodeKind& touchUps() {
                {"remove", ARVESK_TEXT("node", "Take away")},
                {"keep", ARVESK_TEXT("node", "Keep")}})
             .ofTool(),
-        param("brush_effect", &Params::effect, ARVESK_TEXT("node", "Adjusts"),
-              ARVESK_TEXT("node", "What it does to the points under it, strongest in its middle."),
-              {{"apart", ARVESK_TEXT("node", "Pushes apart")},
-               {"together", ARVESK_TEXT("node", "Draws together")},
-               {"grow", ARVESK_TEXT("node", "Grows")},
-               {"shrink", ARVESK_TEXT("node", "Shrinks")},
-               {"turn", ARVESK_TEXT("node", "Turns")},
-               {"lean", ARVESK_TEXT("node", "Leans")},
-               {"raise", ARVESK_TEXT("node", "Raises")},
-               {"lower", ARVESK_TEXT("node", "Lowers")}})
-            .shown("brush_job", {"adjust"})
-            .ofTool(),
+        brushEffect(static_cast<BrushEffect Params::*>(&Params::effect)).ofTool(),
         param("brush_radius", &Params::radius, ARVESK_TEXT("node", "Brush radius"),
               ARVESK_TEXT("node", "Of the next stroke."))
             .in(Unit::Meter)

@@ -2,6 +2,7 @@
 // that come in keep out of their place.
 #include "core/nodes/scatter/placed_by_hand.h"
 
+#include "core/nodes/brush_effect.h"
 #include "core/nodes/deliver/merge.h"
 #include "core/nodes/named_props.h"
 #include "core/nodes/registry.h"
@@ -206,17 +207,7 @@ std::vector<ParamSpec> brushParams() {
            {"remove", ARVESK_TEXT("node", "Take away")},
            {"adjust", ARVESK_TEXT("node", "Adjust")},
            {"single", ARVESK_TEXT("node", "One by one")}}),
-      param("brush_effect", &Params::effect, ARVESK_TEXT("node", "Adjusts"),
-            ARVESK_TEXT("node", "What it does to the points under it, strongest in its middle."),
-            {{"apart", ARVESK_TEXT("node", "Pushes apart")},
-             {"together", ARVESK_TEXT("node", "Draws together")},
-             {"grow", ARVESK_TEXT("node", "Grows")},
-             {"shrink", ARVESK_TEXT("node", "Shrinks")},
-             {"turn", ARVESK_TEXT("node", "Turns")},
-             {"lean", ARVESK_TEXT("node", "Leans")},
-             {"raise", ARVESK_TEXT("node", "Raises")},
-             {"lower", ARVESK_TEXT("node", "Lowers")}})
-          .shown("brush_job", {"adjust"}),
+      brushEffect(static_cast<BrushEffect Params::*>(&Params::effect)),
       param("brush_radius", &Params::radius, ARVESK_TEXT("node", "Brush radius"),
             ARVESK_TEXT("node", "Of the next stroke."))
           .in(Unit::Meter)
