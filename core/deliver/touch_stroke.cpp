@@ -75,9 +75,7 @@ bool TouchStroke::adjustSome(const BrushDab& dab, const std::vector<std::size_t>
   const auto radiusOf = [&](const HandPoint& p) {
     return m_scene->points->footprint[p.key - 1] * std::max(std::abs(p.size.x), std::abs(p.size.z));
   };
-  BrushAdjust how = m_how;
-  // Raised and lowered from where each stands, not from the ground.
-  if (!adjust(local, dab, how, m_scene->ground, radiusOf)) return false;
+  if (!adjust(local, dab, m_how, m_scene->ground, radiusOf)) return false;
   local.list.forEach([&](const HandPoint& after) {
     Touched& t = m_touched.at(after.key - 1);
     const HandPoint before = t.now;
