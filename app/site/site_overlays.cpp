@@ -43,24 +43,6 @@ void SiteView::paintOverlays(QPainter& p) {
   }
 }
 
-/// A small tick over what a hand touched, a cross where it took something away.
-void SiteView::paintTicks(QPainter& p) {
-  if (!m_areTicksShown || m_mode == SiteMode::Cover) return;
-  const SiteLens seen = lens();
-  const QRectF pane(rect());
-  p.setBrush(Qt::NoBrush);
-  const auto draw = [&](const std::vector<Vec3>& places, const QList<QPolygonF>& lines) {
-    for (const Vec3& place : places) {
-      const auto at = seen.project(place);
-      if (!at || !pane.contains(*at)) continue;
-      const int alpha = seen.isHidden(place) ? 90 : 255;
-      for (const QPolygonF& line : lines) drawOutlined(p, line.translated(*at), QColor(0xFC, 0xE9, 0x9A, alpha), 1.8);
-    }
-  };
-  draw(m_touched, {QPolygonF{{-4, -9}, {-1, -5}, {5, -13}}});
-  draw(m_removed, {QPolygonF{{-4, -4}, {4, 4}}, QPolygonF{{-4, 4}, {4, -4}}});
-}
-
 void SiteView::showAreas(const PlanPicture& of) {
   m_areas = of.areas;
   m_footprints = of.footprints;
