@@ -67,8 +67,6 @@ void MainWindow::nextSeed() {
 
 /// What was written into a cell of the Ledger, as a touch-up of its placement.
 void MainWindow::touchCell(const QString& uid, quint64 id, const std::string& what, const QString& written) {
-  const EvalViewPtr view = m_service.latest();
-  if (!view) return;
   const auto number = parseQuantity(written, what == "size" ? Unit::None : Unit::Meter);
   std::string prop;
   if (what == "prop") {
@@ -78,30 +76,45 @@ void MainWindow::touchCell(const QString& uid, quint64 id, const std::string& wh
   } else if (!number || (what == "size" && !(*number > 0))) {
     return say(tr("! \"%1\" is no number for %2").arg(written, QString::fromStdString(what)));
   }
-  m_seeding.ask([this, view, uid = uid.toStdString(), id, what, prop, number](const Task& task) -> Worker::Answer {
-    auto groups = touchable(*view->plan, view->evaluation, {{uid, [id](std::uint64_t other) { return other == id; }}},
-                            task);
-    if (groups.empty()) return {};
-    return [this, view, groups, what, prop, number]() mutable {
-      if (view->plan != m_model.snapshot()) return say(tr("The plan was edited meanwhile; do it again"));
-      const TouchTarget target = groups.front().targets.front();
-      const auto to = static_cast<float>(number.value_or(0));
-      TouchDelta delta;
-      if (what == "x") delta.move.x = to - target.place.x;
-      if (what == "z") delta.move.z = to - target.place.z;
-      if (what == "y") delta.lift = to - target.place.y;
-      if (what == "size") delta.size = to / ((target.size.x + target.size.y + target.size.z) / 3);
-      m_model.touch(tr("Write in the Ledger"), groups, [&](const TouchGroup& group, const TouchUps& now) {
-        if (prop.empty()) return withDelta(now, group, delta, target.place);
-        return withChange(now, group, [&](TouchUp& t, TouchUps& among, const TouchTarget&) {
-          t.prop = prop == target.prop ? 0 : among.numberOf(prop);
+  m_cells.push_back([this, uid = uid.toStdString(), id, what, prop, number](const EvalViewPtr& view) {
+    m_cellWriting.ask([this, view, uid, id, what, prop, number](const Task& task) -> Worker::Answer {
+      auto groups = touchable(*view->plan, view->evaluation, {{uid, [id](std::uint64_t other) { return other == id; }}},
+                              task);
+      return [this, view, groups, what, prop, number]() mutable {
+        if (view->plan != m_model.snapshot()) return;  // it stays the next, for when that is worked out
+        m_cells.erase(m_cells.begin());
+        const auto next = [&] {  // where nothing is to be worked out anew
+          if (!m_cells.empty() && view->plan == m_model.snapshot()) m_cells.front()(view);
+        };
+        if (groups.empty()) return next();
+        const TouchTarget target = groups.front().targets.front();
+        const auto to = static_cast<float>(number.value_or(0));
+        TouchDelta delta;
+        if (what == "x") delta.move.x = to - target.place.x;
+        if (what == "z") delta.move.z = to - target.place.z;
+        if (what == "y") delta.lift = to - target.place.y;
+        if (what == "size") delta.size = to / ((target.size.x + target.size.y + target.size.z) / 3);
+        m_model.touch(tr("Write in the Ledger"), groups, [&](const TouchGroup& group, const TouchUps& now) {
+          if (prop.empty()) return withDelta(now, group, delta, target.place);
+          return withChange(now, group, [&](TouchUp& t, TouchUps& among, const TouchTarget&) {
+            t.prop = prop == target.prop ? 0 : among.numberOf(prop);
+          });
         });
-      });
-    };
+        next();
+      };
+    });
   });
+  touchNextCell();
+}
+
+/// What is written while the plan is being worked out waits for that, so that it counts from what is there.
+void MainWindow::touchNextCell() {
+  const EvalViewPtr view = m_service.latest();
+  if (!m_cells.empty() && view && view->plan == m_model.snapshot() && !m_cellWriting.isBusy()) m_cells.front()(view);
 }
 
 void MainWindow::showTouches(const EvalViewPtr& view) {
+  touchNextCell();
   m_standing.ask([this, view](const Task& task) -> Worker::Answer {
     const auto facts = std::make_shared<const TouchFacts>(touchFactsOf(*view, task));
     if (task.isCancelled()) return {};

@@ -141,6 +141,7 @@ class MainWindow : public QMainWindow {
   /// At once, or after a question where that would put touch-ups to sleep.
   void nextSeed();
   void touchCell(const QString& uid, quint64 id, const std::string& what, const QString& written);
+  void touchNextCell();
   void showTouches(const EvalViewPtr& view);
   void updateKeys();
   /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
@@ -169,7 +170,9 @@ class MainWindow : public QMainWindow {
   Worker m_why;
   Worker m_taking;
   Worker m_standing;  // of touch-ups
-  Worker m_seeding;   // answers what seeds and cells would do
+  Worker m_seeding;
+  std::vector<std::function<void(const EvalViewPtr&)>> m_cells;  // written over, and done one after the other
+  Worker m_cellWriting;
   FileWatch m_watch;
   ManualWindow* m_manual = nullptr;
   MissingWindow* m_missing = nullptr;
