@@ -348,7 +348,8 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
           chosen[layer.source] = chosen[layer.source].with(IdSet{layer.points->id[i]});
     site.select(chosen);
     waitUntil([&] { return site.touching()->hasHandles(); }, 60'000);
-    if (!site.touching()->hasHandles() || site.touching()->count() < 2) photographer.fail("nothing is selected to touch");
+    if (!site.touching()->hasHandles() || site.touching()->count() < 2)
+      photographer.fail("nothing is selected to touch");
     photographer.take(window, "touching");
     site.select({});
   }
