@@ -94,7 +94,7 @@ void addPointMasks(const PointsPtr& at) {
 
 /// Where a point stands, and sums of other masks.
 void addPlaceMasks(const PointsPtr& at) {
-  Image picture{512, 512, 1, 8, Array<float>(512 * 512, 0.0F)};
+  Image picture{512, 512, 1, 8, Array<float>(512 * 512, 0.0F), {}};
   for (std::size_t i = 0; i < picture.values.size(); ++i) picture.values[i] = unitFloat(hashOf(i, 3ULL));
   const auto image = std::make_shared<const Image>(std::move(picture));
   PictureMap map;

@@ -18,9 +18,7 @@ namespace {
 using nodes::TouchState;
 using Fate = SharedList<TouchUp>::Fate;
 
-bool isWaiting(const TouchRow& row) {
-  return row.standing.state == TouchState::Asleep || row.standing.state == TouchState::Stray;
-}
+bool isWaiting(const TouchRow& row) { return row.standing.isWaiting(); }
 
 }  // namespace
 
@@ -182,43 +180,27 @@ void TouchList::handOn() {
   std::vector<TouchUp> waiting;
   for (const TouchRow& row : chosen())
     if (isWaiting(row)) waiting.push_back(row.standing.touch);
-  const Node* node = m_model->plan().find(m_uid.toStdString());
-  if (waiting.empty() || !node || !m_view) return;
-  m_finding.ask([this, waiting, uid = m_uid.toStdString(), view = m_view, plan = m_model->snapshot(),
+  if (!waiting.empty()) handOn(m_uid, waiting);
+}
+
+void TouchList::handOn(const QString& uid, const std::vector<TouchUp>& waiting) {
+  const Node* node = m_model->plan().find(uid.toStdString());
+  if (!node || !m_view) return;
+  m_finding.ask([this, waiting, uid, view = m_view, plan = m_model->snapshot(),
                  touches = nodes::touchUpsParams(*node).touches](const Task& task) -> Worker::Answer {
-    const Node* then = view->plan->find(uid);
+    const Node* then = view->plan->find(uid.toStdString());
     const PointsPtr in = then ? inputsOf(*view->plan, view->evaluation, *then).points() : nullptr;
-    auto now = std::make_shared<TouchUps>(touches);
-    std::size_t none = 0;
-    for (const TouchUp& t : waiting) {
-      if (task.isCancelled()) return {};
-      const auto to = in ? candidateFor(t, *now, *in) : std::nullopt;
-      if (!to) {
-        ++none;
-        continue;
-      }
-      now->list.edit([&](TouchUp& other) {
-        if (other.id != t.id) return Fate::Stays;
-        other.id = in->id[*to];
-        other.at = in->position[*to];
-        other.stood = in->orientation[*to];
-        other.sized = in->size[*to];
-        other.normal = directionOr(in->groundNormal[*to], kUp);
-        if (!other.isKept) {
-          const TouchUp plain;
-          other.stood = plain.stood;
-          other.sized = plain.sized;
-          other.normal = plain.normal;
-          other.height = plain.height;
-        }
-        return Fate::Changed;
-      });
-    }
-    return [this, now, none, plan, uid, count = waiting.size()] {
-      if (plan != m_model->snapshot()) return Q_EMIT told(tr("The plan was edited meanwhile; do it again"));
-      m_model->setParam(QString::fromStdString(uid), "touches", *now);
-      Q_EMIT told(none == 0 ? tr("%1 handed on").arg(count)
-                            : tr("%1 handed on; for %2 there is no other of their prop").arg(count - none).arg(none));
+    const Link* link = then ? firstLink(*then, "ground") : nullptr;
+    HandedOn now = handedOn(touches, waiting, in ? *in : Points(), GroundUnder(view->evaluation, link ? *link : Link()),
+                            task);
+    if (task.isCancelled()) return {};
+    return [this, now = std::move(now), waiting, plan, uid] {
+      if (plan != m_model->snapshot()) return handOn(uid, waiting);  // on what it is by now
+      m_model->setParam(uid, "touches", now.touches);
+      const std::size_t count = waiting.size() - now.missing;
+      Q_EMIT told(now.missing == 0
+                      ? tr("%1 handed on").arg(count)
+                      : tr("%1 handed on; for %2 there is no other of their prop").arg(count).arg(now.missing));
     };
   });
 }

@@ -51,6 +51,7 @@ class TouchList : public QWidget {
   void edit(const QString& text, const Edit& how);
   void wake();
   void handOn();
+  void handOn(const QString& uid, const std::vector<TouchUp>& waiting);
   void forget();
 
   PlanModel* m_model;

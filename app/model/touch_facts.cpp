@@ -16,10 +16,6 @@ Vec3 topOf(const Points& points, std::size_t i) {
   return points.position[i] + points.orientation[i] * (kUp * (height * points.size[i].y));
 }
 
-bool isWaiting(nodes::TouchState state) {
-  return state == nodes::TouchState::Asleep || state == nodes::TouchState::Stray;
-}
-
 }  // namespace
 
 TouchFacts touchFactsOf(const EvalView& view, const Task& task) {
@@ -40,9 +36,9 @@ TouchFacts touchFactsOf(const EvalView& view, const Task& task) {
       row.standing = std::move(s);
       rows.push_back(std::move(row));
     }
-    std::stable_partition(rows.begin(), rows.end(), [](const TouchRow& r) { return isWaiting(r.standing.state); });
+    std::stable_partition(rows.begin(), rows.end(), [](const TouchRow& r) { return r.standing.isWaiting(); });
     for (std::size_t k = 0; k < rows.size(); ++k)
-      if (!isWaiting(rows[k].standing.state)) wanted.emplace(rows[k].standing.touch.id, k);
+      if (!rows[k].standing.isWaiting()) wanted.emplace(rows[k].standing.touch.id, k);
     for (std::size_t i = 0; i < made->count; ++i) {
       const auto it = wanted.find(made->id[i]);
       if (it == wanted.end()) continue;

@@ -11,10 +11,6 @@ namespace {
 
 using nodes::BrushJob;
 
-/// Dabs follow each other at this share of the radius.
-constexpr float kStep = 0.3F;
-/// More in one move of the mouse than this is a jump, not a stroke.
-constexpr int kMostPerMove = 100;
 /// The picture is asked for again no more often than this while a stroke goes on.
 constexpr qint64 kPostMs = 120;
 /// One by one with Alt: what is nearer than this is meant, m.
@@ -40,11 +36,8 @@ HandBrush::HandBrush(PlanModel* model, QString uid, std::shared_ptr<FileService>
 QString HandBrush::hint() const {
   if (m_ready && !m_ready->note.isEmpty()) return m_ready->note;
   switch (m_settings.job) {
-    case BrushJob::Add: {
-      const QString full = m_isFull ? tr("full: no more fit here")
-                                    : tr("left drag adds · Ctrl takes away · Shift+wheel size");
-      return m_overlaps == 0 ? full : tr("%1 · %2 overlap").arg(full).arg(m_overlaps);
-    }
+    case BrushJob::Add:
+      return m_isFull ? tr("full: no more fit here") : tr("left drag adds · Ctrl takes away · Shift+wheel size");
     case BrushJob::Remove: return tr("left drag takes away · Shift+wheel size");
     case BrushJob::Adjust: return tr("left drag adjusts · Shift+wheel size");
     case BrushJob::Single: return tr("press sets · drag turns · wheel sizes · Shift+drag leans · Alt snaps");
@@ -94,7 +87,10 @@ void HandBrush::take(const std::shared_ptr<Ready>& ready) {
     m_now = ready->points;
     m_job = m_waiting.front().job;
     std::size_t done = 0;
-    while (done < m_waiting.size() && m_waiting[done].job == m_job) apply(m_waiting[done++].dab);
+    while (done < m_waiting.size() && m_waiting[done].job == m_job) {
+      apply(m_waiting[done].dab, m_waiting[done].begins);
+      ++done;
+    }
     m_waiting.erase(m_waiting.begin(), m_waiting.begin() + static_cast<std::ptrdiff_t>(done));
     post(!m_isDown);
     if (!m_waiting.empty()) {
@@ -200,7 +196,17 @@ HandBrush::Mark HandBrush::markOf(const HandPoint& point, const HandPoints& amon
           false};
 }
 
-void HandBrush::apply(const BrushDab& d) {
+std::string HandBrush::kindOf(const HandPoint& point) const {
+  if (point.prop > 0 && point.prop <= m_now.props.size()) return m_now.props[point.prop - 1];
+  const auto it = m_ready->given.find(point.key);
+  return it == m_ready->given.end() ? std::string() : it->second;
+}
+
+/// The first that a stroke meets says of what kind all are that it takes away, where it is to be of one kind.
+bool HandBrush::takesAway(const HandPoint& point) const { return !m_kind || kindOf(point) == *m_kind; }
+
+void HandBrush::apply(const BrushDab& d, bool begins) {
+  if (begins) m_kind.reset();
   switch (m_job) {
     case BrushJob::Add: {
       for (const HandPoint& p : m_ready->stroke->add(d)) m_fresh.push_back(markOf(p, m_ready->stroke->points()));
@@ -213,7 +219,14 @@ void HandBrush::apply(const BrushDab& d) {
       m_now.list.forEach([&](const HandPoint& p) {
         if (glm::distance(p.place, d.place) <= d.radius) gone.push_back({p, {}, true});
       });
-      remove(m_now, d, [](const HandPoint&) { return true; });
+      // With Ctrl, while it adds, it takes all.
+      const bool isOneKind = m_settings.job == BrushJob::Remove && m_settings.meets == BrushMeets::OneKind;
+      if (isOneKind && !m_kind && !gone.empty())
+        m_kind = kindOf(std::min_element(gone.begin(), gone.end(), [&](const Mark& a, const Mark& b) {
+                          return glm::distance(a.point.place, d.place) < glm::distance(b.point.place, d.place);
+                        })->point);
+      std::erase_if(gone, [&](const Mark& m) { return !takesAway(m.point); });
+      remove(m_now, d, [&](const HandPoint& p) { return takesAway(p); });
       m_fresh.insert(m_fresh.end(), gone.begin(), gone.end());
       break;
     }
@@ -235,11 +248,12 @@ void HandBrush::apply(const BrushDab& d) {
 
 void HandBrush::dab(const Vec3& place, const SitePointer& pointer) {
   const BrushDab d{place, m_normal, m_along, radiusNow(pointer), m_settings.strength / 100 * pointer.pressure};
+  const bool begins = !m_last;
   m_last = place;
   if (m_ready && m_isUsable)
-    apply(d);
+    apply(d, begins);
   else
-    m_waiting.push_back({d, m_job});
+    m_waiting.push_back({d, m_job, begins});
 }
 
 bool HandBrush::press(const SitePointer& pointer, const SiteLens&) {
@@ -254,6 +268,7 @@ bool HandBrush::press(const SitePointer& pointer, const SiteLens&) {
   m_isFull = false;
   ++m_stroke;
   m_along = Vec3(0);
+  m_last.reset();
   if (m_isUsable) m_now = m_ready->points;
   if (m_settings.job == BrushJob::Single) {
     m_before = m_now;
@@ -308,14 +323,10 @@ void HandBrush::drag(const SitePointer& pointer, const SiteLens&) {
     return;
   }
   if (!m_cursor || !m_last) return;
-  const float step = kStep * radiusNow(pointer);
-  const Vec3 way = *m_cursor - *m_last;
-  const float length = glm::length(way);
-  if (length < step) return;
-  m_along = way;
-  const int count = std::min(kMostPerMove, static_cast<int>(length / step));
-  const Vec3 from = *m_last;
-  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer);
+  const std::vector<Vec3> places = dabsBetween(*m_last, *m_cursor, radiusNow(pointer));
+  if (places.empty()) return;
+  m_along = *m_cursor - *m_last;
+  for (const Vec3& place : places) dab(place, pointer);
   if (m_posted.isValid() && m_posted.elapsed() > kPostMs) post(false);
 }
 

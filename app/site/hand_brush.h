@@ -8,6 +8,8 @@
 #include "core/spatial/hand_brush.h"
 #include "core/spatial/snaps.h"
 
+#include <unordered_map>
+
 namespace arvesk {
 
 class HandBrush : public QObject, public SiteTool {
@@ -26,7 +28,7 @@ class HandBrush : public QObject, public SiteTool {
   void paint(QPainter& painter, const SiteLens& lens) const override;
   void showResults(const EvalViewPtr& view) override;
   /// Footprints of this node's points that overlap each other or what the brush keeps clear of.
-  std::size_t overlaps() const { return m_overlaps; }
+  std::size_t overlaps() const override { return m_overlaps; }
   SiteSelection overlapping() const override { return m_ready ? m_ready->overlapping : SiteSelection(); }
   bool takesAlt() const override { return m_settings.job == nodes::BrushJob::Single; }
   /// Has it all that it needs for a stroke?
@@ -48,8 +50,9 @@ class HandBrush : public QObject, public SiteTool {
     std::unique_ptr<BrushStroke> stroke;
     bool isBehind = false;  // points came or went that the stroke does not know of
     std::function<float(const HandPoint&)> radiusOf;
-    std::map<std::string, Box3> boxes;  // of props, by uid
-    QString note;                       // what of the settings does not hold, in words
+    std::map<std::string, Box3> boxes;                     // of props, by uid
+    QString note;                                          // what of the settings does not hold, in words
+    std::unordered_map<std::uint64_t, std::string> given;  // props of those that name none, by key
     std::size_t overlaps = 0;
     SiteSelection overlapping;
     Snaps snaps;
@@ -73,7 +76,9 @@ class HandBrush : public QObject, public SiteTool {
   void choose(const SurfacePtr& ground);
   float radiusNow(const SitePointer& pointer) const;
   void dab(const Vec3& place, const SitePointer& pointer);
-  void apply(const BrushDab& dab);
+  void apply(const BrushDab& dab, bool begins);
+  bool takesAway(const HandPoint& point) const;
+  std::string kindOf(const HandPoint& point) const;
   void setOne();
   void setWaiting();
   void post(bool isLast);
@@ -104,10 +109,12 @@ class HandBrush : public QObject, public SiteTool {
   struct WaitingDab {
     BrushDab dab;
     nodes::BrushJob job;
+    bool begins;  // a stroke
   };
   std::vector<WaitingDab> m_waiting;
-  HandPoints m_now;           // with what it did so far
-  std::vector<Mark> m_fresh;  // not in the picture yet
+  HandPoints m_now;                   // with what it did so far
+  std::optional<std::string> m_kind;  // what it takes away of: uid of a prop
+  std::vector<Mark> m_fresh;          // not in the picture yet
   std::optional<Vec3> m_last;
   Vec3 m_along{0};
   bool m_isFull = false;

@@ -103,11 +103,14 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
     return hashOf(cell(v.x), cell(v.y), cell(v.z));
   };
   if (const PointsPtr mine = view->evaluation.firstOf<PointsPtr>(node.uid)) {
-    std::unordered_set<std::uint64_t> ids;
     const EvalContext ctx = contextOf(*view->plan, node);
-    p.points.list.forEach([&](const HandPoint& h) { ids.insert(h.isTaken ? h.key : ctx.idOf(h.key)); });
+    std::unordered_map<std::uint64_t, std::uint64_t> keys;  // by id
+    p.points.list.forEach([&](const HandPoint& h) { keys.emplace(h.isTaken ? h.key : ctx.idOf(h.key), h.key); });
     for (std::size_t i = 0; i < mine->count; ++i)
-      if (ids.contains(mine->id[i])) own.insert(placeKey(mine->position[i]));
+      if (const auto it = keys.find(mine->id[i]); it != keys.end()) {
+        own.insert(placeKey(mine->position[i]));
+        out->given.emplace(it->second, propUidOf(*mine, i));
+      }
   }
   auto others = std::make_shared<BrushSurroundings>(p.gap);
   std::map<std::string, float> around;  // weight of props by how many stand near the brush
@@ -128,9 +131,8 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
         if (counts)
           entries.push_back(
               {points.position[i], roomOf(points, i, p.room), static_cast<std::uint32_t>(entries.size())});
-        if (p.takes == BrushTakes::Neighbors && on && points.prop[i] != kNoProp && points.kit &&
-            glm::distance(points.position[i], on->place) < 3 * p.radius)
-          around[points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->uid] += 1;
+        if (p.takes == BrushTakes::Neighbors && on && glm::distance(points.position[i], on->place) < 3 * p.radius)
+          if (const std::string& uid = propUidOf(points, i); !uid.empty()) around[uid] += 1;
       }
     }
     others->others.add(entries);

@@ -7,11 +7,6 @@
 namespace arvesk {
 namespace {
 
-/// Dabs follow each other at this share of the radius, so that a stroke has no beads.
-constexpr float kStep = 0.3F;
-/// More in one move of the mouse than this is a jump, not a stroke.
-constexpr int kMostPerMove = 200;
-
 const NodeKind* brushedKind(const PlanModel& model, const QString& uid, const Node** node) {
   *node = model.plan().find(uid.toStdString());
   return *node ? kindOf(**node) : nullptr;
@@ -81,11 +76,8 @@ bool MaskBrush::press(const SitePointer& pointer, const SiteLens& lens) {
 void MaskBrush::drag(const SitePointer& pointer, const SiteLens& lens) {
   follow(pointer);
   if (!m_cursor || !m_last) return;
-  const float step = kStep * static_cast<float>(number(SiteRole::BrushRadius, 1));
-  const Vec3 way = *m_cursor - *m_last;
-  const int count = std::min(kMostPerMove, static_cast<int>(glm::length(way) / step));
-  const Vec3 from = *m_last;
-  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer, lens);
+  const auto radius = static_cast<float>(number(SiteRole::BrushRadius, 1));
+  for (const Vec3& place : dabsBetween(*m_last, *m_cursor, radius)) dab(place, pointer, lens);
 }
 
 void MaskBrush::release() {

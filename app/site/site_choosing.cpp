@@ -89,12 +89,10 @@ void SiteView::selectProp(const QString& node, const QString& propUid) {
                    prop = propUid.toStdString()](const Task&) -> std::function<void()> {
     SiteSelection all;
     for (const PictureLayer& layer : view->shown) {
-      if (layer.source != node || !layer.points->kit) continue;
+      if (layer.source != node) continue;
       std::vector<std::uint64_t> ids;
       for (std::size_t i = 0; i < layer.points->count; ++i)
-        if (layer.points->prop[i] != kNoProp &&
-            layer.points->kit->entries[static_cast<std::size_t>(layer.points->prop[i])].prop->uid == prop)
-          ids.push_back(layer.points->id[i]);
+        if (propUidOf(*layer.points, i) == prop) ids.push_back(layer.points->id[i]);
       if (!ids.empty()) all[node] = IdSet(std::move(ids));
     }
     return [this, all] { select(all); };

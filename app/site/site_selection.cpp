@@ -30,6 +30,12 @@ IdSet IdSet::without(const IdSet& others) const {
   return ofRising(std::move(left));
 }
 
+ShownPoints shownOf(const SiteSelection& selection) {
+  ShownPoints out;
+  for (const auto& [uid, ids] : selection) out[uid] = [ids](std::uint64_t id) { return ids.contains(id); };
+  return out;
+}
+
 std::size_t countOf(const SiteSelection& selection) {
   std::size_t n = 0;
   for (const auto& [source, ids] : selection) n += ids.size();
@@ -73,7 +79,7 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
     const Points& p = *layer.points;
     for (std::size_t i = 0; i < p.count; ++i) {
       if (!it->second.contains(p.id[i])) continue;
-      if (p.kit && p.prop[i] != kNoProp) props.insert(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
+      if (const std::string& uid = propUidOf(p, i); !uid.empty()) props.insert(uid);
       if (const auto* parents = parentsOf(p)) clumps.insert((*parents)[i]);
     }
   }
@@ -83,11 +89,9 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
     const auto* parents = parentsOf(p);
     std::vector<std::uint64_t> ids;
     for (std::size_t i = 0; i < p.count; ++i) {
-      const bool takes = what == SameAs::Node ? isSelected
-                         : what == SameAs::Clump
-                             ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0
-                             : p.kit && p.prop[i] != kNoProp &&
-                                   props.contains(p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->uid);
+      const bool takes = what == SameAs::Node    ? isSelected
+                         : what == SameAs::Clump ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0
+                                                 : props.contains(propUidOf(p, i));
       if (takes) ids.push_back(p.id[i]);
     }
     if (!ids.empty()) out[layer.source] = out[layer.source].with(IdSet(std::move(ids)));

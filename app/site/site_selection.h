@@ -1,6 +1,7 @@
 // What is selected in Site: placements by the node that they come from and their id, and what is hidden of them.
 #pragma once
 
+#include "core/deliver/shown_points.h"
 #include "core/picture/film.h"
 #include "core/picture/scene.h"
 
@@ -35,6 +36,8 @@ class IdSet {
 using SiteSelection = std::map<std::string, IdSet>;
 
 std::size_t countOf(const SiteSelection& selection);
+/// The same for who follows it back into the plan.
+ShownPoints shownOf(const SiteSelection& selection);
 
 /// The points of `layers` whose place falls into `area` (pixels of a picture `width` × `height`) and is not behind what
 /// `film` saw there. A null film lets everything through.

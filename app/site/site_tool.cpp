@@ -30,6 +30,16 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid,
   return nullptr;
 }
 
+std::vector<Vec3> dabsBetween(const Vec3& from, const Vec3& to, float radius) {
+  constexpr float kStep = 0.3F;
+  constexpr int kMost = 200;
+  const Vec3 way = to - from;
+  const int count = std::min(kMost, static_cast<int>(glm::length(way) / (kStep * radius)));
+  std::vector<Vec3> out;
+  for (int i = 1; i <= count; ++i) out.push_back(from + way * (static_cast<float>(i) / static_cast<float>(count)));
+  return out;
+}
+
 std::vector<Vec3> SiteLens::ringAt(const Vec3& center, const Vec3& normal, float radius) const {
   constexpr int kSides = 48;
   const Vec3 side = directionOr(glm::cross(normal, std::abs(normal.x) < 0.9F ? Vec3(1, 0, 0) : Vec3(0, 0, 1)),

@@ -81,6 +81,8 @@ class SiteTool {
   }
   /// What it holds of the plan that is in the way of something.
   virtual SiteSelection overlapping() const { return {}; }
+  /// How many of its footprints overlap others.
+  virtual std::size_t overlaps() const { return 0; }
   virtual void paint(QPainter& painter, const SiteLens& lens) const = 0;
   virtual void showResults(const EvalViewPtr& view) { Q_UNUSED(view) }
   /// What to call when it has something new to be drawn or said.
@@ -97,6 +99,10 @@ class SiteTool {
 
 /// The tool for a node, by what its parameters are to Site; null when there is none.
 std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid, const std::shared_ptr<FileService>& files);
+
+/// Where the dabs of a brush go on the way from the last one: one at each step of a share of the radius, so close that
+/// a stroke has no beads. Of a jump no more than a few hundred.
+std::vector<Vec3> dabsBetween(const Vec3& from, const Vec3& to, float radius);
 
 /// How a handle looks: what moves, what sizes one side, what turns, what sizes all.
 enum class HandleShape { Square, Round, Arrow, Corner };

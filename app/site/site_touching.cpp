@@ -17,6 +17,7 @@ void SiteView::setTouching(PlanModel* model) {
     tellHint();
     update();
   });
+  connect(m_touchPanel, &TouchPanel::sizeChanged, this, &SiteView::showTouchPanel);
   connect(m_touching.get(), &TouchSession::told, this, &SiteView::picked);
 }
 

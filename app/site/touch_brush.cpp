@@ -7,10 +7,6 @@ namespace {
 
 using nodes::TouchBrushJob;
 
-/// Dabs follow each other at this share of the radius.
-constexpr float kStep = 0.3F;
-/// More in one move of the mouse than this is a jump, not a stroke.
-constexpr int kMostPerMove = 100;
 /// The picture is asked for again no more often than this while a stroke goes on.
 constexpr qint64 kPostMs = 120;
 
@@ -82,7 +78,7 @@ void TouchBrush::begin() {
   BrushAdjust how;
   how.effect = now.effect;
   how.size = now.sizeLimits;
-  m_stroke.emplace(m_scene, jobOf(now.job), how);
+  m_stroke.emplace(m_scene, jobOf(now.job), how, now.job == TouchBrushJob::Adjust ? BrushMeets::All : now.meets);
   m_before = now.touches;
 }
 
@@ -111,12 +107,9 @@ bool TouchBrush::press(const SitePointer& pointer, const SiteLens&) {
 void TouchBrush::drag(const SitePointer& pointer, const SiteLens&) {
   follow(pointer);
   if (!m_isDown || !m_cursor || !m_last) return;
-  const float step = kStep * settings().radius;
-  const Vec3 way = *m_cursor - *m_last;
-  const int count = std::min(kMostPerMove, static_cast<int>(glm::length(way) / step));
-  const Vec3 from = *m_last;
-  for (int i = 1; i <= count; ++i) dab(from + way * (static_cast<float>(i) / static_cast<float>(count)), pointer);
-  if (count > 0 && m_posted.elapsed() > kPostMs) post();
+  const std::vector<Vec3> places = dabsBetween(*m_last, *m_cursor, settings().radius);
+  for (const Vec3& place : places) dab(place, pointer);
+  if (!places.empty() && m_posted.elapsed() > kPostMs) post();
 }
 
 void TouchBrush::release() {

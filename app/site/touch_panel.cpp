@@ -47,35 +47,25 @@ TouchPanel::TouchPanel(TouchSession* session, TouchHandles* handles, PlanModel* 
   column->setSpacing(4);
   auto* numbers = new QHBoxLayout;
   numbers->setSpacing(3);
-  const auto add = [&](const QString& words, const char* name, const ParamSpec& spec,
-                       const std::function<void(TouchDelta&, double)>& does,
-                       const std::function<double(const TouchUp&)>& of) {
-    auto* label = new QLabel(words, this);
-    label->setProperty("role", QStringLiteral("quiet"));
-    NumberField* made = field(words, name, spec, does);
-    numbers->addWidget(label);
-    numbers->addWidget(made);
-    m_fields.push_back({made, of});
-  };
   const ParamSpec meters = number(Unit::Meter, -1e4, 1e4, 0.05);
-  add(
-      tr("East"), "touch_x", meters, [](TouchDelta& d, double by) { d.move.x = static_cast<float>(by); },
+  addField(
+      numbers, tr("East"), "touch_x", meters, [](TouchDelta& d, double by) { d.move.x = static_cast<float>(by); },
       [](const TouchUp& t) { return static_cast<double>(t.move.x); });
-  add(
-      tr("South"), "touch_z", meters, [](TouchDelta& d, double by) { d.move.z = static_cast<float>(by); },
+  addField(
+      numbers, tr("South"), "touch_z", meters, [](TouchDelta& d, double by) { d.move.z = static_cast<float>(by); },
       [](const TouchUp& t) { return static_cast<double>(t.move.z); });
-  add(
-      tr("Up"), "touch_up", meters, [](TouchDelta& d, double by) { d.lift = static_cast<float>(by); },
+  addField(
+      numbers, tr("Up"), "touch_up", meters, [](TouchDelta& d, double by) { d.lift = static_cast<float>(by); },
       [](const TouchUp& t) { return static_cast<double>(t.lift); });
-  add(
-      tr("Turn"), "touch_turn", number(Unit::Degree, -3600, 3600, 1),
+  addField(
+      numbers, tr("Turn"), "touch_turn", number(Unit::Degree, -3600, 3600, 1),
       [](TouchDelta& d, double by) { d.headingDeg = static_cast<float>(by); },
       [](const TouchUp& t) { return headingIn(t.turn); });
-  add(
-      tr("Lean"), "touch_lean", number(Unit::Degree, -360, 360, 1),
+  addField(
+      numbers, tr("Lean"), "touch_lean", number(Unit::Degree, -360, 360, 1),
       [](TouchDelta& d, double by) { d.leanDeg = static_cast<float>(by); }, [](const TouchUp&) { return 0.0; });
-  add(
-      tr("Size"), "touch_size", number(Unit::None, 0.01, 100, 0.05),
+  addField(
+      numbers, tr("Size"), "touch_size", number(Unit::None, 0.01, 100, 0.05),
       [](TouchDelta& d, double by) { d.size = static_cast<float>(by); },
       [](const TouchUp& t) { return static_cast<double>(t.size.y); });
   m_quiet.setSingleShot(true);
@@ -86,6 +76,26 @@ TouchPanel::TouchPanel(TouchSession* session, TouchHandles* handles, PlanModel* 
   });
   numbers->addStretch(1);
   column->addLayout(numbers);
+
+  m_colors = new QWidget(this);
+  auto* colors = new QHBoxLayout(m_colors);
+  colors->setContentsMargins(0, 0, 0, 0);
+  colors->setSpacing(3);
+  addField(
+      colors, tr("Hue"), "touch_hue", number(Unit::Degree, -180, 180, 1),
+      [](TouchDelta& d, double by) { d.tint.x = static_cast<float>(by / 360); },
+      [](const TouchUp& t) { return static_cast<double>(t.tint.x) * 360; });
+  addField(
+      colors, tr("Saturation"), "touch_saturation", number(Unit::Percent, -100, 400, 1),
+      [](TouchDelta& d, double by) { d.tint.y = static_cast<float>(by / 100); },
+      [](const TouchUp& t) { return static_cast<double>(t.tint.y) * 100; });
+  addField(
+      colors, tr("Brightness"), "touch_brightness", number(Unit::Percent, -100, 400, 1),
+      [](TouchDelta& d, double by) { d.tint.z = static_cast<float>(by / 100); },
+      [](const TouchUp& t) { return static_cast<double>(t.tint.z) * 100; });
+  colors->addStretch(1);
+  m_colors->hide();
+  column->addWidget(m_colors);
 
   auto* buttons = new QHBoxLayout;
   buttons->setSpacing(2);
@@ -112,6 +122,12 @@ TouchPanel::TouchPanel(TouchSession* session, TouchHandles* handles, PlanModel* 
   });
   swap->setMenu(props);
   swap->setPopupMode(QToolButton::InstantPopup);
+  auto* color = button(tr("Color"), "touch_color", tr("Numbers for their color"));
+  color->setCheckable(true);
+  connect(color, &QToolButton::toggled, this, [this](bool isOn) {
+    m_colors->setVisible(isOn);
+    Q_EMIT sizeChanged();
+  });
   m_keep = button(tr("Keep"), "touch_keep", tr("They stay, whatever the rules say"));
   m_keep->setCheckable(true);
   connect(m_keep, &QToolButton::clicked, this, [this](bool isOn) { m_session->keep(isOn); });
@@ -124,21 +140,25 @@ TouchPanel::TouchPanel(TouchSession* session, TouchHandles* handles, PlanModel* 
   hide();
 }
 
-NumberField* TouchPanel::field(const QString& words, const char* name, const ParamSpec& spec,
-                               const std::function<void(TouchDelta&, double)>& does) {
+void TouchPanel::addField(QBoxLayout* row, const QString& words, const char* name, const ParamSpec& spec,
+                          const std::function<void(TouchDelta&, double)>& does,
+                          const std::function<double(const TouchUp&)>& of) {
+  auto* label = new QLabel(words, this);
+  label->setProperty("role", QStringLiteral("quiet"));
   auto* made = new NumberField(spec, this);
   made->setObjectName(QLatin1String(name));
   made->setAccessibleName(words);
   made->setFixedWidth(62);
+  row->addWidget(label);
+  row->addWidget(made);
+  m_fields.push_back({made, of});
   connect(made, &NumberField::edited, this,
-          [this, made, does, isFactor = spec.unit == Unit::None](double value, int gesture) {
+          [this, does, of, isFactor = spec.unit == Unit::None](double value, int gesture) {
             // Of one placement the field says how it is; of several, by how much all of them change.
             if (gesture != m_gesture || !m_quiet.isActive()) {
               finish();
               m_was = isFactor ? 1 : 0;
-              if (const auto now = m_session->single())
-                for (const auto& [field, of] : m_fields)
-                  if (field == made) m_was = of(*now);
+              if (const auto now = m_session->single()) m_was = of(*now);
               m_session->begin();
               m_gesture = gesture;
             }
@@ -149,7 +169,6 @@ NumberField* TouchPanel::field(const QString& words, const char* name, const Par
             m_session->set(delta);
             m_quiet.start();
           });
-  return made;
 }
 
 void TouchPanel::finish() {
@@ -166,7 +185,8 @@ void TouchPanel::refresh() {
   m_title->setText(tr("%1 selected").arg(QLocale().toString(static_cast<qulonglong>(count))));
   for (const auto& [field, of] : m_fields) {
     field->setEnabled(m_session->hasHandles());
-    if (!field->hasFocus() || !field->isModified()) field->showValue(of(now.value_or(TouchUp())));
+    if (!field->hasFocus() || !field->isModified())
+      field->showValue(std::round(of(now.value_or(TouchUp())) * 1e4) / 1e4);
   }
   m_keep->setChecked(now && now->isKept);
   m_takeBack->setEnabled(!now || !now->isNothing());

@@ -6,6 +6,7 @@
 #include <QFrame>
 #include <QTimer>
 
+class QBoxLayout;
 class QLabel;
 class QMenu;
 class QToolButton;
@@ -24,9 +25,14 @@ class TouchPanel : public QFrame {
   /// What can be done, for the menu of Site too.
   void fillMenu(QMenu* menu);
 
+ Q_SIGNALS:
+  void sizeChanged();
+
  private:
-  NumberField* field(const QString& words, const char* name, const ParamSpec& spec,
-                     const std::function<void(TouchDelta&, double by)>& does);
+  /// `does` is given by how much the number changed, or by what factor where that is how it counts; `of` reads it.
+  void addField(QBoxLayout* row, const QString& words, const char* name, const ParamSpec& spec,
+                const std::function<void(TouchDelta&, double by)>& does,
+                const std::function<double(const TouchUp&)>& of);
   void fillProps(QMenu* menu);
   void finish();
 
@@ -37,6 +43,7 @@ class TouchPanel : public QFrame {
   QToolButton* m_each;
   QToolButton* m_free;
   QToolButton* m_keep;
+  QWidget* m_colors;  // numbers that few need
   QToolButton* m_takeBack;
   QTimer m_quiet;     // runs while a number is changed
   int m_gesture = 0;  // of the field that changes it

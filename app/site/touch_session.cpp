@@ -1,19 +1,13 @@
 #include "app/site/touch_session.h"
 
-#include "core/base/hash.h"
+#include "core/spatial/point_grid.h"
 
 #include <algorithm>
-#include <cstring>
+#include <array>
 #include <set>
 
 namespace arvesk {
 namespace {
-
-ShownPoints shownOf(const SiteSelection& selection) {
-  ShownPoints out;
-  for (const auto& [uid, ids] : selection) out[uid] = [ids](std::uint64_t id) { return ids.contains(id); };
-  return out;
-}
 
 std::size_t countOf(const std::vector<TouchGroup>& groups) {
   std::size_t out = 0;
@@ -21,57 +15,53 @@ std::size_t countOf(const std::vector<TouchGroup>& groups) {
   return out;
 }
 
-/// For each target of the groups, in order: the prop that most of the nearest placements have which are not meant.
+/// For each target of the groups, in order: the prop that most of the nearest placements have which are not meant; of
+/// as many, the nearest one's.
 std::vector<std::string> propsAround(const EvalView& view, const std::vector<TouchGroup>& groups, const Task& task) {
   constexpr std::size_t kNearest = 8;
-  std::vector<std::string> out;
-  std::set<std::uint64_t> meant;  // by place: ids differ from link to link
-  const auto placeOf = [](const Vec3& p) {
-    std::uint64_t h = 0;
-    for (int a = 0; a < 3; ++a) {
-      std::uint32_t bits = 0;
-      std::memcpy(&bits, &p[a], sizeof bits);
-      h = hashOf(h, bits);
-    }
-    return h;
-  };
+  std::set<std::array<float, 3>> meant;  // by place: ids differ from link to link
+  const auto placeOf = [](const Vec3& p) { return std::array{p.x, p.y, p.z}; };
   for (const TouchGroup& group : groups)
     for (const TouchTarget& t : group.targets) meant.insert(placeOf(t.place));
-  struct Near {
-    float distance;
-    const Prop* prop;
-    bool operator<(const Near& o) const { return distance < o.distance; }
-  };
+  Array<PointGrid::Entry> others;
+  std::vector<const Prop*> props;
+  Box3 box;
+  for (const PictureLayer& layer : view.shown) {
+    const Points& points = *layer.points;
+    if (!points.kit || layer.isGhost) continue;
+    for (std::size_t i = 0; i < points.count; ++i) {
+      if (points.prop[i] == kNoProp || meant.contains(placeOf(points.position[i]))) continue;
+      others.push_back({points.position[i], 0, static_cast<std::uint32_t>(props.size())});
+      props.push_back(points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop.get());
+      box.add(points.position[i]);
+    }
+  }
+  const float room = std::max(box.extent().x, box.extent().z);
+  const float cell = std::max(0.05F, 2 * room / std::sqrt(static_cast<float>(std::max<std::size_t>(1, props.size()))));
+  const PointGrid grid(others, cell);
+  std::vector<std::string> out;
   for (const TouchGroup& group : groups)
     for (const TouchTarget& t : group.targets) {
       if (task.isCancelled()) return {};
-      std::vector<Near> near;
-      for (const PictureLayer& layer : view.shown) {
-        const Points& points = *layer.points;
-        if (!points.kit || layer.isGhost) continue;
-        for (std::size_t i = 0; i < points.count; ++i) {
-          const float distance = glm::distance(points.position[i], t.place);
-          if (points.prop[i] == kNoProp || (near.size() == kNearest && near.front().distance <= distance) ||
-              meant.contains(placeOf(points.position[i])))
-            continue;
-          near.push_back({distance, points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop.get()});
-          std::push_heap(near.begin(), near.end());
-          if (near.size() <= kNearest) continue;
-          std::pop_heap(near.begin(), near.end());
-          near.pop_back();
-        }
+      std::set<std::pair<float, std::uint32_t>> near;
+      const float farthest = glm::distance(t.place, box.center()) + glm::length(box.extent());
+      for (float reach = cell; near.size() < kNearest && !props.empty(); reach *= 2) {
+        grid.near(t.place, reach, [&](const PointGrid::Entry& e) {
+          const float distance = glm::distance(e.position, t.place);
+          if (distance <= reach) near.emplace(distance, e.index);
+          return false;
+        });
+        if (reach > farthest) break;
       }
-      std::sort_heap(near.begin(), near.end());  // of as many, the nearest one's
-      std::string best;
-      std::size_t most = 0;
-      for (const Near& n : near) {
-        const auto count = static_cast<std::size_t>(
-            std::count_if(near.begin(), near.end(), [&](const Near& o) { return o.prop == n.prop; }));
-        if (count <= most) continue;
-        most = count;
-        best = n.prop->uid;
-      }
-      out.push_back(best);
+      std::map<const Prop*, std::size_t> counts;
+      std::size_t rank = 0;
+      for (const auto& [distance, k] : near)
+        if (rank++ < kNearest) ++counts[props[k]];
+      const Prop* best = nullptr;
+      rank = 0;
+      for (const auto& [distance, k] : near)
+        if (rank++ < kNearest && (!best || counts[props[k]] > counts[best])) best = props[k];
+      out.push_back(best ? best->uid : std::string());
     }
   return out;
 }
@@ -162,7 +152,6 @@ float TouchSession::stepMeters() const {
 void TouchSession::begin() {
   if (m_isBusy) end();
   m_isBusy = true;
-  m_delta = {};
   ++m_gesture;
   m_movedBefore = m_moved;
   m_before.clear();
@@ -179,8 +168,8 @@ void TouchSession::apply(const QString& text, const std::function<TouchUps(const
 
 void TouchSession::set(const TouchDelta& delta) {
   if (!m_isBusy || m_before.size() != m_groups.size()) return;
-  m_delta = delta;
-  const QString text = delta.size != 1                               ? tr("Size by hand")
+  const QString text = delta.tint != Vec3(0)                         ? tr("Color by hand")
+                       : delta.size != 1                             ? tr("Size by hand")
                        : delta.headingDeg != 0 || delta.leanDeg != 0 ? tr("Turn by hand")
                                                                      : tr("Move by hand");
   apply(
@@ -197,7 +186,6 @@ void TouchSession::set(const TouchDelta& delta) {
 void TouchSession::end() {
   if (!m_isBusy) return;
   m_isBusy = false;
-  m_delta = {};
   if (m_isBehind) prepare();
   m_isBehind = false;
 }
@@ -293,10 +281,6 @@ void TouchSession::makeAsOthers() {
   });
 }
 
-void TouchSession::tint(const Vec3& more) {
-  change(tr("Color by hand"), [more](TouchUp& t, TouchUps&, const TouchTarget&) { t.tint += more; });
-}
-
 void TouchSession::undoTouches() {
   change(tr("Take touch-ups back"), [](TouchUp& t, TouchUps&, const TouchTarget&) {
     TouchUp plain;
@@ -337,6 +321,7 @@ QString TouchSession::makeOwnVariant() {
           step);
       return QString::fromStdString(own.uid);
     }
+  Q_EMIT told(tr("Only what has a prop of the Kit can have a variant of its own"));
   return {};
 }
 

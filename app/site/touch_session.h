@@ -35,7 +35,6 @@ class TouchSession : public QObject {
   void begin();
   void set(const TouchDelta& delta);
   void end();
-  const TouchDelta& delta() const { return m_delta; }
   /// The three at once.
   void nudge(const TouchDelta& delta);
 
@@ -44,7 +43,6 @@ class TouchSession : public QObject {
   void swapFor(const QString& propUid);
   /// The prop that most of those have that stand nearest to each.
   void makeAsOthers();
-  void tint(const Vec3& more);
   void undoTouches();
   /// A prop like the one of the first that is selected, for these alone; returns its uid.
   QString makeOwnVariant();
@@ -75,7 +73,6 @@ class TouchSession : public QObject {
   bool m_isBusy = false;
   bool m_isBehind = false;  // results came meanwhile
   std::vector<TouchUps> m_before;
-  TouchDelta m_delta;
   Vec3 m_moved{0};
   Vec3 m_movedBefore{0};
   int m_gesture = 0;

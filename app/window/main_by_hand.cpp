@@ -7,15 +7,6 @@
 #include <QLocale>
 
 namespace arvesk {
-namespace {
-
-ShownPoints shownOf(const SiteSelection& selection) {
-  ShownPoints out;
-  for (const auto& [uid, ids] : selection) out[uid] = [ids](std::uint64_t id) { return ids.contains(id); };
-  return out;
-}
-
-}  // namespace
 
 void MainWindow::takeBrush(const char* job) {
   const QStringList selection = m_plan->selection();
@@ -36,6 +27,10 @@ void MainWindow::takeBrush(const char* job) {
     m_plan->reveal(uid);
   }
   m_site->setFocus();
+}
+
+void MainWindow::selectOverlaps() {
+  if (SiteTool* tool = m_site->tool()) m_site->select(tool->overlapping());
 }
 
 void MainWindow::takeOver() {

@@ -139,9 +139,7 @@ void MainWindow::buildSiteMenu() {
   connect(site, &QMenu::aboutToShow, this, [this, ticks] { ticks->setChecked(m_site->areTicksShown()); });
   add(site, tr("Take over by hand"), {}, "site_take_over", [this] { takeOver(); });
   add(site, tr("Give back to their rules"), {}, "site_give_back", [this] { giveBackToRules(); });
-  add(site, tr("Select what overlaps"), {}, "site_overlaps", [this] {
-    if (SiteTool* tool = m_site->tool()) m_site->select(tool->overlapping());
-  });
+  add(site, tr("Select what overlaps"), {}, "site_overlaps", [this] { selectOverlaps(); });
   inSite(site, tr("Cut open"), {Qt::Key_O}, "site_cut", [this] { m_site->toggleCut(); });
   inSite(site, tr("Compare with this state"), {Qt::Key_C}, "site_compare", [this] { m_site->toggleCompare(); });
   site->addSeparator();

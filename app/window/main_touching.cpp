@@ -17,52 +17,70 @@ void MainWindow::connectTouching() {
   connect(&m_bench->touchList(), &TouchList::placeWanted, this, [this](const Vec3& place) { m_site->lookAt(place); });
   connect(&m_bench->touchList(), &TouchList::told, this, &MainWindow::say);
   connect(m_ledger, &LedgerView::cellWritten, this, &MainWindow::touchCell);
+  connect(&m_model, &PlanModel::wasReset, this, [this] {  // what waits is of another plan
+    m_seeding.cancel();
+    m_seedsAsked = 0;
+    m_cellWriting.cancel();
+    m_cells.clear();
+  });
+  connect(&m_seeding, &Worker::failed, this, [this] { m_seedsAsked = 0; });
+  connect(&m_cellWriting, &Worker::failed, this, [this] { m_cells.erase(m_cells.begin()); });
 }
 
+/// Each press counts, also while it is looked at what one before it would do.
 void MainWindow::nextSeed() {
+  if (++m_seedsAsked == 1) askNextSeed();
+}
+
+void MainWindow::askNextSeed() {
   const auto next = [this](const std::map<std::string, TouchUps>& kept) {
     m_model.edit(tr("Next seed"), [&](Plan& p) {
       ++p.settings.seed;
       for (const auto& [uid, touches] : kept)
         if (Node* node = p.find(uid)) node->params["touches"] = touches;
     });
+    if (--m_seedsAsked > 0) askNextSeed();
   };
   const auto& nodes = m_model.plan().nodes;
   if (std::none_of(nodes.begin(), nodes.end(),
                    [](const Node& n) { return !n.isSkipped && !nodes::touchUpsParams(n).touches.list.empty(); }))
     return next({});
   say(tr("looking what the next seed would do to touch-ups…"));
-  m_seeding.ask([this, next, plan = m_model.snapshot(), files = m_service.files()](const Task& task) -> Worker::Answer {
-    EvalRequest request;
-    request.quality = Quality::Draft;
-    request.task = {task.stop, {}};
-    for (const Node& n : plan->nodes)
-      if (n.kind == "touch-ups") request.wanted.push_back(n.uid);
-    Plan varied = *plan;
-    ++varied.settings.seed;
-    const Evaluation now = Evaluator(files).evaluate(*plan, request);
-    const Evaluation then = Evaluator(files).evaluate(varied, request);
-    if (now.isCancelled || then.isCancelled) return {};
-    const std::size_t before = waitingTouches(*plan, now);
-    const std::size_t after = waitingTouches(*plan, then);
-    auto kept = keepingTouched(*plan, now);
-    return [this, next, plan, before, after, kept = std::move(kept)] {
-      say({});
-      if (plan != m_model.snapshot()) return say(tr("The plan was edited meanwhile; do it again"));
-      if (after <= before) return next({});
-      QMessageBox box(QMessageBox::Question, tr("Next seed"),
-                      tr("Under seed %1, %2 touch-ups would sleep, because their placements would not be there.")
-                          .arg(QLocale().toString(static_cast<qulonglong>(plan->settings.seed + 1)),
-                               QLocale().toString(static_cast<qulonglong>(after - before))),
-                      QMessageBox::Cancel, this);
-      QAbstractButton* keep = box.addButton(tr("Keep what is touched"), QMessageBox::AcceptRole);
-      QAbstractButton* go = box.addButton(tr("Next seed"), QMessageBox::DestructiveRole);
-      box.setDefaultButton(QMessageBox::Cancel);
-      box.exec();
-      if (box.clickedButton() == keep) next(kept);
-      if (box.clickedButton() == go) next({});
-    };
-  });
+  const EvalViewPtr shown = m_service.latest();
+  m_seeding.ask(
+      [this, next, plan = m_model.snapshot(), shown, files = m_service.files()](const Task& task) -> Worker::Answer {
+        EvalRequest request;
+        request.quality = Quality::Draft;  // touch-ups get all of their points in a draft too
+        request.task = {task.stop, {}};
+        for (const Node& n : plan->nodes)
+          if (n.kind == "touch-ups") request.wanted.push_back(n.uid);
+        Plan varied = *plan;
+        ++varied.settings.seed;
+        const bool isKnown = shown && shown->plan == plan && !shown->isGrowing;
+        const Evaluation now = isKnown ? shown->evaluation : Evaluator(files).evaluate(*plan, request);
+        const Evaluation then = Evaluator(files).evaluate(varied, request);
+        if (now.isCancelled || then.isCancelled) return {};
+        const std::size_t before = waitingTouches(*plan, now);
+        const std::size_t after = waitingTouches(*plan, then);
+        auto kept = keepingTouched(*plan, now);
+        return [this, next, plan, before, after, kept = std::move(kept)] {
+          say({});
+          if (plan != m_model.snapshot()) return askNextSeed();  // it was edited meanwhile
+          if (after <= before) return next({});
+          QMessageBox box(QMessageBox::Question, tr("Next seed"),
+                          tr("Under seed %1, %2 touch-ups would sleep, because their placements would not be there.")
+                              .arg(QLocale().toString(static_cast<qulonglong>(plan->settings.seed + 1)),
+                                   QLocale().toString(static_cast<qulonglong>(after - before))),
+                          QMessageBox::Cancel, this);
+          QAbstractButton* keep = box.addButton(tr("Keep what is touched"), QMessageBox::AcceptRole);
+          QAbstractButton* go = box.addButton(tr("Next seed"), QMessageBox::DestructiveRole);
+          box.setDefaultButton(QMessageBox::Cancel);
+          box.exec();
+          if (box.clickedButton() == keep) return next(kept);
+          if (box.clickedButton() == go) return next({});
+          m_seedsAsked = 0;  // of those that were pressed after it, too
+        };
+      });
 }
 
 /// What was written into a cell of the Ledger, as a touch-up of its placement.
@@ -86,7 +104,10 @@ void MainWindow::touchCell(const QString& uid, quint64 id, const std::string& wh
         const auto next = [&] {  // where nothing is to be worked out anew
           if (!m_cells.empty() && view->plan == m_model.snapshot()) m_cells.front()(view);
         };
-        if (groups.empty()) return next();
+        if (groups.empty()) {
+          say(tr("! nothing was written: that placement is not there any more"));
+          return next();
+        }
         const TouchTarget target = groups.front().targets.front();
         const auto to = static_cast<float>(number.value_or(0));
         TouchDelta delta;

@@ -345,6 +345,12 @@ void MainWindow::buildStatus() {
   statusBar()->addWidget(m_counts);
   statusBar()->addWidget(m_budget);
   statusBar()->addWidget(m_message);
+  m_overlaps = new QToolButton;
+  m_overlaps->setObjectName(QStringLiteral("overlaps"));
+  m_overlaps->setToolTip(tr("Selects what overlaps"));
+  m_overlaps->hide();
+  connect(m_overlaps, &QToolButton::clicked, this, &MainWindow::selectOverlaps);
+  statusBar()->addPermanentWidget(m_overlaps);
   statusBar()->addPermanentWidget(m_progress);
   statusBar()->addPermanentWidget(m_cancel);
   statusBar()->addPermanentWidget(m_keys, 1);  // counts and messages come first in a narrow window
@@ -552,6 +558,9 @@ void MainWindow::updateKeys() {
   m_leftHint->setText(m_left->currentIndex() == 1 ? tr("drop mesh files here")
                                                   : hint({{"plan_add", tr("adds")}, {"plan_find", tr("finds")}}));
   m_keys->setHints(words);
+  const std::size_t overlaps = m_site->tool() ? m_site->tool()->overlaps() : 0;
+  m_overlaps->setVisible(overlaps > 0);
+  m_overlaps->setText(tr("%1 overlap").arg(QLocale().toString(static_cast<qulonglong>(overlaps))));
 }
 
 void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, float radius) {

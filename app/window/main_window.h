@@ -140,6 +140,8 @@ class MainWindow : public QMainWindow {
   void connectTouching();
   /// At once, or after a question where that would put touch-ups to sleep.
   void nextSeed();
+  void askNextSeed();
+  void selectOverlaps();
   void touchCell(const QString& uid, quint64 id, const std::string& what, const QString& written);
   void touchNextCell();
   void showTouches(const EvalViewPtr& view);
@@ -171,6 +173,7 @@ class MainWindow : public QMainWindow {
   Worker m_taking;
   Worker m_standing;  // of touch-ups
   Worker m_seeding;
+  int m_seedsAsked = 0;                                          // presses of Next seed that are not done yet
   std::vector<std::function<void(const EvalViewPtr&)>> m_cells;  // written over, and done one after the other
   Worker m_cellWriting;
   FileWatch m_watch;
@@ -199,6 +202,7 @@ class MainWindow : public QMainWindow {
   BudgetBar* m_budget = nullptr;
   QLabel* m_message = nullptr;
   HintLine* m_keys = nullptr;
+  QToolButton* m_overlaps = nullptr;  // how many the brush has found
   QProgressBar* m_progress = nullptr;
   QToolButton* m_cancel = nullptr;
   QTimer m_progressDelay;

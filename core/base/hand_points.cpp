@@ -8,10 +8,11 @@ namespace arvesk {
 namespace {
 
 /// The more often a number is as usual, the later it stands.
-using PointNumbers = std::array<float, 17>;
+using PointNumbers = std::array<float, 21>;
 PointNumbers numbersOf(const HandPoint& p) {
-  return {p.place.x, p.place.y, p.place.z, p.heading, p.normal.x, p.normal.y, p.normal.z, p.toNormal, p.size.x,
-          p.size.y,  p.size.z,  p.tilt.x,  p.tilt.y,  p.lift,     p.tint.x,   p.tint.y,   p.tint.z};
+  return {p.place.x,  p.place.y, p.place.z, p.heading,    p.normal.x, p.normal.y, p.normal.z,
+          p.toNormal, p.size.x,  p.size.y,  p.size.z,     p.tilt.x,   p.tilt.y,   p.lift,
+          p.tint.x,   p.tint.y,  p.tint.z,  p.colorShare, p.color.x,  p.color.y,  p.color.z};
 }
 
 using GroundNumbers = std::array<float, 8>;
@@ -24,8 +25,8 @@ GroundNumbers numbersOf(const GroundPiece& g) {
 std::uint64_t HandPoint::hashed() const {
   return hashOf(key, bitsOf(place.x, place.y), bitsOf(place.z, normal.x), bitsOf(normal.y, normal.z),
                 bitsOf(heading, toNormal), bitsOf(tilt.x, tilt.y), bitsOf(size.x, size.y), bitsOf(size.z, lift),
-                bitsOf(tint.x, tint.y), bitsOf(tint.z, 0), std::uint64_t{prop} << 32 | ground,
-                static_cast<std::uint64_t>(isTaken));
+                bitsOf(tint.x, tint.y), bitsOf(tint.z, colorShare), bitsOf(color.x, color.y), bitsOf(color.z, 0),
+                std::uint64_t{prop} << 32 | ground, static_cast<std::uint64_t>(isTaken));
 }
 
 Quat HandPoint::turnOn(const Vec3& groundNormal) const {
@@ -85,6 +86,8 @@ std::optional<HandPoint> handPointIn(std::string_view line) {
   p.tilt = {n[11], n[12]};
   p.lift = n[13];
   p.tint = {n[14], n[15], n[16]};
+  p.colorShare = std::clamp(n[17], 0.0F, 1.0F);
+  p.color = glm::max(Vec3(n[18], n[19], n[20]), Vec3(0));
   return p;
 }
 

@@ -22,6 +22,8 @@ struct HandPoint {
   Vec3 size{1};              // factors
   float lift = 0;            // m above its ground, along the normal
   Vec3 tint{0};              // turns of the color wheel, more or less saturation and brightness as shares
+  Vec3 color{0};             // linear light, in place of the prop's
+  float colorShare = 0;      // by this share of 0…1
   std::uint32_t prop = 0;    // from 1 in HandPoints::props; 0: one of the Kit, by weight
   std::uint32_t ground = 0;  // from 1 in HandPoints::grounds; 0: it stands where it was put, whatever moves
   bool operator==(const HandPoint&) const = default;

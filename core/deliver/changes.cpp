@@ -7,12 +7,8 @@ namespace arvesk {
 namespace {
 
 bool isAlike(const Points& a, std::size_t i, const Points& b, std::size_t k) {
-  const auto name = [](const Points& p, std::size_t at) {
-    return p.prop[at] == kNoProp || !p.kit ? std::string()
-                                           : p.kit->entries[static_cast<std::size_t>(p.prop[at])].prop->uid;
-  };
   return a.position[i] == b.position[k] && a.orientation[i] == b.orientation[k] && a.size[i] == b.size[k] &&
-         name(a, i) == name(b, k);
+         propUidOf(a, i) == propUidOf(b, k);
 }
 
 }  // namespace

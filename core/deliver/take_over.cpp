@@ -34,9 +34,13 @@ HandPoint asOfHand(const Points& points, std::size_t i, HandPoints& among, const
       out.lift = lift;
     }
   out.setTurn(points.orientation[i], out.normal);
-  if (points.kit && points.prop[i] != kNoProp)
-    out.prop = among.numberOf(points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->uid);
+  if (const std::string& uid = propUidOf(points, i); !uid.empty()) out.prop = among.numberOf(uid);
   if (const auto* tint = columnOf<Column<Vec3>>(points.attributes, kTint)) out.tint = (*tint)[i];
+  if (const auto* color = columnOf<Column<Vec3>>(points.attributes, kOwnColor)) {
+    const auto* share = columnOf<Column<float>>(points.attributes, kOwnColorShare);
+    out.color = (*color)[i];
+    out.colorShare = share ? (*share)[i] : 1;
+  }
   return out;
 }
 

@@ -1,5 +1,6 @@
 #include "core/deliver/touch_stroke.h"
 
+#include "core/geometry/prop.h"
 #include "core/nodes/adjust/touch_ups.h"
 
 namespace arvesk {
@@ -10,10 +11,14 @@ std::shared_ptr<const TouchScene> TouchScene::of(const Plan& plan, const Evaluat
   out->in = inputs.points();
   out->points = evaluation.firstOf<PointsPtr>(node.uid);
   if (!out->in || !out->points || out->points->count == 0) return nullptr;
-  out->places.reserve(out->in->count);
-  for (std::size_t i = 0; i < out->in->count; ++i) out->places.emplace(out->in->id[i], i);
-  for (const nodes::TouchStanding& s : nodes::standingOf(nodes::touchUpsParams(node), *out->in))
-    if (s.state == nodes::TouchState::Alone) out->places.erase(s.touch.id);  // it is not where its point is
+  out->places.resize(out->in->count);
+  for (std::uint32_t i = 0; i < out->in->count; ++i) out->places[i] = {out->in->id[i], i};
+  std::sort(out->places.begin(), out->places.end());
+  if (const Link* link = firstLink(node, "ground")) out->ground = GroundUnder(evaluation, *link);
+  const nodes::TouchUpsParams params = nodes::touchUpsParams(node);
+  for (const nodes::TouchStanding& s : nodes::standingOf(params, *out->in))
+    if (s.state == nodes::TouchState::Alone)
+      out->alone.emplace(s.touch.id, targetOf(s.touch, params.touches, out->ground));
   Array<PointGrid::Entry> entries(out->points->count);
   Box3 box;
   for (std::size_t i = 0; i < entries.size(); ++i) {
@@ -22,44 +27,34 @@ std::shared_ptr<const TouchScene> TouchScene::of(const Plan& plan, const Evaluat
   }
   const float room = std::max(box.extent().x, box.extent().z);
   out->grid = PointGrid(entries, std::max(0.05F, 2 * room / std::sqrt(static_cast<float>(entries.size()))));
-  if (const SurfacePtr surface = inputs.surface())
-    if (const auto index = SurfaceIndex::of(*surface)) out->ground = {surface, *index};
   out->group.node = node.uid;
-  out->group.limit = nodes::touchUpsParams(node).limit;
+  out->group.limit = params.limit;
   return out;
 }
 
 TouchStroke::Touched* TouchStroke::touched(std::size_t i) {
   if (const auto it = m_touched.find(i); it != m_touched.end()) return &it->second;
   const Points& points = *m_scene->points;
-  const auto place = m_scene->places.find(points.id[i]);
-  if (place == m_scene->places.end()) return nullptr;  // it stands alone: handles are for that
-  const Points& in = *m_scene->in;
   Touched t;
-  t.target.id = points.id[i];
-  t.target.at = in.position[place->second];
-  t.target.stood = in.orientation[place->second];
-  t.target.sized = in.size[place->second];
-  t.target.normal = directionOr(in.groundNormal[place->second], kUp);
-  const std::int32_t prop = in.prop[place->second];
-  if (in.kit && prop != kNoProp) t.target.prop = in.kit->entries[static_cast<std::size_t>(prop)].prop->uid;
-  t.target.place = points.position[i];
-  t.target.orientation = points.orientation[i];
-  t.target.size = points.size[i];
+  const std::uint64_t id = points.id[i];
+  if (const auto alone = m_scene->alone.find(id); alone != m_scene->alone.end())
+    t.target = alone->second;
+  else if (const auto place = std::lower_bound(m_scene->places.begin(), m_scene->places.end(),
+                                               std::pair(id, std::uint32_t{0}));
+           place != m_scene->places.end() && place->first == id)
+    t.target = targetOf(*m_scene->in, place->second, m_scene->ground);
+  else
+    return nullptr;
+  t.target.showAs(points, i);
   t.now.key = i + 1;
   t.now.place = points.position[i];
   t.now.normal = directionOr(points.groundNormal[i], kUp);
   t.now.size = points.size[i];
-  if (m_scene->ground.surface) {
-    constexpr float kNear = 3;  // m; as handles take it
-    const BrushGround& ground = m_scene->ground;
-    if (const auto on = groundOfHand(*ground.surface, *ground.index, t.now.place, t.now.normal, kNear)) {
-      t.target.height = glm::dot(t.now.place - on->position, on->normal);
-      t.now.place = on->position;
-      t.now.normal = on->normal;
-      t.now.lift = *t.target.height;
-      t.now.ground = 1;
-    }
+  if (const auto on = m_scene->ground.at(t.now.place, t.now.normal)) {
+    t.now.lift = glm::dot(t.now.place - on->position, on->normal);
+    t.now.place = on->position;
+    t.now.normal = on->normal;
+    t.now.ground = 1;
   }
   t.now.setTurn(points.orientation[i], t.now.normal);
   return &m_touched.emplace(i, std::move(t)).first->second;
@@ -75,7 +70,8 @@ bool TouchStroke::adjustSome(const BrushDab& dab, const std::vector<std::size_t>
   const auto radiusOf = [&](const HandPoint& p) {
     return m_scene->points->footprint[p.key - 1] * std::max(std::abs(p.size.x), std::abs(p.size.z));
   };
-  if (!adjust(local, dab, m_how, m_scene->ground, radiusOf)) return false;
+  const BrushGround ground{m_scene->ground.surface(), m_scene->ground.index()};
+  if (!adjust(local, dab, m_how, ground, radiusOf)) return false;
   local.list.forEach([&](const HandPoint& after) {
     Touched& t = m_touched.at(after.key - 1);
     const HandPoint before = t.now;
@@ -101,8 +97,15 @@ bool TouchStroke::add(const BrushDab& dab) {
     if (glm::distance(t.now.place, dab.place) <= dab.radius && !t.done.isRemoved) indices.push_back(i);
   std::sort(indices.begin(), indices.end());
   if (m_job == Job::Adjust) return !indices.empty() && adjustSome(dab, indices);
+  const Points& points = *m_scene->points;
+  if (m_which == BrushMeets::OneKind && !m_kind && !indices.empty())
+    m_kind = propUidOf(points, *std::min_element(indices.begin(), indices.end(), [&](std::size_t a, std::size_t b) {
+                         return glm::distance(points.position[a], dab.place) <
+                                glm::distance(points.position[b], dab.place);
+                       }));
   bool isChanged = false;
   for (const std::size_t i : indices) {
+    if (m_kind && propUidOf(points, i) != *m_kind) continue;
     Touched* t = touched(i);
     if (!t) continue;
     bool& flag = m_job == Job::Remove ? t->done.isRemoved : t->done.isKept;

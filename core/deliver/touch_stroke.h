@@ -18,19 +18,21 @@ class TouchScene {
 
  private:
   friend class TouchStroke;
-  PointsPtr in;                                           // as rules made them
-  PointsPtr points;                                       // as they stand
-  std::unordered_map<std::uint64_t, std::size_t> places;  // of ids among `in`
-  PointGrid grid;                                         // of `points`
-  BrushGround ground;                                     // without a surface where none is connected
-  TouchGroup group;                                       // the node; its targets are those of each stroke
+  PointsPtr in;                                                 // as rules made them
+  PointsPtr points;                                             // as they stand
+  std::vector<std::pair<std::uint64_t, std::uint32_t>> places;  // of ids among `in`, rising: let go of in no time
+  std::unordered_map<std::uint64_t, TouchTarget> alone;         // kept ones that stand without their points
+  PointGrid grid;                                               // of `points`
+  GroundUnder ground;
+  TouchGroup group;  // the node; its targets are those of each stroke
 };
 
 class TouchStroke {
  public:
   enum class Job { Adjust, Remove, Keep };
-  TouchStroke(std::shared_ptr<const TouchScene> scene, Job job, BrushAdjust how)
-      : m_scene(std::move(scene)), m_job(job), m_how(how) {}
+  /// Which ones goes for what removes and keeps.
+  TouchStroke(std::shared_ptr<const TouchScene> scene, Job job, BrushAdjust how, BrushMeets which = BrushMeets::All)
+      : m_scene(std::move(scene)), m_job(job), m_how(how), m_which(which) {}
   /// True when it changed something.
   bool add(const BrushDab& dab);
   /// What was there before, with what the stroke did so far.
@@ -50,6 +52,8 @@ class TouchStroke {
   std::shared_ptr<const TouchScene> m_scene;
   Job m_job;
   BrushAdjust m_how;
+  BrushMeets m_which;
+  std::optional<std::string> m_kind;         // uid of the prop that the stroke began on
   std::map<std::size_t, Touched> m_touched;  // by index in the points
 };
 

@@ -1,7 +1,7 @@
 #include "core/deliver/touching.h"
 
+#include "core/geometry/prop.h"
 #include "core/nodes/adjust/touch_ups.h"
-#include "core/spatial/hand_ground.h"
 
 #include <set>
 #include <unordered_map>
@@ -12,21 +12,17 @@ namespace {
 
 constexpr const char* kKind = "touch-ups";
 
-/// Does it hand its points on under the ids that they came in by?
-bool keepsIds(const NodeKind& kind) {
-  if (kind.inputs.empty() || kind.inputs.front().type != ValueType::Points || kind.inputs.front().isMany) return false;
-  return kind.family == Family::Thin || kind.family == Family::Adjust || kind.id == "dress" ||
-         kind.id == "placed-by-hand";
-}
-
-/// The last Touch-ups that points of the link went through, or null.
+/// The last Touch-ups that points of the link may have gone through, or null. None above what chooses props: that would
+/// undo what was swapped. Which of the points it knows is for their ids to say.
 const Node* touchUpsAbove(const Plan& plan, const Link& link) {
   std::string uid = link.node;
   for (std::set<std::string> seen; seen.insert(uid).second;) {
     const Node* node = plan.find(uid);
     const NodeKind* kind = node ? kindOf(*node) : nullptr;
-    if (!kind || !keepsIds(*kind)) return nullptr;
-    if (kind->id == kKind && !node->isSkipped) return node;
+    if (!kind || kind->inputs.empty() || kind->inputs.front().type != ValueType::Points || kind->inputs.front().isMany)
+      return nullptr;
+    if (!node->isSkipped && kind->id == kKind) return node;
+    if (!node->isSkipped && kind->family == Family::Dress) return nullptr;
     const Link* before = firstLink(*node, kind->inputs.front().id);
     if (!before) return nullptr;
     uid = before->node;
@@ -34,55 +30,13 @@ const Node* touchUpsAbove(const Plan& plan, const Link& link) {
   return nullptr;
 }
 
-std::string propOf(const Points& points, std::size_t i) {
-  return points.kit && points.prop[i] != kNoProp
-             ? points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->uid
-             : std::string();
-}
-
-/// What the ground of the group finds under points.
-class GroundUnder {
- public:
-  GroundUnder(const Evaluation& evaluation, const Link& link)
-      : m_surface(link.isEmpty() ? nullptr : evaluation.firstOf<SurfacePtr>(link.node)) {
-    if (m_surface)
-      if (const auto made = SurfaceIndex::of(*m_surface)) m_index = *made;
-  }
-  /// Of a place near the ground; nothing for what hangs in the air or stands on other things.
-  std::optional<float> heightOf(const Vec3& place, const Vec3& normal) const {
-    constexpr float kNear = 3;  // m; sunk into it, or lifted off it
-    const auto found = m_index ? groundOfHand(*m_surface, *m_index, place, normal, kNear) : std::nullopt;
-    return found ? std::optional(glm::dot(place - found->position, found->normal)) : std::nullopt;
-  }
-
- private:
-  SurfacePtr m_surface;
-  std::shared_ptr<const SurfaceIndex> m_index;
-};
-
-TouchTarget targetOf(const Points& in, std::size_t i, const GroundUnder& ground) {
-  TouchTarget t;
-  t.id = in.id[i];
-  t.at = in.position[i];
-  t.stood = in.orientation[i];
-  t.sized = in.size[i];
-  t.normal = directionOr(in.groundNormal[i], kUp);
-  t.prop = propOf(in, i);
-  t.height = ground.heightOf(t.at, t.normal);
-  return t;
-}
-
-/// One that is kept though its point is gone.
-TouchTarget targetOf(const TouchUp& kept, const TouchUps& among, const GroundUnder& ground) {
-  TouchTarget t;
-  t.id = kept.id;
-  t.at = kept.at;
-  t.stood = kept.stood;
-  t.sized = kept.sized;
-  t.normal = kept.normal;
-  t.prop = among.propOf(kept.was);
-  t.height = ground.heightOf(t.at, t.normal);
-  return t;
+/// What it has to know to stand there alone.
+void keepAs(TouchUp& touch, const TouchTarget& target) {
+  touch.stood = target.stood;
+  touch.sized = target.sized;
+  touch.normal = target.normal;
+  touch.height = target.height.value_or(0);
+  touch.isFree = touch.isFree || !target.height;
 }
 
 }  // namespace
@@ -95,11 +49,6 @@ std::vector<TouchGroup> touchable(const Plan& plan, const Evaluation& evaluation
     for (std::size_t i = 0; i < source.points->count; ++i)
       if (source.isMeant(source.points->id[i])) meant.emplace(source.points->id[i], i);
     if (meant.empty()) continue;
-    const auto shownAt = [&](TouchTarget& t, std::size_t i) {
-      t.place = source.points->position[i];
-      t.orientation = source.points->orientation[i];
-      t.size = source.points->size[i];
-    };
     if (const Node* node = touchUpsAbove(plan, source.link)) {
       const nodes::TouchUpsParams params = nodes::touchUpsParams(*node);
       TouchGroup group{{}, node->uid, {}, params.limit, {}};
@@ -110,7 +59,7 @@ std::vector<TouchGroup> touchable(const Plan& plan, const Evaluation& evaluation
         const auto it = meant.find(made.id);
         if (it == meant.end()) return;
         group.targets.push_back(made);
-        shownAt(group.targets.back(), it->second);
+        group.targets.back().showAs(*source.points, it->second);
         meant.erase(it);
       };
       if (in)
@@ -130,7 +79,7 @@ std::vector<TouchGroup> touchable(const Plan& plan, const Evaluation& evaluation
     for (std::size_t i = 0; i < source.points->count && !task.isCancelled(); ++i)
       if (meant.contains(source.points->id[i])) {
         group.targets.push_back(targetOf(*source.points, i, ground));
-        shownAt(group.targets.back(), i);
+        group.targets.back().showAs(*source.points, i);
       }
     out.push_back(std::move(group));
   }
@@ -169,12 +118,7 @@ TouchUps withChange(const TouchUps& before, const TouchGroup& group,
   for (const TouchTarget& t : group.targets) left.emplace(t.id, &t);
   const auto applied = [&](TouchUp& touch, const TouchTarget& target) {
     change(touch, out, target);
-    if (!touch.isKept) return;
-    touch.stood = target.stood;
-    touch.sized = target.sized;
-    touch.normal = target.normal;
-    touch.height = target.height.value_or(0);
-    touch.isFree = touch.isFree || !target.height;
+    if (touch.isKept) keepAs(touch, target);
   };
   const auto freshOf = [&](const TouchTarget& target) {
     TouchUp touch;
@@ -220,6 +164,7 @@ TouchUps withDelta(const TouchUps& before, const TouchGroup& group, const TouchD
     if (delta.leanDeg != 0) turn = heading * (target.orientation * lean * glm::conjugate(target.orientation));
     if (delta.headingDeg != 0 || delta.leanDeg != 0) touch.turn = glm::normalize(turn * touch.turn);
     touch.size *= delta.size;
+    touch.tint += delta.tint;
   });
 }
 
@@ -240,8 +185,7 @@ void forTouchUps(const Plan& plan, const Evaluation& evaluation,
 std::size_t waitingTouches(const Plan& plan, const Evaluation& evaluation) {
   std::size_t out = 0;
   forTouchUps(plan, evaluation, [&](const Node&, const nodes::TouchUpsParams& params, const Points& in) {
-    for (const nodes::TouchStanding& s : nodes::standingOf(params, in))
-      out += s.state == nodes::TouchState::Asleep || s.state == nodes::TouchState::Stray;
+    for (const nodes::TouchStanding& s : nodes::standingOf(params, in)) out += s.isWaiting();
   });
   return out;
 }
@@ -263,16 +207,38 @@ std::map<std::string, TouchUps> keepingTouched(const Plan& plan, const Evaluatio
   return out;
 }
 
-std::optional<std::size_t> candidateFor(const TouchUp& touch, const TouchUps& among, const Points& in) {
+HandedOn handedOn(const TouchUps& before, const std::vector<TouchUp>& waiting, const Points& in,
+                  const GroundUnder& ground, const Task& task) {
+  using Fate = SharedList<TouchUp>::Fate;
+  HandedOn out{before, 0};
   std::unordered_set<std::uint64_t> touched;
-  among.list.forEach([&](const TouchUp& t) { touched.insert(t.id); });
-  const std::string& was = among.propOf(touch.was);
-  std::optional<std::size_t> best;
-  for (std::size_t i = 0; i < in.count; ++i) {
-    if (touched.contains(in.id[i]) || (!was.empty() && propOf(in, i) != was)) continue;
-    if (!best || glm::distance(in.position[i], touch.at) < glm::distance(in.position[*best], touch.at)) best = i;
+  before.list.forEach([&](const TouchUp& t) { touched.insert(t.id); });
+  std::unordered_map<std::uint64_t, std::size_t> to;  // by the id that it had
+  for (const TouchUp& t : waiting) {
+    if (task.isCancelled()) return out;
+    const std::string& was = before.propOf(t.was);
+    std::optional<std::size_t> best;
+    for (std::size_t i = 0; i < in.count; ++i)
+      if ((!best || glm::distance(in.position[i], t.at) < glm::distance(in.position[*best], t.at)) &&
+          !touched.contains(in.id[i]) && (was.empty() || propUidOf(in, i) == was))
+        best = i;
+    if (best) {
+      to.emplace(t.id, *best);
+      touched.insert(in.id[*best]);
+    } else {
+      ++out.missing;
+    }
   }
-  return best;
+  out.touches.list.edit([&](TouchUp& t) {
+    const auto it = to.find(t.id);
+    if (it == to.end()) return Fate::Stays;
+    const TouchTarget target = targetOf(in, it->second, ground);
+    t.id = target.id;
+    t.at = target.at;
+    if (t.isKept) keepAs(t, target);
+    return Fate::Changed;
+  });
+  return out;
 }
 
 }  // namespace arvesk

@@ -3,24 +3,9 @@
 #pragma once
 
 #include "core/deliver/shown_points.h"
+#include "core/deliver/touch_target.h"
 
 namespace arvesk {
-
-/// One placement that can be touched.
-struct TouchTarget {
-  std::uint64_t id = 0;  // that its Touch-ups knows it by
-  // As it comes in there.
-  Vec3 at{0};
-  Quat stood{1, 0, 0, 0};
-  Vec3 sized{1};
-  Vec3 normal = kUp;
-  std::string prop;             // uid, or empty
-  std::optional<float> height;  // over the ground that is connected there, m; none where it stands on none
-  // As it is shown.
-  Vec3 place{0};
-  Quat orientation{1, 0, 0, 0};
-  Vec3 size{1};
-};
 
 /// Those that one node is to keep.
 struct TouchGroup {
@@ -46,9 +31,9 @@ struct TouchDelta {
   float headingDeg = 0;  // clockwise from above
   float leanDeg = 0;     // forward, each about its own axis
   float size = 1;        // factor
+  Vec3 tint{0};          // turns of the color wheel, more or less saturation and brightness as shares
   bool isEach = false;   // turns and sizes each about its own place, else all about their middle
   bool isFree = false;   // moves through the air, not along the ground
-  bool isNothing() const { return move == Vec3(0) && lift == 0 && headingDeg == 0 && leanDeg == 0 && size == 1; }
 };
 
 /// The middle of what is shown of all groups.
@@ -67,8 +52,13 @@ std::size_t waitingTouches(const Plan& plan, const Evaluation& evaluation);
 /// is, whatever another seed makes of its rules.
 std::map<std::string, TouchUps> keepingTouched(const Plan& plan, const Evaluation& evaluation);
 
-/// The point among those that come in that a touch-up without its own may be handed on to: the nearest one of the prop
-/// that was touched (of any, where it had none) that is not touched itself.
-std::optional<std::size_t> candidateFor(const TouchUp& touch, const TouchUps& among, const Points& in);
+/// Those of `waiting` handed on, each to the nearest of the points that come in that is not touched and has the prop
+/// that was touched (any, where it had none). `missing`: how many found none, and stay as they are.
+struct HandedOn {
+  TouchUps touches;
+  std::size_t missing = 0;
+};
+HandedOn handedOn(const TouchUps& before, const std::vector<TouchUp>& waiting, const Points& in,
+                  const GroundUnder& ground, const Task& task);
 
 }  // namespace arvesk

@@ -38,9 +38,10 @@ class Derived {
     std::shared_ptr<Slot> slot;
     {
       const std::lock_guard lock(m_mutex);
-      std::shared_ptr<Slot>& entry = m_slots[{std::type_index(typeid(T)), key}];
-      if (!entry) entry = std::make_shared<Slot>();
-      slot = entry;
+      const std::pair<std::type_index, std::uint64_t> place{std::type_index(typeid(T)), key};
+      auto it = m_slots.find(place);
+      if (it == m_slots.end()) it = m_slots.emplace(place, std::make_shared<Slot>()).first;  // whole, or none of it
+      slot = it->second;
     }
     // Isolated: a thread that waits inside `build` must not steal a task that asks for the same slot.
     std::shared_ptr<const void> result;

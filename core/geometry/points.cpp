@@ -1,9 +1,13 @@
 #include "core/geometry/points.h"
 
+#include "core/base/task.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cstring>
+#include <functional>
 
 namespace arvesk {
 namespace {
@@ -41,20 +45,30 @@ void Points::countBytes(ByteCounter& counter) const {
 Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
   Points out;
   out.count = indices.size();
-  out.position = p.position.gathered(indices);
-  out.orientation = p.orientation.gathered(indices);
-  out.size = p.size.gathered(indices);
-  out.footprint = p.footprint.gathered(indices);
-  out.groundNormal = p.groundNormal.gathered(indices);
-  out.groundFace = p.groundFace.gathered(indices);
-  out.groundUv = p.groundUv.gathered(indices);
-  out.movedBy = p.movedBy.gathered(indices);
-  out.id = p.id.gathered(indices);
-  out.attributes = gathered(p.attributes, indices);
-  out.draftLevel = p.draftLevel.gathered(indices);
-  out.isKept = p.isKept.gathered(indices);
   out.kit = p.kit;
-  out.prop = p.prop.gathered(indices);
+  const auto taken = [&](auto Points::*column) -> std::function<void()> {
+    return [&, column] { out.*column = (p.*column).gathered(indices); };
+  };
+  const std::array columns{taken(&Points::position),
+                           taken(&Points::orientation),
+                           taken(&Points::size),
+                           taken(&Points::footprint),
+                           taken(&Points::groundNormal),
+                           taken(&Points::groundFace),
+                           taken(&Points::groundUv),
+                           taken(&Points::movedBy),
+                           taken(&Points::id),
+                           taken(&Points::draftLevel),
+                           taken(&Points::isKept),
+                           taken(&Points::prop),
+                           std::function<void()>([&] { out.attributes = gathered(p.attributes, indices); })};
+  constexpr std::size_t kWorthThreads = 32768;
+  if (indices.size() < kWorthThreads)
+    for (const auto& take : columns) take();
+  else
+    parallelPieces({}, columns.size(), 1, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) columns[i]();
+    });
   return out;
 }
 

@@ -1,5 +1,7 @@
 #include "core/geometry/prop.h"
 
+#include "core/geometry/points.h"
+
 #include <algorithm>
 
 namespace arvesk {
@@ -18,6 +20,12 @@ std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr sur
       prop->mounts.push_back(node);
   prop->surface = std::move(surface);
   return prop;
+}
+
+const std::string& propUidOf(const Points& points, std::size_t i) {
+  static const std::string none;
+  const std::int32_t prop = points.prop[i];
+  return points.kit && prop != kNoProp ? points.kit->entries[static_cast<std::size_t>(prop)].prop->uid : none;
 }
 
 float reachOf(const Prop& prop) {

@@ -51,6 +51,8 @@ struct KitEntry {
   float weight = 1;
 };
 
+struct Points;
+
 /// Props to choose from, in order.
 struct Kit {
   std::vector<KitEntry> entries;
@@ -61,5 +63,8 @@ struct Kit {
 };
 
 using KitPtr = std::shared_ptr<const Kit>;
+
+/// The uid of the prop of point i; empty where it has none.
+const std::string& propUidOf(const Points& points, std::size_t i);
 
 }  // namespace arvesk

@@ -1,4 +1,4 @@
-// The parameter that says what a brush does to points that are there. Nodes of the hand share it.
+// Parameters that say what a brush does to points that are there, and to which. Nodes of the hand share them.
 #pragma once
 
 #include "core/plan/node_kind.h"
@@ -19,6 +19,15 @@ ParamSpec brushEffect(BrushEffect P::*member) {
                 {"raise", ARVESK_TEXT("node", "Raises")},
                 {"lower", ARVESK_TEXT("node", "Lowers")}})
       .shown("brush_job", {"adjust"});
+}
+
+/// For the jobs that take away or keep.
+template <typename P>
+ParamSpec brushMeets(BrushMeets P::*member, std::initializer_list<const char*> jobs) {
+  return param("brush_meets", member, ARVESK_TEXT("node", "Which"),
+               ARVESK_TEXT("node", "All that is under it, or only what is of the prop that the stroke begins on."),
+               {{"all", ARVESK_TEXT("node", "All")}, {"one-kind", ARVESK_TEXT("node", "One kind")}})
+      .shown("brush_job", jobs);
 }
 
 }  // namespace arvesk::nodes

@@ -102,6 +102,8 @@ class BrushStroke {
   bool m_isFull = false;
 };
 
+/// Which of the points under it a brush means that takes away: all, or those of the kind that the stroke begins on.
+enum class BrushMeets { All, OneKind };
 enum class BrushEffect { Apart, Together, Grow, Shrink, Turn, Lean, Raise, Lower };
 
 /// How points are adjusted, and how far that may go.

@@ -3,6 +3,9 @@
 #include "app/site/hand_brush.h"
 #include "tests/app/window_test.h"
 
+#include <QPointingDevice>
+#include <QTabletEvent>
+#include <QToolButton>
 #include <QWheelEvent>
 
 using namespace arvesk;
@@ -117,10 +120,72 @@ class TestByHand : public test::WindowTest {
     ready();
     trigger("edit_undo");
     QCOMPARE(placed().size(), std::size_t{1});
+    // With Shift a drag up leans it forward, by as much as is dragged.
+    ready();
+    const QPoint far = seen({2.5F, 5.8F, 2.5F});
+    test::dragMouse(&site(), far, far - QPoint(0, 60), Qt::LeftButton, Qt::ShiftModifier);
+    QTRY_COMPARE(placed().size(), std::size_t{2});
+    QVERIFY2(placed()[1].tilt.x > 20 && placed()[1].tilt.y == 0,
+             qPrintable(QString::number(static_cast<double>(placed()[1].tilt.x))));
+    ready();
+    trigger("edit_undo");
     // Three presses at once, faster than anything is prepared: all of them count.
     for (const Vec3& at : {Vec3(1.5F, 5.9F, 1.5F), Vec3(-1.5F, 5.9F, 1.5F), Vec3(0, 5.8F, 2.5F)})
       QTest::mouseClick(&site(), Qt::LeftButton, {}, seen(at));
     QTRY_COMPARE(placed().size(), std::size_t{4});
+  }
+
+  /// A pen that is pressed lightly adds within less; what is taken away is of the kind that the stroke begins on.
+  void pressureAndOneKind() {
+    QTest::keyClick(&site(), Qt::Key_B);
+    set("brush_radius", 3.0);
+    set("brush_spacing", 0.3);
+    set("brush_clear", std::string("nothing"));
+    set("brush_takes", std::string("chosen"));
+    set("brush_chosen", PropChoices{{"pebble-a", 1, true}, {"pebble-b", 1, true}});
+    ready();
+    const QPoint top = seen({0, 6, 0});
+    const auto pen = [&](QEvent::Type type, double pressure) {
+      QTabletEvent event(type, QPointingDevice::primaryPointingDevice(), QPointF(top), site().mapToGlobal(QPointF(top)),
+                         pressure, 0, 0, 0, 0, 0, Qt::NoModifier, Qt::LeftButton, Qt::LeftButton);
+      QApplication::sendEvent(&site(), &event);
+    };
+    const auto farthest = [&] {
+      float out = 0;
+      for (const HandPoint& p : placed()) out = std::max(out, glm::distance(p.place, Vec3(0, 6, 0)));
+      return out;
+    };
+    pen(QEvent::TabletPress, 0.3);
+    QTest::mouseClick(&site(), Qt::LeftButton, {}, top);
+    pen(QEvent::TabletRelease, 0);
+    QTRY_VERIFY(!placed().empty());
+    const float lightly = farthest();
+    QVERIFY2(lightly < 1.1F, qPrintable(QString::number(static_cast<double>(lightly))));
+    ready();
+    for (int i = 0; i < 4; ++i) {
+      QTest::mouseClick(&site(), Qt::LeftButton, {}, top);
+      ready();
+    }
+    QVERIFY(farthest() > 2);
+    const HandPoints before = nodes::placedByHandParams(*hand()).points;
+    set("brush_job", std::string("remove"));
+    set("brush_meets", std::string("one-kind"));
+    set("brush_radius", 2.0);
+    ready();
+    const auto propOf = [&](const HandPoint& p) { return before.props[p.prop - 1]; };
+    const int steps = this->steps();
+    test::dragMouse(&site(), top, top + QPoint(30, 0));
+    QTRY_VERIFY(placed().size() < before.list.size());
+    QCOMPARE(this->steps(), steps + 1);
+    std::set<std::uint64_t> left;
+    for (const HandPoint& p : placed()) left.insert(p.key);
+    std::map<std::string, int> gone;
+    std::map<std::string, int> stayed;
+    for (const HandPoint& p : before.list.all())
+      if (glm::distance(p.place, Vec3(0, 6, 0)) < 1.8F) ++(left.contains(p.key) ? stayed : gone)[propOf(p)];
+    QCOMPARE(gone.size(), std::size_t{1});
+    QCOMPARE(stayed.size(), std::size_t{1});
+    QVERIFY(gone.begin()->first != stayed.begin()->first && gone.begin()->second > 3);
   }
 
   void pushingApart() {
@@ -145,7 +210,10 @@ class TestByHand : public test::WindowTest {
     const std::size_t overlaps = brush()->overlaps();
     const std::size_t count = placed().size();
     QVERIFY(overlaps > 5);
-    trigger("site_overlaps");
+    // The status line says how many; a click selects them.
+    auto* inStatus = w().findChild<QToolButton*>(QStringLiteral("overlaps"));
+    QTRY_VERIFY(inStatus->isVisible() && inStatus->text().startsWith(QString::number(overlaps)));
+    QTest::mouseClick(inStatus, Qt::LeftButton);
     QCOMPARE(countOf(site().selected()), overlaps);
     for (int i = 0; i < 12; ++i) {
       test::dragMouse(&site(), top - QPoint(40, 0), top + QPoint(40, 0));

@@ -1,5 +1,7 @@
 // Reach: the Plan, the Bench and the Ledger without a mouse and without eyes. Keys lead everywhere, and a screen reader
 // finds cards, tags, slots, ribbons and cells with name, role and state.
+#include "app/plan/plan_layout.h"
+#include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
 #include <QAccessible>
@@ -96,6 +98,35 @@ class TestReach : public test::WindowTest {
     plan().removeSelected();
     QVERIFY(!focus->isValid());
     QVERIFY(!childNamed(planAccess(), first.title));
+  }
+
+  /// In what is shipped nothing of the Plan lies on anything else.
+  void nothingOfShippedPlansIsCovered() {
+    QStringList files{test::sourcePath("demo/tern-cove/tern-cove.arvesk")};
+    for (const QFileInfo& info : QDir(test::sourcePath("demo/examples")).entryInfoList({QStringLiteral("*.arvesk")}))
+      files << info.filePath();
+    QVERIFY(files.size() > 8);
+    for (const QString& file : files) {
+      const auto read = loadPlan(file.toStdString());
+      QVERIFY2(read, qPrintable(file));
+      const PlanLayout layout = layoutPlan(*read, nullptr, {}, {});
+      std::vector<std::pair<QString, QRectF>> things;
+      for (const PlanCard& c : layout.cards) things.push_back({c.title, c.rect});
+      for (const PlanTag& t : layout.tags) things.push_back({t.title, t.rect});
+      for (const PlanChip& c : layout.chips) things.push_back({c.word + c.title, c.rect});
+      for (const PlanPaper& p : layout.paper)
+        if (p.sort == PaperItem::Sort::Note) things.push_back({p.text, p.rect});
+      for (std::size_t i = 0; i < things.size(); ++i)
+        for (std::size_t k = 0; k < i; ++k)
+          QVERIFY2(!things[i].second.adjusted(1, 1, -1, -1).intersects(things[k].second),
+                   qPrintable(QStringLiteral("%1: %2 on %3").arg(file, things[i].first, things[k].first)));
+      // A bed holds the whole of a card or nothing of it.
+      for (const PlanPaper& p : layout.paper)
+        if (p.sort == PaperItem::Sort::Bed)
+          for (const PlanCard& c : layout.cards)
+            QVERIFY2(p.rect.contains(c.rect) || !p.rect.intersects(c.rect),
+                     qPrintable(QStringLiteral("%1: %2 on the rim of %3").arg(file, c.title, p.text)));
+    }
   }
 
   void readersCanPress() {

@@ -9,6 +9,7 @@
 
 #include <QCheckBox>
 #include <QMenu>
+#include <QRegularExpression>
 #include <QTableView>
 #include <QToolButton>
 
@@ -152,6 +153,22 @@ class TestTouching : public test::WindowTest {
     QTRY_VERIFY(std::abs(degrees(2 * std::acos(touches()[0].turn.w)) - 30) < 0.1F);
     QTest::qWait(500);
     settle();
+    // Its color, by numbers that come when they are asked for; the picture has it.
+    auto* brightness = w().findChild<QLineEdit*>(QStringLiteral("touch_brightness"));
+    QVERIFY(!brightness->isVisible());
+    press("touch_color");
+    QVERIFY(brightness->isVisible() && site().rect().contains(brightness->geometry().translated(
+                                           brightness->parentWidget()->mapTo(&site(), QPoint()))));
+    type(brightness, QStringLiteral("-60"));
+    QTRY_VERIFY(std::abs(touches()[0].tint.z + 0.6F) < 1e-5F);
+    QTest::qWait(500);
+    settle();
+    for (const PictureLayer& layer : w().service().latest()->shown)
+      for (std::size_t i = 0; i < layer.points->count; ++i) {
+        const auto* tint = columnOf<Column<Vec3>>(layer.points->attributes, "tint");
+        QVERIFY(tint);
+        QCOMPARE((*tint)[i].z < -0.5F, layer.points->id[i] == id);
+      }
     site().setFocus();
     QTest::keyClick(&site(), Qt::Key_Delete);
     QTRY_VERIFY(touches()[0].isRemoved);
@@ -216,6 +233,9 @@ class TestTouching : public test::WindowTest {
     // A prop of its own: a copy in the Kit, that nothing else has, in one step.
     const std::size_t props = document().props.size();
     const int before = steps();
+    Q_EMIT menu->aboutToShow();  // what the menu has, once for each prop and no more
+    QCOMPARE(menu->findChildren<QAction*>(QRegularExpression(QStringLiteral("^touch_swap\\..*"))).size(),
+             static_cast<qsizetype>(props));
     choose(QStringLiteral("touch_own_variant"));
     QCOMPARE(document().props.size(), props + 1);
     QCOMPARE(steps(), before + 1);
@@ -422,8 +442,15 @@ class TestTouching : public test::WindowTest {
     QCOMPARE(steps(), before + 1);
     waitForResults();
     for (const auto& [id, place] : places) QVERIFY(placeOf(id) && glm::distance(*placeOf(id), place) < 0.011F);
-    trigger("edit_undo");
+    // What is kept does not sleep: no question any more, and each press counts, however fast they come.
+    for (int i = 0; i < 3; ++i) trigger("plan_next_seed");
+    w().model().edit(QStringLiteral("meanwhile"), [](Plan& p) { p.settings.hazeDistance = 500; });
+    QTRY_COMPARE(document().settings.seed, seed + 4);
+    QCOMPARE(document().settings.hazeDistance, 500.0);
+    for (int i = 0; i < 5; ++i) trigger("edit_undo");
+    QCOMPARE(steps(), before + 5);
     waitForResults();
+    QCOMPARE(document().settings.seed, seed);
     // The contact sheet: by seed, under each picture.
     trigger("plan_contact_sheet");
     auto* sheet = w().findChild<ContactSheet*>();

@@ -9,7 +9,10 @@
 #include <QJsonObject>
 #include <QProcess>
 
+#include <sys/prctl.h>
+
 #include <cmath>
+#include <csignal>
 #include <functional>
 #include <set>
 
@@ -451,6 +454,7 @@ class TestCli : public QObject {
     std::vector<std::unique_ptr<QProcess>> busy;
     for (int i = 0; i < 8; ++i) {
       busy.push_back(std::make_unique<QProcess>());
+      busy.back()->setChildProcessModifier([] { prctl(PR_SET_PDEATHSIG, SIGKILL); });  // also when the test is killed
       busy.back()->start(QStringLiteral("sh"), {QStringLiteral("-c"), QStringLiteral("while :; do :; done")});
       QVERIFY(busy.back()->waitForStarted(60'000));
     }

@@ -10,6 +10,7 @@
 
 #include <fmt/format.h>
 
+#include <bit>
 #include <unordered_map>
 
 namespace arvesk::nodes {
@@ -24,11 +25,23 @@ constexpr std::size_t kGone = std::numeric_limits<std::size_t>::max();
 std::vector<std::size_t> indicesOf(const std::vector<TouchUp>& touches, const Points& points) {
   std::unordered_map<std::uint64_t, std::size_t> wanted;
   wanted.reserve(touches.size());
-  for (std::size_t k = 0; k < touches.size(); ++k) wanted.emplace(touches[k].id, k);
+  // Few of many are wanted: most are told apart by some bits of their ids (Bloom, "Space/time trade-offs in hash coding
+  // with allowable errors", 1970, with one hash).
+  std::vector<bool> may(std::bit_ceil(std::max<std::size_t>(64, 32 * touches.size())));
+  const auto bitOf = [mask = may.size() - 1](std::uint64_t id) {
+    return static_cast<std::size_t>(id ^ id >> 32) & mask;
+  };
+  for (std::size_t k = 0; k < touches.size(); ++k) {
+    wanted.emplace(touches[k].id, k);
+    may[bitOf(touches[k].id)] = true;
+  }
   std::vector<std::size_t> out(touches.size(), kGone);
   parallelPieces({}, points.count, 16384, [&](std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i)
-      if (const auto it = wanted.find(points.id[i]); it != wanted.end()) out[it->second] = i;  // ids differ
+    for (std::size_t i = begin; i < end; ++i) {
+      const std::uint64_t id = points.id[i];
+      if (!may[bitOf(id)]) continue;
+      if (const auto it = wanted.find(id); it != wanted.end()) out[it->second] = i;  // ids differ
+    }
   });
   return out;
 }
@@ -78,16 +91,24 @@ Points aloneOf(const std::vector<const TouchUp*>& alone, const NamedProps& kit) 
   return out;
 }
 
-/// Columns of points while they are changed: each is copied when the first value of it changes.
+/// Some of the points while they are changed: those at `rows`, or all where that is null. Each column is copied once,
+/// when its first value changes or at the end.
 class Editing {
  public:
-  explicit Editing(const Points& points) : m_points(points) {}
+  Editing(const Points& points, const Array<std::uint32_t>* rows) : m_points(points), m_rows(rows) {}
   template <typename T>
   void set(Column<T> Points::*column, Array<T>& copy, std::size_t i, const T& value) {
-    if (copy.empty()) copy = (m_points.*column).copied(m_points.count);
+    if (copy.empty()) copy = copyOf(m_points.*column);
     copy[i] = value;
   }
-  Array<Vec3> position, size, normal, movedBy, tint;
+  void addTint(std::size_t i, const Vec3& more) {
+    if (tint.empty()) {
+      const auto* before = columnOf<Column<Vec3>>(m_points.attributes, kTint);
+      tint = copyOf(before ? *before : Column<Vec3>(Vec3(0)));
+    }
+    tint[i] += more;
+  }
+  Array<Vec3> position, size, normal, movedBy;
   Array<Quat> orientation;
   Array<std::uint32_t> face;
   Array<Vec2> uv;
@@ -96,34 +117,46 @@ class Editing {
   Array<std::uint8_t> kept;
 
   Points done() {
-    Points out = m_points;
-    const auto take = [](auto& column, auto& copy) {
-      if (!copy.empty()) column = std::move(copy);
-    };
-    take(out.position, position);
-    take(out.size, size);
-    take(out.groundNormal, normal);
-    take(out.movedBy, movedBy);
-    take(out.orientation, orientation);
-    take(out.groundFace, face);
-    take(out.groundUv, uv);
-    take(out.prop, prop);
-    take(out.footprint, footprint);
-    take(out.draftLevel, level);
-    take(out.isKept, kept);
+    Points rest = m_points;
+    forColumns([&](auto column, auto& copy) {
+      if (!copy.empty()) rest.*column = {};
+    });
+    Points out = m_rows ? gathered(rest, *m_rows) : std::move(rest);
+    forColumns([&](auto column, auto& copy) {
+      if (!copy.empty()) out.*column = std::move(copy);
+    });
     if (!tint.empty()) out.attributes.insert_or_assign(kTint, Column<Vec3>(std::move(tint)));
     return out;
   }
-  void addTint(std::size_t i, const Vec3& more) {
-    if (tint.empty()) {
-      const auto* before = columnOf<Column<Vec3>>(m_points.attributes, kTint);
-      tint = before ? before->copied(m_points.count) : Column<Vec3>(Vec3(0)).copied(m_points.count);
-    }
-    tint[i] += more;
-  }
 
  private:
+  template <typename Visit>
+  void forColumns(Visit visit) {
+    visit(&Points::position, position);
+    visit(&Points::size, size);
+    visit(&Points::groundNormal, normal);
+    visit(&Points::movedBy, movedBy);
+    visit(&Points::orientation, orientation);
+    visit(&Points::groundFace, face);
+    visit(&Points::groundUv, uv);
+    visit(&Points::prop, prop);
+    visit(&Points::footprint, footprint);
+    visit(&Points::draftLevel, level);
+    visit(&Points::isKept, kept);
+  }
+  template <typename T>
+  Array<T> copyOf(const Column<T>& column) const {
+    if (!m_rows) return column.copied(m_points.count);
+    Array<T> out(m_rows->size());
+    parallelPieces({}, out.size(), 65536, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t k = begin; k < end; ++k) out[k] = column[(*m_rows)[k]];
+    });
+    return out;
+  }
+
   const Points& m_points;
+  const Array<std::uint32_t>* m_rows;
+  Array<Vec3> tint;
 };
 
 /// Of the ground that is connected, if one is.
@@ -132,9 +165,10 @@ struct Ground {
   std::shared_ptr<const SurfaceIndex> index;
 };
 
-/// Where a touched point goes, and how it stands there; false where it finds no ground.
-bool settle(const TouchUp& t, std::size_t i, const Points& points, const Ground& ground, bool isAlone, float reach,
-            Editing& out) {
+/// Where point i, which is touched, goes, and how it stands there; it is `to` among those that stay. False where it
+/// finds no ground.
+bool settle(const TouchUp& t, std::size_t i, std::size_t to, const Points& points, const Ground& ground, bool isAlone,
+            float reach, Editing& out) {
   Vec3 place = points.position[i] + t.move;
   Quat orientation = points.orientation[i];
   const bool isOnGround = ground.index && !t.isFree && (isAlone || t.move != Vec3(0));
@@ -153,20 +187,20 @@ bool settle(const TouchUp& t, std::size_t i, const Points& points, const Ground&
     if (after) {
       place = after->position + after->normal * height;
       orientation = turnWithGround(orientation, points.groundNormal[i], after->normal) * orientation;
-      out.set(&Points::groundNormal, out.normal, i, after->normal);
-      out.set(&Points::groundFace, out.face, i, after->face);
-      out.set(&Points::groundUv, out.uv, i, after->uv);
-      if (!points.movedBy.isConstant()) out.set(&Points::movedBy, out.movedBy, i, Vec3(0));
+      out.set(&Points::groundNormal, out.normal, to, after->normal);
+      out.set(&Points::groundFace, out.face, to, after->face);
+      out.set(&Points::groundUv, out.uv, to, after->uv);
+      if (!points.movedBy.isConstant()) out.set(&Points::movedBy, out.movedBy, to, Vec3(0));
     }
   }
   place += kUp * t.lift;
   if (!isOnGround && t.move != Vec3(0) && points.groundFace[i] != kNoFace)
-    out.set(&Points::movedBy, out.movedBy, i, points.movedBy[i] + t.move);
-  if (place != points.position[i]) out.set(&Points::position, out.position, i, place);
+    out.set(&Points::movedBy, out.movedBy, to, points.movedBy[i] + t.move);
+  if (place != points.position[i]) out.set(&Points::position, out.position, to, place);
   if (t.turn != Quat(1, 0, 0, 0)) orientation = t.turn * orientation;
   if (orientation != points.orientation[i])
-    out.set(&Points::orientation, out.orientation, i, glm::normalize(orientation));
-  if (t.size != Vec3(1)) out.set(&Points::size, out.size, i, points.size[i] * t.size);
+    out.set(&Points::orientation, out.orientation, to, glm::normalize(orientation));
+  if (t.size != Vec3(1)) out.set(&Points::size, out.size, to, points.size[i] * t.size);
   return isFound;
 }
 
@@ -177,14 +211,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   std::size_t asleep = 0;
   std::size_t stray = 0;
   std::vector<const TouchUp*> alone;
-  Array<std::uint8_t> stays;  // of those that come in: all but those whose place a kept one takes
-  stays.assign(given->count, 1);
+  Array<std::uint32_t> displaced;  // of those that come in: a kept one holds their place
   for (const TouchStanding& s : standing) {
     asleep += s.state == TouchState::Asleep;
     stray += s.state == TouchState::Stray;
     if (s.state != TouchState::Alone) continue;
     alone.push_back(&s.touch);
-    if (s.hasPoint) stays[s.index] = 0;
+    if (s.hasPoint) displaced.push_back(static_cast<std::uint32_t>(s.index));
   }
   if (asleep + stray > 0)
     ctx.warn(
@@ -192,7 +225,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                     asleep + stray, standing.size(), p.limit),
         "See the list on the Bench: wake them, hand them on, forget them, or leave them until it comes again");
   if (asleep + stray > 0) ctx.say(fmt::format("{} asleep · {} stray", asleep, stray));
-  if (asleep + stray == standing.size()) return Outputs{given, split(*given, stays).second};
+  if (asleep + stray == standing.size()) return Outputs{given, std::make_shared<const Points>(gathered(*given, {}))};
 
   Ground ground{in.surface(), nullptr};
   if (ground.surface) {
@@ -206,51 +239,61 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     dressed.kit = kit.kit;
     all = std::make_shared<const Points>(std::move(dressed));
   }
-  std::vector<std::size_t> places(given->count);  // of what came in, among all
-  std::size_t nextAlone = 0;
-  for (std::size_t i = 0; i < given->count; ++i) {
-    places[i] = nextAlone;
-    nextAlone += stays[i];
-  }
+  std::size_t nextAlone = given->count;
   if (!alone.empty()) {
-    const PointsPtr staying = split(*all, stays).first;
     const Points byHand = aloneOf(alone, kit);
-    const std::vector<const Points*> parts{staying.get(), &byHand};
+    const std::vector<const Points*> parts{all.get(), &byHand};
+    // One that is displaced has the id of the one that holds its place until it goes.
     all = oneAfterTheOther(ctx.task, parts, [&](std::size_t k, std::size_t i) { return parts[k]->id[i]; });
     if (!all) return Failure(cancelled());
   }
-  Editing out(*all);
-  Array<std::uint8_t> keeps;
-  keeps.assign(all->count, 1);
+  Array<std::uint32_t> removed;
+  for (const TouchStanding& s : standing)
+    if (s.touch.isRemoved && s.state == TouchState::Applied) removed.push_back(static_cast<std::uint32_t>(s.index));
+  Array<std::uint32_t> going = removed;
+  going.insert(going.end(), displaced.begin(), displaced.end());
+  std::sort(going.begin(), going.end());
+  Array<std::uint32_t> staying;
+  if (!going.empty()) {
+    staying.reserve(all->count - going.size());
+    std::size_t next = 0;
+    for (std::uint32_t i = 0; i < all->count; ++i)
+      if (next < going.size() && going[next] == i)
+        ++next;
+      else
+        staying.push_back(i);
+  }
+  const auto amongStaying = [&](std::size_t i) {
+    return i - static_cast<std::size_t>(std::lower_bound(going.begin(), going.end(), i) - going.begin());
+  };
+  Editing out(*all, going.empty() ? nullptr : &staying);
   std::size_t missing = 0;
   for (const TouchStanding& s : standing) {
     endIfStopped();
-    if (s.state == TouchState::Asleep || s.state == TouchState::Stray) continue;
-    const bool isAlone = s.state == TouchState::Alone;
-    const std::size_t i = isAlone ? nextAlone++ : places[s.index];
     const TouchUp& t = s.touch;
+    if (s.isWaiting() || t.isRemoved) continue;
+    const bool isAlone = s.state == TouchState::Alone;
+    const std::size_t i = isAlone ? nextAlone++ : s.index;
+    const std::size_t to = amongStaying(i);
     // In every draft: what a hand did is seen.
-    if (all->draftLevel.isConstant() ? all->draftLevel.constant() != 0 : all->draftLevel[i] != 0)
-      out.set(&Points::draftLevel, out.level, i, 0.0F);
-    if (t.isRemoved) {
-      keeps[i] = 0;
-      if (all->isKept[i] != 0) out.set(&Points::isKept, out.kept, i, std::uint8_t{0});
-      continue;
-    }
-    missing += !settle(t, i, *all, ground, isAlone, p.reach, out);
-    if (t.tint != Vec3(0)) out.addTint(i, t.tint);
-    if (t.isKept) out.set(&Points::isKept, out.kept, i, std::uint8_t{1});
+    if (all->draftLevel[i] != 0) out.set(&Points::draftLevel, out.level, to, 0.0F);
+    missing += !settle(t, i, to, *all, ground, isAlone, p.reach, out);
+    if (t.tint != Vec3(0)) out.addTint(to, t.tint);
+    if (t.isKept) out.set(&Points::isKept, out.kept, to, std::uint8_t{1});
     if (const std::int32_t prop = kit.at(t.prop); prop != kNoProp) {
-      out.set(&Points::prop, out.prop, i, prop);
-      out.set(&Points::footprint, out.footprint, i, kit.propAt(prop)->footprint);
+      out.set(&Points::prop, out.prop, to, prop);
+      out.set(&Points::footprint, out.footprint, to, kit.propAt(prop)->footprint);
     }
   }
   if (missing > 0)
     ctx.warn(
         fmt::format("{} touched placements find no ground within {:g} m of where they were moved", missing, p.reach),
         "Move them back, bring the ground back, or raise the reach");
-  auto [staying, left] = split(out.done(), keeps);
-  return Outputs{std::move(staying), std::move(left)};
+  std::sort(removed.begin(), removed.end());
+  Points left = gathered(*all, removed);
+  left.isKept = Column<std::uint8_t>(std::uint8_t{0});  // what is removed here is not kept by what came before
+  if (!removed.empty()) left.draftLevel = Column<float>(0.0F);
+  return Outputs{std::make_shared<const Points>(out.done()), std::make_shared<const Points>(std::move(left))};
 }
 
 std::string byHand(const TouchUp& touch, const TouchUps& among) {
@@ -412,7 +455,8 @@ const NodeKind& touchUps() {
                {"remove", ARVESK_TEXT("node", "Take away")},
                {"keep", ARVESK_TEXT("node", "Keep")}})
             .ofTool(),
-        brushEffect(static_cast<BrushEffect Params::*>(&Params::effect)).ofTool(),
+        brushEffect(&Params::effect).ofTool(),
+        brushMeets(&Params::meets, {"remove", "keep"}).ofTool(),
         param("brush_radius", &Params::radius, ARVESK_TEXT("node", "Brush radius"),
               ARVESK_TEXT("node", "Of the next stroke."))
             .in(Unit::Meter)

@@ -16,6 +16,7 @@ struct TouchUpsParams {
   float step = 0.1F;  // m
   TouchBrushJob job = TouchBrushJob::Off;
   BrushEffect effect = BrushEffect::Apart;
+  BrushMeets meets = BrushMeets::All;
   float radius = 3;     // m
   float strength = 50;  // percent
   Range sizeLimits{0.2F, 5};
@@ -36,6 +37,8 @@ struct TouchStanding {
   bool hasPoint = false;  // among those that come in
   std::size_t index = 0;  // of that
   float strayed = 0;      // m: how far that stands from where it was
+  /// Not applied now.
+  bool isWaiting() const { return state == TouchState::Asleep || state == TouchState::Stray; }
 };
 
 /// In the order of the list, for the points that come in.

@@ -14,6 +14,8 @@
 
 #include <fmt/format.h>
 
+#include <type_traits>
+#include <unordered_map>
 #include <unordered_set>
 
 namespace arvesk::nodes {
@@ -86,10 +88,16 @@ Result<Placed> placed(const EvalContext& ctx, const Inputs& in, const Params& p)
     const Prop* made = kit.propAt(prop[i]);
     footprint[i] = made ? made->footprint : p.footprint;
   }
-  if (std::any_of(hand.begin(), hand.end(), [](const HandPoint& h) { return h.tint != Vec3(0); })) {
-    Array<Vec3> tint(count);
-    for (std::size_t i = 0; i < count; ++i) tint[i] = hand[i].tint;
-    out.points.attributes.insert_or_assign(kTint, Column<Vec3>(std::move(tint)));
+  const auto say = [&](const char* name, auto HandPoint::*member) {
+    Array<std::remove_cvref_t<decltype(hand.front().*member)>> values(count);
+    for (std::size_t i = 0; i < count; ++i) values[i] = hand[i].*member;
+    out.points.attributes.insert_or_assign(name, Column(std::move(values)));
+  };
+  const auto any = [&](auto&& fits) { return std::any_of(hand.begin(), hand.end(), fits); };
+  if (any([](const HandPoint& h) { return h.tint != Vec3(0); })) say(kTint, &HandPoint::tint);
+  if (any([](const HandPoint& h) { return h.colorShare > 0; })) {
+    say(kOwnColor, &HandPoint::color);
+    say(kOwnColorShare, &HandPoint::colorShare);
   }
   out.points.count = count;
   out.points.position = std::move(position);
@@ -129,6 +137,35 @@ Array<std::uint8_t> stayingOf(const Points& points, const Points& hand, const Pa
   return keeps;
 }
 
+/// What rules say of those that a hand took over, while they make them: all that they carry but their colors, which
+/// the hand keeps itself.
+PointsPtr withValuesOf(const Points& rules, PointsPtr hand) {
+  if (rules.attributes.empty() || hand->count == 0) return hand;
+  std::unordered_map<std::uint64_t, std::uint32_t> places;
+  for (std::uint32_t i = 0; i < hand->count; ++i) places.emplace(hand->id[i], i);
+  Array<std::uint32_t> rows;
+  Array<std::uint32_t> order;  // those that rules make first
+  Array<std::uint8_t> isMade;
+  isMade.assign(hand->count, 0);
+  for (std::uint32_t i = 0; i < rules.count; ++i)
+    if (const auto it = places.find(rules.id[i]); it != places.end()) {
+      rows.push_back(i);
+      order.push_back(it->second);
+      isMade[it->second] = 1;
+    }
+  if (rows.empty()) return hand;
+  for (std::uint32_t i = 0; i < hand->count; ++i)
+    if (!isMade[i]) order.push_back(i);
+  Attributes known = gathered(rules.attributes, rows);
+  for (const char* own : {kTint, kOwnColor, kOwnColorShare}) known.erase(own);
+  const Attributes none;
+  Points out = gathered(*hand, order);
+  Attributes all = concatenated({{&known, rows.size()}, {&none, out.count - rows.size()}});
+  for (auto& [name, column] : out.attributes) all.insert_or_assign(name, std::move(column));
+  out.attributes = std::move(all);
+  return std::make_shared<const Points>(std::move(out));
+}
+
 PointsPtr without(const Points& points, const HandPoints& hand) {
   std::unordered_set<std::uint64_t> taken;
   hand.list.forEach([&](const HandPoint& h) {
@@ -154,6 +191,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   const PointsPtr given = in.points();
   if (!given) return Outputs{std::move(standing), std::move(missing)};
+  standing = withValuesOf(*given, std::move(standing));
+  missing = withValuesOf(*given, std::move(missing));
   const PointsPtr rest = without(*given, p.points);
   const auto [staying, left] = split(*rest, stayingOf(*rest, *standing, p));
   const auto joined = [&](const PointsPtr& rules, const PointsPtr& ofHand) {
@@ -208,6 +247,7 @@ std::vector<ParamSpec> brushParams() {
            {"adjust", ARVESK_TEXT("node", "Adjust")},
            {"single", ARVESK_TEXT("node", "One by one")}}),
       brushEffect(static_cast<BrushEffect Params::*>(&Params::effect)),
+      brushMeets(static_cast<BrushMeets Params::*>(&Params::meets), {"remove"}),
       param("brush_radius", &Params::radius, ARVESK_TEXT("node", "Brush radius"),
             ARVESK_TEXT("node", "Of the next stroke."))
           .in(Unit::Meter)

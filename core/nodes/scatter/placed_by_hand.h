@@ -32,6 +32,7 @@ struct BrushSettings {
   float gap = 0;  // m
   BrushLiesOn on = BrushLiesOn::Ground;
   BrushEffect effect = BrushEffect::Apart;
+  BrushMeets meets = BrushMeets::All;
   Range sizeLimits{0.2F, 5};
   bool operator==(const BrushSettings&) const = default;
 };

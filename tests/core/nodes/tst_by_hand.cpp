@@ -4,6 +4,7 @@
 #include "core/formats/plan_file.h"
 #include "core/formats/plan_json.h"
 #include "core/nodes/scatter/placed_by_hand.h"
+#include "core/props/coloring.h"
 #include "core/spatial/hand_brush.h"
 #include "core/spatial/snaps.h"
 #include "tests/support/plans.h"
@@ -30,6 +31,8 @@ HandPoint anyPoint(std::mt19937& random, std::uint32_t props, std::uint32_t grou
   p.size = random() % 2 ? Vec3(1) : Vec3(unit(random), 1, 2);
   p.lift = random() % 4 ? 0 : unit(random);
   p.tint = random() % 4 ? Vec3(0) : Vec3(unit(random), unit(random), unit(random));
+  p.colorShare = random() % 4 ? 0 : std::abs(unit(random));
+  if (p.colorShare > 0) p.color = glm::abs(Vec3(unit(random), unit(random), unit(random)));
   p.prop = static_cast<std::uint32_t>(random()) % (props + 1);
   p.ground = static_cast<std::uint32_t>(random()) % (grounds + 1);
   return p;
@@ -386,6 +389,14 @@ class TestByHand : public QObject {
                                      [](const Node& n) { return n.kind == "output"; });
     QVERIFY(output != plan.nodes.end());
     const std::string out = output->uid;
+    // With colors, and a number that each carries.
+    output->inputs.at("points").front().node = "paint";
+    plan.nodes.push_back(node("number", "write-attribute", {{"name", std::string("depth")}}, {{"points", "dress"}}));
+    plan.nodes.push_back(node("noise", "noise", {{"size", 5.0}}));
+    plan.nodes.push_back(node("vary", "vary", {{"hue", std::vector<double>{-40, 40}}}, {{"points", "number"}}));
+    plan.nodes.push_back(node("paint", "color", {{"share", 60.0}}, {{"points", "vary"}}));
+    for (const char* uid : {"number", "vary", "paint"}) plan.find(uid)->inputs.at("points").front().output = "points";
+    plan.find("number")->inputs["mask"] = {{"noise", "mask", "number-mask"}};
     const Evaluation before = evaluated(plan);
     const PointsPtr was = pointsOf(before, out.c_str());
     QVERIFY(was->count > 30);
@@ -399,8 +410,14 @@ class TestByHand : public QObject {
     QCOMPARE(nodes, std::vector<std::string>{"hand"});
     QVERIFY(checkPlan(kept).empty());
     std::size_t found = 0;
+    const PointColors colorsWere(*was);
+    QVERIFY(!colorsWere.isPlain());
+    const auto* numbersWere = columnOf<Column<float>>(was->attributes, "depth");
+    QVERIFY(numbersWere && !numbersWere->isConstant());
     const auto compare = [&](const Points& now, bool isAll) {
       found = 0;
+      const PointColors colors(now);
+      const auto* numbers = columnOf<Column<float>>(now.attributes, "depth");
       for (std::size_t k = 0; k < now.count; ++k) {
         const auto it = at.find(now.id[k]);
         if (it == at.end()) continue;
@@ -411,6 +428,9 @@ class TestByHand : public QObject {
         QVERIFY(glm::distance(now.position[k], was->position[i]) < 1e-3F);
         QVERIFY(std::abs(glm::dot(now.orientation[k], was->orientation[i])) > 1 - 1e-5F);
         QCOMPARE(now.size[k], was->size[i]);
+        const Vec3 prop(0.3F, 0.5F, 0.2F);
+        QVERIFY(glm::distance(colors.apply(prop, k, prop), colorsWere.apply(prop, i, prop)) < 1e-5F);
+        if (isAll) QCOMPARE((*numbers)[k], (*numbersWere)[i]);  // of the rule, which makes it still
         QCOMPARE(now.kit->entries[static_cast<std::size_t>(now.prop[k])].prop->uid,
                  was->kit->entries[static_cast<std::size_t>(was->prop[i])].prop->uid);
       }

@@ -1,6 +1,6 @@
 // Touch-ups: they hold for their placement and no other, whatever is changed above them; what is kept stays; the same
 // in draft and final; lines in files.
-#include "core/deliver/touching.h"
+#include "core/deliver/touch_stroke.h"
 #include "core/formats/plan_file.h"
 #include "core/formats/plan_json.h"
 #include "core/nodes/adjust/touch_ups.h"
@@ -444,6 +444,72 @@ class TestTouchUps : public QObject {
     }
   }
 
+  /// A swap is not undone by what chooses props further on: it goes behind that. The rest that was touched above stays.
+  void swapsGoBehindTheDress() {
+    Plan plan = test::crowdedPlan();
+    const PointsPtr bare = pointsOf(m_files.evaluated(plan), "apart");
+    const TouchUps moved = oneTouched(*bare, 4, [](TouchUp& t, TouchUps&) { t.move = {0.3F, 0, 0}; });
+    plan.nodes.push_back(node("above", "touch-ups", {{"touches", moved}}, {{"points", "apart"}}));
+    plan.nodes.back().inputs.at("points").front().output = "points";
+    plan.find("dress")->inputs.at("points").front().node = "above";
+    const Evaluation e = m_files.evaluated(plan);
+    const PointsPtr was = pointsOf(e, "dress");
+    const std::uint64_t id = bare->id[4];
+    std::vector<TouchGroup> groups = touchable(plan, e, {{"dress", [&](std::uint64_t i) { return i == id; }}}, {});
+    QCOMPARE(groups.size(), std::size_t{1});
+    makeTouchUps(plan, groups, &touchNode);
+    const std::string other = groups[0].targets[0].prop == "starfish" ? "dinghy" : "starfish";
+    plan.find(groups[0].node)->params["touches"] = withChange(
+        {}, groups[0], [&](TouchUp& t, TouchUps& among, const TouchTarget&) { t.prop = among.numberOf(other); });
+    const PointsPtr now = pointsOf(m_files.evaluated(plan), groups[0].node);
+    QCOMPARE(now->count, was->count);
+    for (std::size_t i = 0; i < now->count; ++i) {
+      QCOMPARE(propUidOf(*now, i), now->id[i] == id ? other : propUidOf(*was, i));
+      QCOMPARE(now->position[i], was->position[i]);
+    }
+    QVERIFY(checkPlan(plan).empty());
+  }
+
+  /// A stroke of one kind takes what it began on and leaves the rest; one that stands without its rule is under it too.
+  void strokesOfOneKindAndOverKeptOnes() {
+    Plan plan = test::crowdedPlan();
+    const PointsPtr dressed = pointsOf(m_files.evaluated(plan), "dress");
+    TouchUps touches;
+    TouchUp alone;
+    alone.id = 4711;
+    alone.isKept = alone.isFree = true;
+    alone.at = {0.2F, 0.5F, 0.1F};
+    alone.was = touches.numberOf("dinghy");
+    touches.list.append(std::span(&alone, 1));
+    plan.nodes.push_back(node("touch", "touch-ups", {{"touches", touches}}, {{"points", "dress"}}));
+    plan.nodes.back().inputs.at("points").front().output = "points";
+    const Evaluation e = m_files.evaluated(plan);
+    const auto scene = TouchScene::of(plan, e, *plan.find("touch"));
+    QVERIFY(scene);
+    const auto after = [&](TouchStroke stroke, const BrushDab& dab) {
+      stroke.add(dab);
+      plan.find("touch")->params["touches"] = stroke.touches(touches);
+      return pointsOf(m_files.evaluated(plan), "touch");
+    };
+    const PointsPtr before = pointsOf(e, "touch");
+    // Begun on the one that stands alone; the others of its kind go, and no others.
+    const BrushDab dab{alone.at, kUp, {}, 6, 1};
+    const PointsPtr left = after(TouchStroke(scene, TouchStroke::Job::Remove, {}, BrushMeets::OneKind), dab);
+    const auto there = placesById(*left);
+    std::size_t gone = 0;
+    for (std::size_t i = 0; i < before->count; ++i) {
+      const bool isMeant = glm::distance(before->position[i], dab.place) <= dab.radius &&
+                           propUidOf(*before, i) == "dinghy";
+      QCOMPARE(there.contains(before->id[i]), !isMeant);
+      gone += isMeant;
+    }
+    QVERIFY2(gone > 5 && !there.contains(alone.id), qPrintable(QString::number(gone)));
+    BrushAdjust grow;
+    grow.effect = BrushEffect::Grow;
+    const PointsPtr grown = after(TouchStroke(scene, TouchStroke::Job::Adjust, grow), dab);
+    QVERIFY(grown->size[placesById(*grown).at(alone.id)].x > 1);
+  }
+
   /// Stray and asleep ones are told, and the nearest of the same prop is offered, never taken.
   void strayAndAsleepAreTold() {
     Plan plan = planWithTouches({});
@@ -468,9 +534,23 @@ class TestTouchUps : public QObject {
     const auto standing = nodes::standingOf(nodes::touchUpsParams(*plan.find("touch")), *in);
     QVERIFY(standing[0].state == TouchState::Asleep && standing[1].state == TouchState::Stray);
     QVERIFY(within(static_cast<double>(standing[1].strayed), 5, 1e-4));
-    QCOMPARE(candidateFor(gone, touches, *in), std::optional<std::size_t>(7));
-    far.at = in->position[3];  // the nearest by far, but it is touched itself
-    QVERIFY(candidateFor(far, touches, *in) != std::optional<std::size_t>(3));
+    const auto nearest = [&](const Vec3& place) {  // of those that are not touched
+      std::size_t best = in->count;
+      for (std::size_t i = 0; i < in->count; ++i)
+        if (i != 3 && i != 7 &&
+            (best == in->count || glm::distance(in->position[i], place) < glm::distance(in->position[best], place)))
+          best = i;
+      return in->id[best];
+    };
+    far.at = in->position[3];  // its own point is the nearest by far, but it is touched
+    TouchUps near;
+    near.list.append(std::vector<TouchUp>{gone, far});
+    const HandedOn handed = handedOn(near, {gone, far}, *in, GroundUnder(), {});
+    const std::vector<TouchUp> list = handed.touches.list.all();
+    QCOMPARE(handed.missing, std::size_t{0});
+    QVERIFY(list[0].id == in->id[7] && list[0].at == in->position[7] && list[0].isRemoved);
+    QVERIFY(list[1].id == nearest(in->position[3]) && list[1].lift == 1);
+    QCOMPARE(handedOn(near, {gone, far}, Points(), GroundUnder(), {}).missing, std::size_t{2});
   }
 };
 
