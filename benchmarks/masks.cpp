@@ -182,7 +182,7 @@ void addNeighborMasks(const SurfacePtr& surface, const PointsPtr& at) {
          }
          benchmark::DoNotOptimize(out.data());
        }});
-  const MaskPtr crowding = makeCrowdingMask({others}, 0.6F, false, {0, 3, 20, 30}, {});
+  const MaskPtr crowding = makeCrowdingMask({others}, 0.6F, false, false, {0, 3, 20, 30}, {});
   add({"Mask crowding within 0.6 m", "bare sorted kd-tree radius search", false, 1.3,
        [crowding, at] { withThreads(1, [&] { benchmark::DoNotOptimize(maskValues({}, *crowding, *at)); }); },
        [forest, at, order] {

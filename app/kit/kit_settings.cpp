@@ -89,8 +89,10 @@ void KitSettings::buildShape() {
   number("own_size", tr("Own size"), tr("A factor on top"), size, &PropEntry::size);
   ParamSpec footprint;
   footprint.in(Unit::Meter).hard(0, 1e4).usual(0, 5, 0.05);
-  number("footprint", tr("Footprint"), tr("Radius of ground that it claims; 0 takes it from the geometry"), footprint,
-         &PropEntry::footprint);
+  number("footprint", tr("Footprint"), tr("Radius of all of it as seen from above; 0 takes it from the geometry"),
+         footprint, &PropEntry::footprint);
+  number("base", tr("Base"), tr("Radius of what touches the ground, such as a trunk; 0 takes it from the geometry"),
+         footprint, &PropEntry::base);
   ParamSpec weight;
   weight.hard(0, 1000).usual(0, 10, 0.1);
   number("weight", tr("Weight"), tr("Where Choose props finds it by name or tag: 2 comes up twice as often as 1"),
@@ -253,8 +255,8 @@ void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& 
       const Vec3 size = (*it)->surface->bounds().extent();
       const QLocale locale;
       const auto m = [&](float v) { return locale.toString(static_cast<double>(v), 'f', v < 1 ? 3 : 2); };
-      facts += QStringLiteral("\n") + tr("%1 × %2 × %3 m · footprint %4 m · %5 triangles")
-                                          .arg(m(size.x), m(size.y), m(size.z), m((*it)->footprint),
+      facts += QStringLiteral("\n") + tr("%1 × %2 × %3 m · footprint %4 m, base %5 m · %6 triangles")
+                                          .arg(m(size.x), m(size.y), m(size.z), m((*it)->footprint), m(baseOf(**it)),
                                                locale.toString(static_cast<qulonglong>((*it)->surface->faceCount())));
     }
   }

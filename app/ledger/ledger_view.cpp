@@ -254,9 +254,11 @@ void LedgerView::refresh() {
       if (!isSameShape)
         for (int c = 0; c < m_model.columnCount(); ++c) {
           const LedgerColumn& spec = ledger->columns()[static_cast<std::size_t>(c)];
-          m_table->setColumnWidth(c, spec.sort == LedgerColumn::Sort::Id     ? 150
-                                     : spec.sort == LedgerColumn::Sort::Text ? 120
-                                                                             : 86);
+          const int usual = spec.sort == LedgerColumn::Sort::Id     ? 150
+                            : spec.sort == LedgerColumn::Sort::Text ? 120
+                                                                    : 86;
+          const int ofName = std::min(220, m_table->horizontalHeader()->sectionSizeHint(c));
+          m_table->setColumnWidth(c, std::max(usual, ofName));
         }
       orderColumns(columns);
       const QLocale locale;

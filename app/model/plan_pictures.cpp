@@ -241,6 +241,10 @@ void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, con
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || node->isSkipped || !view.evaluation.values.contains(uid)) return;
   if (kind->showsFootprints) to.footprints = view.evaluation.firstOf<PointsPtr>(uid);
+  // Those that it goes by.
+  if (const ParamSpec* is = kind->findParam("footprint_is"); is && to.footprints && isShown(*kind, *is, node->params))
+    if (node->value(*is) == ParamValue(std::string("base")))
+      to.footprints = withFootprints(to.footprints, Footprint::Base);
   if (!kind->areas) return;
   EvalContext ctx = contextOf(plan, *node);
   ctx.task = {task.stop, {}};

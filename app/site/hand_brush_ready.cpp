@@ -10,17 +10,7 @@ namespace arvesk {
 namespace {
 
 using nodes::BrushClearOf;
-using nodes::BrushRoom;
 using nodes::BrushTakes;
-
-/// Footprint of a placement as the brush counts it, m.
-float roomOf(const Points& points, std::size_t i, BrushRoom room) {
-  const std::int32_t prop = points.prop[i];
-  if (room == BrushRoom::Spread || prop == kNoProp || !points.kit) return points.effectiveFootprint(i);
-  const Vec3 size = points.size[i];
-  return baseOf(*points.kit->entries[static_cast<std::size_t>(prop)].prop) *
-         std::max(std::abs(size.x), std::abs(size.z));
-}
 
 /// Ground where that is what one sees, else the placement that is met first: it is no ground, and has no face.
 auto whatIsSeen(const PictureScenePtr& scene, const BrushGround& ground) {
@@ -63,7 +53,7 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   const auto footprintOf = [&](const std::string& uid) {
     const auto it = byUid.find(uid);
     if (it == byUid.end() || it->second->isMissing) return p.footprint;
-    return p.room == BrushRoom::Base ? baseOf(*it->second) : it->second->footprint;
+    return p.room == Footprint::Base ? baseOf(*it->second) : it->second->footprint;
   };
   for (const auto& [uid, prop] : byUid)
     if (!prop->isMissing) out->boxes[uid] = massingOf(*prop)->bounds();
@@ -124,13 +114,14 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
                           (p.clearOf == BrushClearOf::Named && source && named.match(source->title));
       isNamed = isNamed || counts;
       const PointsPtr all = whole ? whole->firstOf<PointsPtr>(layer.source) : nullptr;
-      const Points& points = all ? *all : *layer.points;
+      const PointsPtr judged = withFootprints(all ? all : layer.points, p.room);
+      const Points& points = *judged;
       for (std::size_t i = 0; i < points.count; ++i) {
         if (i % 4096 == 0 && task.isCancelled()) return nullptr;
         if (own.contains(placeKey(points.position[i]))) continue;
         if (counts)
           entries.push_back(
-              {points.position[i], roomOf(points, i, p.room), static_cast<std::uint32_t>(entries.size())});
+              {points.position[i], points.effectiveFootprint(i), static_cast<std::uint32_t>(entries.size())});
         if (p.takes == BrushTakes::Neighbors && on && glm::distance(points.position[i], on->place) < 3 * p.radius)
           if (const std::string& uid = propUidOf(points, i); !uid.empty()) around[uid] += 1;
       }

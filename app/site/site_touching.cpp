@@ -26,6 +26,7 @@ void SiteView::showTouchPanel() {
   if (!m_touchPanel) return;
   const QSize size = m_touchPanel->sizeHint();
   const bool fits = size.width() + 8 <= width() && 3 * size.height() < height();
+  if (!fits && m_touchPanel->hasColors()) return m_touchPanel->hideColors();  // less of it, which tells its size again
   m_touchPanel->setVisible(fits && m_touching->count() > 0 && m_mode != SiteMode::Cover);
   m_touchPanel->resize(size);
   // Between scale and compass, or above them.

@@ -122,9 +122,9 @@ TouchPanel::TouchPanel(TouchSession* session, TouchHandles* handles, PlanModel* 
   });
   swap->setMenu(props);
   swap->setPopupMode(QToolButton::InstantPopup);
-  auto* color = button(tr("Color"), "touch_color", tr("Numbers for their color"));
-  color->setCheckable(true);
-  connect(color, &QToolButton::toggled, this, [this](bool isOn) {
+  m_color = button(tr("Color"), "touch_color", tr("Numbers for their color"));
+  m_color->setCheckable(true);
+  connect(m_color, &QToolButton::toggled, this, [this](bool isOn) {
     m_colors->setVisible(isOn);
     Q_EMIT sizeChanged();
   });
@@ -170,6 +170,9 @@ void TouchPanel::addField(QBoxLayout* row, const QString& words, const char* nam
             m_quiet.start();
           });
 }
+
+bool TouchPanel::hasColors() const { return m_color->isChecked(); }
+void TouchPanel::hideColors() { m_color->setChecked(false); }
 
 void TouchPanel::finish() {
   if (!m_quiet.isActive()) return;

@@ -24,6 +24,8 @@ class TouchPanel : public QFrame {
   void refresh();
   /// What can be done, for the menu of Site too.
   void fillMenu(QMenu* menu);
+  bool hasColors() const;
+  void hideColors();
 
  Q_SIGNALS:
   void sizeChanged();
@@ -44,6 +46,7 @@ class TouchPanel : public QFrame {
   QToolButton* m_free;
   QToolButton* m_keep;
   QWidget* m_colors;  // numbers that few need
+  QToolButton* m_color;
   QToolButton* m_takeBack;
   QTimer m_quiet;     // runs while a number is changed
   int m_gesture = 0;  // of the field that changes it

@@ -98,6 +98,7 @@ WhyPanel::WhyPanel(QWidget* parent)
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(0, 0, 0, 4);
   column->setSpacing(2);
+  column->setSizeConstraint(QLayout::SetMinimumSize);  // the whole title
   column->addLayout(head);
   column->addWidget(m_list, 1);
   resize(320, 260);

@@ -109,6 +109,7 @@ json toJson(const PropEntry& p) {
   if (p.isLargeMeant) j["large"] = true;
   if (p.turnDeg != Vec3(0)) j["turn"] = toJson(p.turnDeg);
   number("footprint", p.footprint, usual.footprint);
+  number("base", p.base, usual.base);
   number("weight", p.weight, usual.weight);
   if (!p.tags.empty()) j["tags"] = p.tags;
   number("crease", p.creaseDeg, usual.creaseDeg);

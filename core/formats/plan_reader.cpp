@@ -349,6 +349,7 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
   p.isLargeMeant = take.flag("large", false);
   p.turnDeg = take.vector("turn", p.turnDeg, 1e5);
   p.footprint = take.number("footprint", p.footprint, 0, 1e5);
+  p.base = take.number("base", p.base, 0, 1e5);
   p.weight = take.number("weight", p.weight, 0, 1e9);
   p.tags = take.text("tags");
   p.creaseDeg = take.number("crease", p.creaseDeg, -1, 180);
@@ -362,7 +363,7 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
   }
   p.unknown = leftover(
       j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "large", "turn", "footprint",
-          "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+          "base", "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
   return p;
 }
 

@@ -45,16 +45,32 @@ float baseOf(const Prop& prop) {
   struct Base {
     float meters = 0;
   };
-  return prop.surface->derived
-      .get<Base>([&] {
-        const Box3 box = prop.surface->bounds();
-        const float upTo = box.min.y + 0.1F * box.extent().y;
-        float squared = 0;
-        for (const Vec3& p : prop.surface->positions)
-          if (p.y <= upTo) squared = std::max(squared, p.x * p.x + p.z * p.z);
-        return std::make_shared<const Base>(Base{std::sqrt(squared)});
-      })
-      ->meters;
+  if (prop.base > 0) return std::min(prop.base, prop.footprint);
+  if (prop.isMissing) return prop.footprint;
+  const float made = prop.surface->derived
+                         .get<Base>([&] {
+                           const Box3 box = prop.surface->bounds();
+                           const float upTo = box.min.y + 0.1F * box.extent().y;
+                           float squared = 0;
+                           for (const Vec3& p : prop.surface->positions)
+                             if (p.y <= upTo) squared = std::max(squared, p.x * p.x + p.z * p.z);
+                           return std::make_shared<const Base>(Base{std::sqrt(squared)});
+                         })
+                         ->meters;
+  return std::min(made, prop.footprint);
+}
+
+PointsPtr withFootprints(PointsPtr points, Footprint which) {
+  if (which == Footprint::Spread || !points->kit) return points;
+  std::vector<float> bases;
+  for (const KitEntry& e : points->kit->entries) bases.push_back(baseOf(*e.prop));
+  Array<float> footprint = points->footprint.copied(points->count);
+  for (std::size_t i = 0; i < points->count; ++i)
+    if (const std::int32_t prop = points->prop[i]; prop != kNoProp)
+      footprint[i] = bases[static_cast<std::size_t>(prop)];
+  Points out = *points;
+  out.footprint = std::move(footprint);
+  return std::make_shared<const Points>(std::move(out));
 }
 
 }  // namespace arvesk

@@ -22,6 +22,7 @@ struct Prop {
   std::string name;
   SurfacePtr surface;
   float footprint = 0;  // m: radius about the pivot that holds the geometry as seen from above, or as set in the Kit
+  float base = 0;       // m: as set in the Kit; 0 takes it from the geometry, see baseOf
   float height = 0;     // m: from lowest to highest vertex
   float weight = 1;     // where it is chosen by name or tag
   std::vector<std::string> tags;
@@ -38,8 +39,8 @@ std::shared_ptr<Prop> makeProp(std::string uid, std::string name, SurfacePtr sur
 /// Of the ball about the pivot that holds all of it at size 1, m. Found when first asked for.
 float reachOf(const Prop& prop);
 
-/// Radius about the pivot, as seen from above, of what touches the ground: the lowest tenth of its height. At size 1,
-/// m.
+/// Its base: radius about the pivot, as seen from above, of what touches the ground (the lowest tenth of its height),
+/// or as set in the Kit. Never more than its footprint. At size 1, m.
 float baseOf(const Prop& prop);
 
 /// The prop's massing: its box in its mean color, or its mesh simplified by meshoptimizer. Made when first asked for.
@@ -66,5 +67,10 @@ using KitPtr = std::shared_ptr<const Kit>;
 
 /// The uid of the prop of point i; empty where it has none.
 const std::string& propUidOf(const Points& points, std::size_t i);
+
+/// What counts as the footprint of placements: all of a prop as seen from above, or only what touches the ground.
+enum class Footprint { Spread, Base };
+/// The same points with footprints of that kind. Those that have no prop have one only.
+std::shared_ptr<const Points> withFootprints(std::shared_ptr<const Points> points, Footprint which);
 
 }  // namespace arvesk

@@ -176,8 +176,9 @@ class RegionMask final : public Mask {
 
 class CrowdingMask final : public BandMask {
  public:
-  CrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band, MaskFinish finish)
-      : BandMask(band, finish), m_radius(radius), m_isFromAbove(isFromAbove) {
+  CrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, bool isSoft, Band band,
+               MaskFinish finish)
+      : BandMask(band, finish), m_radius(radius), m_isFromAbove(isFromAbove), m_isSoft(isSoft) {
     Array<PointGrid::Entry> entries;
     for (const PointsPtr& p : points) {
       if (!p) continue;
@@ -198,15 +199,28 @@ class CrowdingMask final : public BandMask {
       const Vec3 place = flat(at.position[i]);
       const std::uint64_t self = at.id[i];
       // The grid may hand out an entry twice where hashed cells share a slot: entries count once, by index.
-      thread_local std::vector<std::uint32_t> found;
+      struct Found {
+        std::uint64_t id;
+        std::uint32_t index;
+        float share;  // of it that counts
+        bool operator<(const Found& o) const { return id != o.id ? id < o.id : index < o.index; }
+        bool operator==(const Found& o) const { return index == o.index; }
+      };
+      thread_local std::vector<Found> found;
       found.clear();
+      const float most = m_radius * m_radius;
       m_grid.near(place, m_radius, [&](const PointGrid::Entry& e) {
         const Vec3 d = e.position - place;
-        if (glm::dot(d, d) <= m_radius * m_radius && m_ids[e.index] != self) found.push_back(e.index);
+        const float squared = glm::dot(d, d);
+        const float share = m_isSoft ? (1 - squared / most) * (1 - squared / most) : 1.0F;
+        if (squared <= most && m_ids[e.index] != self) found.push_back({m_ids[e.index], e.index, share});
         return false;
       });
-      std::sort(found.begin(), found.end());
-      out[i - begin] = static_cast<float>(std::unique(found.begin(), found.end()) - found.begin());
+      std::sort(found.begin(), found.end());  // sums of floats depend on their order
+      found.erase(std::unique(found.begin(), found.end()), found.end());
+      float sum = 0;
+      for (const Found& f : found) sum += f.share;
+      out[i - begin] = sum;
     }
     return true;
   }
@@ -216,6 +230,7 @@ class CrowdingMask final : public BandMask {
 
   float m_radius;
   bool m_isFromAbove;
+  bool m_isSoft;
   PointGrid m_grid;
   Array<std::uint64_t> m_ids;
 };
@@ -346,9 +361,9 @@ MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr&
   return std::make_shared<DistanceMask>(points, surface, rule, far, band, finish, task);
 }
 MaskPtr makeRegionMask(Region region, MaskFinish finish) { return std::make_shared<RegionMask>(region, finish); }
-MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band,
+MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, bool isSoft, Band band,
                          MaskFinish finish) {
-  return std::make_shared<CrowdingMask>(points, radius, isFromAbove, band, finish);
+  return std::make_shared<CrowdingMask>(points, radius, isFromAbove, isSoft, band, finish);
 }
 MaskPtr makeOpennessMask(const SurfacePtr& ground, const std::vector<PointsPtr>& placements, int rays, float reach,
                          bool isAboutNormal, Band band, MaskFinish finish, const Task& task) {

@@ -30,8 +30,9 @@ struct Region {
 /// 1 deep inside, 0 outside, smooth over the softness. A half-space is what lies below the region's own x–z plane.
 MaskPtr makeRegionMask(Region region, MaskFinish finish);
 
-/// How many of `points` lie within `radius` m, not counting the asked point itself (by id).
-MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, Band band,
+/// How many of `points` lie within `radius` m, not counting the asked point itself (by id). Softly, each counts
+/// (1 − d²/r²)² at a distance of d: wholly at the place, not at all at the radius.
+MaskPtr makeCrowdingMask(const std::vector<PointsPtr>& points, float radius, bool isFromAbove, bool isSoft, Band band,
                          MaskFinish finish);
 
 /// Cosine-weighted share of the half sky about world up (or the place's normal) that rays see within `reach` m. `rays`

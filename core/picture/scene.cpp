@@ -93,33 +93,41 @@ struct WithFootprint {
   void countBytes(ByteCounter& counter) const { surface->countBytes(counter); }
 };
 
-/// A prop's massing with its footprint as a ring on the ground.
+/// A prop's massing with its footprints as rings: all of it on the ground, and its base where that is less; a box would
+/// hide that one, and carries it on its top.
 SurfacePtr massingWithFootprint(const Prop& prop) {
-  std::uint32_t key = 0;
-  std::memcpy(&key, &prop.footprint, sizeof key);
+  const std::array rings{prop.footprint, baseOf(prop)};
+  std::array<std::uint32_t, 2> bits{};
+  std::memcpy(bits.data(), rings.data(), sizeof bits);
+  const std::uint64_t key = hashOf(bits[0], bits[1]);
   return massingOf(prop)
       ->derived
       .get<WithFootprint>(key,
                           [&] {
                             Surface s = *massingOf(prop);
                             constexpr std::uint32_t kSides = 40;
-                            const auto base = static_cast<std::uint32_t>(s.positions.size());
                             const bool hasColors = !s.colors.empty();
                             const bool hasUvs = !s.uvs.empty();
-                            const float outer = std::max(prop.footprint, 1e-3F);
-                            const float lift = 0.02F * outer;
-                            for (std::uint32_t k = 0; k < kSides; ++k) {
-                              const float a = 2 * kPi * static_cast<float>(k) / kSides;
-                              for (const float r : {outer, 0.93F * outer}) {
-                                s.positions.edit().push_back({r * std::sin(a), lift, r * std::cos(a)});
-                                s.normals.edit().push_back(kUp);
-                                if (hasColors) s.colors.edit().push_back({0.02F, 0.09F, 0.14F, 1});
-                                if (hasUvs) s.uvs.edit().push_back(Vec2(0));
+                            const float top = s.bounds().max.y;
+                            const float width = 0.07F * std::max(rings[0], 1e-3F);
+                            for (const float outer : rings) {
+                              if (&outer != rings.data() && outer > rings[0] - 2 * width) continue;  // it is the same
+                              const auto first = static_cast<std::uint32_t>(s.positions.size());
+                              const bool isOnTop = &outer != rings.data() && prop.massing.isBox;
+                              const float y = (isOnTop ? top : 0) + 0.3F * width;
+                              for (std::uint32_t k = 0; k < kSides; ++k) {
+                                const float a = 2 * kPi * static_cast<float>(k) / kSides;
+                                for (const float r : {std::max(outer, width), std::max(outer, width) - width}) {
+                                  s.positions.edit().push_back({r * std::sin(a), y, r * std::cos(a)});
+                                  s.normals.edit().push_back(kUp);
+                                  if (hasColors) s.colors.edit().push_back({0.02F, 0.09F, 0.14F, 1});
+                                  if (hasUvs) s.uvs.edit().push_back(Vec2(0));
+                                }
+                                const std::uint32_t i = first + 2 * k;
+                                const std::uint32_t next = first + 2 * ((k + 1) % kSides);
+                                for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)})
+                                  s.triangles.edit().push_back(t);
                               }
-                              const std::uint32_t i = base + 2 * k;
-                              const std::uint32_t next = base + 2 * ((k + 1) % kSides);
-                              for (const UVec3& t : {UVec3(i, next, i + 1), UVec3(next, next + 1, i + 1)})
-                                s.triangles.edit().push_back(t);
                             }
                             const std::size_t boxFaces = massingOf(prop)->faceCount();
                             if (s.faceMaterials.empty()) s.faceMaterials.edit().assign(boxFaces, 0);

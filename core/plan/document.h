@@ -84,6 +84,7 @@ struct PropEntry {
   bool isLargeMeant = false;  // taken though it is larger than props are (kUnlikelySize)
   Vec3 turnDeg{0};            // about X, then Y, then Z, about the pivot; for props that were built another way round
   double footprint = 0;       // m; 0 takes it from the geometry
+  double base = 0;            // m: of what touches the ground; 0 takes it from the geometry
   double weight = 1;          // where Choose props finds it by name or tag
   std::string tags;           // words separated by spaces; exported
   double creaseDeg = -1;  // normals made anew, faces that meet at less than this share them; below 0 they stay as made

@@ -58,7 +58,7 @@ struct KeyBuilder {
 /// All settings that make `entry` what it is, but for its file's content.
 inline void addProp(KeyBuilder& key, const PropEntry& e) {
   for (const std::string* text : {&e.uid, &e.name, &e.tags}) key.addText(*text);
-  for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.weight, e.creaseDeg}) key.add(v);
+  for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.base, e.weight, e.creaseDeg}) key.add(v);
   const auto add3 = [&](const Vec3& v) {
     for (int i = 0; i < 3; ++i) key.add(static_cast<double>(v[i]));
   };

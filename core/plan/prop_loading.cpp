@@ -17,6 +17,7 @@ struct CachedProp final : Cached {
 PropPtr standIn(const PropEntry& entry) {
   const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>());
   prop->footprint = static_cast<float>(entry.footprint);
+  prop->base = static_cast<float>(entry.base);
   prop->weight = static_cast<float>(entry.weight);
   prop->tags = tagsOf(entry.tags);
   prop->isMissing = true;

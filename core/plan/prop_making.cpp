@@ -71,6 +71,7 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
   }
   const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
   if (entry.footprint > 0) prop->footprint = static_cast<float>(entry.footprint);
+  prop->base = static_cast<float>(entry.base);
   prop->weight = static_cast<float>(entry.weight);
   prop->tags = tagsOf(entry.tags);
   for (const MountEntry& m : entry.mounts) prop->mounts.push_back({m.name, -1, m.position, turnOf(m.turnDeg), Vec3(1)});

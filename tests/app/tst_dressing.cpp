@@ -119,9 +119,13 @@ class TestDressingUi : public test::WindowTest {
     waitForResults();
     QVERIFY(glm::length(bounds().center()) < 1e-3F);
     type(control<NumberField>("footprint"), QStringLiteral("0.33"));
+    type(control<NumberField>("base"), QStringLiteral("12 cm"));
     waitForResults();
     for (const PropPtr& p : w().service().latest()->props)
-      if (p->name == "Boulder B") QCOMPARE(p->footprint, 0.33F);
+      if (p->name == "Boulder B") {
+        QCOMPARE(p->footprint, 0.33F);
+        QCOMPARE(baseOf(*p), 0.12F);
+      }
   }
 
   void oneClickMendsWhatIsWrong() {

@@ -1,5 +1,6 @@
 // Make room: moves crowded points away from each other, a little at a time.
 #include "core/nodes/adjust/effect.h"
+#include "core/nodes/footprint_param.h"
 #include "core/nodes/registry.h"
 #include "core/spatial/ground.h"
 #include "core/spatial/point_grid.h"
@@ -12,6 +13,7 @@ namespace {
 enum class RoomBy { Footprint, Spacing };
 struct Params {
   RoomBy by = RoomBy::Footprint;
+  Footprint room = Footprint::Spread;
   float factor = 1;
   float spacing = 0.5F;
   int rounds = 8;
@@ -85,8 +87,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
   Array<float> radius(points.count);
+  const PointsPtr judged = withFootprints(in.points(), p.room);
   for (std::size_t i = 0; i < points.count; ++i)
-    radius[i] = p.by == RoomBy::Footprint ? p.factor * points.effectiveFootprint(i) : 0.5F * p.spacing;
+    radius[i] = p.by == RoomBy::Footprint ? p.factor * judged->effectiveFootprint(i) : 0.5F * p.spacing;
   Array<Vec3> position = points.position.copied(points.count);
   for (int round = 0; round < p.rounds && !ctx.task.isCancelled(); ++round) {
     position = stepped(ctx, points, position, radius, effect, p);
@@ -148,6 +151,7 @@ const NodeKind& makeRoom() {
     k.params = {
         param("by", &Params::by, ARVESK_TEXT("node", "Room"), ARVESK_TEXT("node", "How much each point wants."),
               {{"footprint", ARVESK_TEXT("node", "By footprint")}, {"spacing", ARVESK_TEXT("node", "Spacing")}}),
+        footprintIs("footprint_is", &Params::room).shown("by", {"footprint"}),
         param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"), ARVESK_TEXT("node", "On the footprints."))
             .hard(0, 100)
             .usual(0, 3, 0.05)

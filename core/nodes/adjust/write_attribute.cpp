@@ -48,7 +48,8 @@ std::string faultOfChoices(const std::string& text) {
 
 std::string faultOfName(const std::string& name) {
   if (name.empty()) return "must not be empty";
-  for (const char* taken : {"x", "y", "z", "height", "slope", "size", "footprint", "prop", "parent", "patch"})
+  for (const char* taken :
+       {"x", "y", "z", "height", "slope", "size", "footprint", "prop", "parent", "patch", "patch-distance"})
     if (name == taken) return fmt::format("\"{}\" is taken", name);
   return {};
 }

@@ -12,11 +12,12 @@ namespace {
 struct Params : MaskFinish {
   float radius = 2;
   bool isFromAbove = false;
+  bool isSoft = false;
   Band band{0, 3, 1000, 1000};
 };
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
-  return Outputs{makeCrowdingMask(referredPoints(in, "points"), p.radius, p.isFromAbove, p.band, p)};
+  return Outputs{makeCrowdingMask(referredPoints(in, "points"), p.radius, p.isFromAbove, p.isSoft, p.band, p)};
 }
 
 std::string sentence(const Params& p) { return fmt::format("{:g} or more within {:g} m", p.band.fullFrom, p.radius); }
@@ -49,6 +50,10 @@ const NodeKind& crowding() {
             .usual(0, 30, 1),
         param("from_above", &Params::isFromAbove, ARVESK_TEXT("node", "From above"),
               ARVESK_TEXT("node", "Distances as seen from above; else in three dimensions.")),
+        param("soft", &Params::isSoft, ARVESK_TEXT("node", "Softly"),
+              ARVESK_TEXT("node",
+                          "What is near counts more: 1 at the place itself, less with distance, 0 at the radius. Else "
+                          "all within it count 1.")),
     };
     addFinishParams<Params>(k.params);
     k.example.params = {{"radius", 2.8}, {"band", std::vector<double>{0, 3, 40, 60}}};

@@ -1,5 +1,6 @@
 // Distance mask: how far the nearest of some points, or a surface, is.
 #include "core/masks/place_masks.h"
+#include "core/nodes/footprint_param.h"
 #include "core/nodes/mask/finish.h"
 #include "core/nodes/mask/references.h"
 #include "core/nodes/range_words.h"
@@ -12,6 +13,7 @@ enum class To { Centers, Footprints };
 enum class SurfacePart { Faces, OpenEdges };
 struct Params : MaskFinish {
   To to = To::Footprints;
+  Footprint room = Footprint::Spread;
   SurfacePart part = SurfacePart::Faces;
   bool isFromAbove = false;
   float far = 1000;
@@ -20,7 +22,7 @@ struct Params : MaskFinish {
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const SurfacePtr surface = in.surface("surface");
-  const std::vector<PointsPtr> points = referredPoints(in, "points");
+  const std::vector<PointsPtr> points = referredPoints(in, "points", p.room);
   if (points.empty() && !surface)
     ctx.warn("nothing to measure from is connected; every place counts as far", "Connect points or a surface");
   const DistanceRule rule{p.isFromAbove, p.to == To::Footprints, p.part == SurfacePart::OpenEdges};
@@ -59,6 +61,7 @@ const NodeKind& distance() {
         param("to", &Params::to, ARVESK_TEXT("node", "To points'"),
               ARVESK_TEXT("node", "Centers, or the rim of their footprints."),
               {{"centers", ARVESK_TEXT("node", "Centers")}, {"footprints", ARVESK_TEXT("node", "Footprints")}}),
+        footprintIs("footprint_is", &Params::room).shown("to", {"footprints"}),
         param("part", &Params::part, ARVESK_TEXT("node", "To surface's"),
               ARVESK_TEXT("node", "Faces, or its open edges only."),
               {{"faces", ARVESK_TEXT("node", "Faces")}, {"open-edges", ARVESK_TEXT("node", "Open edges")}}),

@@ -1,5 +1,6 @@
 // Clumps: members around every parent.
 #include "core/base/sorting.h"
+#include "core/nodes/footprint_param.h"
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/children.h"
@@ -26,6 +27,7 @@ struct Params : DraftShare {
   float raggedness = 40;
   float toothSize = 0.5F;
   Parents parents = Parents::LeftOut;
+  Footprint room = Footprint::Spread;
   float footprint = 0.1F;
 };
 
@@ -173,8 +175,9 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
   KeptPoints room(rule);
   if (p.parents == Parents::KeptWithRoom) {
     Array<PointGrid::Entry> entries;
+    const PointsPtr claiming = withFootprints(std::make_shared<const Points>(parents), p.room);
     for (std::size_t i = 0; i < parents.count; ++i)
-      entries.push_back({parents.position[i], parents.effectiveFootprint(i), static_cast<std::uint32_t>(i)});
+      entries.push_back({parents.position[i], claiming->effectiveFootprint(i), static_cast<std::uint32_t>(i)});
     room.add(entries);
   }
   if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return keeps;
@@ -351,6 +354,7 @@ const NodeKind& clumps() {
               {{"left-out", ARVESK_TEXT("node", "Left out")},
                {"kept", ARVESK_TEXT("node", "Kept")},
                {"kept-with-room", ARVESK_TEXT("node", "Kept, with room")}}),
+        footprintIs("footprint_is", &Params::room).shown("parents", {"kept-with-room"}),
         param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
               ARVESK_TEXT("node", "Radius of ground that a member claims until it is given a prop."))
             .in(Unit::Meter)

@@ -4,6 +4,7 @@
 
 #include "core/nodes/brush_effect.h"
 #include "core/nodes/deliver/merge.h"
+#include "core/nodes/footprint_param.h"
 #include "core/nodes/named_props.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
@@ -137,32 +138,30 @@ Array<std::uint8_t> stayingOf(const Points& points, const Points& hand, const Pa
   return keeps;
 }
 
+constexpr std::uint32_t kNoRow = std::numeric_limits<std::uint32_t>::max();
+
 /// What rules say of those that a hand took over, while they make them: all that they carry but their colors, which
 /// the hand keeps itself.
 PointsPtr withValuesOf(const Points& rules, PointsPtr hand) {
   if (rules.attributes.empty() || hand->count == 0) return hand;
-  std::unordered_map<std::uint64_t, std::uint32_t> places;
-  for (std::uint32_t i = 0; i < hand->count; ++i) places.emplace(hand->id[i], i);
+  std::unordered_map<std::uint64_t, std::uint32_t> rowOf;
+  for (std::uint32_t i = 0; i < hand->count; ++i) rowOf.emplace(hand->id[i], kNoRow);
   Array<std::uint32_t> rows;
-  Array<std::uint32_t> order;  // those that rules make first
-  Array<std::uint8_t> isMade;
-  isMade.assign(hand->count, 0);
   for (std::uint32_t i = 0; i < rules.count; ++i)
-    if (const auto it = places.find(rules.id[i]); it != places.end()) {
+    if (const auto it = rowOf.find(rules.id[i]); it != rowOf.end()) {
+      it->second = static_cast<std::uint32_t>(rows.size());
       rows.push_back(i);
-      order.push_back(it->second);
-      isMade[it->second] = 1;
     }
   if (rows.empty()) return hand;
-  for (std::uint32_t i = 0; i < hand->count; ++i)
-    if (!isMade[i]) order.push_back(i);
   Attributes known = gathered(rules.attributes, rows);
   for (const char* own : {kTint, kOwnColor, kOwnColorShare}) known.erase(own);
-  const Attributes none;
-  Points out = gathered(*hand, order);
-  Attributes all = concatenated({{&known, rows.size()}, {&none, out.count - rows.size()}});
-  for (auto& [name, column] : out.attributes) all.insert_or_assign(name, std::move(column));
-  out.attributes = std::move(all);
+  const Attributes none;  // one more, for what no rule makes
+  const Attributes all = concatenated({{&known, rows.size()}, {&none, 1}});
+  Array<std::uint32_t> from(hand->count);
+  for (std::uint32_t i = 0; i < hand->count; ++i)
+    from[i] = std::min(rowOf.at(hand->id[i]), static_cast<std::uint32_t>(rows.size()));
+  Points out = *hand;
+  for (auto& [name, column] : gathered(all, from)) out.attributes.emplace(name, std::move(column));  // the hand's win
   return std::make_shared<const Points>(std::move(out));
 }
 
@@ -324,9 +323,7 @@ std::vector<ParamSpec> brushParams() {
       param("brush_named", &Params::named, ARVESK_TEXT("node", "Outputs"),
             ARVESK_TEXT("node", "Names of outputs, with * and ? as wildcards, separated by semicolons."))
           .shown("brush_clear", {"named"}),
-      param("brush_room", &Params::room, ARVESK_TEXT("node", "Footprint is"),
-            ARVESK_TEXT("node", "All of a prop as seen from above, or only what touches the ground: its lowest tenth."),
-            {{"spread", ARVESK_TEXT("node", "All of it")}, {"base", ARVESK_TEXT("node", "Its base")}})
+      footprintIs("brush_room", static_cast<Footprint Params::*>(&Params::room))
           .shown("brush_clear", {"own", "shown", "named"}),
       param("brush_gap", &Params::gap, ARVESK_TEXT("node", "Gap"),
             ARVESK_TEXT("node", "Between footprints; below 0 they may overlap by so much."))

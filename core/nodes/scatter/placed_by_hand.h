@@ -1,6 +1,7 @@
 // Parameters of Placed by hand, which the brush in Site reads too.
 #pragma once
 
+#include "core/geometry/prop.h"
 #include "core/plan/document.h"
 #include "core/spatial/hand_brush.h"
 
@@ -9,7 +10,6 @@ namespace arvesk::nodes {
 enum class BrushJob { Add, Remove, Adjust, Single };
 enum class BrushTakes { Kit, Chosen, Neighbors };
 enum class BrushClearOf { Nothing, Own, Shown, Named };
-enum class BrushRoom { Spread, Base };
 enum class BrushLiesOn { Ground, Things };
 
 /// What the next stroke does. None of it changes what is placed already.
@@ -28,7 +28,7 @@ struct BrushSettings {
   float toNormal = 0;  // percent
   BrushClearOf clearOf = BrushClearOf::Shown;
   std::string named;  // outputs, by title
-  BrushRoom room = BrushRoom::Spread;
+  Footprint room = Footprint::Spread;
   float gap = 0;  // m
   BrushLiesOn on = BrushLiesOn::Ground;
   BrushEffect effect = BrushEffect::Apart;

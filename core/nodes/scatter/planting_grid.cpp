@@ -12,6 +12,8 @@ enum class Cells { Square, Staggered, Hexagonal };
 struct Params : DraftShare {
   Cells cells = Cells::Square;
   float spacing = 1;
+  bool hasRowSpacing = false;  // else rows are as far as points of a row
+  float rowSpacing = 1;
   float turnDeg = 0;
   float jitter = 0;
   float footprint = 0.25F;
@@ -22,7 +24,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const auto index = SurfaceIndex::of(*surface);
   if (!index) return Failure(index.error());
   const Box3 box = surface->bounds();
-  const float rowStep = p.cells == Cells::Hexagonal ? p.spacing * std::sqrt(0.75F) : p.spacing;
+  const float across = p.cells != Cells::Hexagonal && p.hasRowSpacing ? p.rowSpacing : p.spacing;
+  const float rowStep = p.cells == Cells::Hexagonal ? p.spacing * std::sqrt(0.75F) : across;
   const float c = std::cos(radians(p.turnDeg));
   const float s = std::sin(radians(p.turnDeg));
   // Rows and columns count from the world's origin, so that a larger ground only adds.
@@ -61,7 +64,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       if (!draft.holds(ids[k])) continue;
       const float shift = p.cells != Cells::Square && (row & 1) ? 0.5F : 0.0F;
       const float u = (static_cast<float>(column) + shift + p.jitter / 100 * (jitterX.unit(ids[k]) - 0.5F)) * p.spacing;
-      const float v = static_cast<float>(row) * rowStep + p.jitter / 100 * (jitterZ.unit(ids[k]) - 0.5F) * p.spacing;
+      const float v = static_cast<float>(row) * rowStep + p.jitter / 100 * (jitterZ.unit(ids[k]) - 0.5F) * across;
       const SurfaceHit hit = (*index)->first({c * u - s * v, box.max.y + 1, c * v + s * u}, -kUp, box.extent().y + 2);
       if (hit.isHit()) found[k] = groundPlaceOf(*surface, hit);
     }
@@ -104,7 +107,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 
 std::string sentence(const Params& p) {
   constexpr std::array names{"square", "staggered", "hexagonal"};
-  return fmt::format("{} · {:g} m apart", names[static_cast<std::size_t>(p.cells)], p.spacing);
+  const char* name = names[static_cast<std::size_t>(p.cells)];
+  return p.cells != Cells::Hexagonal && p.hasRowSpacing
+             ? fmt::format("{} · {:g} m apart, rows {:g} m", name, p.spacing, p.rowSpacing)
+             : fmt::format("{} · {:g} m apart", name, p.spacing);
 }
 
 }  // namespace
@@ -139,6 +145,15 @@ const NodeKind& plantingGrid() {
             .in(Unit::Meter)
             .hard(0.001, 1e4)
             .usual(0.05, 10, 0.05),
+        param("rows_apart", &Params::hasRowSpacing, ARVESK_TEXT("node", "Rows apart"),
+              ARVESK_TEXT("node", "Rows have a distance of their own; else they are as far as points of a row."))
+            .shown("cells", {"square", "staggered"}),
+        param("row_spacing", &Params::rowSpacing, ARVESK_TEXT("node", "Between rows"),
+              ARVESK_TEXT("node", "From one row to the next, from above."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 10, 0.05)
+            .shown("rows_apart", {"on"}),
         param("turn", &Params::turnDeg, ARVESK_TEXT("node", "Turn"),
               ARVESK_TEXT("node", "Of the rows, clockwise from above."))
             .in(Unit::Degree)
@@ -158,7 +173,7 @@ const NodeKind& plantingGrid() {
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
     k.example.params = {{"cells", std::string("hexagonal")}, {"spacing", 0.8}, {"turn", 20.0}};
-    k.trial.params = {{"jitter", 60.0}};
+    k.trial.params = {{"jitter", 60.0}, {"rows_apart", true}};
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

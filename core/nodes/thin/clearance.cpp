@@ -2,6 +2,7 @@
 #include "core/spatial/clearance.h"
 
 #include "core/base/sorting.h"
+#include "core/nodes/footprint_param.h"
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/thin/exposed.h"
@@ -15,6 +16,7 @@ enum class DistanceBy { Footprints, Spacing };
 enum class Stays { Larger, Smaller, Chance, Mask, Earlier };
 struct Params {
   DistanceBy by = DistanceBy::Footprints;
+  Footprint room = Footprint::Spread;
   float factor = 1;
   float gap = 0;
   float spacing = 1;
@@ -76,12 +78,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
                 "Connect a mask to Priority");
   const ConflictRule rule = ruleOf(p);
   KeptPoints against(rule);
-  for (const PointsPtr& set : referredPoints(in, "against")) against.add(entriesOf(*set));
+  for (const PointsPtr& set : referredPoints(in, "against", p.room)) against.add(entriesOf(*set));
 
-  const Array<PointGrid::Entry> entries = entriesOf(points);
+  const PointsPtr judged = withFootprints(in.points(), p.room);
+  const Array<PointGrid::Entry> entries = entriesOf(*judged);
   const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
   Array<std::uint8_t> keeps;
-  const Array<std::uint32_t> order = orderOf(points, prioritiesOf(ctx, in, points, p), p.stays == Stays::Earlier);
+  const Array<std::uint32_t> order = orderOf(points, prioritiesOf(ctx, in, *judged, p), p.stays == Stays::Earlier);
   if (!in.mask("where")) {
     keeps = keepByPriority(ctx.task, entries, order, against, rule);
   } else {
@@ -114,15 +117,16 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
   const auto outputs = evaluate(ctx, in, p);  // who stays; the answer is as cheap as the question was
   std::vector<std::string> out(points.count, "not in conflict");
   if (!outputs) return out;
-  std::vector<PointsPtr> staying{std::get<PointsPtr>(outputs->front())};
-  for (const PointsPtr& set : referredPoints(in, "against")) staying.push_back(set);
+  std::vector<PointsPtr> staying{withFootprints(std::get<PointsPtr>(outputs->front()), p.room)};
+  for (const PointsPtr& set : referredPoints(in, "against", p.room)) staying.push_back(set);
+  const PointsPtr judged = withFootprints(std::make_shared<const Points>(points), p.room);
   for (std::size_t i = 0; i < points.count; ++i) {
     float worst = 0;
     for (std::size_t s = 0; s < staying.size(); ++s)
       for (std::size_t k = 0; k < staying[s]->count; ++k) {
         const Points& other = *staying[s];
         if (s == 0 && other.id[k] == points.id[i]) continue;
-        const float radius = points.effectiveFootprint(i);
+        const float radius = judged->effectiveFootprint(i);
         if (!rule.conflicts(points.position[i], radius, other.position[k], other.effectiveFootprint(k))) continue;
         Vec3 d = points.position[i] - other.position[k];
         if (p.isFromAbove) d.y = 0;
@@ -138,9 +142,11 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 
 std::string sentence(const Params& p) {
   constexpr std::array who{"larger stay", "smaller stay", "at random", "by priority", "earlier stay"};
+  const bool isBase = p.room == Footprint::Base;
   const std::string distance = p.by == DistanceBy::Spacing ? fmt::format("{:g} m apart", p.spacing)
-                               : p.gap != 0                ? fmt::format("footprints {:+g} m", p.gap)
-                                                           : std::string("footprints");
+                               : p.gap == 0                ? std::string(isBase ? "bases" : "footprints")
+                               : isBase                    ? fmt::format("bases {:+g} m", p.gap)
+                                                           : fmt::format("footprints {:+g} m", p.gap);
   return fmt::format("Clearance · {} · {}", distance, who[static_cast<std::size_t>(p.stays)]);
 }
 
@@ -174,6 +180,7 @@ const NodeKind& clearance() {
         param("by", &Params::by, ARVESK_TEXT("node", "Distance by"),
               ARVESK_TEXT("node", "The points' footprints, or one spacing for all."),
               {{"footprints", ARVESK_TEXT("node", "Footprints")}, {"spacing", ARVESK_TEXT("node", "Fixed spacing")}}),
+        footprintIs("footprint_is", &Params::room).shown("by", {"footprints"}),
         param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"),
               ARVESK_TEXT("node", "Below 1 lets footprints overlap a little."))
             .hard(0, 100)

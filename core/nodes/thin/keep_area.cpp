@@ -1,6 +1,7 @@
 #include "core/nodes/thin/keep_area.h"
 
 #include "core/base/pattern.h"
+#include "core/nodes/footprint_param.h"
 #include "core/nodes/mask/references.h"
 #include "core/nodes/thin/exposed.h"
 #include "core/nodes/thin/patches.h"
@@ -17,6 +18,7 @@ struct Params {
   float raggedness = 0;
   float toothSize = 0.5F;
   float margin = 0;
+  Footprint room = Footprint::Spread;
   bool isFromAbove = true;
   float limit = 0.5F;
   std::string copies;
@@ -37,7 +39,7 @@ struct Area {
   float margin;
 
   Area(const EvalContext& ctx, const Inputs& in, const Params& p)
-      : sets(referredPoints(in, "patches")),
+      : sets(referredPoints(in, "patches", p.room)),
         volume(in.volume()),
         mask(in.mask("mask")),
         limit(p.limit),
@@ -58,6 +60,9 @@ void copyFromPatches(const EvalContext& ctx, Points& points, const Area& area,
   Array<std::uint64_t> patch(points.count);
   for (std::size_t i = 0; i < points.count; ++i) patch[i] = holders[i] ? holders[i]->id : 0;
   points.attributes.insert_or_assign("patch", Column<std::uint64_t>(std::move(patch)));
+  Array<float> distance(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) distance[i] = holders[i] ? holders[i]->distance : 1.0F;
+  points.attributes.insert_or_assign("patch-distance", Column<float>(std::move(distance)));
   std::set<std::string> names;
   std::set<std::string> carried;
   for (const PointsPtr& set : area.sets)
@@ -151,7 +156,7 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 }
 
 std::vector<AreaRim> areas(const EvalContext&, const Inputs& in, const Params& p, std::size_t most) {
-  const std::vector<PointsPtr> sets = referredPoints(in, "patches");
+  const std::vector<PointsPtr> sets = referredPoints(in, "patches", p.room);
   return sets.empty() ? std::vector<AreaRim>() : Patches(sets, ruleOf(p)).rims(most);
 }
 
@@ -180,6 +185,7 @@ NodeKind common() {
       param("shape", &Params::shape, ARVESK_TEXT("node", "Patch shape"),
             ARVESK_TEXT("node", "A disc of the footprint, or a box of footprint × own x and z size."),
             {{"disc", ARVESK_TEXT("node", "Disc")}, {"box", ARVESK_TEXT("node", "Box")}}),
+      footprintIs("footprint_is", &Params::room),
       param(
           "margin", &Params::margin, ARVESK_TEXT("node", "Margin"),
           ARVESK_TEXT("node",
@@ -228,7 +234,9 @@ NodeKind makeKeepIn() {
       "Keeps points inside patches, a surface, a volume or a mask; inside one of them is enough. In a patch's "
       "own frame the distance from its center to its rim goes from 0 to 1; when several patches hold "
       "a point the one with the smallest distance wins, then the lower id. "
-      "Kept points get the patch's id as the attribute patch, and its chosen attributes whole. The "
+      "Kept points get the patch's id as the attribute patch, that distance as patch-distance (thinner, smaller or "
+      "other "
+      "kinds toward the rim go by it), and the patch's chosen attributes whole. The "
       "order of the inputs has no effect.");
   k.glyph = "keep-in";
   k.synonyms = {"inside", "patch", "area", "crop", "boundary"};

@@ -139,6 +139,7 @@ class TestSchema : public QObject {
     prop.size = 1.5;
     prop.turnDeg = {0, 90, 0};
     prop.footprint = 0.5;
+    prop.base = 0.2;
     prop.weight = 2;
     prop.tags = "rock wet";
     prop.creaseDeg = 40;

@@ -126,12 +126,19 @@ class TestPlaceMasks : public QObject {
 
   void crowdingCountsNeighborsOnce() {
     const PointsPtr p = shared(test::randomPoints(3000, {20, 2, 20}, 0.1F, 0.2F, 14));
-    const Array<float> out = measured(*makeCrowdingMask({p}, 1.3F, false, kAll, {}), *p);
+    const Array<float> out = measured(*makeCrowdingMask({p}, 1.3F, false, false, kAll, {}), *p);
+    const Array<float> soft = measured(*makeCrowdingMask({p}, 1.3F, false, true, kAll, {}), *p);
     for (std::size_t i = 0; i < p->count; i += 7) {
       int expected = 0;
-      for (std::size_t k = 0; k < p->count; ++k)
-        expected += k != i && glm::distance(p->position[i], p->position[k]) <= 1.3F;
+      double softly = 0;
+      for (std::size_t k = 0; k < p->count; ++k) {
+        const double distance = static_cast<double>(glm::distance(p->position[i], p->position[k])) / 1.3;
+        if (k == i || distance > 1) continue;
+        ++expected;
+        softly += std::pow(1 - distance * distance, 2);
+      }
       QCOMPARE(static_cast<int>(out[i]), expected);
+      QVERIFY(test::within(static_cast<double>(soft[i]), softly, 1e-4));
     }
   }
 

@@ -166,6 +166,21 @@ class TestAdjusting : public QObject {
       for (std::size_t i = 0; i < large->count; ++i) byId[large->id[i]] = large->position[i];
       for (std::size_t i = 0; i < small->count; ++i)
         QVERIFY(glm::distance(byId.at(small->id[i]), small->position[i]) < 1e-4F);  // a larger ground only adds
+      // Rows with a distance of their own: each point has its row's neighbors, and the next row is as far as said.
+      ParamMap apart = params;
+      apart["rows_apart"] = true;
+      apart["row_spacing"] = 1.9;
+      apart["turn"] = 0.0;
+      const PointsPtr rows = bench.points("planting-grid", test::inputs({{"surface", test::plane(20, 1)}}), apart);
+      const bool isHexagonal = std::string(cells) == "hexagonal";  // its rows are where they have to be
+      std::map<long, std::set<long>> columns;
+      for (std::size_t i = 0; i < rows->count; ++i)
+        columns[std::lround(rows->position[i].z * 1000)].insert(std::lround(rows->position[i].x * 1000));
+      const double step = isHexagonal ? 700 * std::sqrt(0.75) : 1900;
+      for (auto row = columns.begin(); std::next(row) != columns.end(); ++row)
+        QVERIFY(std::abs(static_cast<double>(std::next(row)->first - row->first) - step) <= 1.5);
+      for (const auto& [z, row] : columns)
+        for (auto x = row.begin(); std::next(x) != row.end(); ++x) QVERIFY(std::abs(*std::next(x) - *x - 700) <= 1);
     }
   }
 

@@ -80,6 +80,7 @@ class TestLocality : public QObject {
     QTest::addColumn<float>("reach");
     QTest::newRow("distance: to the band's end") << "distance" << 2.0F;
     QTest::newRow("crowding: its radius") << "crowding" << 1.5F;
+    QTest::newRow("crowding, softly: its radius") << "softly" << 1.5F;
   }
   void masksOfOtherPoints() {
     QFETCH(QString, kind);
@@ -89,8 +90,9 @@ class TestLocality : public QObject {
     QVERIFY(others->count > kOne);
     const PointsPtr moved = withOneMoved(others);
     const auto make = [&](const PointsPtr& of) {
-      return kind == QStringLiteral("distance") ? makeDistanceMask({of}, nullptr, {}, 100, {0, 0, 0.5F, reach}, {})
-                                                : makeCrowdingMask({of}, reach, false, {0, 1, 3, 6}, {});
+      return kind == QStringLiteral("distance")
+                 ? makeDistanceMask({of}, nullptr, {}, 100, {0, 0, 0.5F, reach}, {})
+                 : makeCrowdingMask({of}, reach, false, kind == QStringLiteral("softly"), {0, 1, 3, 6}, {});
     };
     compareMasks(*make(others), *make(moved), *at, {others->position[kOne], moved->position[kOne]}, reach);
   }

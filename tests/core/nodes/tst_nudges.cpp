@@ -30,6 +30,7 @@ const std::vector<Hard> kHard = {
     {"pattern", "radius", Goes::Along},
     {"pattern", "turn", Goes::Along},
     {"planting-grid", "spacing", Goes::Along},
+    {"planting-grid", "row_spacing", Goes::Along},
     {"planting-grid-in-volume", "spacing", Goes::Along},
     {"planting-grid-in-volume", "turn", Goes::Along},
     {"sow-in-volume", "spacing", Goes::Anew},  // as on surfaces

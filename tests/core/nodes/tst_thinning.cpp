@@ -1,5 +1,7 @@
 // Properties of what thins and gathers: partitions, independence of order, shares within bounds, clumps apart and
 // whole.
+#include "core/geometry/prop.h"
+#include "core/geometry/shapes.h"
 #include "core/plan/dials.h"
 #include "core/props/quantities.h"
 #include "core/spatial/outline.h"
@@ -56,6 +58,42 @@ PointsPtr somePatches(std::size_t count, float extent, std::uint64_t seed) {
   return shared(std::move(p));
 }
 
+/// A trunk of 0.2 m under a crown of 1.8 m.
+PropPtr tree() {
+  Surface s = makeCylinder(0.2F, 3, 24);
+  const Surface crown = makeBall(1.8F, 16);
+  const auto first = static_cast<std::uint32_t>(s.positions.size());
+  for (const Vec3& p : crown.positions) s.positions.edit().push_back(p + Vec3(0, 4, 0));
+  for (const UVec3& t : crown.triangles) s.triangles.edit().push_back(t + UVec3(first));
+  s.normals.clear();
+  s.uvs.clear();
+  return makeProp("tree", "Tree", std::make_shared<const Surface>(std::move(s)));
+}
+
+/// Trees and bushes at random places and sizes, as Dress makes them.
+PointsPtr trees(std::size_t count, float extent, std::uint64_t seed) {
+  const PropPtr bush = makeProp("bush", "Bush", std::make_shared<const Surface>(makeBox({0.8F, 0.8F, 0.8F})));
+  auto kit = std::make_shared<Kit>();
+  kit->entries = {{tree(), 1}, {bush, 1}};
+  Points p = test::randomPoints(count, {extent, 0, extent}, 0.1F, 0.2F, seed);
+  Array<std::int32_t> prop(count);
+  Array<float> footprint(count);
+  Array<Vec3> size(count);
+  Array<std::uint64_t> id(count);
+  for (std::size_t i = 0; i < count; ++i) {
+    id[i] = hashOf(seed, i);
+    prop[i] = static_cast<std::int32_t>(hashOf(seed, i, 1) % 2);
+    footprint[i] = kit->entries[static_cast<std::size_t>(prop[i])].prop->footprint;
+    size[i] = Vec3(0.7F + 0.6F * unitFloat(hashOf(seed, i, 2)));
+  }
+  p.kit = kit;
+  p.id = std::move(id);
+  p.prop = std::move(prop);
+  p.footprint = std::move(footprint);
+  p.size = std::move(size);
+  return shared(std::move(p));
+}
+
 Inputs keepInputs(const PointsPtr& points, const std::vector<PointsPtr>& patches) {
   Inputs in;
   in.links["points"].push_back({points, 1});
@@ -105,6 +143,7 @@ class TestThinning : public QObject {
     if (ragged > 0) return;
     const Points& kept = *first(*in);
     const auto& patchIds = *columnOf<Column<std::uint64_t>>(kept.attributes, "patch");
+    const auto& rims = *columnOf<Column<float>>(kept.attributes, "patch-distance");
     for (std::size_t i = 0; i < kept.count; i += 3) {
       float best = 1;
       std::uint64_t holder = 0;
@@ -120,8 +159,91 @@ class TestThinning : public QObject {
           kind = *readText(*set, "kind", k);
         }
       QCOMPARE(patchIds[i], holder);
+      QVERIFY(within(static_cast<double>(rims[i]), static_cast<double>(best), 1e-4));
       QCOMPARE(*readText(kept, "kind", i), kind);
     }
+  }
+
+  /// By base, what judges by footprints takes the room of trunks and not that of crowns; held against all pairs.
+  void trunksAndCrowns() {
+    const PropPtr made = tree();
+    QVERIFY(within(static_cast<double>(baseOf(*made)), 0.2, 1e-5) &&
+            within(static_cast<double>(made->footprint), 1.8, 1e-2));
+    Prop other = *made;
+    other.base = 0.5F;
+    QCOMPARE(baseOf(other), 0.5F);
+    other.base = 7;  // it is never more than all of it
+    QCOMPARE(baseOf(other), other.footprint);
+
+    test::Bench bench;
+    const PointsPtr woods = trees(900, 50, 5);
+    const PointsPtr plants = cloud(6000, 50, 6);
+    const auto radius = [](const Points& p, std::size_t i, bool isBase) {
+      const Prop& prop = *p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop;
+      return (isBase ? baseOf(prop) : prop.footprint) * p.size[i].x;
+    };
+    const auto flat = [](const Vec3& a, const Vec3& b) { return glm::length(Vec2(a.x - b.x, a.z - b.z)); };
+    std::size_t countBySpread = 0;
+    for (const bool isBase : {false, true}) {
+      const ParamMap params{{"footprint_is", std::string(isBase ? "base" : "spread")}};
+      Inputs in;
+      in.links["points"].push_back({woods, 1});
+      const auto cleared = bench.run("clearance", in, params);
+      const Points& stay = *first(*cleared);
+      const Points& gone = *second(*cleared);
+      for (std::size_t i = 0; i < stay.count; ++i) {
+        QCOMPARE(stay.footprint[i], stay.kit->entries[static_cast<std::size_t>(stay.prop[i])].prop->footprint);
+        for (std::size_t k = 0; k < i; ++k)
+          QVERIFY(glm::distance(stay.position[i], stay.position[k]) >=
+                  radius(stay, i, isBase) + radius(stay, k, isBase) - 1e-4F);
+      }
+      for (std::size_t i = 0; i < gone.count; ++i) {
+        bool isCrowded = false;
+        for (std::size_t k = 0; k < stay.count && !isCrowded; ++k)
+          isCrowded = radius(stay, k, isBase) >= radius(gone, i, isBase) &&
+                      glm::distance(stay.position[k], gone.position[i]) <
+                          radius(stay, k, isBase) + radius(gone, i, isBase) + 1e-4F;
+        QVERIFY(isCrowded);
+      }
+      if (!isBase)
+        countBySpread = stay.count;
+      else
+        QVERIFY2(stay.count > 2 * countBySpread, qPrintable(QString::number(stay.count)));
+
+      const auto kept = bench.run("keep-out", keepInputs(plants, {woods}), params);
+      const std::set<std::uint64_t> clear = ids(*first(*kept));
+      ParamMap near = params;
+      near["band"] = std::vector<double>{0, 0, 0.25, 0.25};
+      Inputs of;
+      of.links["points"].push_back({woods, 1});
+      const auto mask = std::get<MaskPtr>(bench.run("distance", of, near)->front());
+      const Array<float> value = maskValues({}, *mask, *plants);
+      for (std::size_t i = 0; i < plants->count; ++i) {
+        float rim = std::numeric_limits<float>::infinity();  // of what is nearest by its rim, from above
+        float inSpace = std::numeric_limits<float>::infinity();
+        for (std::size_t k = 0; k < woods->count; ++k) {
+          rim = std::min(rim, flat(plants->position[i], woods->position[k]) - radius(*woods, k, isBase));
+          inSpace = std::min(inSpace,
+                             glm::distance(plants->position[i], woods->position[k]) - radius(*woods, k, isBase));
+        }
+        if (std::abs(rim) > 1e-4F) QCOMPARE(clear.contains(plants->id[i]), rim > 0);
+        if (std::abs(inSpace - 0.25F) > 1e-4F) QCOMPARE(value[i] > 0.5F, inSpace < 0.25F);
+      }
+      // What grows around them may stand under the crowns.
+      ParamMap clumps = params;
+      clumps["parents"] = std::string("kept-with-room");
+      clumps["count"] = 12.0;
+      clumps["radius"] = 1.5;
+      Inputs parents;
+      parents.links["parents"].push_back({woods, 1});
+      const PointsPtr members = first(*bench.run("clumps", parents, clumps));
+      QVERIFY(members->count > (isBase ? 3000U : 0U));
+      for (std::size_t i = 0; i < members->count; ++i)
+        for (std::size_t k = 0; k < woods->count; ++k)
+          QVERIFY(glm::distance(members->position[i], woods->position[k]) >= radius(*woods, k, isBase) - 1e-4F);
+    }
+    // What has no props has one footprint.
+    QVERIFY(withFootprints(plants, Footprint::Base) == plants);
   }
 
   void raggedOutlinesAreNeitherCirclesNorAlike() {

@@ -399,8 +399,8 @@ class TestTouchUps : public QObject {
         {node("ground", "shape", {{"extent", std::vector<double>{40, 1, 40}}}),
          node("a", "sow-on-surface", {{"way", std::string("even")}, {"spacing", 6.0}}, {{"surface", "ground"}}),
          node("b", "sow-on-surface", {{"way", std::string("even")}, {"spacing", 7.0}}, {{"surface", "ground"}}),
-         node("around", "clumps", {{"spacing", 1000.0}}, {{"points", "a"}}),
-         node("both", "merge", {}, {{"points", "a|b"}}), node("out", "output", {}, {{"points", "both"}})});
+         node("around", "clumps", {}, {{"parents", "a"}}), node("both", "merge", {}, {{"points", "a|b"}}),
+         node("out", "output", {}, {{"points", "both"}})});
     Evaluation e = m_files.evaluated(plan);
     const PointsPtr all = pointsOf(e, "out");
     const ShownPoints shown{{"out", [](std::uint64_t) { return true; }}};
@@ -408,7 +408,7 @@ class TestTouchUps : public QObject {
     QCOMPARE(groups.size(), std::size_t{2});  // each branch keeps its own
     QCOMPARE(groups[0].targets.size() + groups[1].targets.size(), all->count);
     makeTouchUps(plan, groups, &touchNode);
-    QCOMPARE(plan.find("around")->inputs.at("points").front().node, groups[0].node);
+    QCOMPARE(plan.find("around")->inputs.at("parents").front().node, groups[0].node);
     TouchDelta delta;
     delta.move = {1.5F, 0, 0};
     for (const TouchGroup& group : groups)
