@@ -24,10 +24,13 @@ void SiteView::setTouching(PlanModel* model) {
 /// Where there is room for it: the menu has all of it too.
 void SiteView::showTouchPanel() {
   if (!m_touchPanel) return;
+  const bool isWanted = m_touching->count() > 0 && m_mode != SiteMode::Cover;
+  m_touchPanel->setVisible(isWanted);  // its buttons know how large they are once they have been shown
+  if (!isWanted) return;
   const QSize size = m_touchPanel->sizeHint();
   const bool fits = size.width() + 8 <= width() && 3 * size.height() < height();
   if (!fits && m_touchPanel->hasColors()) return m_touchPanel->hideColors();  // less of it, which tells its size again
-  m_touchPanel->setVisible(fits && m_touching->count() > 0 && m_mode != SiteMode::Cover);
+  m_touchPanel->setVisible(fits);
   m_touchPanel->resize(size);
   // Between scale and compass, or above them.
   constexpr int kBeside = 110;

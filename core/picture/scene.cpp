@@ -111,7 +111,7 @@ SurfacePtr massingWithFootprint(const Prop& prop) {
                             const float top = s.bounds().max.y;
                             const float width = 0.07F * std::max(rings[0], 1e-3F);
                             for (const float outer : rings) {
-                              if (&outer != rings.data() && outer > rings[0] - 2 * width) continue;  // it is the same
+                              if (&outer != rings.data() && outer > 0.75F * rings[0]) continue;  // nearly the same
                               const auto first = static_cast<std::uint32_t>(s.positions.size());
                               const bool isOnTop = &outer != rings.data() && prop.massing.isBox;
                               const float y = (isOnTop ? top : 0) + 0.3F * width;
