@@ -24,7 +24,9 @@ void MainWindow::connectTouching() {
     m_cells.clear();
   });
   connect(&m_seeding, &Worker::failed, this, [this] { m_seedsAsked = 0; });
-  connect(&m_cellWriting, &Worker::failed, this, [this] { m_cells.erase(m_cells.begin()); });
+  connect(&m_cellWriting, &Worker::failed, this, [this] {
+    if (!m_cells.empty()) m_cells.erase(m_cells.begin());  // it is told; the others are not its fault
+  });
 }
 
 /// Each press counts, also while it is looked at what one before it would do.

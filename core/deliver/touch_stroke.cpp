@@ -96,6 +96,7 @@ bool TouchStroke::add(const BrushDab& dab) {
   for (const auto& [i, t] : m_touched)
     if (glm::distance(t.now.place, dab.place) <= dab.radius && !t.done.isRemoved) indices.push_back(i);
   std::sort(indices.begin(), indices.end());
+  indices.erase(std::unique(indices.begin(), indices.end()), indices.end());  // a grid may hand one out twice
   if (m_job == Job::Adjust) return !indices.empty() && adjustSome(dab, indices);
   const Points& points = *m_scene->points;
   if (m_which == BrushMeets::OneKind && !m_kind && !indices.empty())

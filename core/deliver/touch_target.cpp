@@ -6,8 +6,11 @@
 namespace arvesk {
 
 GroundUnder::GroundUnder(SurfacePtr surface) : m_surface(std::move(surface)) {
-  if (m_surface)
-    if (const auto made = SurfaceIndex::of(*m_surface)) m_index = *made;
+  if (!m_surface) return;
+  if (const auto made = SurfaceIndex::of(*m_surface))
+    m_index = *made;
+  else
+    m_surface.reset();  // both or none: who has a surface looks things up in its index
 }
 
 std::optional<GroundPlace> GroundUnder::at(const Vec3& place, const Vec3& normal) const {

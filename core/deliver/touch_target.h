@@ -44,7 +44,7 @@ class GroundUnder {
 
  private:
   SurfacePtr m_surface;
-  std::shared_ptr<const SurfaceIndex> m_index;  // null where there is no surface, or none can be made
+  std::shared_ptr<const SurfaceIndex> m_index;  // null where there is no surface
 };
 
 /// Point i of those that come in.
