@@ -33,6 +33,7 @@ void addDressing();
 void addEvaluation();
 void addBody();
 void addByHand();
+void addCourses();
 void addVolumes();
 void addHaze();
 

@@ -3,6 +3,8 @@
 #include "core/spatial/clearance.h"
 
 #include "benchmarks/bench.h"
+#include "core/geometry/shapes.h"
+#include "core/spatial/rooms.h"
 
 #include <algorithm>
 #include <nanoflann.hpp>
@@ -65,6 +67,47 @@ struct Crowd {
   }
 };
 
+/// Boards of several sizes that lie any way round, and which stay.
+struct Boards {
+  Points points;
+  Array<std::uint32_t> order;
+
+  explicit Boards(std::size_t count) : points(bench::points(count, 300, 0.06F, 0.24F)) {
+    auto kit = std::make_shared<Kit>();
+    kit->entries.push_back({makeProp("board", "board", std::make_shared<const Surface>(makeBox({2, 0.3F, 0.5F}))), 1});
+    const float footprint = kit->entries[0].prop->footprint;
+    Array<Quat> turn(count);
+    Array<Vec3> size(count);
+    for (std::size_t i = 0; i < count; ++i) {
+      turn[i] = glm::angleAxis(2 * kPi * unitFloat(mix64(points.id[i])), kUp);
+      size[i] = Vec3(points.footprint[i] / footprint);
+      order.push_back(static_cast<std::uint32_t>(i));
+    }
+    std::sort(order.begin(), order.end(),
+              [&](std::uint32_t a, std::uint32_t b) { return size[a].x != size[b].x ? size[a].x > size[b].x : a < b; });
+    points.orientation = std::move(turn);
+    points.size = std::move(size);
+    points.footprint = Column<float>(footprint);
+    points.prop = Column<std::int32_t>(std::int32_t{0});
+    points.kit = kit;
+  }
+  void keep(RoomShape shape) const {
+    withThreads(2, [&] {
+      if (shape == RoomShape::Disc) {
+        Array<PointGrid::Entry> entries(points.count);
+        for (std::uint32_t i = 0; i < points.count; ++i)
+          entries[i] = {points.position[i], points.effectiveFootprint(i), i};
+        benchmark::DoNotOptimize(keepByPriority({}, entries, order, KeptPoints({}), {}));
+        return;
+      }
+      Rooms rooms({shape});
+      rooms.add(points);
+      const ConflictRule rule{1, 0, {}, false, &rooms};
+      benchmark::DoNotOptimize(keepByPriority({}, rooms.balls(), order, KeptPoints(rule), rule));
+    });
+  }
+};
+
 }  // namespace
 
 void addClearance() {
@@ -73,6 +116,15 @@ void addClearance() {
   const auto ours = [crowd] { benchmark::DoNotOptimize(crowd->kept()); };
   add({"Clearance, 1 M with radii 1:4", "greedy on nanoflann, same answer", true, 8, ours,
        [crowd] { benchmark::DoNotOptimize(greedyOnTree(crowd->cloud, crowd->order, crowd->largest)); }});
+  const auto boards = std::make_shared<std::unique_ptr<Boards>>();
+  const auto by = [boards](RoomShape shape) {
+    return [boards, shape] {
+      if (!*boards) *boards = std::make_unique<Boards>(1'000'000);
+      (*boards)->keep(shape);
+    };
+  };
+  add({"Clearance, 1 M by box", "by disc", false, 2.5, by(RoomShape::Box), by(RoomShape::Disc)});
+  add({"Clearance, 1 M by ellipse", "by disc", false, 12, by(RoomShape::Ellipse), by(RoomShape::Disc)});
   // Made when the row is run, and let go of after it.
   const auto dense = std::make_shared<std::unique_ptr<Crowd>>();
   add({"Clearance, 10 M dense, radii 1:10", "1 M with radii 1:4", false, 14,

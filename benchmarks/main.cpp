@@ -89,6 +89,7 @@ int main(int argc, char** argv) {
   addEvaluation();
   addBody();
   addByHand();
+  addCourses();
   addVolumes();
   addHaze();
   for (const Pair& p : pairs())

@@ -50,8 +50,10 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
     const nlohmann::json unknown = keysOf(prop.unknown);
     for (const auto& [key, value] : unknown.items())
       tell(prop.name, "setting of a prop", key,
-           {"file", "unit_scale", "z_up", "pivot", "common_height", "size", "large", "turn", "footprint", "weight",
-            "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+           {"file",          "part_by",       "part",         "light_file",    "unit_scale", "z_up",
+            "pivot",         "common_height", "size",         "large",         "turn",       "footprint",
+            "base",          "weight",        "tags",         "crease",        "massing",    "massing_triangles",
+            "massing_shown", "mounts",        "by_reference", "delivered_file"});
   }
 }
 
@@ -98,6 +100,12 @@ Checked checkPlanFile(const std::string& path) {
   }
   tellOfProps(plan, session->files(), out.problems);
   out.facts = {{"nodes", plan.nodes.size()}, {"props", plan.props.size()}};
+  const auto tellCount = [&](const char* what, bool (*is)(const PropEntry&)) {
+    if (const auto n = std::count_if(plan.props.begin(), plan.props.end(), is); n > 0) out.facts[what] = n;
+  };
+  tellCount("parts of files", [](const PropEntry& p) { return p.partBy != PartBy::Whole; });
+  tellCount("with a light file", [](const PropEntry& p) { return !p.lightFile.empty(); });
+  tellCount("by reference", [](const PropEntry& p) { return p.isByReference; });
   return out;
 }
 

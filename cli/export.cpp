@@ -15,6 +15,7 @@ void addExport(CLI::App& app, int& status) {
     bool isWithoutMissing = false;
     bool isVerified = false;
     bool isHalf = false;
+    bool isUsdPayload = false;
   };
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj .vdb");
@@ -27,6 +28,7 @@ void addExport(CLI::App& app, int& status) {
   sub->add_option("--usd-props", options->usd, "USD prototypes inside the file, or in files beside it")
       ->check(CLI::IsMember({"inside", "files"}))
       ->capture_default_str();
+  sub->add_flag("--usd-payloads", options->isUsdPayload, "USD names the files of props by reference as payloads");
   sub->add_option("--attributes", options->attributes,
                   "Attributes of the points to write, as patterns separated by ;: * is all, a name with ; * ? in it "
                   "stands in double quotes")
@@ -52,6 +54,7 @@ void addExport(CLI::App& app, int& status) {
       how.isWithoutMissing = options->isWithoutMissing;
       how.isVerified = options->isVerified;
       how.isHalf = options->isHalf;
+      how.isUsdPayload = options->isUsdPayload;
       const auto report = session->exportTo(options->to, how, options->outputs, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());
       for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);

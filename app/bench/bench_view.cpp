@@ -7,9 +7,11 @@
 #include "app/bench/form.h"
 #include "app/bench/made_view.h"
 #include "app/bench/number_field.h"
+#include "app/bench/rows_editor.h"
 #include "app/bench/touch_list.h"
 #include "app/window/share_text.h"
 #include "app/window/theme.h"
+#include "core/base/pattern.h"
 #include "core/deliver/delivery.h"
 #include "core/plan/dials.h"
 
@@ -181,6 +183,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
               m_model->setParam(m_uids, spec->id, points,
                                 QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
           });
+  connect(m_distribution, &DistributionView::piecesMoved, this, &BenchView::movePieces);
   rebuild();
 }
 
@@ -224,6 +227,7 @@ void BenchView::rebuild() {
   m_rows.clear();
   m_groups.clear();
   m_refreshers.clear();
+  m_fitToProps = nullptr;
   // A button of the old form may be what this was asked by, and is still at work (QToolButton writes into itself when
   // its click is over): it goes later, and says nothing more.
   if (QWidget* old = m_scroll->takeWidget()) {
@@ -255,6 +259,14 @@ void BenchView::rebuild() {
       connect(fit, &QToolButton::clicked, this, &BenchView::fitToData);
       m_form->add({}, {}, fit, true);
     }
+    if (kind->bandForProps) {
+      m_fitToProps = new QToolButton(m_form);
+      m_fitToProps->setText(tr("Fit to these props"));
+      m_fitToProps->setObjectName(QStringLiteral("fit_to_props"));
+      m_fitToProps->setToolTip(tr("Sets the distance once by how wide the props are that it is measured from"));
+      connect(m_fitToProps, &QToolButton::clicked, this, &BenchView::fitToProps);
+      m_form->add({}, {}, m_fitToProps, true);
+    }
     if (kind->usesSeed) addSeedRow();
     for (const ParamSpec& spec : kind->params) {
       if (spec.group.empty()) continue;
@@ -263,6 +275,7 @@ void BenchView::rebuild() {
     }
     if (!kind->params.empty()) addValuesRow();
   }
+  showOffers();
   refresh();
   Q_EMIT rebuilt();
 }
@@ -662,7 +675,30 @@ void BenchView::showMasks(const PlanPicturesPtr& masks) {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (kind && kind->family == Family::Mask) m_distribution->showHistogram(maskHistogram(), true);
+  showOffers();
   showMade();
+}
+
+/// What the texts may name, and whether there are props to fit to.
+void BenchView::showOffers() {
+  const auto it = m_masks ? m_masks->find(m_uid.toStdString()) : PlanPictures::const_iterator();
+  const bool isThere = m_masks && it != m_masks->end();
+  for (const Row& row : m_rows) {
+    const auto names = isThere ? it->second.names.find(row.spec.id) : decltype(it->second.names.find(row.spec.id))();
+    row.editor->offer(isThere && names != it->second.names.end() ? names->second : std::vector<NameCount>());
+  }
+  if (m_fitToProps) m_fitToProps->setEnabled(isThere && it->second.bandForProps.has_value());
+}
+
+void BenchView::fitToProps() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const ParamSpec* spec = node ? handleParam(*node) : nullptr;
+  const auto it = m_masks ? m_masks->find(m_uid.toStdString()) : PlanPictures::const_iterator();
+  if (!spec || spec->type != ParamType::Band || !m_masks || it == m_masks->end() || !it->second.bandForProps) return;
+  const Band& b = *it->second.bandForProps;
+  const auto held = [&](float v) { return std::clamp(static_cast<double>(v), spec->hardMin, spec->hardMax); };
+  m_model->setParam(m_uids, spec->id,
+                    std::vector<double>{held(b.fadeIn), held(b.fullFrom), held(b.fullTo), held(b.fadeOut)});
 }
 
 /// What a node that measures nothing makes.
@@ -738,7 +774,49 @@ void BenchView::showResults(const EvalViewPtr& view) {
     m_distribution->showHandles({}, 0, 1);
   const ParamSpec* curve = node ? curveParam(*node) : nullptr;
   m_distribution->showCurve(curve ? std::get<std::vector<double>>(node->value(*curve)) : std::vector<double>());
+  m_distribution->showPieces(node ? piecesOf(*node) : std::vector<ChartPiece>());
   showMade();
+}
+
+void BenchView::updatePictures() {
+  for (RowsEditor* rows : findChildren<RowsEditor*>()) rows->updatePictures();
+  if (const Node* node = m_model->plan().find(m_uid.toStdString())) m_distribution->showPieces(piecesOf(*node));
+}
+
+/// The text that gives props to ranges of a mask, where the node goes by one.
+const ParamSpec* BenchView::rangesParam(const Node& node) const {
+  const NodeKind* kind = kindOf(node);
+  if (!kind) return nullptr;
+  for (const ParamSpec& spec : kind->params)
+    if (spec.form == TextForm::RangeRules && isShown(*kind, spec, node.params)) return &spec;
+  return nullptr;
+}
+
+std::vector<ChartPiece> BenchView::piecesOf(const Node& node) const {
+  const ParamSpec* spec = rangesParam(node);
+  if (!spec) return {};
+  std::vector<ChartPiece> out;
+  for (const TextPart& part : partsOf(text(std::get<std::string>(node.value(*spec))))) {
+    const auto [from, to] = rangeIn(part.left);
+    ChartPiece piece{from, to, {}, part.right};
+    // The first prop that the row means stands for all of them.
+    for (const PropEntry& p : m_model->plan().props)
+      if (piece.picture.isNull() && m_pictures && matches(part.right.toStdString(), p.name))
+        piece.picture = m_pictures(p.uid);
+    out.push_back(std::move(piece));
+  }
+  return out;
+}
+
+void BenchView::movePieces(const std::vector<double>& ends, int gesture) {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const ParamSpec* spec = node ? rangesParam(*node) : nullptr;
+  if (!spec) return;
+  std::vector<TextPart> parts = partsOf(text(std::get<std::string>(node->value(*spec))));
+  for (std::size_t i = 0; i < parts.size() && 2 * i + 1 < ends.size(); ++i)
+    parts[i].left = rangeOf(ends[2 * i], ends[2 * i + 1]);
+  m_model->setParam(m_uids, spec->id, joined(parts, TextForm::RangeRules).toStdString(),
+                    QStringLiteral("%1.%2.%3").arg(m_uid, text(spec->id)).arg(gesture));
 }
 
 void BenchView::fitToData() {

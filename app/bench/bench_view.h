@@ -29,6 +29,8 @@ class BenchView : public QWidget {
   void setFolder(const QString& folder) { m_folder = folder; }
   /// Where rules find the pictures of their props.
   void setPictures(PropPictures pictures) { m_pictures = std::move(pictures); }
+  /// More props have pictures now.
+  void updatePictures();
   /// Which node is on the Bench; empty for the plan.
   void showNode(const QString& uid) { showNodes(uid.isEmpty() ? QStringList() : QStringList{uid}); }
   /// Several of one kind: the first is shown, edits go to all.
@@ -77,10 +79,16 @@ class BenchView : public QWidget {
   std::vector<std::string> dialUids() const;
   const ParamSpec* handleParam(const Node& node) const;
   const ParamSpec* curveParam(const Node& node) const;
+  const ParamSpec* rangesParam(const Node& node) const;
+  std::vector<ChartPiece> piecesOf(const Node& node) const;
+  void movePieces(const std::vector<double>& ends, int gesture);
   void fitToData();
+  void showOffers();
+  void fitToProps();
 
   PlanModel* m_model;
   QString m_folder;
+  QToolButton* m_fitToProps = nullptr;  // of the form that is shown
   PropPictures m_pictures;
   QString m_uid;
   QStringList m_uids;  // those that edits go to, m_uid first

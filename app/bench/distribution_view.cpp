@@ -97,6 +97,7 @@ void DistributionView::paintEvent(QPaintEvent*) {
   }
   paintBins(p, *m_histogram);
   paintTicks(p, *m_histogram);
+  if (!m_pieces.empty()) paintPieces(p);
   paintNumbers(p, *m_histogram);
   if (!m_curve.empty()) paintCurve(p);
   if (m_values.empty()) return;
@@ -122,7 +123,7 @@ void DistributionView::paintBins(QPainter& p, const Histogram& h) const {
   for (std::size_t i = 0; i < h.kept.size(); ++i)
     most = std::max(most, scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])));
   const double bin = c.width() / static_cast<double>(h.kept.size());
-  const double tall = c.height() - 18;
+  const double tall = std::max(10.0, c.height() - std::max(18.0, roomOfPieces() + 4));
   const QBrush hatch = hatchBrush(t.quiet);
   for (std::size_t i = 0; i < h.kept.size(); ++i) {
     const double both = scaled(static_cast<double>(h.kept[i]) + static_cast<double>(h.left[i])) / most * tall;
@@ -185,19 +186,21 @@ void DistributionView::paintNumbers(QPainter& p, const Histogram& h) const {
   const bool isRightTall = rightSide > leftSide;
   const std::size_t all = h.keptCount + h.leftCount;
   const double share = all > 0 ? static_cast<double>(h.keptCount) / static_cast<double>(all) : 0;
-  const QStringList lines{
-      tr("%1 at %2 points").arg(said(h.label), locale.toString(static_cast<qulonglong>(all))),
-      (m_isMask ? tr("%1 at 0.5 or more · %2") : tr("%1 kept · %2"))
-          .arg(locale.toString(static_cast<qulonglong>(h.keptCount)), shareText(share)),
-      (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(locale.toString(static_cast<qulonglong>(h.leftCount))),
-      tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), said(h.suffix))};
+  QStringList lines{tr("%1 at %2 points").arg(said(h.label), locale.toString(static_cast<qulonglong>(all)))};
+  const auto count = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
+  if (m_pieces.empty())
+    lines << (m_isMask ? tr("%1 at 0.5 or more · %2") : tr("%1 kept · %2")).arg(count(h.keptCount), shareText(share))
+          << (m_isMask ? tr("%1 below") : tr("%1 left out")).arg(count(h.leftCount))
+          << tr("median %1%2").arg(locale.toString(static_cast<double>(h.median), 'g', 3), said(h.suffix));
+  else
+    lines << tr("%1 without a prop").arg(count(h.leftCount));
   for (int i = 0; i < lines.size(); ++i) {
     QFont f = font();
     f.setPixelSize(12);
     f.setWeight(i == 1 ? QFont::DemiBold : QFont::Normal);
     p.setFont(f);
     p.setPen(i == 1 ? t.ink : t.quiet);
-    const QRectF box(isRightTall ? c.left() + 12 : width() - 236, 20 + i * 17, 220, 16);
+    const QRectF box(isRightTall ? c.left() + 12 : width() - 236, 20 + roomOfPieces() + i * 17, 220, 16);
     const double wide = QFontMetricsF(f).horizontalAdvance(lines[i]);
     p.fillRect(QRectF(isRightTall ? box.left() - 3 : box.right() - wide - 3, box.top(), wide + 6, 16),
                QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 215));
@@ -276,6 +279,7 @@ void DistributionView::keyPressEvent(QKeyEvent* event) {
 
 void DistributionView::mousePressEvent(QMouseEvent* event) {
   if (event->button() != Qt::LeftButton) return;
+  if (pressPiece(event->position())) return;
   if (const int point = curvePointAt(event->position()); point >= 0) {
     static int curveGesture = 3'000'000;
     m_gesture = ++curveGesture;
@@ -300,6 +304,7 @@ void DistributionView::mousePressEvent(QMouseEvent* event) {
 }
 
 void DistributionView::mouseMoveEvent(QMouseEvent* event) {
+  if (!m_pieceEnds.empty()) return dragPiece(event->position());
   if (m_isCurveDragged) {
     const QRectF c = chart();
     const auto i = static_cast<std::size_t>(m_curvePoint) * 2;
@@ -315,6 +320,9 @@ void DistributionView::mouseMoveEvent(QMouseEvent* event) {
     bool isOver = false;
     for (int i = 0; i < static_cast<int>(m_values.size()); ++i)
       isOver = isOver || QLineF(event->position(), handlePosition(i)).length() < 14;
+    for (int i = 0; i < static_cast<int>(m_pieces.size()); ++i)
+      for (const QPointF& at : {piecePosition(i), pieceEnd(i, 0), pieceEnd(i, 1)})
+        isOver = isOver || QLineF(event->position(), at).length() < 12;
     setCursor(isOver ? Qt::SizeHorCursor : Qt::ArrowCursor);
     return;
   }
@@ -334,6 +342,7 @@ void DistributionView::mouseMoveEvent(QMouseEvent* event) {
 void DistributionView::mouseReleaseEvent(QMouseEvent*) {
   m_dragged = -1;
   m_isCurveDragged = false;
+  m_pieceEnds.clear();
   update();
 }
 

@@ -4,9 +4,18 @@
 
 #include "core/plan/context.h"
 
+#include <QPixmap>
 #include <QWidget>
 
 namespace arvesk {
+
+/// A stretch of the chart that gives something, shown by its picture: its ends and all of it can be dragged.
+struct ChartPiece {
+  double from = 0;
+  double to = 1;
+  QPixmap picture;
+  QString name;
+};
 
 class DistributionView : public QWidget {
   Q_OBJECT
@@ -22,6 +31,11 @@ class DistributionView : public QWidget {
   /// last touched away.
   void showCurve(std::vector<double> points);
   QPointF curvePosition(int point) const;
+  /// Pieces above the chart, those that overlap in rows of their own. Ends that touch go together.
+  void showPieces(std::vector<ChartPiece> pieces);
+  /// Where the picture of a piece is, and its ends (0 and 1).
+  QPointF piecePosition(int piece) const;
+  QPointF pieceEnd(int piece, int end) const;
   /// Where a handle is drawn, for tests and for hitting it.
   QPointF handlePosition(int handle) const;
   bool hasChart() const { return m_histogram || !m_curve.empty(); }
@@ -30,6 +44,8 @@ class DistributionView : public QWidget {
  Q_SIGNALS:
   void handlesMoved(const std::vector<double>& values, int gesture);
   void curveChanged(const std::vector<double>& points, int gesture);
+  /// From and to of all pieces, one after the other.
+  void piecesMoved(const std::vector<double>& ends, int gesture);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -51,7 +67,12 @@ class DistributionView : public QWidget {
   void paintTicks(QPainter& p, const Histogram& h) const;
   void paintNumbers(QPainter& p, const Histogram& h) const;
   void paintCurve(QPainter& p) const;
+  void paintPieces(QPainter& p) const;
   int curvePointAt(const QPointF& at) const;
+  double roomOfPieces() const;
+  std::vector<int> rowsOfPieces() const;
+  bool pressPiece(const QPointF& at);
+  void dragPiece(const QPointF& at);
 
   std::shared_ptr<const Histogram> m_histogram;
   std::shared_ptr<const Histogram> m_ghost;
@@ -64,6 +85,11 @@ class DistributionView : public QWidget {
   std::vector<double> m_curve;
   int m_curvePoint = -1;  // last touched
   bool m_isCurveDragged = false;
+  std::vector<ChartPiece> m_pieces;
+  std::vector<int> m_pieceRows;                  // held while one is dragged
+  std::vector<std::pair<int, int>> m_pieceEnds;  // that are dragged: piece and end
+  std::vector<ChartPiece> m_piecesBefore;
+  double m_pieceGrabbed = 0;
   int m_dragged = -1;
   int m_gesture = 0;
 };

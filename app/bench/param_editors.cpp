@@ -1,6 +1,7 @@
 #include "app/bench/param_editors.h"
 
 #include "app/bench/choice_box.h"
+#include "app/bench/names_button.h"
 #include "app/bench/number_field.h"
 #include "app/bench/rows_editor.h"
 #include "app/model/words.h"
@@ -267,12 +268,25 @@ class ChoiceEditor : public FollowingEditor {
 class TextEditor : public ParamEditor {
  public:
   TextEditor(const ParamSpec& spec, QWidget* parent)
-      : ParamEditor(parent), m_check(spec.check), m_line(new QLineEdit(this)), m_fault(new QLabel(this)) {
+      : ParamEditor(parent),
+        m_check(spec.check),
+        m_line(new QLineEdit(this)),
+        m_names(new NamesButton(this)),
+        m_fault(new QLabel(this)) {
+    connect(m_names, &NamesButton::chosen, this,
+            [this](const QString& words) { Q_EMIT edited(words.toStdString(), ++g_gesture); });
     auto* row = new QVBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
-    row->addWidget(m_line);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(2);
+    line->addWidget(m_line, 1);
+    line->addWidget(m_names);
+    row->addLayout(line);
     row->addWidget(m_fault);
+    m_names->setObjectName(text(spec.id) + QStringLiteral(".names"));
+    m_names->setAccessibleName(NamesButton::tr("Names to choose among for %1").arg(said(spec.label)));
+    m_names->hide();
     m_fault->setObjectName(text(spec.id) + QStringLiteral(".fault"));
     m_fault->setWordWrap(true);
     m_fault->hide();
@@ -286,7 +300,12 @@ class TextEditor : public ParamEditor {
     });
   }
   bool isWide() const override { return static_cast<bool>(m_check); }
+  void offer(const std::vector<NameCount>& names) override {
+    m_names->offer(names, m_line->text());
+    m_names->setVisible(!names.empty());
+  }
   void show(const ParamValue& value) override {
+    m_names->follow(text(std::get<std::string>(value)));
     if (m_line->isModified()) return;
     m_line->setText(text(std::get<std::string>(value)));
     if (!m_line->hasFocus()) m_line->setCursorPosition(0);  // a long text shows how it begins
@@ -301,6 +320,7 @@ class TextEditor : public ParamEditor {
   }
   std::function<std::string(const std::string&)> m_check;
   QLineEdit* m_line;
+  NamesButton* m_names;
   QLabel* m_fault;
 };
 

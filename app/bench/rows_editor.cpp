@@ -5,8 +5,11 @@
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 
+#include "core/base/pattern.h"
+
 #include <QColorDialog>
 #include <QComboBox>
+#include <QCompleter>
 #include <QHBoxLayout>
 #include <QLineEdit>
 #include <QToolButton>
@@ -26,7 +29,8 @@ QIcon swatchOf(const QColor& color) {
   return pixmap;
 }
 
-/// "0.2 to 0.7" or "0.2-0.7".
+}  // namespace
+
 std::pair<double, double> rangeIn(const QString& left) {
   const qsizetype word = left.indexOf(QLatin1String(" to "));
   const qsizetype at = word >= 0 ? word : left.indexOf(QLatin1Char('-'));
@@ -36,8 +40,6 @@ std::pair<double, double> rangeIn(const QString& left) {
 QString rangeOf(double from, double to) {
   return QString::number(from, 'g', 6) + QLatin1String(" to ") + QString::number(to, 'g', 6);  // the file's words
 }
-
-}  // namespace
 
 std::vector<TextPart> partsOf(const QString& words) {
   std::vector<TextPart> out;
@@ -56,6 +58,31 @@ QString joined(const std::vector<TextPart>& parts, TextForm form) {
   return out.join(QStringLiteral("; "));
 }
 
+namespace {
+
+constexpr std::size_t kMostNames = 60;
+
+/// As a row can say it: neither mark that parts a text, any character in its place.
+QString rowNameOf(const std::string& name) {
+  QString out = text(name);
+  for (const QChar mark : {QLatin1Char(':'), QLatin1Char(';')}) out.replace(mark, QLatin1Char('?'));
+  return out;
+}
+
+/// Texts that no row means, most of them first.
+std::vector<NameCount> unmetBy(const std::vector<TextPart>& parts, const std::vector<NameCount>& names) {
+  std::vector<NameCount> out;
+  for (const NameCount& n : names)
+    if (!n.name.empty() && std::none_of(parts.begin(), parts.end(),
+                                        [&](const TextPart& p) { return matches(p.left.toStdString(), n.name); }))
+      out.push_back(n);
+  std::stable_sort(out.begin(), out.end(), [](const NameCount& a, const NameCount& b) { return a.count > b.count; });
+  if (out.size() > kMostNames) out.resize(kMostNames);
+  return out;
+}
+
+}  // namespace
+
 RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pictures, QWidget* parent)
     : ParamEditor(parent),
       m_id(text(spec.id)),
@@ -65,7 +92,9 @@ RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pic
       m_list(new QVBoxLayout),
       m_line(new QLineEdit(this)),
       m_fault(new QLabel(this)),
+      m_unmet(new QLabel(this)),
       m_add(new QToolButton(this)),
+      m_addUnmet(new QToolButton(this)),
       m_asText(new QToolButton(this)) {
   if (hasProps())
     for (const PropEntry& p : plan.props) m_props.push_back({p.uid, text(p.name), iconOf(p.uid)});
@@ -76,8 +105,10 @@ RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pic
   all->addLayout(m_list);
   all->addWidget(m_line);
   all->addWidget(m_fault);
+  all->addWidget(m_unmet);
   auto* foot = new QHBoxLayout;
   foot->addWidget(m_add);
+  foot->addWidget(m_addUnmet);
   foot->addWidget(m_asText);
   foot->addStretch(1);
   all->addLayout(foot);
@@ -87,6 +118,21 @@ RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pic
   m_fault->setObjectName(m_id + QStringLiteral(".fault"));
   m_fault->setWordWrap(true);
   m_fault->hide();
+  m_unmet->setObjectName(m_id + QStringLiteral(".unmet"));
+  m_unmet->setWordWrap(true);
+  m_unmet->setTextFormat(Qt::PlainText);
+  m_unmet->setProperty("role", QStringLiteral("warning"));
+  m_unmet->hide();
+  m_addUnmet->setObjectName(m_id + QStringLiteral(".add_unmet"));
+  m_addUnmet->setText(tr("Add these"));
+  m_addUnmet->setToolTip(tr("A row for each text that no row means"));
+  m_addUnmet->hide();
+  connect(m_addUnmet, &QToolButton::clicked, this, [this] {
+    for (const NameCount& n : unmetBy(m_parts, m_names))
+      m_parts.push_back({rowNameOf(n.name), m_props.empty() ? QStringLiteral("*") : m_props[0].name});
+    rebuild();
+    change(++g_gesture);
+  });
   m_add->setObjectName(m_id + QStringLiteral(".add"));
   m_add->setText(hasProps() ? tr("Add a rule") : tr("Add a color"));
   m_add->setVisible(m_form != TextForm::Color);
@@ -120,10 +166,37 @@ void RowsEditor::show(const ParamValue& value) {
   }
 }
 
+void RowsEditor::offer(const std::vector<NameCount>& names) {
+  m_names = names;
+  tellUnmet();
+  if (m_form != TextForm::NameRules) return;
+  QStringList all;
+  for (const NameCount& n : names)
+    if (all.size() < static_cast<qsizetype>(kMostNames)) all << rowNameOf(n.name);
+  for (const Row& row : m_rows) {
+    auto* completer = new QCompleter(all, row.fields[0]);
+    completer->setCaseSensitivity(Qt::CaseInsensitive);
+    static_cast<QLineEdit*>(row.fields[0])->setCompleter(completer);
+  }
+}
+
+void RowsEditor::tellUnmet() {
+  const std::vector<NameCount> unmet = m_form == TextForm::NameRules ? unmetBy(m_parts, m_names)
+                                                                     : std::vector<NameCount>();
+  QStringList words;
+  for (std::size_t i = 0; i < std::min<std::size_t>(unmet.size(), 6); ++i)
+    words << QStringLiteral("%1 (%2)").arg(text(unmet[i].name)).arg(unmet[i].count);
+  if (unmet.size() > 6) words << tr("and %1 more").arg(unmet.size() - 6);
+  m_unmet->setText(tr("no row means %1").arg(words.join(QStringLiteral(", "))));
+  m_unmet->setVisible(!unmet.empty());
+  m_addUnmet->setVisible(!unmet.empty() && !m_asText->isChecked());
+}
+
 void RowsEditor::showText(bool isText) {
   m_line->setVisible(isText);
   for (const Row& row : m_rows) row.holder->setVisible(!isText);
   m_add->setVisible(!isText && m_form != TextForm::Color);
+  tellUnmet();
 }
 
 /// What cannot be read is told below the rows, with the text to mend.
@@ -343,6 +416,7 @@ void RowsEditor::pickColor(std::size_t index) {
 
 void RowsEditor::change(int gesture) {
   for (std::size_t i = 0; i < m_rows.size(); ++i) fillRow(i);
+  tellUnmet();
   const QString words = joined(m_parts, m_form);
   m_line->setText(words);
   m_line->setModified(false);

@@ -23,6 +23,9 @@ struct TextPart {
 /// Parts are separated by ";"; a part without ":" has only its left side.
 std::vector<TextPart> partsOf(const QString& words);
 QString joined(const std::vector<TextPart>& parts, TextForm form);
+/// "0.2 to 0.7" or "0.2-0.7", and back.
+std::pair<double, double> rangeIn(const QString& left);
+QString rangeOf(double from, double to);
 
 class RowsEditor : public ParamEditor {
   Q_OBJECT
@@ -30,6 +33,8 @@ class RowsEditor : public ParamEditor {
  public:
   RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pictures, QWidget* parent);
   bool isWide() const override { return true; }
+  /// Of rules by name: texts that the points carry. Those that no row means are told, with a row for each at a click.
+  void offer(const std::vector<NameCount>& names) override;
   void show(const ParamValue& value) override;
   /// More props have pictures now.
   void updatePictures();
@@ -52,6 +57,7 @@ class RowsEditor : public ParamEditor {
   void pickColor(std::size_t index);
   void change(int gesture);
   void judge();
+  void tellUnmet();
   void showText(bool isText);
 
   QString m_id;
@@ -69,7 +75,10 @@ class RowsEditor : public ParamEditor {
   QVBoxLayout* m_list;
   QLineEdit* m_line;
   QLabel* m_fault;
+  QLabel* m_unmet;
+  std::vector<NameCount> m_names;
   QToolButton* m_add;
+  QToolButton* m_addUnmet;
   QToolButton* m_asText;
 };
 

@@ -1,16 +1,22 @@
 #include "app/kit/kit_settings.h"
 
 #include "app/bench/number_field.h"
+#include "app/kit/mesh_files.h"
 #include "app/model/words.h"
 #include "app/window/theme.h"
+#include "core/plan/context.h"
+#include "core/plan/prop_splitting.h"
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QDir>
+#include <QFileDialog>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QLocale>
+#include <QMenu>
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -43,8 +49,16 @@ KitSettings::KitSettings(PlanModel* model, QWidget* parent) : QScrollArea(parent
   m_replace->setObjectName(QStringLiteral("replace_file"));
   m_replace->setToolTip(tr("Another file for this prop, everywhere it stands; its settings stay"));
   connect(m_replace, &QToolButton::clicked, this, &KitSettings::replaceWanted);
+  m_split = new QToolButton(body);
+  m_split->setText(tr("Split"));
+  m_split->setObjectName(QStringLiteral("split_prop"));
+  m_split->setToolTip(tr("Makes a prop of each part of the file, with these settings"));
+  m_split->setPopupMode(QToolButton::InstantPopup);
+  m_split->setMenu(new QMenu(m_split));
+  connect(m_split->menu(), &QMenu::aboutToShow, this, &KitSettings::fillSplitMenu);
   auto* head = new QHBoxLayout;
   head->addWidget(m_name, 1);
+  head->addWidget(m_split);
   head->addWidget(m_replace);
   m_column->addLayout(head);
   m_column->addWidget(m_facts);
@@ -130,7 +144,7 @@ void KitSettings::buildRest() {
   m_tags->setObjectName(QStringLiteral("tags"));
   m_tags->setPlaceholderText(tr("words, separated by spaces"));
   place(tr("Tags"), tr("Free words: Choose props can go by them, and they are exported"), m_tags, true);
-  m_massing = combo("massing", {tr("A box"), tr("Simplified")});
+  m_massing = combo("massing", {tr("A box"), tr("Simplified"), tr("A file of its own…")});
   place(tr("Massing"), tr("What stands for the prop in the Massing view, or while it is too heavy to be shown"),
         m_massing);
   ParamSpec triangles;
@@ -143,9 +157,12 @@ void KitSettings::buildRest() {
   m_massingShown->setObjectName(QStringLiteral("massing_shown"));
   place(QString(), tr("For props with so many triangles that Site would crawl; export writes the real one"),
         m_massingShown, true);
+  m_delivery = combo("delivery", {tr("As geometry"), tr("By its file"), tr("By another file…")});
+  place(tr("Delivery"), tr("What exports hold of the prop: its geometry, or the name of a file that is left as it is"),
+        m_delivery);
   m_mounts = new QToolButton(widget());
   m_mounts->setObjectName(QStringLiteral("mounts"));
-  place(tr("Mounts"), tr("Marked places where On props can set something"), m_mounts, true);
+  place(tr("Mounts"), tr("Marked places where On props can set something"), m_mounts);
 }
 
 void KitSettings::connectChoices() {
@@ -168,8 +185,8 @@ void KitSettings::connectChoices() {
     constexpr std::array<double, 4> angles{-1, 180, 40, 0};
     edit(tr("Normals of prop"), [angle = angles[static_cast<std::size_t>(i)]](PropEntry& p) { p.creaseDeg = angle; });
   });
-  connect(m_massing, &QComboBox::activated, this,
-          [this](int i) { edit(tr("Massing of prop"), [i](PropEntry& p) { p.isMassingBox = i == 0; }); });
+  connect(m_massing, &QComboBox::activated, this, &KitSettings::chooseMassing);
+  connect(m_delivery, &QComboBox::activated, this, &KitSettings::chooseDelivery);
   connect(m_massingShown, &QCheckBox::clicked, this,
           [this](bool on) { edit(tr("Massing of prop"), [on](PropEntry& p) { p.isMassingShown = on; }); });
   connect(m_massingTriangles, &NumberField::edited, this, [this](double v, int gesture) {
@@ -178,6 +195,73 @@ void KitSettings::connectChoices() {
         QStringLiteral("massing.%1").arg(gesture));
   });
   connect(m_mounts, &QToolButton::clicked, this, &KitSettings::mountsWanted);
+}
+
+void KitSettings::chooseMassing(int which) {
+  std::string file;
+  if (which == 2) {
+    const QString path = QFileDialog::getOpenFileName(window(), tr("A light mesh that stands for it in Site"), m_folder,
+                                                      meshFilter());
+    if (path.isEmpty()) return show(m_uids, m_view);  // as it was
+    file = (m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path)).toStdString();
+  }
+  edit(tr("Massing of prop"), [which, file](PropEntry& p) {
+    p.lightFile = file;
+    if (which < 2) p.isMassingBox = which == 0;
+  });
+}
+
+void KitSettings::chooseDelivery(int which) {
+  std::string file;
+  if (which == 2) {
+    QStringList endings = meshEndings();
+    for (const char* usd : {"usd", "usda", "usdc", "usdz"}) endings.prepend(QLatin1String(usd));
+    const QString path = QFileDialog::getOpenFileName(
+        window(), tr("The file that exports name"), m_folder,
+        tr("Scenes and meshes (%1);;All files (*)").arg(QStringLiteral("*.") + endings.join(QStringLiteral(" *."))));
+    if (path.isEmpty()) return show(m_uids, m_view);  // as it was
+    file = (m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path)).toStdString();
+  }
+  edit(tr("Delivery of prop"), [which, file](PropEntry& p) {
+    p.isByReference = which > 0;
+    p.deliveredFile = file;
+  });
+}
+
+void KitSettings::fillSplitMenu() {
+  QMenu* menu = m_split->menu();
+  menu->clear();
+  const PropEntry* entry = first();
+  const auto file = entry && m_view ? m_view->splits.find(entry->uid) : decltype(m_view->splits)::const_iterator();
+  if (!entry || !m_view || file == m_view->splits.end()) return;
+  const auto add = [&](const QString& words, PartBy by, const std::vector<std::string>& names, const QString& name) {
+    QAction* action = menu->addAction(words);
+    action->setObjectName(name);
+    const bool isTooMany = names.size() > kMostSplit;
+    action->setEnabled(names.size() > 1 && !isTooMany);
+    if (isTooMany) action->setText(words + tr(": more than %1").arg(kMostSplit));
+    connect(action, &QAction::triggered, this, [this, by, names] { split(by, names); });
+  };
+  const FileSplits& splits = *file->second;
+  add(tr("By named parts (%1)").arg(splits.parts.size()), PartBy::Part, splits.parts, QStringLiteral("by_parts"));
+  for (const FileSplits::Parent& parent : splits.parents)
+    add(tr("What lies below %1 (%2)").arg(text(parent.name)).arg(parent.children.size()), PartBy::Below,
+        parent.children, QStringLiteral("below_") + text(parent.name));
+  std::vector<std::string> pieces;
+  if (splits.pieces <= kMostSplit)
+    pieces = namesOfSplit(splits, PartBy::Piece);
+  else
+    pieces.resize(splits.pieces);
+  add(tr("Into loose pieces (%1)").arg(splits.pieces), PartBy::Piece, pieces, QStringLiteral("by_pieces"));
+}
+
+void KitSettings::split(PartBy by, const std::vector<std::string>& names) {
+  const PropEntry* entry = first();
+  if (!entry) return;
+  const std::string uid = entry->uid;
+  std::vector<std::string> parts;
+  m_model->edit(tr("Split prop"), [&](Plan& plan) { parts = splitProp(plan, uid, by, names); });
+  Q_EMIT propsAdded(parts);
 }
 
 void KitSettings::place(const QString& label, const QString& help, QWidget* editor, bool isWide) {
@@ -235,17 +319,26 @@ void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& 
   if (!m_name->isModified()) m_name->setText(isOne ? text(entry->name) : tr("%1 props").arg(uids.size()));
   m_replace->setEnabled(isOne);
   m_mounts->setEnabled(isOne);
+  m_split->setEnabled(isOne && entry->partBy == PartBy::Whole && m_view && m_view->splits.contains(entry->uid));
   for (const auto& [field, member] : m_numbers) field->showValue(entry->*member);
   for (int a = 0; a < 3; ++a) m_turn[static_cast<std::size_t>(a)]->showValue(static_cast<double>(entry->turnDeg[a]));
   m_upAxis->setCurrentIndex(entry->isZUp ? 1 : 0);
   m_pivot->setCurrentIndex(static_cast<int>(entry->pivot));
   m_normals->setCurrentIndex(entry->creaseDeg < 0 ? 0 : entry->creaseDeg >= 90 ? 1 : entry->creaseDeg > 0 ? 2 : 3);
-  m_massing->setCurrentIndex(entry->isMassingBox ? 0 : 1);
+  m_massing->setCurrentIndex(!entry->lightFile.empty() ? 2 : entry->isMassingBox ? 0 : 1);
   m_massingTriangles->showValue(entry->massingTriangles);
-  m_massingTriangles->setEnabled(!entry->isMassingBox);
+  m_massingTriangles->setEnabled(!entry->isMassingBox && entry->lightFile.empty());
   m_massingShown->setChecked(entry->isMassingShown);
+  m_delivery->setCurrentIndex(!entry->isByReference ? 0 : entry->deliveredFile.empty() ? 1 : 2);
   if (!m_tags->isModified()) m_tags->setText(text(entry->tags));
   QString facts = text(entry->file);
+  if (entry->partBy == PartBy::Piece)
+    facts += QStringLiteral(" · ") + tr("piece %1").arg(text(entry->part));
+  else if (entry->partBy != PartBy::Whole)
+    facts += QStringLiteral(" · ") + text(entry->part);
+  if (!entry->lightFile.empty()) facts += QStringLiteral("\n") + tr("in Site: %1").arg(text(entry->lightFile));
+  if (entry->isByReference && !entry->deliveredFile.empty())
+    facts += QStringLiteral("\n") + tr("delivered: %1").arg(text(entry->deliveredFile));
   std::size_t mounts = entry->mounts.size();
   if (m_view && isOne) {
     const auto it = std::find_if(m_view->props.begin(), m_view->props.end(),
@@ -305,6 +398,19 @@ void KitSettings::showWarnings() {
               of + said(p.message), isTrouble, isTrouble ? tr("Try again") : QString(),
               [this] { Q_EMIT tryAgainWanted(); }, QStringLiteral("try_again"));
       }
+    if (const auto file = m_view->splits.find(uid); m_uids.size() == 1 && file != m_view->splits.end())
+      if (const std::vector<std::string> fresh = newParts(m_model->plan(), *entry, *file->second); !fresh.empty())
+        addRow(
+            tr("Its file has %1 more parts that are no props: %2")
+                .arg(fresh.size())
+                .arg(text(entry->partBy == PartBy::Piece || fresh.size() > 4 ? fresh.front() + " …" : listOf(fresh))),
+            false, tr("Add them"),
+            [this, uid, fresh] {
+              std::vector<std::string> added;
+              m_model->edit(tr("Add parts"), [&](Plan& plan) { added = addParts(plan, uid, fresh); });
+              Q_EMIT propsAdded(added);
+            },
+            QStringLiteral("add_parts"));
     const auto it = m_view->propWarnings.find(uid);
     if (it == m_view->propWarnings.end()) continue;
     for (const PropWarning& w : it->second)

@@ -1,5 +1,6 @@
 #include "app/kit/kit_view.h"
 
+#include "app/kit/mesh_files.h"
 #include "app/kit/prop_mime.h"
 #include "app/model/words.h"
 
@@ -29,19 +30,6 @@
 
 namespace arvesk {
 namespace {
-
-const QStringList& meshEndings() {
-  static const QStringList endings{QStringLiteral("glb"), QStringLiteral("gltf"), QStringLiteral("obj"),
-                                   QStringLiteral("ply"), QStringLiteral("stl"),  QStringLiteral("dae"),
-                                   QStringLiteral("fbx"), QStringLiteral("3ds")};
-  return endings;
-}
-
-QString meshFilter() {
-  QStringList patterns;
-  for (const QString& e : meshEndings()) patterns.push_back(QStringLiteral("*.") + e);
-  return KitView::tr("Meshes (%1);;All files (*)").arg(patterns.join(QLatin1Char(' ')));
-}
 
 constexpr int kPicture = 88;  // px
 
@@ -137,6 +125,7 @@ KitView::KitView(PlanModel* model, EvaluationService* service, QWidget* parent)
   connect(m_list, &QListWidget::itemDoubleClicked, this, [this] { openMounts(); });
   connect(m_settings, &KitSettings::replaceWanted, this, &KitView::askForReplacement);
   connect(m_settings, &KitSettings::tryAgainWanted, this, &KitView::tryAgainWanted);
+  connect(m_settings, &KitSettings::propsAdded, this, &KitView::select);
   connect(m_settings, &KitSettings::mountsWanted, this, &KitView::openMounts);
   connect(m_model, &PlanModel::changed, this, &KitView::rebuild);
   connect(m_service, &EvaluationService::thumbnailReady, this, &KitView::rebuild);
@@ -205,6 +194,23 @@ void KitView::rebuild() {
     }
     item->setIcon(QIcon(pixmap));
     item->setSelected(std::find(selected.begin(), selected.end(), prop.uid) != selected.end());
+  }
+  showSelected();
+}
+
+void KitView::setFolder(const QString& folder) {
+  m_folder = folder;
+  m_settings->setFolder(folder);
+}
+
+void KitView::select(const std::vector<std::string>& uids) {
+  {
+    const QSignalBlocker quiet(m_list);
+    for (int i = 0; i < m_list->count(); ++i) {
+      QListWidgetItem* item = m_list->item(i);
+      const std::string uid = item->data(Qt::UserRole).toString().toStdString();
+      item->setSelected(std::find(uids.begin(), uids.end(), uid) != uids.end());
+    }
   }
   showSelected();
 }

@@ -17,7 +17,7 @@ class KitView : public QWidget {
 
  public:
   KitView(PlanModel* model, EvaluationService* service, QWidget* parent = nullptr);
-  void setFolder(const QString& folder) { m_folder = folder; }
+  void setFolder(const QString& folder);
   void showResults(const EvalViewPtr& view);
   void addFiles();
   void addFolder();
@@ -38,6 +38,7 @@ class KitView : public QWidget {
 
  private:
   void rebuild();
+  void select(const std::vector<std::string>& uids);
   void showSelected();
   std::vector<std::string> selectedUids() const;
   bool isFound(const PropEntry& prop) const;

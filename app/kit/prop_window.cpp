@@ -37,6 +37,11 @@ SurfacePtr coloredBy(const Surface& s, const Column<float>& values) {
   return std::make_shared<const Surface>(std::move(out));
 }
 
+/// How long the axes of mount points of size 1 are shown, m.
+float reachOfMounts(const Prop& prop) { return 0.18F * std::max(prop.footprint, prop.height); }
+
+constexpr int kColumns = 8;
+
 }  // namespace
 
 PropPicture::PropPicture(QWidget* parent) : QWidget(parent) {
@@ -105,29 +110,75 @@ void PropPicture::paintEvent(QPaintEvent*) {
   if (!m_renderer.latest().image.isNull()) p.drawImage(rect(), m_renderer.latest().image);
   p.setRenderHint(QPainter::Antialiasing);
   if (!m_view) return;
-  const float reach = 0.18F * std::max(m_prop->footprint, m_prop->height);
+  const float reach = reachOfMounts(*m_prop);
   for (std::size_t i = 0; i < m_prop->mounts.size(); ++i) {
     const SceneNode& m = m_prop->mounts[i];
     const QPointF at = project(m.position);
     const bool isCurrent = static_cast<int>(i) == m_current;
+    if (isCurrent && m_handles.isTaken()) continue;  // as its handles have it
     const QColor ink = isCurrent ? Theme::current().accent : Theme::current().ink;
     p.setPen(QPen(ink, isCurrent ? 2 : 1.2));
-    p.drawLine(at, project(m.position + m.turn * kUp * reach));
+    p.drawLine(at, project(m.position + m.turn * kUp * (reach * std::abs(m.size.y))));
     p.setBrush(Theme::current().card);
     p.drawEllipse(at, 4, 4);
     p.setPen(ink);
     p.drawText(at + QPointF(8, 4), text(m.name));
   }
+  m_handles.paint(p, [this](const Vec3& place) { return project(place); });
+  if (!m_handles.isTaken()) return;
+  p.setPen(Theme::current().accent);
+  p.drawText(project(m_handles.now().position) + QPointF(12, 16), text(m_handles.now().name));
+}
+
+void PropPicture::handle(const std::optional<MountEntry>& mount) {
+  if (mount && m_prop)
+    m_handles.take(*mount, reachOfMounts(*m_prop));
+  else
+    m_handles.leave();
+  update();
+}
+
+Vec3 PropPicture::rayThrough(const QPointF& at) const {
+  return m_camera.direction(static_cast<float>(at.x() / width()), static_cast<float>(at.y() / height()),
+                            static_cast<float>(width()) / static_cast<float>(height()));
+}
+
+/// Place and normal of what is seen there of the prop.
+std::optional<std::pair<Vec3, Vec3>> PropPicture::onMesh(const QPointF& at) const {
+  if (!m_view || !m_view->scene) return std::nullopt;
+  const Vec3 d = rayThrough(at);
+  const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
+  if (!hit.isHit() || m_view->scene->instance(hit.instance).layer == kGround) return std::nullopt;  // or on its arrow
+  const Surface& s = m_view->scene->shape(m_view->scene->instance(hit.instance).shape);
+  Vec3 normal = s.normalAt(hit.face, hit.weights);
+  if (glm::dot(normal, d) > 0) normal = -normal;  // a leaf clicked from below
+  return std::pair(m_camera.eye + d * hit.distance, normal);
+}
+
+MountHandles::Pointer PropPicture::pointerAt(const QPointF& at) const {
+  MountHandles::Pointer out{m_camera.eye, rayThrough(at)};
+  if (const auto hit = onMesh(at)) out.onMesh = hit->first;
+  return out;
 }
 
 void PropPicture::resizeEvent(QResizeEvent*) { request(); }
 
-void PropPicture::mousePressEvent(QMouseEvent* event) { m_pressed = m_last = event->position(); }
+void PropPicture::mousePressEvent(QMouseEvent* event) {
+  m_pressed = m_last = event->position();
+  const auto handle = m_handles.at(m_pressed, [this](const Vec3& place) { return project(place); });
+  if (event->button() == Qt::LeftButton && handle != MountHandles::Handle::None)
+    m_handles.press(handle, pointerAt(m_pressed));
+}
 
 void PropPicture::mouseMoveEvent(QMouseEvent* event) {
   const QPointF by = event->position() - m_last;
   m_last = event->position();
   if (QLineF(m_pressed, event->position()).length() < 4) return;
+  if (m_handles.isDragging()) {
+    m_handles.drag(pointerAt(event->position()));
+    update();
+    return;
+  }
   Vec3 right, up, ahead;
   m_camera.basis(right, up, ahead);
   const float now = std::asin(std::clamp(ahead.y, -1.0F, 1.0F));
@@ -138,18 +189,14 @@ void PropPicture::mouseMoveEvent(QMouseEvent* event) {
 }
 
 void PropPicture::mouseReleaseEvent(QMouseEvent* event) {
-  if (QLineF(m_pressed, event->position()).length() >= 4 || !m_view || !m_view->scene ||
-      event->button() != Qt::LeftButton)
+  const bool isClick = QLineF(m_pressed, event->position()).length() < 4;
+  if (m_handles.isDragging()) {
+    m_handles.release();
+    if (!isClick) Q_EMIT mountEdited(m_handles.now());
     return;
-  const Vec3 d = m_camera.direction(static_cast<float>(event->position().x() / width()),
-                                    static_cast<float>(event->position().y() / height()),
-                                    static_cast<float>(width()) / static_cast<float>(height()));
-  const PictureRayHit hit = m_view->scene->first(m_camera.eye, d);
-  if (!hit.isHit() || m_view->scene->instance(hit.instance).layer == kGround) return;  // beside it, or on its arrow
-  const Surface& s = m_view->scene->shape(m_view->scene->instance(hit.instance).shape);
-  Vec3 normal = s.normalAt(hit.face, hit.weights);
-  if (glm::dot(normal, d) > 0) normal = -normal;  // a leaf clicked from below
-  Q_EMIT clicked(m_camera.eye + d * hit.distance, normal);
+  }
+  if (!isClick || event->button() != Qt::LeftButton) return;
+  if (const auto hit = onMesh(event->position())) Q_EMIT clicked(hit->first, hit->second);
 }
 
 void PropPicture::wheelEvent(QWheelEvent* event) {
@@ -165,7 +212,7 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
       m_uid(uid),
       m_picture(new PropPicture(this)),
       m_shows(new QComboBox(this)),
-      m_table(new QTableWidget(0, 7, this)),
+      m_table(new QTableWidget(0, kColumns, this)),
       m_hint(new QLabel(this)) {
   setObjectName(QStringLiteral("prop_window"));
   setAttribute(Qt::WA_DeleteOnClose);
@@ -174,15 +221,18 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   m_shows->setAccessibleName(tr("What is shown"));
   m_table->setObjectName(QStringLiteral("mount_table"));
   m_table->setAccessibleName(tr("Mount points"));
-  m_table->setHorizontalHeaderLabels(
-      {tr("Mount point"), tr("x, m"), tr("y, m"), tr("z, m"), tr("turn x, °"), tr("turn y, °"), tr("turn z, °")});
+  m_table->setHorizontalHeaderLabels({tr("Mount point"), tr("x, m"), tr("y, m"), tr("z, m"), tr("turn x, °"),
+                                      tr("turn y, °"), tr("turn z, °"), tr("size")});
   m_table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-  for (int c = 1; c < 7; ++c) m_table->setColumnWidth(c, 74);
+  for (int c = 1; c < kColumns; ++c) m_table->setColumnWidth(c, 68);
   m_table->verticalHeader()->hide();
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setShowGrid(false);
   m_table->setMaximumHeight(190);
-  m_hint->setText(tr("Click the prop to set a mount point there · drag turns, wheel zooms"));
+  m_hint->setText(
+      tr("Click the prop to set a mount point there; handles move, lean, turn and size the chosen one · drag turns the "
+         "prop, wheel zooms"));
+  m_hint->setWordWrap(true);
   m_hint->setProperty("role", QStringLiteral("quiet"));
   auto* remove = new QPushButton(tr("Remove mount point"), this);
   remove->setObjectName(QStringLiteral("mount_remove"));
@@ -218,12 +268,28 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
         m.name = value.trimmed().toStdString();
       else if (isNumber && item->column() <= 3)
         m.position[item->column() - 1] = number;
-      else if (isNumber && item->column() > 3)
+      else if (isNumber && item->column() == 7 && number > 0)
+        m.size = static_cast<double>(number);
+      else if (isNumber && item->column() > 3 && item->column() < 7)
         m.turnDeg[item->column() - 4] = number;
     });
     fillTable();
   });
-  connect(m_table, &QTableWidget::currentCellChanged, this, [this](int row) { m_picture->setCurrent(row); });
+  connect(m_table, &QTableWidget::currentCellChanged, this, [this](int row) {
+    m_picture->setCurrent(row);
+    handleCurrent();
+  });
+  connect(m_picture, &PropPicture::mountEdited, this, [this](const MountEntry& mount) {
+    const int hand = m_table->currentRow() - fromFile();
+    const PropEntry* entry = m_model->plan().findProp(m_uid);
+    if (!entry || hand < 0 || hand >= static_cast<int>(entry->mounts.size())) return;
+    edit(tr("Mount point"), [&](PropEntry& p) {
+      MountEntry& m = p.mounts[static_cast<std::size_t>(hand)];
+      m.position = mount.position;
+      m.turnDeg = mount.turnDeg;
+      m.size = mount.size;
+    });
+  });
   connect(remove, &QPushButton::clicked, this, [this] {
     const int hand = m_table->currentRow() - fromFile();
     if (hand < 0) {
@@ -239,6 +305,13 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   connect(m_shows, &QComboBox::activated, this, &PropWindow::refresh);
   connect(m_service, &EvaluationService::finished, this, &PropWindow::refresh);
   refresh();
+}
+
+void PropWindow::handleCurrent() {
+  const int hand = m_table->currentRow() - fromFile();
+  const PropEntry* entry = m_model->plan().findProp(m_uid);
+  const bool isByHand = entry && hand >= 0 && hand < static_cast<int>(entry->mounts.size());
+  m_picture->handle(isByHand ? std::optional(entry->mounts[static_cast<std::size_t>(hand)]) : std::nullopt);
 }
 
 int PropWindow::fromFile() const {
@@ -293,10 +366,11 @@ void PropWindow::fillTable() {
     const int hand = r - fromFile();
     const Vec3 turn = hand >= 0 ? entry->mounts[static_cast<std::size_t>(hand)].turnDeg
                                 : Vec3(glm::degrees(glm::eulerAngles(m.turn)));
-    for (int c = 0; c < 7; ++c) {
-      const float number = c == 0 ? 0 : c <= 3 ? m.position[c - 1] : turn[c - 4];
+    for (int c = 0; c < kColumns; ++c) {
+      const float number = c == 0 ? 0 : c <= 3 ? m.position[c - 1] : c < 7 ? turn[c - 4] : std::abs(m.size.x);
+      const int digits = c <= 3 ? 3 : c < 7 ? 1 : 2;
       auto* item = new QTableWidgetItem(c == 0 ? text(m.name)
-                                               : QString::number(static_cast<double>(number), 'f', c <= 3 ? 3 : 1));
+                                               : QString::number(static_cast<double>(number), 'f', digits));
       if (c > 0) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
       if (hand < 0) {
         item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
@@ -311,6 +385,7 @@ void PropWindow::fillTable() {
     m_isNewWanted = false;
     m_table->setCurrentCell(rows - 1, 0);
   }
+  handleCurrent();
 }
 
 }  // namespace arvesk

@@ -2,6 +2,7 @@
 // by hand.
 #pragma once
 
+#include "app/kit/mount_handles.h"
 #include "app/model/evaluation_service.h"
 #include "app/model/plan_model.h"
 #include "app/model/render_service.h"
@@ -27,12 +28,17 @@ class PropPicture : public QWidget {
     m_current = mount;
     update();
   }
+  /// Handles on this one, which was set by hand; none without.
+  void handle(const std::optional<MountEntry>& mount);
+  const MountHandles& handles() const { return m_handles; }
   /// Where a place of the prop is in the picture.
   QPointF project(const Vec3& place) const;
 
  Q_SIGNALS:
   /// A place on the mesh was clicked.
   void clicked(const Vec3& place, const Vec3& normal);
+  /// The mount point with the handles was moved, turned or sized by them.
+  void mountEdited(const MountEntry& mount);
 
  protected:
   void paintEvent(QPaintEvent* event) override;
@@ -44,6 +50,9 @@ class PropPicture : public QWidget {
 
  private:
   void request();
+  Vec3 rayThrough(const QPointF& at) const;
+  std::optional<std::pair<Vec3, Vec3>> onMesh(const QPointF& at) const;
+  MountHandles::Pointer pointerAt(const QPointF& at) const;
 
   PropPtr m_prop;
   EvalViewPtr m_view;
@@ -52,6 +61,7 @@ class PropPicture : public QWidget {
   Worker m_building;
   QPointF m_last;
   QPointF m_pressed;
+  MountHandles m_handles;
   int m_current = -1;
 };
 
@@ -66,6 +76,7 @@ class PropWindow : public QWidget {
   void refresh();
   void fillTable();
   void edit(const QString& words, const std::function<void(PropEntry&)>& change);
+  void handleCurrent();
   /// How many mounts come from the file, before those set by hand.
   int fromFile() const;
 

@@ -171,7 +171,7 @@ void EvaluationService::checkProps(EvalView& view, const Task& task) {
   };
   for (const PropPtr& prop : view.props) {
     if (prop->isMissing && !isTooLarge(prop)) continue;
-    auto& [checked, warnings] = m_checked[prop->uid];
+    auto& [checked, warnings, splits] = m_checked[prop->uid];
     if (const PropEntry* entry = view.plan->findProp(prop->uid); entry && checked != prop) {
       std::vector<Problem> ignored;
       const auto file = m_files->surface(entry->file, task, ignored);
@@ -185,8 +185,10 @@ void EvaluationService::checkProps(EvalView& view, const Task& task) {
       } else {
         warnings = warningsOf(*entry, **file, *prop);
       }
+      splits = splitsOf(**file);
       checked = prop;
     }
+    view.splits[prop->uid] = splits;
     view.propWarnings[prop->uid] = warnings;
   }
 }

@@ -44,7 +44,8 @@ struct EvalView {
   std::shared_ptr<const CoverMap> cover;     // when it was asked for
   std::string inSite;
   std::vector<PropPtr> props;
-  std::map<std::string, std::vector<PropWarning>> propWarnings;  // by uid
+  std::map<std::string, std::vector<PropWarning>> propWarnings;     // by uid
+  std::map<std::string, std::shared_ptr<const FileSplits>> splits;  // what the props' files can be split into, by uid
   std::vector<UnreadFile> unread;
 };
 using EvalViewPtr = std::shared_ptr<const EvalView>;
@@ -139,7 +140,12 @@ class EvaluationService : public QObject {
   std::atomic<bool> m_isFollowing = true;  // see kPasses
   PictureScenePtr m_growingScene;          // the growing worker only
   // What follows is touched by the worker only.
-  std::map<std::string, std::pair<PropPtr, std::vector<PropWarning>>> m_checked;  // what was found about which prop
+  struct Checked {
+    PropPtr prop;  // as it was then
+    std::vector<PropWarning> warnings;
+    std::shared_ptr<const FileSplits> splits;
+  };
+  std::map<std::string, Checked> m_checked;
   PictureScenePtr m_lastScene;             // what it traces is used again when only light or mask change
   std::map<std::string, PropPtr> m_drawn;  // which prop a thumbnail was made of; the thumbnails' worker only
 

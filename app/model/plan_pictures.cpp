@@ -3,6 +3,7 @@
 #include "app/model/top_view.h"
 #include "app/model/words.h"
 #include "core/deliver/delivery.h"
+#include "core/nodes/footprint_param.h"
 #include "core/picture/render.h"
 #include "core/plan/dials.h"
 #include "core/spatial/ground.h"
@@ -243,8 +244,14 @@ void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, con
   if (kind->showsFootprints) to.footprints = view.evaluation.firstOf<PointsPtr>(uid);
   // Those that it goes by.
   if (const ParamSpec* is = kind->findParam("footprint_is"); is && to.footprints && isShown(*kind, *is, node->params))
-    if (node->value(*is) == ParamValue(std::string("base")))
+    if (node->value(*is) == ParamValue(std::string("base"))) {
       to.footprints = withFootprints(to.footprints, Footprint::Base);
+      to.rooms.of = Footprint::Base;
+    }
+  if (const ParamSpec* is = kind->findParam(nodes::kRoomShape);
+      is && to.footprints && isShown(*kind, *is, node->params))
+    for (std::size_t k = 0; k < is->options.size(); ++k)
+      if (node->value(*is) == ParamValue(is->options[k].id)) to.rooms.shape = static_cast<RoomShape>(k);
   if (!kind->areas) return;
   EvalContext ctx = contextOf(plan, *node);
   ctx.task = {task.stop, {}};
@@ -257,6 +264,25 @@ void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, con
       if (view.scene) p = view.scene->groundNear(p, rim.up, reach).value_or(p) + 0.02F * rim.up;
     to.areas.push_back(std::move(rim.line));
   }
+}
+
+/// What its parameters may name, and a band that suits what it measures from.
+void addOffers(PlanPicture& to, const EvalView& view, const std::string& uid, FileService* files, const Task& task) {
+  Plan plan = *view.plan;
+  followDials(plan, view.quality);
+  const Node* node = plan.find(uid);
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (!kind || (!kind->names && !kind->bandForProps)) return;
+  EvalContext ctx = contextOf(plan, *node);
+  ctx.task = {task.stop, {}};
+  ctx.files = files;
+  const Inputs in = inputsOf(plan, view.evaluation, *node);
+  if (kind->bandForProps) to.bandForProps = kind->bandForProps(in, node->params);
+  if (kind->names && files)
+    for (const ParamSpec& spec : kind->params)
+      if (spec.type == ParamType::Text && isShown(*kind, spec, node->params))
+        if (auto names = kind->names(spec.id, ctx, in, node->params); !names.empty())
+          to.names[spec.id] = std::move(names);
 }
 
 }  // namespace
@@ -337,6 +363,8 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
   });
   PlanPicture chosen = ofNode(view, selected, ground, task);
   addAreas(chosen, view, selected, task);
+  PlanPicture offers;
+  addOffers(offers, view, selected, m_files.get(), task);
   if (task.isCancelled()) return nullptr;
   auto previews = std::make_shared<PlanPictures>();
   m_made.clear();  // not before: who is cancelled leaves what there was
@@ -350,6 +378,10 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
     m_seenBeds[item->uid] = std::move(bed);
   }
   if (!chosen.facts.empty() || !chosen.areas.empty() || chosen.footprints) (*previews)[selected] = std::move(chosen);
+  if (!offers.names.empty() || offers.bandForProps) {
+    (*previews)[selected].names = std::move(offers.names);
+    (*previews)[selected].bandForProps = offers.bandForProps;
+  }
   return previews;
 }
 

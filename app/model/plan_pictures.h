@@ -4,6 +4,7 @@
 
 #include "app/model/evaluation_service.h"
 #include "app/model/made_facts.h"
+#include "core/spatial/rooms.h"
 
 namespace arvesk {
 
@@ -13,8 +14,11 @@ struct PlanPicture {
   QString note;             // of a mask whose picture shows nothing: why
   QImage before;            // what the selected node was given, in the same frame; null when it makes points itself
   std::vector<Fact> facts;  // about what the selected node makes
-  std::vector<std::vector<Vec3>> areas;        // that it sees: the rims of patches and clumps, laid on the ground
-  PointsPtr footprints;                        // whose room it is about
+  std::vector<std::vector<Vec3>> areas;  // that it sees: the rims of patches and clumps, laid on the ground
+  PointsPtr footprints;                  // whose room it is about
+  RoomRule rooms{RoomShape::Disc};       // and what shape that has
+  std::map<std::string, std::vector<NameCount>> names;  // what its texts may name, by parameter
+  std::optional<Band> bandForProps;                     // of a mask that measures from points with props
   std::shared_ptr<const Histogram> histogram;  // over all points that the mask's first user gets; null: not asked for
 };
 /// By uid of the mask, the bed or the selected node.
@@ -25,6 +29,8 @@ class PlanPictureService : public QObject {
   Q_OBJECT
 
  public:
+  /// Where names in files are looked up.
+  void setFiles(std::shared_ptr<FileService> files) { m_files = std::move(files); }
   /// Pictures of all masks and beds, what is told of the selected node, and the distribution of a selected mask, which
   /// asks it at every point. Those of an earlier evaluation stay until the new ones are there. Nothing happens before
   /// the first view.
@@ -58,6 +64,7 @@ class PlanPictureService : public QObject {
   };
   std::map<std::string, Seen> m_seenBeds;  // as above
   void look(Seen& now, const Seen* before, const Task& task) const;
+  std::shared_ptr<FileService> m_files;
   Worker m_worker;
 };
 

@@ -124,6 +124,7 @@ class Overviewer {
       if (r->state != NodeState::Done || r->passed.empty() || kind->outputs.empty() ||
           kind->outputs.front().type != ValueType::Points)
         continue;
+      if (kind->isLayer && !r->said.empty()) continue;  // of triangles or voxels
       hasPoints = true;
       isDraft = isDraft || r->isDraft;
       const InputSpec* main = kind->inputs.empty() ? nullptr : &kind->inputs.front();

@@ -1,21 +1,17 @@
-// Schedule: what stands where in numbers, against budgets, and a check of what hovers and what is buried, worst first.
+// Schedule: what stands where in numbers, against budgets, and a check of what stands wrong.
 #pragma once
 
 #include "app/model/evaluation_service.h"
 #include "app/model/worker.h"
 #include "app/schedule/schedule_model.h"
-#include "core/deliver/standing.h"
+#include "app/schedule/standing_panel.h"
 
 #include <QTimer>
 #include <QWidget>
 
-class QLabel;
 class QTableView;
-class QTableWidget;
 
 namespace arvesk {
-
-class NumberField;
 
 class ScheduleView : public QWidget {
   Q_OBJECT
@@ -26,8 +22,9 @@ class ScheduleView : public QWidget {
   /// Counts to compare with, side by side; null ends it.
   void compareWith(const EvalViewPtr& held);
   ScheduleModel& table() { return m_model; }
-  bool isBusy() const { return m_counting.isBusy() || m_holding.isBusy() || m_final.isBusy() || m_check.isBusy(); }
-  const StandingReport& standing() const { return m_report; }
+  bool isBusy() const { return m_counting.isBusy() || m_holding.isBusy() || m_final.isBusy() || m_standing->isBusy(); }
+  const StandingReport& standing() const { return m_standing->standing(); }
+  const MeetingReport& meetings() const { return m_standing->meetings(); }
   /// Everything at final quality, for the budget of all; nothing while it is not known.
   std::optional<ScheduleModel::FinalCount> finalCount() const;
 
@@ -43,13 +40,10 @@ class ScheduleView : public QWidget {
 
  private:
   void buildTable();
-  void buildCheck();
   void buildLayout();
   void refresh();
   void countFinal();
   bool isCounted() const { return m_view && m_counted.plan == m_view->plan && m_counted.inSite == m_view->inSite; }
-  void check();
-  void showFaults();
 
   PlanModel* m_plan;
   EvaluationService* m_service;
@@ -57,13 +51,7 @@ class ScheduleView : public QWidget {
   bool m_isStale = false;
   ScheduleModel m_model;
   QTableView* m_table;
-  QLabel* m_checkHead;
-  NumberField* m_hover;
-  NumberField* m_buried;
-  QTableWidget* m_faults;
-  StandingRule m_rule;
-  StandingReport m_report;
-  std::vector<PictureLayer> m_checked;  // what the report's layers are
+  StandingPanel* m_standing;
   struct Counted {
     PlanPtr plan;
     std::string inSite;
@@ -76,7 +64,6 @@ class ScheduleView : public QWidget {
   Worker m_counting;
   Worker m_holding;  // counts what is held to compare
   Worker m_final;
-  Worker m_check;
 };
 
 }  // namespace arvesk

@@ -67,8 +67,14 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   how.toNormal = p.toNormal / 100;
   how.isClear = p.clearOf != BrushClearOf::Nothing;
   how.gap = p.gap;
+  how.shape = p.shape;
+  how.footprint = p.room;
+  const auto propOf = [&](const std::string& uid) {
+    const auto it = byUid.find(uid);
+    return it == byUid.end() ? PropPtr() : it->second;
+  };
   const auto offer = [&](const std::string& uid, float weight) {
-    if (weight > 0) how.props.push_back({uid, weight, footprintOf(uid)});
+    if (weight > 0) how.props.push_back({uid, weight, footprintOf(uid), propOf(uid)});
   };
   const KitPtr kit = in.kit();
   if (p.takes == BrushTakes::Chosen) {
@@ -82,7 +88,7 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   const bool adds = p.job == nodes::BrushJob::Add || p.job == nodes::BrushJob::Single;
   if (adds && p.takes == BrushTakes::Chosen && how.props.empty())
     out->note = tr("no prop is chosen: points get one of the connected Kit, or none");
-  if (how.props.empty()) how.props.push_back({{}, 1, p.footprint});
+  if (how.props.empty()) how.props.push_back({{}, 1, p.footprint, {}});
 
   // What stands there, but for this node's own.
   std::unordered_set<std::uint64_t> own;
@@ -103,6 +109,8 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
       }
   }
   auto others = std::make_shared<BrushSurroundings>(p.gap);
+  const bool isByDisc = p.shape == RoomShape::Disc;
+  auto rooms = std::make_shared<Rooms>(how.rule());
   std::map<std::string, float> around;  // weight of props by how many stand near the brush
   if (p.clearOf == BrushClearOf::Shown || p.clearOf == BrushClearOf::Named || p.takes == BrushTakes::Neighbors) {
     Array<PointGrid::Entry> entries;
@@ -119,14 +127,22 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
       for (std::size_t i = 0; i < points.count; ++i) {
         if (i % 4096 == 0 && task.isCancelled()) return nullptr;
         if (own.contains(placeKey(points.position[i]))) continue;
-        if (counts)
+        if (counts && isByDisc)
           entries.push_back(
               {points.position[i], points.effectiveFootprint(i), static_cast<std::uint32_t>(entries.size())});
+        if (counts && !isByDisc)
+          rooms->add(points.kit && points.prop[i] != kNoProp
+                         ? points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop
+                         : PropPtr(),
+                     points.footprint[i], points.position[i], points.orientation[i], points.size[i]);
         if (p.takes == BrushTakes::Neighbors && on && glm::distance(points.position[i], on->place) < 3 * p.radius)
           if (const std::string& uid = propUidOf(points, i); !uid.empty()) around[uid] += 1;
       }
     }
-    others->others.add(entries);
+    if (isByDisc)
+      others->others.add(entries);
+    else
+      others = std::make_shared<BrushSurroundings>(rooms);
     if (p.job == nodes::BrushJob::Add && p.clearOf == BrushClearOf::Named && !isNamed)
       out->note = tr("nothing that is shown is called \"%1\": the brush keeps clear of this node's alone")
                       .arg(QString::fromStdString(p.named));
@@ -142,6 +158,9 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
     const float footprint = h.prop < footprints.size() ? footprints[h.prop] : all.front().footprint;
     return footprint * std::max(std::abs(h.size.x), std::abs(h.size.z));
   };
+  std::vector<BrushProp> known{{{}, 1, p.footprint, {}}};
+  for (const std::string& uid : out->points.props) known.push_back({uid, 1, footprintOf(uid), propOf(uid)});
+  how.propOf = [known](const HandPoint& h) { return h.prop < known.size() ? known[h.prop] : known.front(); };
   std::function<bool(const GroundPlace&)> allows;
   if (const MaskPtr mask = in.mask("mask")) {
     allows = [mask, surface](const GroundPlace& place) {
@@ -159,23 +178,36 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
     (void)allows({Vec3(0), kUp, 0, Vec2(0)});  // what it looks things up in is made here
   }
   // How many overlap: each of this node's that meets another one, or what the brush keeps clear of.
-  KeptPoints mine({1, p.gap, {}, false});
+  Rooms standing(how.rule());
   Array<PointGrid::Entry> entries;
+  Array<Vec3> places;
   out->points.list.forEach([&](const HandPoint& h) {
-    entries.push_back({h.place, out->radiusOf(h), static_cast<std::uint32_t>(entries.size())});
+    places.push_back(h.place);
+    if (isByDisc) {
+      entries.push_back({h.place, out->radiusOf(h), static_cast<std::uint32_t>(entries.size())});
+      return;
+    }
+    const BrushProp prop = how.propOf(h);
+    standing.add(prop.prop, prop.footprint, h.place + h.normal * h.lift, h.turnOn(h.normal), h.size);
+    entries.push_back(standing.ball(standing.count() - 1));
   });
+  const ConflictRule rule = isByDisc ? ConflictRule{1, p.gap, {}, false} : ConflictRule{};
+  KeptPoints mine(rule);
   mine.add(entries);
-  const ConflictRule rule{1, p.gap, {}, false};
+  const auto meets = [&](const PointGrid::Entry& e, const PointGrid::Entry& other, const Rooms& of) {
+    return rule.conflicts(e.position, e.radius, other.position, other.radius) &&
+           (isByDisc || standing.meets(e.index, of, other.index));
+  };
   std::unordered_set<std::uint64_t> atOverlaps;
   for (const PointGrid::Entry& e : entries) {
-    const bool isOver = others->others.hits(e.position, e.radius) ||
-                        mine.any(e.position, e.radius, [&](const PointGrid::Entry& other) {
-                          return other.index != e.index &&
-                                 rule.conflicts(e.position, e.radius, other.position, other.radius);
-                        });
+    const bool isOver = others->others.any(e.position, e.radius, [&](const PointGrid::Entry& other) {
+      return meets(e, other, *rooms);
+    }) || mine.any(e.position, e.radius, [&](const PointGrid::Entry& other) {
+      return other.index != e.index && meets(e, other, standing);
+    });
     if (!isOver) continue;
     ++out->overlaps;
-    atOverlaps.insert(placeKey(e.position));
+    atOverlaps.insert(placeKey(places[e.index]));
   }
   std::vector<Vec3> mounts;
   for (const PictureLayer& layer : view->shown) {

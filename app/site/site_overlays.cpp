@@ -46,6 +46,7 @@ void SiteView::paintOverlays(QPainter& p) {
 void SiteView::showAreas(const PlanPicture& of) {
   m_areas = of.areas;
   m_footprints = of.footprints;
+  m_rooms = of.rooms;
   m_rings.clear();
   findFootprints();
   update();
@@ -54,7 +55,8 @@ void SiteView::showAreas(const PlanPicture& of) {
 namespace {
 
 /// The nearest footprints of those that can be made out: those of a whole beach would be a gray veil.
-std::vector<std::vector<Vec3>> ringsNear(const Points& points, const SiteLens& lens, const Task& task) {
+std::vector<std::vector<Vec3>> ringsNear(const Points& points, const RoomRule& shape, const SiteLens& lens,
+                                         const Task& task) {
   constexpr std::size_t kMost = 700;
   constexpr int kSides = 20;
   constexpr float kLeastPixels = 2.5F;
@@ -77,6 +79,24 @@ std::vector<std::vector<Vec3>> ringsNear(const Points& points, const SiteLens& l
     near.resize(kMost);
   }
   std::vector<std::vector<Vec3>> out;
+  if (shape.shape != RoomShape::Disc) {
+    Rooms rooms(shape);
+    for (const Near& n : near) {
+      const std::int32_t prop = points.kit ? points.prop[n.index] : kNoProp;
+      rooms.add(prop == kNoProp ? nullptr : points.kit->entries[static_cast<std::size_t>(prop)].prop,
+                points.footprint[n.index], points.position[n.index], points.orientation[n.index], points.size[n.index]);
+      if (task.isCancelled()) return {};
+      // Their shadows, laid on the ground that the placement stands on.
+      const Vec3& foot = points.position[n.index];
+      const Vec3& normal = points.groundNormal[n.index];
+      for (std::vector<Vec3>& line : rooms.outlines(rooms.count() - 1, foot.y)) {
+        if (normal.y > 0.3F)
+          for (Vec3& p : line) p.y -= (normal.x * (p.x - foot.x) + normal.z * (p.z - foot.z)) / normal.y;
+        out.push_back(std::move(line));
+      }
+    }
+    return out;
+  }
   for (const Near& n : near) {
     bool isParallel = false;
     const Quat turn = turnFacing(points.groundNormal[n.index], kUp, isParallel);
@@ -95,12 +115,13 @@ std::vector<std::vector<Vec3>> ringsNear(const Points& points, const SiteLens& l
 /// For where the camera is now.
 void SiteView::findFootprints() {
   if (!m_footprints) return m_nearing.cancel();
-  m_nearing.ask([this, points = m_footprints, camera = m_camera, w = width(), h = height()](const Task& task) {
-    return Worker::Answer([this, rings = ringsNear(*points, {camera, w, h}, task)] {
-      m_rings = rings;
-      update();
-    });
-  });
+  m_nearing.ask(
+      [this, points = m_footprints, shape = m_rooms, camera = m_camera, w = width(), h = height()](const Task& task) {
+        return Worker::Answer([this, rings = ringsNear(*points, shape, {camera, w, h}, task)] {
+          m_rings = rings;
+          update();
+        });
+      });
 }
 
 /// Rims lie on the ground and are seen through what stands there: they tell of room, which things take.

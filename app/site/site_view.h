@@ -266,6 +266,7 @@ class SiteView : public QWidget {
   std::optional<Vec3> m_pickedPlace;
   std::vector<std::vector<Vec3>> m_areas;
   PointsPtr m_footprints;
+  RoomRule m_rooms;
   std::vector<std::vector<Vec3>> m_rings;  // of the nearest of them
   Worker m_nearing;
   std::size_t m_areasInSight = 0;

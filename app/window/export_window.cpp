@@ -65,6 +65,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
       m_usd(new QComboBox(this)),
       m_attributes(new AttributeList(this)),
       m_half(new QCheckBox(tr("Numbers in 16 bits"), this)),
+      m_payload(new QCheckBox(tr("Load what is by reference on demand"), this)),
       m_covers(new QCheckBox(tr("Count maps beside (PNG, 0.5 m per pixel)"), this)),
       m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
       m_verify(new QCheckBox(tr("Read back what was written and compare"), this)),
@@ -94,6 +95,9 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_usd->setAccessibleName(tr("USD prototypes"));
   m_usd->addItems({tr("Prototypes inside the file"), tr("Prototypes in files beside it")});
   m_half->setObjectName(QStringLiteral("export_half"));
+  m_payload->setObjectName(QStringLiteral("export_payload"));
+  m_payload->setToolTip(
+      tr("Files of props are named as payloads: readers may leave them unread until they are wanted"));
   m_covers->setObjectName(QStringLiteral("export_covers"));
   m_withoutMissing->setObjectName(QStringLiteral("export_without_missing"));
   m_verify->setObjectName(QStringLiteral("export_verify"));
@@ -203,6 +207,7 @@ void ExportWindow::buildLayout(QPushButton* choose) {
   grid->addWidget(m_usd, row++, 0, 1, 3);
   grid->addWidget(m_attributes, row++, 0, 1, 3);
   grid->addWidget(m_half, row++, 0, 1, 3);
+  grid->addWidget(m_payload, row++, 0, 1, 3);
   grid->addWidget(m_covers, row++, 0, 1, 3);
   grid->addWidget(m_withoutMissing, row++, 0, 1, 3);
   grid->addWidget(m_verify, row++, 0, 1, 3);
@@ -233,6 +238,9 @@ void ExportWindow::showOptions() {
   m_usd->setVisible(ending == QStringLiteral("usda"));
   m_attributes->setVisible(ending != QStringLiteral("obj") && !isVdb);
   m_half->setVisible(isVdb);
+  m_payload->setVisible(
+      ending == QStringLiteral("usda") &&
+      std::any_of(m_plan->props.begin(), m_plan->props.end(), [](const PropEntry& p) { return p.isByReference; }));
   m_covers->setVisible(!isVdb);
   m_withoutMissing->setVisible(!isVdb);
   // An output that the format does not hold cannot be chosen.
@@ -295,6 +303,8 @@ void ExportWindow::start() {
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (!m_attributes->isHidden()) how.attributes = m_attributes->patterns();  // hidden where the format holds none
   how.isHalf = m_half->isChecked();
+  how.isUsdPayload = m_payload->isChecked();
+  how.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };
   how.isWithoutMissing = m_withoutMissing->isChecked();
   how.isVerified = m_verify->isChecked();
   how.planName = QFileInfo(m_file).completeBaseName().toStdString();

@@ -57,6 +57,7 @@ class ExportWindow : public QDialog {
   QComboBox* m_usd;
   AttributeList* m_attributes;
   QCheckBox* m_half;
+  QCheckBox* m_payload;
   QCheckBox* m_covers;
   QCheckBox* m_withoutMissing;
   QCheckBox* m_verify;

@@ -1,6 +1,5 @@
 #include "app/window/main_window.h"
 
-#include "app/bench/rows_editor.h"
 #include "app/kit/prop_mime.h"
 #include "app/model/words.h"
 
@@ -136,6 +135,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   };
   connect(&m_service, &EvaluationService::grew, this, showForNow);
   connect(&m_service, &EvaluationService::passed, this, showForNow);
+  m_masks.setFiles(m_service.files());
   connect(&m_masks, &PlanPictureService::ready, this, [this] {
     m_plan->showMasks(m_masks.latest());
     m_bench->showMasks(m_masks.latest());
@@ -265,9 +265,7 @@ void MainWindow::buildBottom() {
     const auto it = m_service.thumbnails().find(uid);
     return it == m_service.thumbnails().end() ? QPixmap() : QPixmap::fromImage(it->second);
   });
-  connect(&m_service, &EvaluationService::thumbnailReady, m_bench, [this] {
-    for (RowsEditor* rows : m_bench->findChildren<RowsEditor*>()) rows->updatePictures();
-  });
+  connect(&m_service, &EvaluationService::thumbnailReady, m_bench, [this] { m_bench->updatePictures(); });
   connect(m_bench, &BenchView::rebuilt, this, &MainWindow::orderTabs);
   m_benchHeading = new ElidedLabel;
   m_benchHeading->setObjectName(QStringLiteral("bench_heading"));

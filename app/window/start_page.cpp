@@ -48,6 +48,8 @@ const Shipped kShipped[] = {
     {"examples/patches", QT_TRANSLATE_NOOP("start", "Patches"),
      QT_TRANSLATE_NOOP("start", "Areas that grow beside each other")},
     {"examples/growth", QT_TRANSLATE_NOOP("start", "Growth"), QT_TRANSLATE_NOOP("start", "Props that grow on props")},
+    {"examples/shed", QT_TRANSLATE_NOOP("start", "Boathouse"),
+     QT_TRANSLATE_NOOP("start", "Shingles, boards and blocks in courses")},
     {"examples/gorse", QT_TRANSLATE_NOOP("start", "Gorse"), QT_TRANSLATE_NOOP("start", "Bodies filled with points")},
     {"examples/fog", QT_TRANSLATE_NOOP("start", "Fog"), QT_TRANSLATE_NOOP("start", "Mist made of points")},
 };

@@ -150,6 +150,7 @@ Result<ExportReport> Session::exportTo(const std::string& path, const ExportOpti
     const auto layers = exportLayersOf(m_plan, m_evaluation, outputs);
     if (!layers) return Failure(layers.error());
     ExportOptions named = how;
+    if (!named.filesOf) named.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };
     if (named.planName.empty()) named.planName = std::filesystem::path(m_path).stem().string();
     return exportLayers(*layers, path, named, task);
   });

@@ -1,6 +1,7 @@
 #include "core/deliver/standing.h"
 
 #include "core/geometry/prop.h"
+#include "core/props/quantities.h"
 #include "core/spatial/ground.h"
 
 #include <algorithm>
@@ -65,6 +66,9 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
     const Points& p = *layers[l];
     if (!p.kit) continue;
     const bool isInVolume = columnOf<Column<float>>(p.attributes, "depth") != nullptr;
+    const auto* cells = columnOf<Column<Vec3>>(p.attributes, "cell");
+    const bool isInCourses = cells && p.attributes.contains("row");
+    const Extents extents(p);
     const bool hasParents = columnOf<Column<std::uint64_t>>(p.attributes, "parent") != nullptr;
     const Array<std::uint32_t> order = mortonOrder(p.position, p.count);
     parallelPieces(task, p.count, 256, [&](std::size_t begin, std::size_t end) {
@@ -73,6 +77,20 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
       for (std::size_t k = begin; k < end; ++k) {
         const std::uint32_t i = order[k];
         if (p.prop[i] == kNoProp) continue;
+        // Put together with others, points that lie in no cell have one of nothing.
+        if (isInCourses && (*cells)[i].x > 0 && (*cells)[i].z > 0) {
+          const Vec3 own = extents(i);
+          bool hasGap = false;
+          bool isOver = false;
+          for (const int axis : {0, 2}) {
+            hasGap = hasGap || own[axis] < 0.9F * (*cells)[i][axis];
+            isOver = isOver || own[axis] > 1.1F * (*cells)[i][axis];
+          }
+          ++part.inCourses;
+          part.withGaps += hasGap;
+          part.overlapping += isOver;
+          continue;
+        }
         if (hasParents && p.groundFace[i] == kNoFace) {
           ++part.onProps;
           continue;
@@ -129,6 +147,9 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
       report.onProps += part.onProps;
       report.inVolumes += part.inVolumes;
       report.withoutGround += part.withoutGround;
+      report.inCourses += part.inCourses;
+      report.withGaps += part.withGaps;
+      report.overlapping += part.overlapping;
       report.hovering += part.hovering;
       report.buried += part.buried;
     });

@@ -26,6 +26,9 @@ struct StandingReport {
   std::size_t onProps = 0;        // stand on other props, not on ground: not checked
   std::size_t inVolumes = 0;      // fill a volume and were never set down: not checked
   std::size_t withoutGround = 0;  // nothing above or below them
+  std::size_t inCourses = 0;      // lie in the cells of Courses: not checked for ground, but against their cells
+  std::size_t withGaps = 0;       // of those: shorter than their cell by more than a tenth, along a row or across it
+  std::size_t overlapping = 0;    // longer by more than a tenth
   std::size_t hovering = 0;
   std::size_t buried = 0;
 };

@@ -10,7 +10,7 @@
 namespace arvesk {
 namespace {
 
-constexpr std::uint64_t kMagic = 0x3530434b53565241ULL;  // "ARVSKC05"
+constexpr std::uint64_t kMagic = 0x3630434b53565241ULL;  // "ARVSKC06"
 
 class Writer {
  public:
@@ -134,6 +134,15 @@ void write(Writer& w, const Surface& s) {
     w.number(n.turn);
     w.number(n.size);
     w.number<std::uint8_t>(n.isSheared);
+    w.number<std::uint64_t>(n.values.size());
+    for (const auto& [name, value] : n.values) {
+      w.text(name);
+      w.number<std::uint8_t>(static_cast<std::uint8_t>(value.index()));
+      if (const auto* number = std::get_if<double>(&value))
+        w.number(*number);
+      else
+        w.text(std::get<std::string>(value));
+    }
   }
   w.number<std::uint8_t>(s.hasOwnNormals);
   w.number<std::uint8_t>(s.isMirrored);
@@ -198,6 +207,13 @@ Surface readSurface(Reader& r) {
     node.turn = r.number<Quat>();
     node.size = r.number<Vec3>();
     node.isSheared = r.number<std::uint8_t>() != 0;
+    for (auto k = r.number<std::uint64_t>(); k > 0; --k) {
+      std::string name = r.text();
+      if (r.number<std::uint8_t>() == 0)
+        node.values[std::move(name)] = r.number<double>();
+      else
+        node.values[std::move(name)] = r.text();
+    }
     s.nodes.push_back(std::move(node));
   }
   s.hasOwnNormals = r.number<std::uint8_t>() != 0;

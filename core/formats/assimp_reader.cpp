@@ -48,6 +48,30 @@ void addMesh(Surface& s, const aiMesh& mesh, const aiMatrix4x4& world) {
 /// Nodes that lie inside of each other: more are refused.
 constexpr int kDeepest = 1000;
 
+/// What the file says of a node besides, in numbers and texts.
+std::map<std::string, NodeValue> valuesOf(const aiNode& node) {
+  std::map<std::string, NodeValue> out;
+  if (!node.mMetaData) return out;
+  for (unsigned k = 0; k < node.mMetaData->mNumProperties; ++k) {
+    const std::string name = node.mMetaData->mKeys[k].C_Str();
+    const aiMetadataEntry& e = node.mMetaData->mValues[k];
+    const auto number = [&](double v) {
+      if (std::isfinite(v)) out[name] = v;
+    };
+    if (!e.mData) continue;
+    switch (e.mType) {
+      case AI_BOOL: number(*static_cast<const bool*>(e.mData) ? 1 : 0); break;
+      case AI_INT32: number(*static_cast<const std::int32_t*>(e.mData)); break;
+      case AI_UINT64: number(static_cast<double>(*static_cast<const std::uint64_t*>(e.mData))); break;
+      case AI_FLOAT: number(static_cast<double>(*static_cast<const float*>(e.mData))); break;
+      case AI_DOUBLE: number(*static_cast<const double*>(e.mData)); break;
+      case AI_AISTRING: out[name] = std::string(static_cast<const aiString*>(e.mData)->C_Str()); break;
+      default: break;
+    }
+  }
+  return out;
+}
+
 /// False when they lie deeper than that.
 bool addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::int32_t parentNode,
              int depth) {
@@ -59,6 +83,7 @@ bool addNode(Surface& s, const aiScene& scene, const aiNode& node, const aiMatri
       m[static_cast<int>(column)][static_cast<int>(row)] = static_cast<double>(world[row][column]);
   const auto ordinal = static_cast<std::int32_t>(s.nodes.size());
   s.nodes.push_back(sceneNodeOf(node.mName.C_Str(), parentNode, m));
+  s.nodes.back().values = valuesOf(node);
   for (unsigned i = 0; i < node.mNumMeshes; ++i)
     if (node.mMeshes[i] < scene.mNumMeshes) addMesh(s, *scene.mMeshes[node.mMeshes[i]], world);
   for (unsigned c = 0; c < node.mNumChildren; ++c)

@@ -61,10 +61,11 @@ void addGroup(Thing& thing, const exporters::Group& g, Holds what) {
   const PointColors colors(p);
   const Vec3 mean = meanColorOf(s);
   if (what != Holds::Geometry) {
-    const Box3 own = s.bounds();
+    // Of what is delivered by its file the export knows the place only.
+    const Box3 own = g.prop->delivery ? Box3{Vec3(0), Vec3(0)} : s.bounds();
     for (const std::uint32_t i : g.points) {
       ++thing.placements;
-      thing.triangles += s.faceCount();
+      if (!g.prop->delivery) thing.triangles += s.faceCount();
       thing.box.add(placedBox(own, p.position[i], p.orientation[i], p.size[i]));
       if (!colors.isPlain())
         thing.addColor(what == Holds::Factors ? colors.factor(i, mean) : colors.apply(mean, i, mean));

@@ -85,6 +85,14 @@ void tellDropped(exporters::Job& job) {
     lookAt(*g.prop->surface);
   }
   for (const exporters::Solid& solid : job.solids) lookAt(*solid.surface);
+  std::set<std::string> writtenOut;
+  for (const exporters::Group& g : job.groups)
+    if (isReal && g.prop->delivery) writtenOut.insert(g.prop->name);
+  if (!writtenOut.empty())
+    warn(job.report,
+         fmt::format("real geometry names no files: what is delivered by reference is written out: {}",
+                     fmt::join(writtenOut, ", ")),
+         "Export instances or nodes as glTF, or USD");
   if (isReal && !ofPoints.empty())
     warn(job.report, fmt::format("real geometry has no place for attributes of points: {}", fmt::join(ofPoints, ", ")),
          "Export instances, nodes or a table for them");

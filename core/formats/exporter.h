@@ -7,6 +7,7 @@
 #include "core/geometry/prop.h"
 #include "core/spatial/volume.h"
 
+#include <functional>
 #include <map>
 #include <set>
 
@@ -33,6 +34,9 @@ enum class UsdPrototypes {
 struct ExportOptions {
   GltfWay gltfWay = GltfWay::Instances;
   UsdPrototypes usdPrototypes = UsdPrototypes::Inside;
+  bool isUsdPayload = false;  // props by reference are loaded by readers only when they are wanted
+  /// Where a file of the plan lies, and those that it reads, absolute. Without, files are as they are named.
+  std::function<std::vector<std::string>(const std::string& file)> filesOf{};
   std::vector<std::string> attributes;      // of the points, as patterns; written where the format can
   std::size_t mostTriangles = 100'000'000;  // of real geometry
   std::string planName;                     // names the root of USD; empty: the file's own name does
@@ -46,13 +50,14 @@ struct ExportReport {
   std::size_t withoutProp = 0;  // points that had none; only CSV and PLY write them
   std::size_t surfaces = 0;
   std::size_t volumes = 0;
-  std::uint64_t triangles = 0;                  // shown by all placements together
-  std::map<std::string, std::size_t> perProp;   // by prop name
-  std::map<std::string, std::size_t> perLayer;  // by title
-  std::vector<std::string> files;               // what was written, the chosen path first
-  std::size_t bytes = 0;                        // of all of them
-  std::set<std::string> approximateColors;      // props whose textures take a color by one factor
-  bool isBrightnessCut = false;                 // a color was brighter than the format holds
+  std::uint64_t triangles = 0;                     // shown by all placements together
+  std::map<std::string, std::size_t> perProp;      // by prop name
+  std::map<std::string, std::size_t> perLayer;     // by title
+  std::vector<std::string> files;                  // what was written, the chosen path first
+  std::size_t bytes = 0;                           // of all of them
+  std::map<std::string, std::string> byReference;  // prop name → the file that stands for it
+  std::set<std::string> approximateColors;         // props whose textures take a color by one factor
+  bool isBrightnessCut = false;                    // a color was brighter than the format holds
   std::vector<Problem> warnings;
   std::optional<double> verifySeconds;  // how long reading back took; nothing where that was not asked
   std::vector<std::string> faults;      // what the file says otherwise than was asked, read back

@@ -195,6 +195,15 @@ std::vector<std::string> DiskFileService::sidesOf(const std::string& path) const
   return out;
 }
 
+std::vector<std::string> DiskFileService::withSides(const std::string& path) const {
+  std::vector<std::string> out{absolute(path)};
+  for (std::string& side : sidesOf(path)) {
+    std::error_code fault;
+    if (std::filesystem::is_regular_file(side, fault) && side != out.front()) out.push_back(std::move(side));
+  }
+  return out;
+}
+
 std::vector<std::string> DiskFileService::refusedBeside(const std::string& path) const {
   const std::string full = absolute(path);
   std::vector<std::string> out;

@@ -35,6 +35,8 @@ class DiskFileService final : public FileService {
 
   /// Files that were opened beside that one when it was read last, or were missing then; absolute.
   std::vector<std::string> sidesOf(const std::string& path) const;
+  /// It, and those that are there; absolute. For exports that name or copy it.
+  std::vector<std::string> withSides(const std::string& path) const;
   /// Of those, the ones that are there, but in folders that are not allowed.
   std::vector<std::string> refusedBeside(const std::string& path) const;
   /// Why what was read is not kept between sessions; empty when it is.

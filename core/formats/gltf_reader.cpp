@@ -226,6 +226,23 @@ Material materialOf(const tinygltf::Model& m, const tinygltf::Material& source, 
   return out;
 }
 
+/// What a node's extras say in numbers, switches (0 and 1) and texts. Lists and what lies deeper have no place in
+/// attributes of points.
+std::map<std::string, NodeValue> valuesOf(const tinygltf::Value& extras) {
+  std::map<std::string, NodeValue> out;
+  if (!extras.IsObject()) return out;
+  for (const std::string& key : extras.Keys()) {
+    const tinygltf::Value& v = extras.Get(key);
+    if (v.IsBool())
+      out[key] = v.Get<bool>() ? 1.0 : 0.0;
+    else if (v.IsNumber() && std::isfinite(v.GetNumberAsDouble()))
+      out[key] = v.GetNumberAsDouble();
+    else if (v.IsString())
+      out[key] = v.Get<std::string>();
+  }
+  return out;
+}
+
 class MeshBuilder {
  public:
   MeshBuilder(const tinygltf::Model& model, std::vector<Problem>& warnings) : m_model(model) {
@@ -237,6 +254,7 @@ class MeshBuilder {
 
   Result<void> add(const tinygltf::Node& node, const glm::dmat4& world, std::int32_t parent) {
     m_surface.nodes.push_back(sceneNodeOf(node.name, parent, world));
+    m_surface.nodes.back().values = valuesOf(node.extras);
     if (node.mesh < 0) return {};
     if (static_cast<std::size_t>(node.mesh) >= m_model.meshes.size())
       return bad(fmt::format("mesh {} is not there", node.mesh));

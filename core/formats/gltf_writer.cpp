@@ -1,5 +1,6 @@
 // glTF 2.0: instances by EXT_mesh_gpu_instancing, plain nodes, or real geometry. Placements are streamed to the file in
 // the order in which the buffer views (or the list of nodes) name them, so no second copy of them is held.
+#include "core/formats/delivered.h"
 #include "core/formats/exporter.h"
 #include "core/formats/sidecars.h"
 #include "core/props/baked.h"
@@ -324,17 +325,40 @@ void addAttributes(GltfWriter& writer, const Group& g, const std::vector<std::st
   }
 }
 
-/// One mesh per prop, for all groups.
+/// What stands for the geometry of props by reference: the copied file, and how it comes to stand as the prop.
+using Assets = std::map<const Prop*, json>;
+Result<Assets> addAssets(Job& job, exporters::AssetFolder& folder) {
+  Assets out;
+  for (const Group& g : job.groups) {
+    if (!g.prop->delivery || out.contains(g.prop.get())) continue;
+    const auto found = exporters::deliveredOf(*g.prop, job);
+    if (!found) return Failure(found.error());
+    const auto file = folder.copy(*g.prop, *found);
+    if (!file) return Failure(file.error());
+    const exporters::Placing p = exporters::placingOf(found->toProp);
+    out[g.prop.get()] = {{"file", exporters::uriOf(*file)},
+                         {"translation", {p.position.x, p.position.y, p.position.z}},
+                         {"rotation", {p.turn.x, p.turn.y, p.turn.z, p.turn.w}},
+                         {"scale", {p.size, p.size, p.size}}};
+    job.report.byReference[g.prop->name] = *file;
+  }
+  return out;
+}
+
+/// One mesh per prop, for all groups; of those by reference there is none.
 std::map<const Prop*, int> addMeshes(GltfWriter& writer, const Job& job) {
   std::map<const Prop*, int> meshes;
   std::map<std::string, int> names;
   for (const Group& g : job.groups)
-    if (!meshes.contains(g.prop.get()))
+    if (!g.prop->delivery && !meshes.contains(g.prop.get()))
       meshes[g.prop.get()] = writer.addMesh(g.prop->surface, exporters::uniqueName(names, g.prop->name), g.prop->tags);
   return meshes;
 }
 
-void writeInstances(GltfWriter& writer, Job& job, std::map<const ExportLayer*, json>& children) {
+Result<void> writeInstances(GltfWriter& writer, Job& job, exporters::AssetFolder& folder,
+                            std::map<const ExportLayer*, json>& children) {
+  const auto assets = addAssets(job, folder);
+  if (!assets) return Failure(assets.error());
   const std::map<const Prop*, int> meshes = addMeshes(writer, job);
   for (Group& g : job.groups) {
     g.written = g.name;
@@ -358,22 +382,25 @@ void writeInstances(GltfWriter& writer, Job& job, std::map<const ExportLayer*, j
     }
     json texts = json::object();
     addAttributes(writer, g, job.options.attributes, attributes, texts);
-    json node{{"name", g.name},
-              {"mesh", meshes.at(g.prop.get())},
-              {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}};
+    json node{{"name", g.name}, {"extensions", {{"EXT_mesh_gpu_instancing", {{"attributes", attributes}}}}}};
     if (!texts.empty()) node["extras"] = {{"texts", texts}};
+    if (const auto asset = assets->find(g.prop.get()); asset != assets->end())
+      node["extras"]["asset"] = asset->second;
+    else
+      node["mesh"] = meshes.at(g.prop.get());
     children[g.layer].push_back(writer.addNode(std::move(node)));
   }
-  if (job.groups.empty()) return;
+  if (job.groups.empty()) return {};
   writer.root["extensionsUsed"] = json::array({"EXT_mesh_gpu_instancing"});
   writer.root["extensionsRequired"] = json::array({"EXT_mesh_gpu_instancing"});
+  return {};
 }
 
 /// A placement's color and chosen attributes, as they follow the id in a node's extras.
 std::string extrasOf(const Group& g, const PointColors& colors, const Vec3& mean, const std::vector<std::string>& names,
                      std::uint32_t i) {
   std::string out;
-  std::set<std::string> taken{"id", "color_factor"};
+  std::set<std::string> taken{"id", "color_factor", "asset"};
   if (!colors.isPlain()) {
     const Vec3 f = colors.factor(i, mean);
     out += fmt::format(",\"color_factor\":[{},{},{}]", f.x, f.y, f.z);
@@ -396,7 +423,9 @@ std::string extrasOf(const Group& g, const PointColors& colors, const Vec3& mean
   return out;
 }
 
-void writeNodes(GltfWriter& writer, Job& job) {
+Result<void> writeNodes(GltfWriter& writer, Job& job, exporters::AssetFolder& folder) {
+  const auto assets = addAssets(job, folder);
+  if (!assets) return Failure(assets.error());
   const std::map<const Prop*, int> meshes = addMeshes(writer, job);
   std::size_t placements = 0;
   for (Group& g : job.groups) {
@@ -408,11 +437,14 @@ void writeNodes(GltfWriter& writer, Job& job) {
   for (const Group& g : job.groups)
     if (layers.empty() || layers.back() != g.layer) layers.push_back(g.layer);
   writer.streamed.count = placements + layers.size();
-  writer.streamed.write = [&job, meshes, layers](const std::function<void(const std::string&)>& out) {
+  writer.streamed.write = [&job, meshes, assets = *assets, layers](const std::function<void(const std::string&)>& out) {
     for (const Group& g : job.groups) {
       const Points& p = *g.layer->points;
       const std::string name = json(g.name).dump(-1, ' ', false, json::error_handler_t::replace);
-      const int mesh = meshes.at(g.prop.get());
+      const auto asset = assets.find(g.prop.get());
+      const std::string mesh = asset == assets.end() ? fmt::format(",\"mesh\":{}", meshes.at(g.prop.get()))
+                                                     : std::string();
+      const std::string stands = asset == assets.end() ? std::string() : ",\"asset\":" + asset->second.dump();
       const PointColors colors(p);
       const Vec3 mean = meanColorOf(*g.prop->surface);
       for (const std::uint32_t i : g.points) {
@@ -421,10 +453,10 @@ void writeNodes(GltfWriter& writer, Job& job) {
         const Vec3 s = p.size[i];
         out(
             fmt::format("{{\"name\":{} "
-                        "{}\",\"mesh\":{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],"
-                        "\"extras\":{{\"id\":\"{}\"{}}}}}",
+                        "{}\"{},\"translation\":[{},{},{}],\"rotation\":[{},{},{},{}],\"scale\":[{},{},{}],"
+                        "\"extras\":{{\"id\":\"{}\"{}{}}}}}",
                         name.substr(0, name.size() - 1), p.id[i], mesh, at.x, at.y, at.z, q.x, q.y, q.z, q.w, s.x, s.y,
-                        s.z, p.id[i], extrasOf(g, colors, mean, job.options.attributes, i)));
+                        s.z, p.id[i], stands, extrasOf(g, colors, mean, job.options.attributes, i)));
       }
     }
     std::size_t first = 0;
@@ -442,6 +474,7 @@ void writeNodes(GltfWriter& writer, Job& job) {
       out(node + "]}");
     }
   };
+  return {};
 }
 
 /// The real geometry of one group: vertices made while writing, one accessor each for place, normal, uv and color.
@@ -623,9 +656,14 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
   GltfWriter writer;
   std::map<const ExportLayer*, json> children;
   std::vector<int> scene;
+  AssetFolder folder(job);
   switch (job.options.gltfWay) {
-    case GltfWay::Instances: writeInstances(writer, job, children); break;
-    case GltfWay::Nodes: writeNodes(writer, job); break;
+    case GltfWay::Instances:
+      if (auto ok = writeInstances(writer, job, folder, children); !ok) return ok;
+      break;
+    case GltfWay::Nodes:
+      if (auto ok = writeNodes(writer, job, folder); !ok) return ok;
+      break;
     case GltfWay::Mesh:
       if (auto ok = writeGeometry(writer, job, children); !ok) return ok;
       break;
@@ -648,6 +686,7 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
       scene.push_back(writer.addNode({{"name", job.titles.at(layer)}, {"children", children[layer]}}));
   const auto beside = writer.write(job.path, isBinary, scene, job.task);
   if (!beside) return Failure(beside.error());
+  folder.keep();
   job.report.files.insert(job.report.files.end(), beside->begin(), beside->end());
   return {};
 }

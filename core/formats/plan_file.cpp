@@ -97,6 +97,10 @@ json toJson(const PropEntry& p) {
   j["uid"] = p.uid;
   j["name"] = p.name;
   j["file"] = p.file;
+  if (p.partBy != PartBy::Whole) {
+    j["part_by"] = kPartNames[static_cast<std::size_t>(p.partBy)];
+    j["part"] = p.part;
+  }
   if (p.unitScale != 1) j["unit_scale"] = plain(p.unitScale);
   if (p.isZUp) j["z_up"] = true;
   if (p.pivot != PivotAt::AsMade) j["pivot"] = kPivotNames[static_cast<std::size_t>(p.pivot)];
@@ -114,10 +118,16 @@ json toJson(const PropEntry& p) {
   if (!p.tags.empty()) j["tags"] = p.tags;
   number("crease", p.creaseDeg, usual.creaseDeg);
   if (!p.isMassingBox) j["massing"] = "simplified";
+  if (!p.lightFile.empty()) j["light_file"] = p.lightFile;
   number("massing_triangles", p.massingTriangles, usual.massingTriangles);
   if (p.isMassingShown) j["massing_shown"] = true;
-  for (const MountEntry& m : p.mounts)
-    j["mounts"].push_back({{"name", m.name}, {"at", toJson(m.position)}, {"turn", toJson(m.turnDeg)}});
+  if (p.isByReference) j["by_reference"] = true;
+  if (!p.deliveredFile.empty()) j["delivered_file"] = p.deliveredFile;
+  for (const MountEntry& m : p.mounts) {
+    json mount{{"name", m.name}, {"at", toJson(m.position)}, {"turn", toJson(m.turnDeg)}};
+    if (m.size != 1) mount["size"] = plain(m.size);
+    j["mounts"].push_back(std::move(mount));
+  }
   return j;
 }
 

@@ -10,6 +10,7 @@
 namespace arvesk {
 
 inline constexpr int kPlanVersion = 1;
+inline constexpr std::array<const char*, 4> kPartNames{"whole", "part", "below", "piece"};
 inline constexpr std::array<const char*, 4> kPivotNames{"as-made", "base-center", "center", "lowest-point"};
 
 nlohmann::json toJson(const ParamValue& value);

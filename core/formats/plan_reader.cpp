@@ -338,6 +338,13 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
   p.uid = take.name("uid");
   p.name = take.text("name");
   p.file = take.name("file");
+  const std::string partBy = take.text("part_by", kPartNames[0]);
+  if (const auto by = std::find(kPartNames.begin(), kPartNames.end(), partBy); by != kPartNames.end()) {
+    p.partBy = static_cast<PartBy>(by - kPartNames.begin());
+    p.part = take.text("part");
+  } else {
+    take.say(fmt::format("it is said to be a \"{}\" of its file, which nobody knows; it is taken as a whole", partBy));
+  }
   p.unitScale = take.above0("unit_scale", 1, 1e6);
   p.isZUp = take.flag("z_up", false);
   const std::string pivot = take.text("pivot", kPivotNames[0]);
@@ -354,16 +361,21 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
   p.tags = take.text("tags");
   p.creaseDeg = take.number("crease", p.creaseDeg, -1, 180);
   p.isMassingBox = take.text("massing", "box") != "simplified";
+  p.lightFile = take.text("light_file");
   p.massingTriangles = take.integer("massing_triangles", p.massingTriangles, 4, 1'000'000);
   p.isMassingShown = take.flag("massing_shown", false);
+  p.isByReference = take.flag("by_reference", false);
+  p.deliveredFile = take.text("delivered_file");
   for (const json& m : take.list("mounts")) {
     const Taker takeMount(m, "mount point of " + take.where(), problems);
-    p.mounts.push_back(
-        {takeMount.name("name"), takeMount.vector("at", Vec3(0), 1e6), takeMount.vector("turn", Vec3(0), 1e5)});
+    p.mounts.push_back({takeMount.name("name"), takeMount.vector("at", Vec3(0), 1e6),
+                        takeMount.vector("turn", Vec3(0), 1e5), takeMount.above0("size", 1, 1e6)});
   }
-  p.unknown = leftover(
-      j, {"uid", "name", "file", "unit_scale", "z_up", "pivot", "common_height", "size", "large", "turn", "footprint",
-          "base", "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"});
+  p.unknown = leftover(j, {"uid",           "name",       "file",         "part_by",       "part",
+                           "light_file",    "unit_scale", "z_up",         "pivot",         "common_height",
+                           "size",          "large",      "turn",         "footprint",     "base",
+                           "weight",        "tags",       "crease",       "massing",       "massing_triangles",
+                           "massing_shown", "mounts",     "by_reference", "delivered_file"});
   return p;
 }
 

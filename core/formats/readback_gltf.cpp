@@ -23,15 +23,17 @@ struct Node {
   Vec3 position{0};
   Quat turn{1, 0, 0, 0};
   Vec3 size{1};
-  json instances;  // attribute → accessor; null where it stands once
-  json factor;     // of its color; null where it has none
+  json instances;     // attribute → accessor; null where it stands once
+  json factor;        // of its color; null where it has none
+  std::string asset;  // the file that stands there; empty: it has a mesh
   bool isPlacement = false;
 };
 
 class File {
  public:
   /// Throws json's own exceptions, and std::out_of_range, where the file is not as glTF wants it.
-  File(const std::string& path, std::string_view text, std::string_view binary) : m_binary(binary) {
+  File(const std::string& path, std::string_view text, std::string_view binary)
+      : m_binary(binary), m_folder(std::filesystem::path(path).parent_path()) {
     bool isInNodes = false;
     m_root = json::parse(text, [&](int depth, json::parse_event_t event, json& value) {
       if (depth == 1 && event == json::parse_event_t::key) isInNodes = value == "nodes";
@@ -51,8 +53,8 @@ class File {
   Things things(const Task& task) {
     Things out;
     for (const Node& node : m_nodes) {
-      if (node.mesh < 0 || task.isCancelled()) continue;
-      const Shape& shape = shapeOf(node.mesh);
+      if ((node.mesh < 0 && node.asset.empty()) || task.isCancelled()) continue;
+      const Shape& shape = node.mesh < 0 ? shapeOfAsset(node.asset) : shapeOf(node.mesh);
       if (!node.instances.is_null()) {
         Thing& thing = out[node.name];
         const auto at = values<Vec3>(node.instances.at("TRANSLATION"));
@@ -124,6 +126,8 @@ class File {
     if (const auto extras = value.find("extras"); extras != value.end()) {
       node.isPlacement = extras->contains("id");
       node.factor = extras->value("color_factor", json());
+      if (const auto asset = extras->find("asset"); asset != extras->end())
+        node.asset = asset->at("file").get<std::string>();
     }
     m_nodes.push_back(std::move(node));
   }
@@ -148,6 +152,17 @@ class File {
     if (count * sizeof(T) > length || offset > m_binary.size() || length > m_binary.size() - offset)
       throw std::out_of_range("an accessor goes beyond the buffer");
     return {m_binary.substr(offset, length), count};
+  }
+
+  /// What lies in the file is not ours to read: its place counts, and that it is there.
+  const Shape& shapeOfAsset(const std::string& uri) {
+    const auto [it, isNew] = m_assets.try_emplace(uri);
+    if (!isNew) return it->second;
+    std::error_code fault;
+    if (!std::filesystem::is_regular_file(m_folder / pathOfUri(uri), fault))
+      throw std::out_of_range(fmt::format("{}, which it names, is not there", uri));
+    it->second.box.add(Vec3(0));
+    return it->second;
   }
 
   const Shape& shapeOf(int mesh) {
@@ -181,6 +196,8 @@ class File {
   std::string_view m_binary;
   std::unique_ptr<MappedFile> m_beside;
   std::map<int, Shape> m_shapes;
+  std::map<std::string, Shape> m_assets;
+  std::filesystem::path m_folder;
 };
 
 }  // namespace

@@ -98,6 +98,21 @@ Result<UsdFile> readUsda(const std::string& path, const Task& task) {
         return wrongFile(path, "two prims at " + own);
       continue;
     }
+    // A prop by reference: what lies in its file is not ours to read, but the file must be there.
+    if (line.starts_with("prepend ") && own.ends_with("/placed/asset")) {
+      const std::size_t open2 = line.find('@');
+      const std::string_view mark = line.substr(std::min(open2, line.size())).starts_with("@@@") ? "@@@" : "@";
+      const std::size_t from = open2 == std::string_view::npos ? open2 : open2 + mark.size();
+      const std::size_t to = from == std::string_view::npos ? from : line.find(mark, from);
+      if (to == std::string_view::npos) return wrongFile(path, "a reference to nothing");
+      const std::filesystem::path named(line.substr(from, to - from));
+      std::error_code fault;
+      if (!std::filesystem::is_regular_file(std::filesystem::path(path).parent_path() / named, fault))
+        return wrongFile(path, fmt::format("{}, which it names, is not there", named.string()));
+      UsdMesh& stands = out.meshes[own.substr(0, own.size() - std::string_view("/placed/asset").size())];
+      stands.box.add(Vec3(0));
+      continue;
+    }
     if (line.starts_with("prepend references")) {
       const auto names = between(line, '@', '@');
       if (names.empty()) return wrongFile(path, "a reference to nothing");

@@ -1,5 +1,6 @@
 // USD as text: one PointInstancer per layer, prototypes with their geometry inside or by reference to files beside.
 // Meters, Y up (Universal Scene Description, schemas UsdGeom and UsdShade with UsdPreviewSurface).
+#include "core/formats/delivered.h"
 #include "core/formats/exporter.h"
 #include "core/formats/sidecars.h"
 #include "core/props/baked.h"
@@ -267,6 +268,32 @@ struct Prototypes {
   std::set<std::string> names;
 };
 
+/// A prototype that is its file: put where the prop's geometry would be, its materials as they are there.
+Result<void> writeDelivered(UsdaFile& file, const Prop& prop, const std::string& name, exporters::Job& job) {
+  const auto found = exporters::deliveredOf(prop, job);
+  if (!found) return Failure(found.error());
+  const std::string from = exporters::pathFrom(job.path, found->path);
+  if (from.find("@@@") != std::string::npos)
+    return fail(ProblemCode::BadParameter, fmt::format("USD cannot name the file {}", from), "Rename it", job.path);
+  const std::string mark = from.find('@') == std::string::npos ? "@" : "@@@";
+  const std::string prim = found->prim.empty() ? std::string() : fmt::format("</{}>", found->prim);
+  std::string rows;
+  for (int column = 0; column < 4; ++column) {  // USD's rows are our columns
+    const glm::dvec4& c = found->toProp[column];
+    rows += fmt::format("{}({}, {}, {}, {})", column > 0 ? ", " : "", c.x, c.y, c.z, c.w);
+  }
+  // The prim that holds the transform is not the one that names the file: what that says of its own place stays.
+  file.text(fmt::format(
+      "            def Xform \"{0}\"\n            {{\n                def Xform \"placed\"\n                {{\n"
+      "                    matrix4d xformOp:transform = ({5})\n"
+      "                    uniform token[] xformOpOrder = [\"xformOp:transform\"]\n"
+      "                    def \"asset\" (\n                        prepend {1} = {2}{3}{2}{4}\n"
+      "                    )\n                    {{\n                    }}\n                }}\n            }}\n",
+      name, job.options.isUsdPayload ? "payload" : "references", mark, from, prim, rows));
+  job.report.byReference[prop.name] = from;
+  return {};
+}
+
 /// `path` is that of the instancer's prim, `name` its last part.
 Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& groups, const std::string& path,
                         const std::string& name, const std::string& title, exporters::Job& job, Prototypes& props,
@@ -330,6 +357,10 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& gr
   file.text("        def Scope \"Prototypes\"\n        {\n");
   for (std::size_t k = 0; k < groups.size(); ++k) {
     const Prop& prop = *groups[k]->prop;
+    if (prop.delivery) {
+      if (auto ok = writeDelivered(file, prop, prototypes[k], job); !ok) return ok;
+      continue;
+    }
     if (props.way == UsdPrototypes::Inside) {
       if (auto ok = writeMesh(file, *prop.surface, prototypes[k], groups[k]->written, "            ", prop.tags,
                               materials);

@@ -313,6 +313,20 @@ std::vector<FaceSide> sidesOf(const Surface& s, const Faces& faces, std::size_t 
   return out;
 }
 
+Vec3 alongSide(const std::vector<FaceSide>& sides, WhichSide which) {
+  if (sides.empty()) return Vec3(0);
+  const auto side = [&](std::size_t i) { return sides[i % sides.size()].to - sides[i % sides.size()].from; };
+  if (which >= WhichSide::First)
+    return side(static_cast<std::size_t>(which) - static_cast<std::size_t>(WhichSide::First));
+  std::size_t best = 0;
+  for (std::size_t i = 1; i < sides.size(); ++i) {
+    const float a = glm::length(side(i));
+    const float b = glm::length(side(best));
+    if (which == WhichSide::Longest ? a > 1.001F * b : a < 0.999F * b) best = i;
+  }
+  return side(best);
+}
+
 Vec3 edgeSense(const Vec3& direction, const Vec3& normal) {
   const Vec3 down = directionOr(-kUp + normal * glm::dot(normal, kUp), Vec3(0));
   // Less than a degree of slope has no low side that anybody would see.

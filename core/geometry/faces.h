@@ -64,6 +64,11 @@ struct FaceSide {
 /// outline; holes after the outer outline. Of flat areas, what runs on straight is one side.
 std::vector<FaceSide> sidesOf(const Surface& surface, const Faces& faces, std::size_t face, FacesAre are);
 
+/// Which side of a face a direction is taken from.
+enum class WhichSide { Longest, Shortest, First, Second, Third };
+/// From its start to its end; zero where there are no sides. Of two that are equal within a thousandth the first.
+Vec3 alongSide(const std::vector<FaceSide>& sides, WhichSide which);
+
 /// One sense for a direction along an edge of a face that leans: what runs along the slope looks down it, what runs
 /// across has the low side at its left, so that both slopes of a roof are alike. On level faces: between east and
 /// south.

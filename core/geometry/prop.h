@@ -7,15 +7,36 @@ namespace arvesk {
 
 /// What stands for a heavy prop.
 struct MassingRule {
-  bool isBox = true;     // else the mesh simplified
+  SurfacePtr light;      // a mesh made for it; else
+  bool isBox = true;     // a box, or the mesh simplified
   int triangles = 300;   // that simplifying aims at
   bool isShown = false;  // in the Dressed view too
+};
+
+/// Where a prop lies in the file that it was taken out of.
+struct Home {
+  Vec3 position{0};  // m
+  Quat turn{1, 0, 0, 0};
+  Vec3 size{1};
+};
+
+/// The file that exports name in place of the geometry.
+struct Delivery {
+  std::string file;   // as the plan names it
+  bool isOwn = true;  // the one that the prop was read from; another one tells its unit and axis itself, or in meters
+  Quat axes{1, 0, 0, 0};  // from the file's up axis; of the own one
+  float unit = 1;         // m per unit of the file; of the own one
+  // From meters, Y up, to the prop: by this size, then turn, then moved.
+  float size = 1;
+  Quat turn{1, 0, 0, 0};
+  Vec3 position{0};
 };
 
 struct Prop {
   void countBytes(ByteCounter& counter) const {
     counter.add(this, sizeof(Prop) + mounts.capacity() * sizeof(SceneNode));
     surface->countBytes(counter);
+    if (massing.light) massing.light->countBytes(counter);
   }
 
   std::string uid;  // permanent in its plan; weighted choice goes by it
@@ -28,6 +49,8 @@ struct Prop {
   std::vector<std::string> tags;
   std::vector<SceneNode> mounts;  // m, in the space of the surface: the file's nodes, then those set by hand
   MassingRule massing;
+  Home home;
+  std::shared_ptr<const Delivery> delivery;  // by reference; null: exports hold its geometry
   bool isMissing = false;  // its file could not be read: it keeps its place in kits, so that no other takes its points
 };
 

@@ -26,6 +26,9 @@ struct Material {
 
 /// A named place in a scene file: a mesh's node or an empty one. Mount points and layout placeholders are read from
 /// these.
+/// What the maker of a file wrote to a node besides its place.
+using NodeValue = std::variant<double, std::string>;
+
 struct SceneNode {
   std::string name;
   std::int32_t parent = -1;  // index into the list, which holds parents before children
@@ -33,6 +36,7 @@ struct SceneNode {
   Quat turn{1, 0, 0, 0};
   Vec3 size{1};            // factors; below 0 where the node is mirrored
   bool isSheared = false;  // in its file; place, turn and size cannot say it
+  std::map<std::string, NodeValue> values{};
 };
 
 /// Splits a transform into place, turn and size.

@@ -2,6 +2,7 @@
 
 #include "core/base/pattern.h"
 #include "core/masks/composite_mask.h"
+#include "core/props/quantities.h"
 #include "core/spatial/clearance.h"
 
 namespace arvesk {
@@ -195,5 +196,59 @@ MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish) {
 MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish) {
   return std::make_shared<PaintedMask>(strokes, finish);
 }
+
+namespace {
+
+class PropFrameMask final : public Mask {
+ public:
+  explicit PropFrameMask(MaskPtr mask) : m_mask(std::move(mask)) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    if (const auto on = onProps(at, begin, end))
+      m_mask->values(*on, 0, on->count, out);
+    else
+      std::fill(out, out + (end - begin), 0.0F);
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const auto on = onProps(at, begin, end);
+    if (on) return m_mask->measure(*on, 0, on->count, out);
+    std::fill(out, out + (end - begin), 0.0F);
+    return false;
+  }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+    numbers.insert(std::string(kPropPlace) + "_x");
+    m_mask->addNames(numbers, texts);
+  }
+  void countBytes(ByteCounter& counter) const override { m_mask->countBytes(counter); }
+  bool isSearching() const override { return m_mask->isSearching(); }
+  int depth() const override { return m_mask->depth() + 1; }
+
+ private:
+  /// The points, each where it lies on its prop; nothing when they do not say.
+  static std::optional<Points> onProps(const Points& at, std::size_t begin, std::size_t end) {
+    const auto* place = columnOf<Column<Vec3>>(at.attributes, kPropPlace);
+    const auto* normal = columnOf<Column<Vec3>>(at.attributes, kPropNormal);
+    if (!place || !normal) return {};
+    Points out;
+    out.count = end - begin;
+    Array<Vec3> positions(out.count);
+    Array<Vec3> normals(out.count);
+    Array<std::uint64_t> ids(out.count);
+    for (std::size_t i = begin; i < end; ++i) {
+      positions[i - begin] = (*place)[i];
+      normals[i - begin] = (*normal)[i];
+      ids[i - begin] = at.id[i];
+    }
+    out.position = std::move(positions);
+    out.groundNormal = std::move(normals);
+    out.id = std::move(ids);
+    return out;
+  }
+
+  MaskPtr m_mask;
+};
+
+}  // namespace
+
+MaskPtr makeInPropFrame(MaskPtr mask) { return std::make_shared<const PropFrameMask>(std::move(mask)); }
 
 }  // namespace arvesk

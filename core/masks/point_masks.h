@@ -30,4 +30,8 @@ MaskPtr makeCurveMask(MaskPtr mask, CurveShape curve, MaskFinish finish);
 /// whatever the mesh.
 MaskPtr makePaintedMask(const Strokes& strokes, MaskFinish finish);
 
+/// `mask`, asked at the place that a point has on its prop, with the normal that it has there (attributes kPropPlace
+/// and kPropNormal, which On props writes). 0 where the points do not carry them.
+MaskPtr makeInPropFrame(MaskPtr mask);
+
 }  // namespace arvesk

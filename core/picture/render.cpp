@@ -110,6 +110,7 @@ class Shader {
         m_cut(cut ? &*cut : nullptr),
         m_haze(scene.input().hazes) {
     for (const PictureLayer& layer : scene.input().layers) m_colors.emplace_back(*layer.points);
+    if (!m_light.hasSky) m_plain = plainBackground();  // for all pixels: finding it took most of a thumbnail's time
   }
 
   Surfel surfel(const Vec3& origin, const Vec3& direction, const PictureRayHit& hit) const {
@@ -223,7 +224,7 @@ class Shader {
   }
 
   Vec3 background(const Vec3& direction) const {
-    if (!m_light.hasSky) return plainBackground();
+    if (!m_light.hasSky) return m_plain;
     const Vec3 sky = skyColor(direction, m_sun);
     if (direction.y < 0.015F) return sky;
     // Thin clouds on a sheet high above, drawn out by the wind; they light nothing.
@@ -383,6 +384,7 @@ class Shader {
   Vec3 m_sunLight;
   bool m_isCoarse;
   const Cut* m_cut;
+  Vec3 m_plain{0};
   Haze m_haze;
   std::vector<PointColors> m_colors;
 };
@@ -436,8 +438,10 @@ Seen shadePixel(const PictureScene& scene, const Shader& shader, const PixelWork
   if (shader.cut() && waterDistance < 5000 && !shader.isWaterAt(w.origin + waterDistance * w.direction))
     waterDistance = std::numeric_limits<float>::infinity();
   const bool isWater = waterDistance < w.hit.distance && waterDistance < 5000;
-  Seen seen(shader.background(w.direction));
-  if (w.hit.isHit()) {
+  Seen seen;
+  if (!w.hit.isHit()) {
+    seen = Seen(shader.background(w.direction));
+  } else {
     seen = shader.lit(w.surfel, dice);
     if (level && w.surfel.isShore) seen = shader.wetted(w.surfel, w.direction, *level, seen);
     seen = Shader::ghosted(w.surfel, seen);

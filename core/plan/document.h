@@ -2,6 +2,7 @@
 // through undo commands.
 #pragma once
 
+#include "core/geometry/file_parts.h"
 #include "core/plan/node_kind.h"
 
 namespace arvesk {
@@ -67,6 +68,7 @@ struct MountEntry {
   std::string name;
   Vec3 position{0};  // m, in the prop's own space as placed
   Vec3 turnDeg{0};   // about X, then Y, then Z
+  double size = 1;   // what grows there is so many times as large
   bool operator==(const MountEntry&) const = default;
 };
 
@@ -75,8 +77,10 @@ enum class PivotAt { AsMade, BaseCenter, Center, LowestPoint };
 struct PropEntry {
   std::string uid;
   std::string name;
-  std::string file;      // relative to the plan's folder
-  double unitScale = 1;  // m per unit of the file
+  std::string file;               // relative to the plan's folder
+  PartBy partBy = PartBy::Whole;  // what of the file it is
+  std::string part;               // the name of that part or node, or the piece's number
+  double unitScale = 1;           // m per unit of the file
   bool isZUp = false;
   PivotAt pivot = PivotAt::AsMade;
   double commonHeight = 0;    // m; the prop is scaled to this height; 0 leaves it as made
@@ -89,8 +93,11 @@ struct PropEntry {
   std::string tags;           // words separated by spaces; exported
   double creaseDeg = -1;  // normals made anew, faces that meet at less than this share them; below 0 they stay as made
   bool isMassingBox = true;  // else the mesh simplified
+  std::string lightFile;     // what stands for it in place of both: a light mesh, relative to the plan's folder
   int massingTriangles = 300;
   bool isMassingShown = false;  // in Site's Dressed view too, because the prop is heavy
+  bool isByReference = false;   // exports name its file and leave it untouched, instead of holding its geometry
+  std::string deliveredFile;    // that they name in place of its own, relative to the plan's folder
   std::vector<MountEntry> mounts;
   std::string unknown;
   bool operator==(const PropEntry&) const = default;

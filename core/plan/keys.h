@@ -57,7 +57,8 @@ struct KeyBuilder {
 
 /// All settings that make `entry` what it is, but for its file's content.
 inline void addProp(KeyBuilder& key, const PropEntry& e) {
-  for (const std::string* text : {&e.uid, &e.name, &e.tags}) key.addText(*text);
+  for (const std::string* text : {&e.uid, &e.name, &e.tags, &e.part, &e.lightFile, &e.deliveredFile})
+    key.addText(*text);
   for (const double v : {e.unitScale, e.commonHeight, e.size, e.footprint, e.base, e.weight, e.creaseDeg}) key.add(v);
   const auto add3 = [&](const Vec3& v) {
     for (int i = 0; i < 3; ++i) key.add(static_cast<double>(v[i]));
@@ -65,12 +66,14 @@ inline void addProp(KeyBuilder& key, const PropEntry& e) {
   add3(e.turnDeg);
   key.add(static_cast<std::uint64_t>(e.isZUp) + 2 * static_cast<std::uint64_t>(e.isMassingBox) +
           4 * static_cast<std::uint64_t>(e.isMassingShown) + 8 * static_cast<std::uint64_t>(e.pivot) +
-          64 * static_cast<std::uint64_t>(e.isLargeMeant));
+          64 * static_cast<std::uint64_t>(e.isLargeMeant) + 128 * static_cast<std::uint64_t>(e.partBy) +
+          1024 * static_cast<std::uint64_t>(e.isByReference));
   key.add(static_cast<std::uint64_t>(e.massingTriangles));
   for (const MountEntry& m : e.mounts) {
     key.addText(m.name);
     add3(m.position);
     add3(m.turnDeg);
+    key.add(m.size);
   }
 }
 

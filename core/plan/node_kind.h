@@ -118,6 +118,12 @@ struct KindTrial {
   std::vector<std::string> leaves;  // inputs that get nothing
 };
 
+/// Something that a text may name, and how many carry the name.
+struct NameCount {
+  std::string name;
+  std::size_t count = 0;
+};
+
 /// The rim of an area as a closed line; `up` is where a rim that is laid on the ground comes down from.
 struct AreaRim {
   std::vector<Vec3> line;
@@ -185,6 +191,11 @@ struct NodeKind {
       explainPlace;
   /// Of kinds that see areas, such as patches and clumps: the rim of each, a closed line in m, of `most` at most.
   std::function<std::vector<AreaRim>(const EvalContext&, const Inputs&, const ParamMap&, std::size_t most)> areas;
+  /// What a text parameter may name, of what is connected or lies in its file. Empty where there is nothing to offer.
+  std::function<std::vector<NameCount>(const std::string& param, const EvalContext&, const Inputs&, const ParamMap&)>
+      names;
+  /// Of masks that measure from points: a band made for the props that these have; none where they have no props.
+  std::function<std::optional<Band>(const Inputs&, const ParamMap&)> bandForProps;
   bool showsFootprints = false;                           // of the points that it gives: their room matters to it
   std::function<bool(const ParamMap&)> judgesFootprints;  // does it decide by them? Empty: it does not
 

@@ -21,7 +21,8 @@ void visitPaths(PlanLike& plan, const Visit& visit) {
     }
   }
   for (auto& prop : plan.props)
-    if (!prop.file.empty()) visit(prop.file, prop.uid, true);
+    for (auto* path : {&prop.file, &prop.lightFile, &prop.deliveredFile})
+      if (!path->empty()) visit(*path, prop.uid, true);
 }
 
 /// Where the folder really is: ".." leads from there.

@@ -47,16 +47,22 @@ std::vector<std::string> tagsOf(const std::string& tags) {
   return out;
 }
 
-Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
-  Surface s = transformed(file, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
-                          static_cast<float>(entry.unitScale));
+Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const Surface* light) {
+  const auto inMeters = [&](const Surface& of) {
+    return transformed(of, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
+                       static_cast<float>(entry.unitScale));
+  };
+  const auto own = entry.partBy == PartBy::Whole ? Result<Surface>() : cutOut(file, entry.partBy, entry.part);
+  if (!own) return Failure(own.error());
+  Surface s = inMeters(entry.partBy == PartBy::Whole ? file : *own);
   if (entry.creaseDeg >= 0) s = withCreases(s, static_cast<float>(entry.creaseDeg));
   double size = entry.size;
   if (const double height = static_cast<double>(s.bounds().extent().y); entry.commonHeight > 0 && height > 1e-6)
     size *= entry.commonHeight / height;
-  if (size != 1 || entry.turnDeg != Vec3(0))
-    s = transformed(s, Vec3(0), turnOf(entry.turnDeg), static_cast<float>(size));
-  if (const Vec3 pivot = pivotOf(s, entry.pivot); pivot != Vec3(0)) s = transformed(s, -pivot, Quat(1, 0, 0, 0), 1);
+  const Quat turn = turnOf(entry.turnDeg);
+  if (size != 1 || entry.turnDeg != Vec3(0)) s = transformed(s, Vec3(0), turn, static_cast<float>(size));
+  const Vec3 pivot = pivotOf(s, entry.pivot);
+  if (pivot != Vec3(0)) s = transformed(s, -pivot, Quat(1, 0, 0, 0), 1);
   if (auto ok = checkSurface(s); !ok) return Failure(ok.error());
   const Vec3 extent = s.bounds().extent();
   if (const float largest = std::max({extent.x, extent.y, extent.z}); largest > kUnlikelySize && !entry.isLargeMeant) {
@@ -74,8 +80,27 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file) {
   prop->base = static_cast<float>(entry.base);
   prop->weight = static_cast<float>(entry.weight);
   prop->tags = tagsOf(entry.tags);
-  for (const MountEntry& m : entry.mounts) prop->mounts.push_back({m.name, -1, m.position, turnOf(m.turnDeg), Vec3(1)});
-  prop->massing = {entry.isMassingBox, entry.massingTriangles, entry.isMassingShown};
+  for (const MountEntry& m : entry.mounts)
+    prop->mounts.push_back({m.name, -1, m.position, turnOf(m.turnDeg), Vec3(static_cast<float>(m.size))});
+  prop->massing = {nullptr, entry.isMassingBox, entry.massingTriangles, entry.isMassingShown};
+  if (light) {
+    Surface stands = transformed(inMeters(*light), -pivot, turn, static_cast<float>(size));
+    prop->massing.light = std::make_shared<const Surface>(std::move(stands));
+  }
+  const Quat back = glm::conjugate(turn);
+  const auto shrunk = static_cast<float>(1 / size);
+  if (entry.isByReference && entry.partBy == PartBy::Whole) {
+    Delivery by;
+    by.isOwn = entry.deliveredFile.empty();
+    by.file = by.isOwn ? entry.file : entry.deliveredFile;
+    by.axes = entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0);
+    by.unit = static_cast<float>(entry.unitScale);
+    by.size = static_cast<float>(size);
+    by.turn = turn;
+    by.position = -pivot;
+    prop->delivery = std::make_shared<const Delivery>(by);
+  }
+  prop->home = {back * pivot * shrunk, back, Vec3(shrunk)};
   return PropPtr(prop);
 }
 

@@ -12,9 +12,10 @@ inline constexpr float kUnlikelySize = 50;
 /// The unit that brings a prop of `largest` m into 2 cm … 20 m, from those that programs write; 0 when none does.
 double likelierUnit(double unit, float largest);
 
-/// `file` is as read. In this order: up axis, unit, normals, common height and size, turn, pivot. All lengths are m
-/// afterwards.
-Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file);
+/// `file` is as read. In this order: the part of it that counts, up axis, unit, normals, common height and size, turn,
+/// pivot. All lengths are m afterwards. `light`, where there is one, is a mesh of its own for Site, which lies as the
+/// file does.
+Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const Surface* light = nullptr);
 
 /// The words of an entry's tags.
 std::vector<std::string> tagsOf(const std::string& tags);

@@ -88,6 +88,7 @@ Surface simplified(const Surface& s, int triangles) {
 }  // namespace
 
 SurfacePtr massingOf(const Prop& prop) {
+  if (prop.massing.light) return prop.massing.light;
   const auto key = std::uint64_t{prop.massing.isBox} << 32 | static_cast<std::uint32_t>(prop.massing.triangles);
   return prop.surface->derived
       .get<Massing>(

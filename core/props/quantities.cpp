@@ -63,6 +63,17 @@ std::optional<std::string> readText(const Points& points, const std::string& nam
   return {};
 }
 
+Extents::Extents(const Points& points) : m_points(points) {
+  if (!points.kit) return;
+  for (const KitEntry& e : points.kit->entries)
+    m_ofProps.push_back(e.prop->surface->positions.empty() ? Vec3(1) : e.prop->surface->bounds().extent());
+}
+
+Vec3 Extents::atSizeOne(std::size_t i) const {
+  const std::int32_t prop = m_points.prop[i];
+  return m_ofProps.empty() || prop == kNoProp ? Vec3(1) : m_ofProps[static_cast<std::size_t>(prop)];
+}
+
 std::vector<std::string> numberNames(const Points& points) {
   std::vector<std::string> out;
   for (const auto& [name, reader] : kBuiltIn) out.push_back(name);

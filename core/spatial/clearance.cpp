@@ -1,5 +1,7 @@
 #include "core/spatial/clearance.h"
 
+#include "core/spatial/rooms.h"
+
 #include <atomic>
 
 namespace arvesk {
@@ -16,7 +18,11 @@ class Rounds {
   Rounds(const Array<PointGrid::Entry>& open, const ConflictRule& rule)
       : m_rule(rule), m_state(open.size()), m_waitsFor(open.size(), kNobody) {
     Array<PointGrid::Entry> ranked = open;
-    for (std::size_t i = 0; i < ranked.size(); ++i) ranked[i].index = static_cast<std::uint32_t>(i);
+    if (rule.rooms) m_room.resize(open.size());
+    for (std::size_t i = 0; i < ranked.size(); ++i) {
+      if (rule.rooms) m_room[i] = ranked[i].index;
+      ranked[i].index = static_cast<std::uint32_t>(i);
+    }
     m_grids = gridsBySize(ranked, rule);
   }
 
@@ -57,6 +63,7 @@ class Rounds {
           return false;
         const std::uint8_t state = m_state[other.index].load(std::memory_order_relaxed);
         if (state == kOut) return false;
+        if (m_rule.rooms && !m_rule.rooms->meet(m_room[self.index], m_room[other.index])) return false;
         if (state == kKept)
           isOut = true;
         else
@@ -73,6 +80,7 @@ class Rounds {
 
   ConflictRule m_rule;
   std::vector<PointGrid> m_grids;
+  Array<std::uint32_t> m_room;  // place in the order → room; empty where balls say all
   std::vector<std::atomic<std::uint8_t>> m_state;
   std::vector<std::uint32_t> m_waitsFor;
 };
@@ -120,6 +128,14 @@ bool KeptPoints::hits(const Vec3& position, float radius) const {
              [&](const PointGrid::Entry& e) { return m_rule.conflicts(place, radius, e.position, e.radius); });
 }
 
+bool KeptPoints::hits(const PointGrid::Entry& entry) const {
+  if (!m_rule.rooms) return hits(entry.position, entry.radius);
+  const Vec3 place = m_rule.isFromAbove ? Vec3(entry.position.x, 0, entry.position.z) : entry.position;
+  return any(entry.position, entry.radius, [&](const PointGrid::Entry& e) {
+    return m_rule.conflicts(place, entry.radius, e.position, e.radius) && m_rule.rooms->meet(entry.index, e.index);
+  });
+}
+
 Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points,
                                    const Array<std::uint32_t>& order, const KeptPoints& against,
                                    const ConflictRule& rule) {
@@ -134,10 +150,7 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
     const std::size_t size = count < 4096 ? count : std::min(count - done, std::max(count / 8, done));
     isHit.assign(size, 0);
     parallelPieces(task, size, 1024, [&](std::size_t begin, std::size_t end) {
-      for (std::size_t i = begin; i < end; ++i) {
-        const PointGrid::Entry& e = points[order[done + i]];
-        isHit[i] = kept.hits(e.position, e.radius);
-      }
+      for (std::size_t i = begin; i < end; ++i) { isHit[i] = kept.hits(points[order[done + i]]); }
     });
     Array<PointGrid::Entry> open;
     for (std::size_t i = 0; i < size; ++i) {

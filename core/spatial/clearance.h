@@ -8,6 +8,8 @@
 
 namespace arvesk {
 
+class Rooms;
+
 /// When two points are too close: distance < factor × (radius i + radius j) + gap, or distance < a fixed spacing.
 /// Touching is allowed.
 struct ConflictRule {
@@ -15,6 +17,7 @@ struct ConflictRule {
   float gap = 0;                      // m
   std::optional<float> fixedSpacing;  // m, instead of the radii
   bool isFromAbove = false;           // distances in x and z only
+  const Rooms* rooms = nullptr;  // points of which these meet; by index of an entry, which is a ball about its room
 
   float distance(float radiusA, float radiusB) const {
     return fixedSpacing ? *fixedSpacing : factor * (radiusA + radiusB) + gap;
@@ -34,6 +37,8 @@ class KeptPoints {
   explicit KeptPoints(const ConflictRule& rule) : m_rule(rule) {}
   void add(const Array<PointGrid::Entry>& entries);
   bool hits(const Vec3& position, float radius) const;
+  /// The same of an entry of the rule's rooms.
+  bool hits(const PointGrid::Entry& entry) const;
   /// Is there a kept point for which visit(entry) is true, among those that could conflict with a point of `radius`
   /// here?
   template <typename Visit>

@@ -47,13 +47,15 @@ BrushStroke::BrushStroke(BrushGround ground, std::shared_ptr<const BrushSurround
       m_seed(seed),
       m_allows(std::move(allows)),
       m_spaced({0, 0, m_how.spacing, false}),
-      m_room({1, m_how.gap, {}, false}) {
+      m_room(m_how.shape == RoomShape::Disc ? ConflictRule{1, m_how.gap, {}, false} : ConflictRule{}) {
+  if (m_how.isClear && m_how.shape != RoomShape::Disc) m_rooms = std::make_unique<Rooms>(m_how.rule());
   Array<PointGrid::Entry> entries;
   m_points.list.forEach([&](const HandPoint& p) {
     entries.push_back({p.place, radiusOf(p), static_cast<std::uint32_t>(entries.size())});
+    if (m_rooms) addRoom(*m_rooms, p, p.normal, m_how.propOf ? m_how.propOf(p) : BrushProp());
   });
   m_spaced.add(entries);
-  if (m_how.isClear) m_room.add(entries);
+  if (m_how.isClear) m_room.add(m_rooms ? m_rooms->balls() : entries);
   if (m_how.props.empty()) m_how.props.emplace_back();
 }
 
@@ -82,16 +84,42 @@ BrushStroke::Drawn BrushStroke::drawn(const BrushDab& dab, std::uint64_t draw) c
   return out;
 }
 
-BrushRefusal BrushStroke::refusalAt(const GroundPlace& place, float radius) const {
+void BrushStroke::addRoom(Rooms& to, const HandPoint& point, const Vec3& normal, const BrushProp& prop) const {
+  to.add(prop.prop, prop.footprint, point.place + normal * point.lift, point.turnOn(normal), point.size);
+}
+
+/// By rooms that are no discs.
+bool BrushStroke::isRoomTaken(const GroundPlace& place, const Drawn& drawn) const {
+  Rooms own(m_how.rule());
+  HandPoint point = drawn.point;
+  point.place = place.position;
+  addRoom(own, point, place.normal, *drawn.prop);
+  const PointGrid::Entry ball = own.ball(0);
+  const ConflictRule near;
+  const auto meetsIn = [&](const Rooms& rooms) {
+    return [&own, &ball, &near, &rooms](const PointGrid::Entry& e) {
+      return near.conflicts(ball.position, ball.radius, e.position, e.radius) && own.meets(0, rooms, e.index);
+    };
+  };
+  if (m_room.any(ball.position, ball.radius, meetsIn(*m_rooms))) return true;
+  for (const PointGrid::Entry& e : m_new)
+    if (own.meets(0, *m_rooms, e.index)) return true;
+  return m_surroundings && m_surroundings->rooms &&
+         m_surroundings->others.any(ball.position, ball.radius, meetsIn(*m_surroundings->rooms));
+}
+
+BrushRefusal BrushStroke::refusalAt(const GroundPlace& place, const Drawn& drawn) const {
+  const float radius = drawn.radius;
   if (m_allows && !m_allows(place)) return BrushRefusal::OutsideMask;
   if (m_spaced.hits(place.position, 0)) return BrushRefusal::TooNear;
   const ConflictRule rule{1, m_how.gap, {}, false};
   for (const PointGrid::Entry& e : m_new) {
     const float distance = glm::distance(e.position, place.position);
-    if (distance < m_how.spacing || (m_how.isClear && distance < rule.distance(radius, e.radius)))
+    if (distance < m_how.spacing || (m_how.isClear && !m_rooms && distance < rule.distance(radius, e.radius)))
       return BrushRefusal::TooNear;
   }
   if (!m_how.isClear) return BrushRefusal::None;
+  if (m_rooms) return isRoomTaken(place, drawn) ? BrushRefusal::TooNear : BrushRefusal::None;
   if (m_room.hits(place.position, radius)) return BrushRefusal::TooNear;
   return m_surroundings && m_surroundings->others.hits(place.position, radius) ? BrushRefusal::TooNear
                                                                                : BrushRefusal::None;
@@ -100,14 +128,15 @@ BrushRefusal BrushStroke::refusalAt(const GroundPlace& place, float radius) cons
 BrushRefusal BrushStroke::refusal(const BrushDab& dab) const {
   const auto place = m_ground.at(dab.place, dab.normal, dab.radius);
   if (!place) return BrushRefusal::NoGround;
-  return refusalAt(*place, drawn(dab, 0).radius);
+  return refusalAt(*place, drawn(dab, 0));
 }
 
 HandPoint BrushStroke::keep(const Drawn& drawn, const GroundPlace& place) {
   HandPoint point = drawn.point;
   standAt(m_points, point, place, m_ground);
   point.prop = drawn.prop->uid.empty() ? 0 : m_points.numberOf(drawn.prop->uid);
-  m_new.push_back({point.place, drawn.radius, 0});
+  m_new.push_back({point.place, drawn.radius, m_rooms ? m_rooms->count() : 0});
+  if (m_rooms) addRoom(*m_rooms, point, point.normal, *drawn.prop);
   return point;
 }
 
@@ -132,12 +161,14 @@ std::vector<HandPoint> BrushStroke::add(const BrushDab& dab) {
     // Judged where it will stand, rounded.
     GroundPlace stands = *place;
     stands.position = rounded(place->position, kPlaceStep);
-    if (refusalAt(stands, d.radius) != BrushRefusal::None) continue;
+    if (refusalAt(stands, d) != BrushRefusal::None) continue;
     out.push_back(keep(d, stands));
     if (reach <= 0) break;
   }
   m_points.list.append(out);
   m_spaced.add(m_new);
+  if (m_rooms)
+    for (PointGrid::Entry& e : m_new) e = m_rooms->ball(e.index);
   if (m_how.isClear) m_room.add(m_new);
   m_new.clear();
   m_isFull = out.empty();

@@ -4,8 +4,10 @@
 #include "core/base/band.h"
 #include "core/spatial/clearance.h"
 #include "core/spatial/hand_ground.h"
+#include "core/spatial/rooms.h"
 
 #include <functional>
+#include <memory>
 
 namespace arvesk {
 
@@ -24,6 +26,7 @@ struct BrushProp {
   std::string uid;  // in the plan's Kit; empty: one of the Kit that is connected, by weight
   float weight = 1;
   float footprint = 0.25F;  // m at size 1
+  PropPtr prop{};           // where rooms are no discs; null: a ball of the footprint
 };
 
 /// How points are set.
@@ -37,7 +40,13 @@ struct BrushAdd {
   float toNormal = 0;          // share 0…1
   bool isClear = true;         // of what else stands there: `others`, and what the hand set, by footprints
   float gap = 0;               // m besides
+  RoomShape shape = RoomShape::Disc;
+  Footprint footprint = Footprint::Spread;
   std::vector<BrushProp> props;
+  /// Of what the hand set before, where rooms are no discs.
+  std::function<BrushProp(const HandPoint&)> propOf{};
+
+  RoomRule rule() const { return {shape, footprint, false, 1, gap}; }
 };
 
 struct BrushDab {
@@ -51,10 +60,14 @@ struct BrushDab {
 /// Why a place takes no point.
 enum class BrushRefusal { None, NoGround, TooNear, OutsideMask };
 
-/// What stands already, as balls around it: never changed, so many strokes share it.
+/// What stands already, as balls around it: never changed, so many strokes share it. With rooms, the balls are theirs.
 struct BrushSurroundings {
   explicit BrushSurroundings(float gap) : others({1, gap, {}, false}) {}
+  explicit BrushSurroundings(std::shared_ptr<const Rooms> all) : others({}), rooms(std::move(all)) {
+    others.add(rooms->balls());
+  }
   KeptPoints others;
+  std::shared_ptr<const Rooms> rooms;
 };
 
 /// One stroke that adds. What it gives depends on ground, dabs, what stands there and the seed alone.
@@ -86,7 +99,9 @@ class BrushStroke {
     float radius = 0;  // of its footprint at its size, m
   };
   Drawn drawn(const BrushDab& dab, std::uint64_t draw) const;
-  BrushRefusal refusalAt(const GroundPlace& place, float radius) const;
+  BrushRefusal refusalAt(const GroundPlace& place, const Drawn& drawn) const;
+  bool isRoomTaken(const GroundPlace& place, const Drawn& drawn) const;
+  void addRoom(Rooms& to, const HandPoint& point, const Vec3& normal, const BrushProp& prop) const;
   HandPoint keep(const Drawn& drawn, const GroundPlace& place);
 
   BrushGround m_ground;
@@ -95,9 +110,10 @@ class BrushStroke {
   BrushAdd m_how;
   std::uint64_t m_seed;
   std::function<bool(const GroundPlace&)> m_allows;
-  KeptPoints m_spaced;            // this hand's, by spacing
-  KeptPoints m_room;              // and by footprint
-  Array<PointGrid::Entry> m_new;  // of the dab under way, in neither yet
+  KeptPoints m_spaced;             // this hand's, by spacing
+  KeptPoints m_room;               // and by footprint, or the balls of the rooms
+  std::unique_ptr<Rooms> m_rooms;  // of this hand's, in order; null where discs say all
+  Array<PointGrid::Entry> m_new;   // of the dab under way, in neither yet
   std::uint64_t m_dabs = 0;
   bool m_isFull = false;
 };

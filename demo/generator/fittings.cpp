@@ -11,34 +11,6 @@
 namespace arvesk::demo {
 namespace {
 
-Surface& add(Surface& whole, const Surface& part) {
-  const auto base = static_cast<std::uint32_t>(whole.positions.size());
-  append(whole.positions, part.positions);
-  append(whole.normals, part.normals);
-  append(whole.colors, part.colors);
-  for (const UVec3& t : part.triangles) whole.triangles.edit().push_back(t + base);
-  return whole;
-}
-
-Surface at(const Surface& s, const Vec3& place, const Vec3& turnDeg = Vec3(0)) {
-  return transformed(s, place, turnOf(turnDeg), 1);
-}
-
-/// A box with worn edges: hard normals, colors streaked along its longest axis.
-Surface timber(const Vec3& size, const Vec3& color, std::uint32_t seed) {
-  Surface s = makeBox(size);
-  s.uvs.clear();
-  s.faceMaterials.clear();
-  s.materials.clear();
-  const int along = size.x > size.y ? (size.x > size.z ? 0 : 2) : (size.y > size.z ? 1 : 2);
-  paint(s, [&](const Vec3& p, const Vec3&) {
-    Vec3 q = p * 8.0F;
-    q[along] *= 0.15F;
-    return color * (1 + 0.4F * noise(q, 1, 2, seed));
-  });
-  return s;
-}
-
 Surface turnedWood(float radius, float height, const Vec3& color, std::uint32_t seed, float swell = 0.03F) {
   Surface s;
   addTube(

@@ -1,4 +1,5 @@
 // arvesk-demo FOLDER: makes the ground and the kit of Tern Cove, and what the examples beside it need.
+#include "demo/generator/buildings.h"
 #include "demo/generator/fittings.h"
 #include "demo/generator/ground.h"
 #include "demo/generator/kit.h"
@@ -18,7 +19,10 @@ int main(int argc, char** argv) {
   arvesk::demo::makeKit(folder + "/kit");
   arvesk::demo::makeFittings(folder + "/kit");
   arvesk::demo::makeJetty(folder);
+  arvesk::demo::makeCovering(folder + "/kit");
+  arvesk::demo::makeBoathouse(folder);
   std::filesystem::create_directories(folder + "/../examples");
+  arvesk::demo::makeLots(folder + "/../examples");
   arvesk::demo::makeLiving(folder + "/kit", folder + "/../examples");
   return 0;
 }

@@ -1,5 +1,7 @@
 #include "demo/generator/sculpt.h"
 
+#include "core/geometry/shapes.h"
+
 #include "core/base/noise.h"
 
 #include <array>
@@ -142,6 +144,33 @@ void standOnBase(Surface& s, float sink) {
   for (const Vec3& p : s.positions) box.add(p);
   const Vec3 move(-box.center().x, -box.min.y - sink, -box.center().z);
   for (Vec3& p : s.positions.edit()) p += move;
+}
+
+Surface& add(Surface& whole, const Surface& part) {
+  const auto base = static_cast<std::uint32_t>(whole.positions.size());
+  append(whole.positions, part.positions);
+  append(whole.normals, part.normals);
+  append(whole.colors, part.colors);
+  for (const UVec3& t : part.triangles) whole.triangles.edit().push_back(t + base);
+  return whole;
+}
+
+Surface at(const Surface& s, const Vec3& place, const Vec3& turnDeg) {
+  return transformed(s, place, turnOf(turnDeg), 1);
+}
+
+Surface timber(const Vec3& size, const Vec3& color, std::uint32_t seed) {
+  Surface s = makeBox(size);
+  s.uvs.clear();
+  s.faceMaterials.clear();
+  s.materials.clear();
+  const int along = size.x > size.y ? (size.x > size.z ? 0 : 2) : (size.y > size.z ? 1 : 2);
+  paint(s, [&](const Vec3& p, const Vec3&) {
+    Vec3 q = p * 8.0F;
+    q[along] *= 0.15F;
+    return color * (1 + 0.4F * noise(q, 1, 2, seed));
+  });
+  return s;
 }
 
 }  // namespace arvesk::demo

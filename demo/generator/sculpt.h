@@ -47,6 +47,13 @@ void addBlade(Surface& s, const std::vector<Vec3>& spine, const Vec3& side, cons
 void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::function<float(float, float)>& radius,
              const std::function<Vec3(float, float)>& color);
 
+/// Appends `part`.
+Surface& add(Surface& whole, const Surface& part);
+Surface at(const Surface& s, const Vec3& place, const Vec3& turnDeg = Vec3(0));
+
+/// A box with worn edges: hard normals, colors streaked along its longest axis.
+Surface timber(const Vec3& size, const Vec3& color, std::uint32_t seed);
+
 /// Moves the lowest place to y = 0 and the middle of the base to the pivot.
 void standOnBase(Surface& s, float sink);
 

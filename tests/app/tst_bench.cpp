@@ -12,6 +12,7 @@
 #include <QColorDialog>
 #include <QComboBox>
 #include <QDir>
+#include <QLabel>
 #include <QLocale>
 #include <QSettings>
 #include <QSignalSpy>
@@ -334,6 +335,19 @@ class TestBench : public QObject {
     click("rules.add");
     type("rules.0.name", "post_*");
     QCOMPARE(valueOf("dress", "rules"), std::string("post_*: marram"));
+    // Texts that the points carry: those that no row means are told, with how many, and get a row at a click.
+    auto* rules = bench.findChild<RowsEditor*>();
+    for (RowsEditor* editor : bench.findChildren<RowsEditor*>())
+      if (editor->findChild<QWidget*>(QStringLiteral("rules.add"))) rules = editor;
+    rules->offer({{"post_1", 3}, {"lamp", 12}, {"", 5}, {"rope; thin", 40}});
+    QVERIFY(find("rules.unmet")->isVisible());
+    const QString unmet = qobject_cast<QLabel*>(find("rules.unmet"))->text();
+    QVERIFY2(unmet.contains(QStringLiteral("rope; thin (40), lamp (12)")) && !unmet.contains(QStringLiteral("post")),
+             qPrintable(unmet));
+    click("rules.add_unmet");
+    QCOMPARE(valueOf("dress", "rules"), std::string("post_*: marram; rope? thin: marram; lamp: marram"));
+    QVERIFY(!find("rules.unmet")->isVisible() && !find("rules.add_unmet")->isVisible());
+    model.undoStack().undo();
 
     bench.showNode(QStringLiteral("color"));
     QVERIFY(find("palette.0.color") && find("palette.1.weight"));
@@ -433,6 +447,48 @@ class TestBench : public QObject {
     QCOMPARE(now[0], 10.0);
     QVERIFY(now[2] > 50 && now[3] >= now[2]);  // it pushed the last one along
     QCOMPARE(gestures, 1);
+  }
+
+  /// Stretches that give props: ends that touch go together, a picture takes all of its stretch along, nothing leaves
+  /// the chart or turns round, and what overlaps lies in rows of its own.
+  void piecesAreDraggedByEndsAndPictures() {
+    DistributionView view;
+    view.resize(520, 240);
+    view.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&view));
+    Array<float> values;
+    Array<std::uint8_t> kept;
+    for (int i = 0; i < 900; ++i) {
+      values.push_back(static_cast<float>(i) / 900);
+      kept.push_back(i < 800);
+    }
+    view.showHistogram(std::make_shared<const Histogram>(makeHistogram("mask value", "", 0, 1, values, kept)), false);
+    QPixmap green(32, 32);
+    green.fill(Qt::darkGreen);
+    const std::vector<ChartPiece> pieces{{0, 0.4, green, {}}, {0.4, 0.9, green, {}}, {0.3, 0.7, {}, {}}};
+    view.showPieces(pieces);
+    std::vector<double> now;
+    std::vector<int> gestures;
+    connect(&view, &DistributionView::piecesMoved, this, [&](const std::vector<double>& v, int gesture) {
+      now = v;
+      if (gestures.empty() || gestures.back() != gesture) gestures.push_back(gesture);
+    });
+    QCOMPARE(view.piecePosition(0).y(), view.piecePosition(1).y());
+    QVERIFY(view.piecePosition(2).y() > view.piecePosition(0).y() + 20);
+    QCOMPARE(view.grab().toImage().pixelColor(view.piecePosition(1).toPoint()), QColor(Qt::darkGreen));
+    const QPoint edge = view.pieceEnd(0, 1).toPoint();
+    test::dragMouse(&view, edge - QPoint(1, 0), edge + QPoint(45, 0));
+    QCOMPARE(now.size(), std::size_t{6});
+    QVERIFY(now[1] > 0.45 && now[1] == now[2] && now[0] == 0 && now[3] == 0.9);
+    QCOMPARE(gestures.size(), std::size_t{1});
+    view.showPieces(pieces);
+    test::dragMouse(&view, view.piecePosition(1).toPoint(), view.piecePosition(1).toPoint() + QPoint(400, 0));
+    QVERIFY(within(now[2], 0.5, 1e-9) && within(now[3], 1, 1e-9));  // all of it, up to the end of the chart
+    QCOMPARE(now[1], 0.4);
+    view.showPieces(pieces);
+    test::dragMouse(&view, view.pieceEnd(2, 0).toPoint(), view.pieceEnd(2, 0).toPoint() + QPoint(400, 0));
+    QVERIFY(within(now[4], 0.7, 1e-9) && now[5] == 0.7);  // up to its own other end
+    QCOMPARE(gestures.size(), std::size_t{3});
   }
 
   /// A curve as a hand draws it: points come by double-click, stay in order under any drag, and go by Delete; the ends

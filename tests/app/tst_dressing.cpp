@@ -10,6 +10,7 @@
 
 #include <QComboBox>
 #include <QDropEvent>
+#include <QFileDialog>
 #include <QLabel>
 #include <QListWidget>
 #include <QMenu>
@@ -166,6 +167,76 @@ class TestDressingUi : public test::WindowTest {
     waitForResults();
     QVERIFY(!crate()->isMissing);
     QTRY_VERIFY(!control<QPushButton>("fix_6") && !control<QPushButton>("fix_4"));
+  }
+
+  /// A file of several parts becomes as many props by two clicks; what joins the file later is offered, and what stands
+  /// in a list stays in it.
+  void aFileIsSplitIntoItsParts() {
+    const std::string file = (folder() + QStringLiteral("/kit/set.glb")).toStdString();
+    const auto write = [&](int parts) {
+      std::vector<exporters::SceneItem> items;
+      for (int k = 0; k < parts; ++k)
+        items.push_back({"stone_" + std::to_string(k + 1),
+                         std::make_shared<const Surface>(makeBox({0.4F + 0.1F * static_cast<float>(k), 0.5F, 0.4F})),
+                         Vec3(2.0F * static_cast<float>(k), 0.3F, 0)});
+      QVERIFY(exporters::glbOf(items, file));
+    };
+    write(3);
+    w().showKit(true);
+    kit().addFiles({QString::fromStdString(file)});
+    const std::string whole = prop("set").uid;
+    w().model().edit(QStringLiteral("list"), [&](Plan& plan) {
+      for (Node& n : plan.nodes)
+        if (auto* list = std::get_if<PropChoices>(&n.params["props"])) list->push_back({whole, 2, true});
+    });
+    waitForResults();
+    const int before = list()->count();
+    clickProp("set");
+    auto* button = control<QToolButton>("split_prop");
+    QTRY_VERIFY(button->isEnabled());
+    const auto choose = [&](const char* name, bool isThere = true) {
+      bool wasThere = false;
+      QTimer::singleShot(0, button, [&] {
+        auto* action = button->menu()->findChild<QAction*>(QLatin1String(name));
+        wasThere = action && action->isEnabled();
+        if (wasThere)
+          QTest::mouseClick(button->menu(), Qt::LeftButton, {}, button->menu()->actionGeometry(action).center());
+        button->menu()->close();
+      });
+      QTest::mouseClick(button, Qt::LeftButton);
+      QCOMPARE(wasThere, isThere);
+    };
+    choose("by_parts");
+    QCOMPARE(list()->count(), before + 2);
+    QCOMPARE(list()->selectedItems().size(), 3);  // to be given a pivot, tags or a unit together
+    QCOMPARE(prop("stone_2").part, std::string("stone_2"));
+    std::size_t listed = 0;
+    for (const Node& n : document().nodes)
+      if (const auto it = n.params.find("props"); it != n.params.end())
+        if (const auto* list = std::get_if<PropChoices>(&it->second))
+          for (const PropChoice& c : *list) listed += c.prop == prop("stone_2").uid && c.weight == 2;
+    QVERIFY(listed > 0);
+    waitForResults();
+    for (const PropPtr& p : w().service().latest()->props)
+      if (p->name == "stone_3") {
+        QVERIFY(!p->isMissing && test::within(static_cast<double>(p->surface->bounds().extent().x), 0.6, 1e-4));
+        QVERIFY(glm::distance(p->surface->bounds().center(), Vec3(0, 0.25F, 0)) < 1e-4F);
+      }
+    clickProp("stone_1");
+    QVERIFY(!button->isEnabled());  // it is a part already
+    QVERIFY(!control<QPushButton>("add_parts"));
+    const std::string kept = prop("stone_1").uid;
+    QTest::qWait(1100);  // files are told apart by their times
+    write(4);
+    QTRY_VERIFY_WITH_TIMEOUT(control<QPushButton>("add_parts"), 20'000);
+    QTest::mouseClick(control<QPushButton>("add_parts"), Qt::LeftButton);
+    QCOMPARE(prop("stone_4").partBy, PartBy::Part);
+    QCOMPARE(prop("stone_1").uid, kept);
+    waitForResults();
+    trigger("edit_undo");
+    trigger("edit_undo");
+    QCOMPARE(list()->count(), before);
+    QCOMPARE(prop("set").partBy, PartBy::Whole);
   }
 
   /// However far the Schedule is scrolled sideways, the names stand at its left, each beside its row; keys bring rows
@@ -364,6 +435,41 @@ class TestDressingUi : public test::WindowTest {
     const Vec3 at = prop("Boulder A").mounts[0].position;
     QVERIFY(QLineF(picture.project(at), QPointF(picture.rect().center())).length() <
             3);  // it lies where it was clicked
+    // Its handles: it goes along the mesh, leans, turns about its axis and is sized; the plan follows at the end of
+    // each drag, which one undo takes back.
+    using Handle = MountHandles::Handle;
+    const auto mount = [&] { return prop("Boulder A").mounts[0]; };
+    const auto dragHandle = [&](Handle which, const QPointF& by) {
+      QVERIFY(picture.handles().isTaken());
+      const QPoint from = picture.project(picture.handles().placeOf(which)).toPoint();
+      test::dragMouse(&picture, from, from + by.toPoint());
+      waitForResults();
+    };
+    const MountEntry made = mount();
+    dragHandle(Handle::Move, {-30, 12});
+    QVERIFY(glm::distance(mount().position, made.position) > 0.02F);
+    QVERIFY(QLineF(picture.project(mount().position), picture.project(made.position) + QPointF(-30, 12)).length() < 4);
+    QCOMPARE(mount().turnDeg, made.turnDeg);
+    trigger("edit_undo");
+    QCOMPARE(mount(), made);
+    waitForResults();
+    dragHandle(Handle::Lean, {40, 0});
+    const Vec3 leaned = turnOf(mount().turnDeg) * kUp;
+    QVERIFY(glm::dot(leaned, turnOf(made.turnDeg) * kUp) < 0.98F);
+    QCOMPARE(mount().position, made.position);
+    const MountEntry before = mount();
+    dragHandle(Handle::Turn, {18, 10});
+    QVERIFY(glm::distance(turnOf(mount().turnDeg) * kUp, leaned) < 0.01F);  // about the axis, which stays
+    QVERIFY(mount().turnDeg != before.turnDeg);
+    const QPointF side = picture.project(picture.handles().placeOf(Handle::Size)) - picture.project(mount().position);
+    dragHandle(Handle::Size, side);
+    QVERIFY2(test::within(mount().size, 2, 0.2), qPrintable(QString::number(mount().size)));
+    QTRY_COMPARE(table->item(0, 7)->text(), QString::number(mount().size, 'f', 2));
+    table->item(0, 7)->setText(QStringLiteral("1.5"));
+    QCOMPARE(mount().size, 1.5);
+    while (mount() != made) trigger("edit_undo");
+    waitForResults();
+    table->selectRow(0);
     table->item(0, 0)->setText(QStringLiteral("mount_top"));
     QCOMPARE(prop("Boulder A").mounts[0].name, std::string("mount_top"));
     table->selectRow(0);
@@ -428,6 +534,54 @@ class TestDressingUi : public test::WindowTest {
     QVERIFY(worst.gap > 1);
     QVERIFY(glm::distance(site().camera().target,
                           w().service().latest()->shown[worst.layer].points->position[worst.point]) < 1e-3F);
+    // What reaches into what is asked beside it: two names, how deep, worst first; a click leads to the smaller one.
+    QTest::mouseClick(w().schedule().findChild<QToolButton*>(QStringLiteral("ask_meetings")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(!w().schedule().isBusy() && w().schedule().meetings().checked > 0, 60'000);
+    const MeetingReport& meetings = w().schedule().meetings();
+    QVERIFY(meetings.pairs > 0);
+    QVERIFY(faults->rowCount() == static_cast<int>(std::min<std::size_t>(meetings.worst.size(), 1000)));
+    const Meeting deepest = meetings.worst.front();
+    QVERIFY(deepest.depth >= meetings.worst.back().depth);
+    QTest::mouseClick(faults->viewport(), Qt::LeftButton, {}, faults->visualItemRect(faults->item(0, 1)).center());
+    QVERIFY(glm::distance(
+                site().camera().target,
+                w().service().latest()->shown[deepest.smaller.layer].points->position[deepest.smaller.point]) < 1e-3F);
+    const std::size_t pairs = meetings.pairs;
+    type(w().schedule().findChild<NumberField*>(QStringLiteral("meeting_tolerance")), QStringLiteral("30 cm"));
+    QTRY_VERIFY_WITH_TIMEOUT(!w().schedule().isBusy() && w().schedule().meetings().pairs < pairs, 60'000);
+  }
+
+  void whatAPropIsDeliveredByIsSaidInTheKit() {
+    w().showKit(true);
+    clickProp("Boulder A");
+    auto* delivery = control<QComboBox>("delivery");
+    QCOMPARE(delivery->currentIndex(), 0);
+    Q_EMIT delivery->activated(1);
+    QVERIFY(prop("Boulder A").isByReference && prop("Boulder A").deliveredFile.empty());
+    waitForResults();
+    QCOMPARE(delivery->currentIndex(), 1);
+    for (const PropPtr& p : w().service().latest()->props) QCOMPARE(p->delivery != nullptr, p->name == "Boulder A");
+    // A light file of its own for Site, chosen from a dialog.
+    auto* massing = control<QComboBox>("massing");
+    QTimer::singleShot(300, this, [&] {
+      auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+      QVERIFY(dialog);
+      dialog->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"))
+          ->setText(folder() + QStringLiteral("/kit/limpet.glb"));
+      QMetaObject::invokeMethod(dialog, "accept");
+    });
+    Q_EMIT massing->activated(2);
+    QCOMPARE(prop("Boulder A").lightFile, std::string("kit/limpet.glb"));
+    waitForResults();
+    QCOMPARE(massing->currentIndex(), 2);
+    std::size_t triangles = 0;
+    for (const PropPtr& p : w().service().latest()->props)
+      if (p->name == "Boulder A") triangles = massingOf(*p)->faceCount();
+    for (const PropPtr& p : w().service().latest()->props)
+      if (p->name == "Limpet") QCOMPARE(triangles, p->surface->faceCount());
+    trigger("edit_undo");
+    trigger("edit_undo");
+    QVERIFY(!prop("Boulder A").isByReference && prop("Boulder A").lightFile.empty());
   }
 
   void contactSheetShowsSeedsAndAClickKeepsOne() {

@@ -163,8 +163,8 @@ class TestMutatedPlans : public test::WindowTest {
   void whateverOpensCanBeWorkedOn_data() {
     QTest::addColumn<QString>("example");
     QTest::addColumn<int>("count");
-    for (const char* name : {"deck", "fish-boxes", "fog", "gorse", "growth", "moss", "one-slope", "patches",
-                             "where-and-why", "from-your-mesh"})
+    for (const char* name : {"deck", "fish-boxes", "fog", "gorse", "growth", "lots", "moss", "one-slope", "patches",
+                             "shed", "where-and-why", "from-your-mesh"})
       QTest::newRow(name) << QString::fromLatin1("examples/%1").arg(QLatin1String(name)) << kPlansEach;
     QTest::newRow("tern-cove") << QString::fromLatin1("tern-cove/tern-cove") << kPlansEach / 4;
   }

@@ -202,7 +202,9 @@ class TestPlanGestures : public test::WindowTest {
       for (const PlanBlock& other : plan().overviewNow().blocks)
         QVERIFY(&other == &b || !other.rect.intersects(b.rect));
     }
-    QCOMPARE(beds, std::size_t(14));
+    const auto isBed = [](const PaperItem& item) { return item.sort == PaperItem::Sort::Bed; };
+    QCOMPARE(beds, static_cast<std::size_t>(std::count_if(document().paper.begin(), document().paper.end(), isBed)));
+    QVERIFY(beds > 10);
     // What a block tells is what its cards tell.
     const auto dunes = std::find_if(plan().overviewNow().blocks.begin(), plan().overviewNow().blocks.end(),
                                     [](const PlanBlock& b) { return b.title == QStringLiteral("Dunes"); });

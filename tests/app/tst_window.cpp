@@ -176,6 +176,93 @@ class TestWindow : public test::WindowTest {
                              120'000);
   }
 
+  /// Beside a text that names things there is a list of what there is, from the file or from what the points carry; a
+  /// click puts a name in or takes it out. A distance fits itself to the props that it is measured from.
+  void namesAndDistancesComeFromWhatThereIs() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/deck.arvesk")));
+    waitForResults();
+    const auto uidOfKind = [&](const char* kind) {
+      for (const Node& n : document().nodes)
+        if (n.kind == kind) return QString::fromStdString(n.uid);
+      return QString();
+    };
+    const auto valueOf = [&](const char* param) {
+      const auto& params = document().find(w().bench().node().toStdString())->params;
+      const auto it = params.find(param);
+      return it == params.end() ? std::string() : std::get<std::string>(it->second);
+    };
+    // The button of a parameter, once it has something to offer, with its menu filled as a click would.
+    const auto offered = [&](const char* param) {
+      const QString name = QLatin1String(param) + QStringLiteral(".names");
+      (void)QTest::qWaitFor(
+          [&] {
+            auto* b = w().bench().findChild<QToolButton*>(name);
+            return b && b->isVisible();
+          },
+          20'000);
+      QMenu* menu = w().bench().findChild<QToolButton*>(name)->menu();
+      Q_EMIT menu->aboutToShow();
+      return menu;
+    };
+    plan().select({uidOfKind("markers")});
+    const auto actionOf = [](QMenu* menu, const QString& name) {
+      for (QAction* a : menu->actions())
+        if (a->text().section(QLatin1Char('\t'), 0, 0) == name) return a;
+      return static_cast<QAction*>(nullptr);
+    };
+    QVERIFY(actionOf(offered("under"), QStringLiteral("layout"))->isChecked());
+    const std::string markers = w().bench().node().toStdString();
+    const auto found = [&] { return w().service().latest()->evaluation.firstOf<PointsPtr>(markers)->count; };
+    const std::size_t before = found();
+    QMenu* names = offered("names");
+    QVERIFY(names->actions().size() > 2);
+    QAction* one = nullptr;
+    for (QAction* a : names->actions())
+      if (a->text().contains(QLatin1Char('\t'))) one = a;
+    QVERIFY(one && one->isChecked());  // * means all
+    const QString chosen = one->text().section(QLatin1Char('\t'), 0, 0);
+    const auto count = static_cast<std::size_t>(one->text().section(QLatin1Char('\t'), 1, 1).toInt());
+    QVERIFY(count > 0 && count < before);
+    w().model().setParam(w().bench().node(), "names", std::string("no such"));
+    waitForResults();
+    QMenu* menu = offered("names");
+    QVERIFY(menu->actions().back()->text().contains(QStringLiteral("no such")) && !menu->actions().back()->isEnabled());
+    actionOf(menu, chosen)->trigger();
+    QCOMPARE(valueOf("names"), "no such; " + chosen.toStdString());
+    waitForResults();
+    QCOMPARE(found(), count);
+    actionOf(offered("names"), chosen)->trigger();
+    QCOMPARE(valueOf("names"), std::string("no such"));
+
+    w().model().setParam(w().bench().node(), "names", std::string("*"));
+    waitForResults();
+
+    // A band from the props.
+    w().model().edit(QStringLiteral("distance"), [&](Plan& p) {
+      Node n;
+      n.uid = "away";
+      n.title = "Away";
+      n.kind = "distance";
+      for (const Node& other : p.nodes)
+        if (other.kind == "dress" && w().service().latest()->evaluation.firstOf<PointsPtr>(other.uid)->count > 0)
+          n.inputs["points"] = {{other.uid, "points", "slot"}};
+      p.nodes.push_back(n);
+    });
+    plan().select({QStringLiteral("away")});
+    w().model().setParam(QStringLiteral("away"), "to", std::string("centers"));
+    waitForResults();
+    const auto fit = [&] { return w().bench().findChild<QToolButton*>(QStringLiteral("fit_to_props")); };
+    QTRY_VERIFY_WITH_TIMEOUT(fit() && fit()->isVisible() && fit()->isEnabled(), 20'000);
+    QTest::mouseClick(fit(), Qt::LeftButton);
+    const auto band = std::get<std::vector<double>>(document().find("away")->params.at("band"));
+    double sum = 0;
+    const std::string dress = document().find("away")->inputs.at("points").front().node;
+    const auto dressed = w().service().latest()->evaluation.firstOf<PointsPtr>(dress);
+    for (std::size_t i = 0; i < dressed->count; ++i) sum += static_cast<double>(dressed->effectiveFootprint(i));
+    QVERIFY(test::within(band[2], sum / static_cast<double>(dressed->count), 0.02));
+    QVERIFY(band[0] == 0 && band[1] == 0 && band[3] > band[2]);
+  }
+
   void oneNodeInSiteShowsItsBanner() {
     QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
     waitForResults();

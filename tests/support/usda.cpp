@@ -14,12 +14,12 @@ struct Shape {
   enum { Number, Whole, Truth, Text, Asset } of;
 };
 const std::map<std::string, Shape> kTypes = {
-    {"int", {1, Shape::Whole}},      {"int64", {1, Shape::Whole}},       {"uint64", {1, Shape::Whole}},
-    {"bool", {1, Shape::Truth}},     {"float", {1, Shape::Number}},      {"double", {1, Shape::Number}},
-    {"float2", {2, Shape::Number}},  {"texCoord2f", {2, Shape::Number}}, {"float3", {3, Shape::Number}},
-    {"point3f", {3, Shape::Number}}, {"normal3f", {3, Shape::Number}},   {"color3f", {3, Shape::Number}},
-    {"quath", {4, Shape::Number}},   {"token", {1, Shape::Text}},        {"string", {1, Shape::Text}},
-    {"asset", {1, Shape::Asset}}};
+    {"int", {1, Shape::Whole}},        {"int64", {1, Shape::Whole}},       {"uint64", {1, Shape::Whole}},
+    {"bool", {1, Shape::Truth}},       {"float", {1, Shape::Number}},      {"double", {1, Shape::Number}},
+    {"float2", {2, Shape::Number}},    {"texCoord2f", {2, Shape::Number}}, {"float3", {3, Shape::Number}},
+    {"point3f", {3, Shape::Number}},   {"normal3f", {3, Shape::Number}},   {"color3f", {3, Shape::Number}},
+    {"quath", {4, Shape::Number}},     {"token", {1, Shape::Text}},        {"string", {1, Shape::Text}},
+    {"matrix4d", {16, Shape::Number}}, {"asset", {1, Shape::Asset}}};
 
 class Reader {
  public:
@@ -121,6 +121,16 @@ class Reader {
   std::vector<std::string> value(Shape shape) {
     if (shape.parts == 1) return {one(shape)};
     std::vector<std::string> out;
+    if (shape.parts == 16) {  // a matrix: four rows
+      expect('(');
+      for (int row = 0; row < 4; ++row) {
+        if (row > 0) expect(',');
+        const auto numbers = value({4, shape.of});
+        out.insert(out.end(), numbers.begin(), numbers.end());
+      }
+      expect(')');
+      return out;
+    }
     expect('(');
     for (std::size_t k = 0; k < shape.parts; ++k) {
       if (k > 0) expect(',');
@@ -149,9 +159,10 @@ class Reader {
       std::string value;
       if (peek() == '"')
         value = text();
-      else if (peek() == '@')
+      else if (peek() == '@') {
         value = between('@', '@');
-      else if (accept('[')) {
+        if (peek() == '<') value += "<" + between('<', '>') + ">";
+      } else if (accept('[')) {
         do {
           if (!value.empty()) value += ',';
           value += text();
@@ -204,7 +215,8 @@ class Reader {
   Prim prim(const std::string& parent) {
     if (word() != "def") wrong("expected def");
     Prim p;
-    p.type = word();
+    space();
+    if (peek() != '"') p.type = word();  // else what is referenced has one
     const std::string name = text();
     if (name.empty() || std::isdigit(static_cast<unsigned char>(name[0])) ||
         !std::all_of(name.begin(), name.end(), [](char c) {

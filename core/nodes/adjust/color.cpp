@@ -1,6 +1,7 @@
 // Color: gives points a color of their own, from a palette or along a ramp.
 #include "core/base/number_text.h"
 #include "core/nodes/adjust/effect.h"
+#include "core/nodes/carried_names.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/props/coloring.h"
@@ -149,6 +150,7 @@ const NodeKind& color() {
             .usual(0, 100, 1),
     };
     k.usesSeed = true;
+    offersAttributes(k, "number", Carried::Numbers);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

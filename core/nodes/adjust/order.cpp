@@ -1,5 +1,6 @@
 // Order: which point comes first.
 #include "core/base/sorting.h"
+#include "core/nodes/carried_names.h"
 #include "core/nodes/registry.h"
 #include "core/props/quantities.h"
 
@@ -68,6 +69,7 @@ const NodeKind& order() {
     k.glyph = "order";
     k.synonyms = {"sort", "sequence", "shuffle", "index"};
     k.inputs = {pointsInput()};
+    offersAttributes(k, "number", Carried::Numbers);
     k.outputs = {pointsOutput()};
     k.params = {
         param("by", &Params::by, ARVESK_TEXT("node", "Sort by"), ARVESK_TEXT("node", "What comes first."),

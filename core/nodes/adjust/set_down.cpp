@@ -1,6 +1,7 @@
 // Set down: puts points onto ground and renews their ground record.
 #include "core/nodes/adjust/effect.h"
 #include "core/nodes/registry.h"
+#include "core/props/quantities.h"
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>
@@ -10,7 +11,7 @@ namespace {
 
 enum class Along { Vertical, Direction };
 enum class Misses { LeftOut, Kept };
-enum class SinkBy { Meters, Share };
+enum class SinkBy { Meters, Share, Height };
 struct Params {
   SetDownWay way = SetDownWay::NearestAlong;
   Along along = Along::Vertical;
@@ -56,6 +57,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<Vec2> uv(points.count);
   Array<std::uint8_t> keeps(points.count);
   Array<Vec3> moved = points.movedBy.copied(points.count);
+  const Extents extents(points);
   parallelPieces(ctx.task, points.count, 8192, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
       const GroundPlace& place = found[i];
@@ -67,7 +69,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       uv[i] = isHit ? place.uv : points.groundUv[i];
       if (!isHit) continue;
       moved[i] = Vec3(0);
-      const float sink = p.sinkBy == SinkBy::Meters ? p.sink : p.sinkShare / 100 * points.size[i].y;
+      const float sink = p.sinkBy == SinkBy::Meters  ? p.sink
+                         : p.sinkBy == SinkBy::Share ? p.sinkShare / 100 * points.size[i].y
+                                                     : p.sinkShare / 100 * extents(i).y;
       const Vec3 into = p.way == SetDownWay::NearestPlace ? -place.normal : direction;
       position[i] += (place.position + into * sink - position[i]) * (where ? effect[i] : p.amount / 100);
     }
@@ -102,7 +106,7 @@ std::string sentence(const Params& p) {
                      : p.way == SetDownWay::TopmostAlong ? "Set down · topmost"
                                                          : "Set down · nearest";
   if (p.sinkBy == SinkBy::Meters && p.sink != 0) text += fmt::format(", {:g} m deep", p.sink);
-  if (p.sinkBy == SinkBy::Share && p.sinkShare != 0) text += fmt::format(", {:g} % deep", p.sinkShare);
+  if (p.sinkBy != SinkBy::Meters && p.sinkShare != 0) text += fmt::format(", {:g} % deep", p.sinkShare);
   return text;
 }
 
@@ -143,8 +147,10 @@ const NodeKind& setDown() {
             .hard(0.001, 1e5)
             .usual(0.1, 100, 0.5),
         param("sink_by", &Params::sinkBy, ARVESK_TEXT("node", "Sink by"),
-              ARVESK_TEXT("node", "Meters, or a share of the point's height."),
-              {{"meters", ARVESK_TEXT("node", "Meters")}, {"share", ARVESK_TEXT("node", "Share of size")}}),
+              ARVESK_TEXT("node", "Meters, a share of 1 m × the point's size, or a share of how high its prop stands."),
+              {{"meters", ARVESK_TEXT("node", "Meters")},
+               {"share", ARVESK_TEXT("node", "Share of size")},
+               {"height", ARVESK_TEXT("node", "Share of height")}}),
         param("sink", &Params::sink, ARVESK_TEXT("node", "Sink"),
               ARVESK_TEXT("node", "How deep into the ground; below 0 lifts."))
             .in(Unit::Meter)
@@ -152,11 +158,11 @@ const NodeKind& setDown() {
             .usual(-1, 1, 0.01)
             .shown("sink_by", {"meters"}),
         param("sink_share", &Params::sinkShare, ARVESK_TEXT("node", "Sink"),
-              ARVESK_TEXT("node", "Share of 1 m × the point's size."))
+              ARVESK_TEXT("node", "How deep into the ground, as a share; below 0 lifts."))
             .in(Unit::Percent)
             .hard(-1000, 1000)
             .usual(0, 100, 1)
-            .shown("sink_by", {"share"}),
+            .shown("sink_by", {"share", "height"}),
         param("misses", &Params::misses, ARVESK_TEXT("node", "Misses"),
               ARVESK_TEXT("node", "What happens to points that find no ground."),
               {{"left-out", ARVESK_TEXT("node", "Left out")}, {"kept", ARVESK_TEXT("node", "Kept")}}),

@@ -1,5 +1,6 @@
 // Size by mask: small where a mask is low, large where it is high.
 #include "core/nodes/adjust/effect.h"
+#include "core/nodes/adjust/size_factors.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -7,13 +8,7 @@
 namespace arvesk::nodes {
 namespace {
 
-enum class SizeBy { Uniform, PerAxis };
-struct Params {
-  SizeBy by = SizeBy::Uniform;
-  Range size{0.5F, 1.5F};
-  Range sizeX{1, 1};
-  Range sizeY{0.5F, 1.5F};
-  Range sizeZ{1, 1};
+struct Params : SizeFactors {
   float amount = 100;
 };
 
@@ -23,11 +18,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Array<float> effect = effectOf(ctx, in.mask("where"), points, p.amount);
   if (ctx.task.isCancelled()) return Failure(cancelled());
   Array<Vec3> size = points.size.copied(points.count);
-  const auto at = [](const Range& r, float v) { return r.from + (r.to - r.from) * v; };
   for (std::size_t i = 0; i < points.count; ++i) {
-    const Vec3 factor = p.by == SizeBy::Uniform
-                            ? Vec3(at(p.size, value[i]))
-                            : Vec3(at(p.sizeX, value[i]), at(p.sizeY, value[i]), at(p.sizeZ, value[i]));
+    const Vec3 factor = p.at(value[i]);
     size[i] *= glm::max(Vec3(1) + (factor - Vec3(1)) * effect[i], Vec3(1e-4F));
   }
   Array<std::uint8_t> all;
@@ -61,24 +53,8 @@ const NodeKind& sizeByMask() {
                  ARVESK_TEXT("node", "Chooses between the two factors."), false, false},
                 adjustWhereInput()};
     k.outputs = {pointsOutput()};
-    const auto factor = [](ParamSpec spec) { return spec.hard(0, 1000).usual(0, 4, 0.05); };
-    k.params = {
-        param("by", &Params::by, ARVESK_TEXT("node", "Size"), ARVESK_TEXT("node", "One factor, or one per own axis."),
-              {{"uniform", ARVESK_TEXT("node", "Uniform")}, {"per-axis", ARVESK_TEXT("node", "Per axis")}}),
-        factor(param("size", &Params::size, ARVESK_TEXT("node", "Factor"),
-                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
-            .shown("by", {"uniform"}),
-        factor(param("size_x", &Params::sizeX, ARVESK_TEXT("node", "Factor X"),
-                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
-            .shown("by", {"per-axis"}),
-        factor(param("size_y", &Params::sizeY, ARVESK_TEXT("node", "Factor Y"),
-                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
-            .shown("by", {"per-axis"}),
-        factor(param("size_z", &Params::sizeZ, ARVESK_TEXT("node", "Factor Z"),
-                     ARVESK_TEXT("node", "Where the mask is 0, and where it is 1.")))
-            .shown("by", {"per-axis"}),
-        amountParam(&Params::amount),
-    };
+    addSizeParams<Params>(k.params, ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."));
+    k.params.push_back(amountParam(&Params::amount));
     k.example.params = {{"size", std::vector<double>{0.4, 1.8}}};
     k.example.spacing = 1.9;
     return define<Params>(std::move(k), &evaluate, &sentence);

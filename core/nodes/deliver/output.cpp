@@ -30,11 +30,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     for (const Inputs::Link& link : links)
       if (const auto* surface = std::get_if<SurfacePtr>(&link.value)) only = *surface, ++count;
     // One surface goes through as it is, with its index.
-    if (count == 1 && only->isShown == p.isVisible) return Outputs{only};
+    if (count == 1 && only->isShown == p.isVisible) {
+      ctx.say(fmt::format("{} triangles", only->faceCount()));
+      return Outputs{only};
+    }
     auto surface = count == 1 ? Result<SurfacePtr>(only) : mergedSurfaces(ctx, links);
     if (!surface) return Failure(surface.error());
     Surface shown = **surface;
     shown.isShown = p.isVisible;
+    ctx.say(fmt::format("{} triangles", shown.faceCount()));
     return Outputs{std::make_shared<const Surface>(std::move(shown))};
   }
   if (holds(VolumePtr())) {

@@ -2,10 +2,12 @@
 #include "core/base/formula.h"
 #include "core/base/noise.h"
 #include "core/base/pattern.h"
+#include "core/nodes/carried_names.h"
 #include "core/nodes/dress/prop_rules.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/props/quantities.h"
+#include "core/spatial/unlike.h"
 
 #include <fmt/format.h>
 
@@ -14,10 +16,11 @@
 namespace arvesk::nodes {
 namespace {
 
-enum class Way { Chance, Cycle, Patches, Ranges, Name, Index, Expression };
+enum class Way { Chance, Unlike, Cycle, Patches, Ranges, Name, Index, Expression };
 enum class CommonHeight { AsMade, Meters, Tallest, Cell };
 struct Params {
   Way way = Way::Chance;
+  float unlikeWithin = 2;
   float patchSize = 6;
   float ragged = 50;
   std::string ranges = "0 to 0.5: *; 0.5 to 1: *";
@@ -62,12 +65,22 @@ class Chooser {
   Result<Array<std::int32_t>> run() {
     Array<std::int32_t> out(m_points.count);
     if (auto ok = prepare(); !ok) return Failure(ok.error());
+    if (m_p.way == Way::Unlike) {
+      auto unlike = unlikeNeighbors();
+      if (unlike) tellBare(*unlike, {});
+      return unlike;
+    }
     Array<float> mask;
     if (m_p.way == Way::Ranges) mask = maskValues(m_ctx.task, *m_mask, m_points);
     parallelPieces(m_ctx.task, m_points.count, 4096,
                    [&](std::size_t begin, std::size_t end) { piece(begin, end, mask, out); });
     if (m_ctx.task.isCancelled()) return Failure(cancelled());
     tellBare(out, mask);
+    if (m_p.way == Way::Ranges) {
+      Array<std::uint8_t> hasProp(out.size());
+      for (std::size_t i = 0; i < out.size(); ++i) hasProp[i] = out[i] != kNoProp;
+      m_ctx.measured(makeHistogram("mask value", "", 0, 1, mask, hasProp));
+    }
     return out;
   }
 
@@ -83,6 +96,7 @@ class Chooser {
     };
     switch (m_p.way) {
       case Way::Chance:
+      case Way::Unlike:
       case Way::Cycle:
       case Way::Patches:
         warn(bare.size(), "no prop of the kit has a weight above 0", "Choose props, or raise a weight");
@@ -178,6 +192,7 @@ class Chooser {
 
   void piece(std::size_t begin, std::size_t end, const Array<float>& mask, Array<std::int32_t>& out) const {
     switch (m_p.way) {
+      case Way::Unlike: return;  // not by pieces
       case Way::Chance:
         for (std::size_t i = begin; i < end; ++i) out[i] = m_rendezvous.chosen(m_points.id[i]);
         return;
@@ -206,6 +221,30 @@ class Chooser {
       }
       case Way::Expression: byExpression(begin, end, out); return;
     }
+  }
+
+  /// By lot among the props that nobody near has; where all are taken, the one whose nearest is farthest.
+  Result<Array<std::int32_t>> unlikeNeighbors() const {
+    constexpr double kMostPairs = 2e9;
+    if (pairsWithin(m_points, m_p.unlikeWithin) > kMostPairs)
+      return fail(ProblemCode::TooMany,
+                  fmt::format("too many points lie within {:g} m of each other to compare", m_p.unlikeWithin),
+                  "Lower the distance within which props differ");
+    UnlikeNeighbors found = chooseUnlike(
+        m_ctx.task, m_points, m_ctx.draw("unlike"), m_p.unlikeWithin, m_kit.entries.size(),
+        [&](std::size_t i, const std::vector<float>& nearest) {
+          const std::int32_t free = m_rendezvous.chosen(m_points.id[i],
+                                                        [&](std::size_t k) { return std::isinf(nearest[k]); });
+          if (free >= 0) return free;
+          std::int32_t best = kNoProp;
+          for (std::size_t k = 0; k < nearest.size(); ++k)
+            if (m_kit.entries[k].weight > 0 && (best < 0 || nearest[k] > nearest[static_cast<std::size_t>(best)]))
+              best = static_cast<std::int32_t>(k);
+          return best;
+        });
+    if (m_ctx.task.isCancelled()) return Failure(cancelled());
+    m_ctx.say(fmt::format("{} of {} have an equal one within {:g} m", found.equal, m_points.count, m_p.unlikeWithin));
+    return std::move(found.kind);
   }
 
   void patches(std::size_t begin, std::size_t end, Array<std::int32_t>& out) const {
@@ -281,7 +320,7 @@ void fillCells(const EvalContext& ctx, const Params& p, Points& points) {
   const auto* cells = columnOf<Column<Vec3>>(points.attributes, "cell");
   if (!cells) {
     ctx.warn("props are to fill the points' cells, but the points carry none; they stay as made",
-             "Take the points from a Planting grid in volume");
+             "Take the points from Courses or from a Planting grid in volume");
     return;
   }
   Array<Vec3> size = points.size.copied(points.count);
@@ -289,9 +328,13 @@ void fillCells(const EvalContext& ctx, const Params& p, Points& points) {
   for (std::size_t i = 0; i < points.count; ++i) {
     if (points.prop[i] == kNoProp) continue;
     const Box3 box = points.kit->entries[static_cast<std::size_t>(points.prop[i])].prop->surface->bounds();
-    for (int axis = 0; axis < 3; ++axis)
+    Vec3 middle(0);
+    for (int axis = 0; axis < 3; ++axis) {
+      if (!((*cells)[i][axis] > 0)) continue;  // cells of rows on a surface have no height
       if (box.extent()[axis] > 1e-5F) size[i][axis] *= p.ofCell / 100 * (*cells)[i][axis] / box.extent()[axis];
-    position[i] -= points.orientation[i] * (size[i] * box.center());
+      middle[axis] = size[i][axis] * box.center()[axis];
+    }
+    position[i] -= points.orientation[i] * middle;
   }
   points.size = std::move(size);
   points.position = std::move(position);
@@ -335,6 +378,7 @@ std::string sentence(const Params& p) {
   std::string text;
   switch (p.way) {
     case Way::Chance: text = "Dress · at random"; break;
+    case Way::Unlike: text = fmt::format("Dress · unlike within {:g} m", p.unlikeWithin); break;
     case Way::Cycle: text = "Dress · in turn"; break;
     case Way::Patches: text = fmt::format("Dress · in patches of {:g} m", p.patchSize); break;
     case Way::Ranges: text = "Dress · " + p.ranges; break;
@@ -371,7 +415,10 @@ const NodeKind& dress() {
     k.help = ARVESK_TEXT(
         "node",
         "Gives each point a prop of the kit. At random: by weight; a point keeps its prop when others come or go: "
-        "adding a prop to the kit moves points only to it, removing one moves only its own. In turn: first, second, "
+        "adding a prop to the kit moves points only to it, removing one moves only its own. Unlike neighbors: by "
+        "weight "
+        "among the props that none within a distance has; where all are taken, the one whose nearest is farthest. "
+        "In turn: first, second, "
         "third… in the order of the points and the kit, so one point more or less shifts all that follow. "
         "Patches: places that lie together get the same prop, by weight. By mask: rows say which props each range of "
         "its values gets; a gap gives no prop, where ranges overlap weight decides. By name: rows say which props a "
@@ -387,16 +434,30 @@ const NodeKind& dress() {
                 {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
                  ARVESK_TEXT("node", "For ranges: its value chooses."), true, false}};
     k.outputs = {pointsOutput()};
+    k.names = [](const std::string& id, const EvalContext&, const Inputs& in, const ParamMap& values) {
+      if (id == "attribute") return carriedAttributes(in, Carried::Texts);
+      if (id != "rules") return std::vector<NameCount>();
+      const auto it = values.find("attribute");
+      const auto* name = it == values.end() ? nullptr : std::get_if<std::string>(&it->second);
+      return carriedTexts(in, name ? *name : Params().attribute);
+    };
     k.params = {
         param("way", &Params::way, ARVESK_TEXT("node", "Props"),
               ARVESK_TEXT("node", "What decides which prop a point gets."),
               {{"chance", ARVESK_TEXT("node", "At random")},
+               {"unlike", ARVESK_TEXT("node", "Unlike neighbors")},
                {"cycle", ARVESK_TEXT("node", "In turn")},
                {"patches", ARVESK_TEXT("node", "In patches")},
                {"ranges", ARVESK_TEXT("node", "By mask")},
                {"name", ARVESK_TEXT("node", "By name")},
                {"index", ARVESK_TEXT("node", "By number")},
                {"expression", ARVESK_TEXT("node", "Expression")}}),
+        param("unlike_within", &Params::unlikeWithin, ARVESK_TEXT("node", "Differ within"),
+              ARVESK_TEXT("node", "How near to each other no two points should have the same prop."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e5)
+            .usual(0.1, 20, 0.1)
+            .shown("way", {"unlike"}),
         param("patch_size", &Params::patchSize, ARVESK_TEXT("node", "Patch size"),
               ARVESK_TEXT("node", "About how wide a patch of one prop is."))
             .in(Unit::Meter)
@@ -441,7 +502,8 @@ const NodeKind& dress() {
         param("common_height", &Params::commonHeight, ARVESK_TEXT("node", "Height"),
               ARVESK_TEXT("node",
                           "As made, one height for all, or all as high as the tallest. Or as large as the cell that "
-                          "each point of a Planting grid in volume carries, on every axis, with its middle there."),
+                          "each point of Courses or of a Planting grid in volume carries, on every axis that it has, "
+                          "with its middle there."),
               {{"as-made", ARVESK_TEXT("node", "As made")},
                {"meters", ARVESK_TEXT("node", "In meters")},
                {"tallest", ARVESK_TEXT("node", "As the tallest")},
@@ -462,7 +524,9 @@ const NodeKind& dress() {
     k.usesSeed = true;
     k.example.spacing = 2.2;
     k.trial.params = {{"way", std::string("patches")}};
-    reaches<Params>(k, [](const Params& p) { return p.way == Way::Cycle ? Reach::whole(true) : Reach::none(); });
+    reaches<Params>(k, [](const Params& p) {
+      return p.way == Way::Cycle || p.way == Way::Unlike ? Reach::whole(true) : Reach::none();
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -1,11 +1,13 @@
 // On props: points on every placement of some props: at mount points, over their mesh, or one per named part.
 #include "core/base/pattern.h"
+#include "core/geometry/file_parts.h"
 #include "core/nodes/dress/prop_samples.h"
 #include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
 #include "core/nodes/scatter/children.h"
 #include "core/nodes/scatter/draft_share.h"
+#include "core/props/quantities.h"
 #include "core/spatial/surface_index.h"
 
 #include <fmt/format.h>
@@ -27,6 +29,8 @@ struct Params : DraftShare, FaceRule {
   int variants = 4;
   SizeFrom size = SizeFrom::One;
   float footprint = 0.05F;
+  bool carriesPlace = false;
+  bool isSizedByMount = true;
 };
 
 /// In world meters a placement of twice the size holds the finer of these sets. Sizes are classed, each axis by itself,
@@ -104,8 +108,8 @@ class Sampler {
       const int n = ++used[m.name];
       m_offered.insert(m.name);
       if (!m_patterns.match(m.name)) continue;
-      out.push_back({m.position, m.turn, m.turn * kUp, Vec2(0), hashOf(hashText(m.name), static_cast<std::uint64_t>(n)),
-                     placeOf(names, m.name)});
+      out.push_back({m.position, m.turn, m.size, m.turn * kUp, Vec2(0),
+                     hashOf(hashText(m.name), static_cast<std::uint64_t>(n)), placeOf(names, m.name)});
     }
     return out;
   }
@@ -127,7 +131,7 @@ class Sampler {
       parts.entries.push_back({makeProp(fmt::format("{}/{}/{}", prop.uid, n, name), whole,
                                         std::make_shared<const Surface>(transformed(part, -home, Quat(1, 0, 0, 0), 1))),
                                1});
-      out.push_back({home, Quat(1, 0, 0, 0), kUp, Vec2(0), hashOf(hashText(name), n),
+      out.push_back({home, Quat(1, 0, 0, 0), Vec3(1), kUp, Vec2(0), hashOf(hashText(name), n),
                      static_cast<std::uint32_t>(names.size() - 1)});
     }
     return out;
@@ -288,7 +292,8 @@ struct Children {
 
 /// Is anything taken from the mesh or the sample besides the place?
 bool isFromAsked(const Params& p, const Parents& parents) {
-  return p.at == At::Parts || std::any_of(parents.sets.begin(), parents.sets.end(), [](const auto& set) {
+  return p.at == At::Parts || p.carriesPlace || (p.at == At::Mounts && p.isSizedByMount) ||
+         std::any_of(parents.sets.begin(), parents.sets.end(), [](const auto& set) {
            const Surface& s = *set.first.prop->surface;
            return !s.colors.empty() || !s.vertexAttributes.empty();
          });
@@ -348,6 +353,37 @@ Points placed(const EvalContext& ctx, const Points& points, const Params& p, con
   return out;
 }
 
+/// Where each sits on its prop, as the prop knows it: place and normal at size 1, part and material.
+void takePlaceOnProp(Points& out, const Children& children) {
+  Array<Vec3> place(out.count);
+  Array<Vec3> normal(out.count);
+  const auto names = [&](const char* attribute, const auto& nameOf) {
+    auto known = std::make_shared<std::vector<std::string>>();
+    std::map<std::string, std::uint32_t> number;
+    Array<std::uint32_t> index(out.count);
+    for (std::size_t c = 0; c < out.count; ++c) {
+      const auto& [surface, sample] = children.from[c];
+      const auto [it, isNew] = number.emplace(sample->face == kNoFace ? std::string() : nameOf(*surface, sample->face),
+                                              static_cast<std::uint32_t>(known->size()));
+      if (isNew) known->push_back(it->first);
+      index[c] = it->second;
+    }
+    out.attributes.insert_or_assign(attribute, TextColumn{known, Column<std::uint32_t>(std::move(index))});
+  };
+  for (std::size_t c = 0; c < out.count; ++c) {
+    place[c] = children.from[c].second->place;
+    normal[c] = children.from[c].second->normal;
+  }
+  out.attributes.insert_or_assign(kPropPlace, Column<Vec3>(std::move(place)));
+  out.attributes.insert_or_assign(kPropNormal, Column<Vec3>(std::move(normal)));
+  names("part", [](const Surface& s, std::uint32_t f) {
+    const std::size_t part = s.faceParts.empty() ? 0 : s.faceParts[f];
+    return part < s.parts.size() ? s.parts[part] : std::string();
+  });
+  names("material",
+        [](const Surface& s, std::uint32_t f) { return s.materials.empty() ? std::string() : s.materialOf(f).name; });
+}
+
 /// Pieces are props of their own, with their footprint and their home in the owner.
 void dressPieces(Points& out, const Sets& sets, const Children& children) {
   Array<std::int32_t> prop(out.count);
@@ -381,6 +417,11 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (ctx.task.isCancelled()) return Failure(cancelled());
   const bool isNamed = p.at == At::Mounts || p.at == At::Parts;
   if (p.size == SizeFrom::Placement || p.at == At::Parts) out.size = points.size.gathered(children.parent);
+  if (p.at == At::Mounts && p.isSizedByMount) {
+    Array<Vec3> size = out.size.copied(out.count);
+    for (std::size_t c = 0; c < out.count; ++c) size[c] *= children.from[c].second->size;
+    out.size = std::move(size);
+  }
   // What grows on a placement is never shown without it.
   Array<float> level(out.count);
   const Column<float> own = draftLevels(p, out.id, out.count);
@@ -390,6 +431,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.draftLevel = std::move(level);
   inherit(out, points, children.parent);
   if (!isNamed) takeMeshAttributes(out, children.from);
+  if (p.carriesPlace) takePlaceOnProp(out, children);
   if (!sets->names.empty()) {
     if (p.at == At::Parts) dressPieces(out, *sets, children);
     out.attributes.insert_or_assign(p.at == At::Parts ? "part" : "mount",
@@ -400,6 +442,33 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     ctx.warnUnmatched(sampler.patterns(), sampler.offered(),
                       p.at == At::Mounts ? "mount point of these props" : "part of these props");
   return Outputs{std::make_shared<const Points>(std::move(out))};
+}
+
+/// Mount points or parts of the props that come in, each counted with the placements that have it.
+std::vector<NameCount> namesOnProps(const std::string& param, const EvalContext&, const Inputs& in,
+                                    const ParamMap& values) {
+  const PointsPtr points = in.points();
+  if (param != "names" || !points || !points->kit) return {};
+  const auto at = values.find("at");
+  const bool areParts = at != values.end() && at->second == ParamValue(std::string("parts"));
+  std::vector<std::size_t> placements(points->kit->entries.size());
+  for (std::size_t i = 0; i < points->count; ++i)
+    if (points->prop[i] != kNoProp) ++placements[static_cast<std::size_t>(points->prop[i])];
+  std::map<std::string, std::size_t> counts;
+  const KitPtr of = in.kit("of");
+  for (std::size_t k = 0; k < placements.size(); ++k) {
+    const Prop& prop = *points->kit->entries[k].prop;
+    if (placements[k] == 0 || (of && std::none_of(of->entries.begin(), of->entries.end(),
+                                                  [&](const KitEntry& e) { return e.prop->uid == prop.uid; })))
+      continue;
+    if (areParts)
+      for (const std::string& part : splitsOf(*prop.surface)->parts) counts[part] += placements[k];
+    else
+      for (const SceneNode& mount : prop.mounts) counts[mount.name] += placements[k];
+  }
+  std::vector<NameCount> out;
+  for (const auto& [name, count] : counts) out.push_back({name, count});
+  return out;
 }
 
 std::string sentence(const Params& p) {
@@ -467,13 +536,27 @@ const NodeKind& onProps() {
               ARVESK_TEXT("node", "Starts at 1, or is the placement's."),
               {{"one", ARVESK_TEXT("node", "1")}, {"placement", ARVESK_TEXT("node", "As placement")}})
             .shown("at", {"mounts", "even", "faces", "vertices"}),
+        param("mount_size", &Params::isSizedByMount, ARVESK_TEXT("node", "Sized by mount"),
+              ARVESK_TEXT("node", "The mount point's own size counts: what sits there is so many times as large."))
+            .shown("at", {"mounts"}),
         param("footprint", &Params::footprint, ARVESK_TEXT("node", "Footprint"),
               ARVESK_TEXT("node", "Radius of ground that a point claims until it is given a prop."))
             .in(Unit::Meter)
             .hard(0, 1e4)
             .usual(0, 2, 0.01),
+        param("carries_place", &Params::carriesPlace, ARVESK_TEXT("node", "Place on the prop"),
+              ARVESK_TEXT("node",
+                          "Points also carry prop-place (m) and prop-normal in the prop's own frame at size 1, and the "
+                          "part and material that they sit on: masks in the frame of the placement go by these.")),
     };
     addDraftParams<Params>(k.params);
+    k.version = 2;
+    k.upgrade = [](SavedNode& saved) {  // version 1 did not ask how large mount points are
+      const auto at = saved.params.find("at");
+      if (at != saved.params.end() && at->second == ParamValue(std::string("mounts")))
+        saved.params["mount_size"] = false;
+    };
+    k.names = &namesOnProps;
     k.usesSeed = true;
     k.example.params = {{"spacing", 0.55}};
     k.example.spacing = 2.6;

@@ -12,7 +12,7 @@ PropSampleList samplesOf(const EvalContext& ctx, const Surface& s, SampleOf of, 
                          const Vec3& size, std::uint64_t key) {
   PropSampleList out;
   const auto add = [&](const Vec3& place, const Vec3& normal, std::uint32_t face, Vec2 weights, std::uint64_t code) {
-    out.push_back({place, shortestTurn(kUp, normal), normal, s.uvAt(face, weights), code, 0, face, weights});
+    out.push_back({place, shortestTurn(kUp, normal), Vec3(1), normal, s.uvAt(face, weights), code, 0, face, weights});
   };
   if (of == SampleOf::Faces) {
     const auto faces = facesBy(s, rule);

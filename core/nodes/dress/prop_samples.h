@@ -9,6 +9,7 @@ namespace arvesk::nodes {
 struct PropSample {
   Vec3 place{0};          // m, in the prop's space
   Quat turn{1, 0, 0, 0};  // Y along the normal; mount points as they were made
+  Vec3 size{1};           // of mount points
   Vec3 normal = kUp;
   Vec2 uv{0};
   std::uint64_t code = 0;        // makes the child's id with the parent's

@@ -29,6 +29,34 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return Outputs{makeDistanceMask(points, surface, rule, p.far, p.band, p, ctx.task)};
 }
 
+/// Full up to the rim of all of the prop, fading over as much again: from its middle, or from the rim of its base. From
+/// the rim of all of it, full as far out as the prop is wide.
+std::optional<Band> bandForProps(const Inputs& in, const ParamMap& values) {
+  float base = 0;
+  float spread = 0;
+  std::size_t count = 0;
+  for (const PointsPtr& points : referredPoints(in, "points"))
+    for (std::size_t i = 0; i < points->count && points->kit; ++i) {
+      if (points->prop[i] == kNoProp) continue;
+      const Prop& prop = *points->kit->entries[static_cast<std::size_t>(points->prop[i])].prop;
+      const float size = std::max(std::abs(points->size[i].x), std::abs(points->size[i].z));
+      base += baseOf(prop) * size;
+      spread += prop.footprint * size;
+      ++count;
+    }
+  if (count == 0) return std::nullopt;
+  const auto isChosen = [&](const char* param, const char* option) {
+    const auto it = values.find(param);
+    return it != values.end() && it->second == ParamValue(std::string(option));
+  };
+  const auto rounded = [&](float sum) { return std::round(100 * sum / static_cast<float>(count)) / 100; };
+  base = rounded(base);
+  spread = std::max(base, rounded(spread));
+  const bool isFromBase = !isChosen("to", "centers") && isChosen("footprint_is", "base");
+  const float full = isFromBase ? spread - base : spread;
+  return Band{0, 0, full, full + std::max(0.1F, spread)};
+}
+
 std::string sentence(const Params& p) { return rangeWords(p.band, " m") + " away"; }
 
 }  // namespace
@@ -52,6 +80,7 @@ const NodeKind& distance() {
                 {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
                  ARVESK_TEXT("node", "Distance to the nearest place of this."), true, false}};
     k.outputs = {maskOutput()};
+    k.bandForProps = &bandForProps;
     k.params = {
         param("band", &Params::band, ARVESK_TEXT("node", "Distance"),
               ARVESK_TEXT("node", "Soft range in m: fade-in start, full from, full to, fade-out end."))

@@ -1,6 +1,7 @@
 // Facing mask: which way the ground looks.
 #include "core/masks/place_masks.h"
 #include "core/nodes/mask/finish.h"
+#include "core/nodes/mask/frame_param.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -9,7 +10,7 @@ namespace arvesk::nodes {
 namespace {
 
 enum class Toward { Heading, Direction };
-struct Params : MaskFinish {
+struct Params : MaskFinish, MaskFrame {
   Toward toward = Toward::Heading;
   float headingDeg = 0;
   Vec3 direction{0, 0, -1};
@@ -23,7 +24,7 @@ Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) 
                                                      : directionOr(p.direction, Vec3(0));
   if (direction == Vec3(0))
     return fail(ProblemCode::BadParameter, "direction is 0, 0, 0", "Set a direction, such as 0, 1, 0 for up");
-  return Outputs{makeFacingMask(in.surface(), direction, p.isTwoSided, p.band, p)};
+  return Outputs{inFrame(makeFacingMask(in.surface(), direction, p.isTwoSided, p.band, p), p)};
 }
 
 std::string sentence(const Params& p) {
@@ -60,7 +61,7 @@ const NodeKind& facing() {
             .usual(0, 360, 1)
             .shown("toward", {"heading"}),
         param("direction", &Params::direction, ARVESK_TEXT("node", "Direction"),
-              ARVESK_TEXT("node", "The direction that is faced, in the world."))
+              ARVESK_TEXT("node", "The direction that is faced, in the world or on the prop."))
             .hard(-1, 1)
             .usual(-1, 1, 0.05)
             .shown("toward", {"direction"}),
@@ -73,6 +74,7 @@ const NodeKind& facing() {
             .hard(0, 180)
             .usual(0, 180, 1),
     };
+    k.params.push_back(frameParam<Params>());
     addFinishParams<Params>(k.params);
     k.example.params = {{"band", std::vector<double>{0, 0, 60, 80}}};
     k.example.joins = {"ground"};

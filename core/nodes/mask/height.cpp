@@ -1,5 +1,6 @@
 // Height mask: how high a place is.
 #include "core/nodes/mask/finish.h"
+#include "core/nodes/mask/frame_param.h"
 #include "core/nodes/range_words.h"
 #include "core/nodes/registry.h"
 
@@ -7,14 +8,14 @@ namespace arvesk::nodes {
 namespace {
 
 enum class HeightOf { Meters, Relative };
-struct Params : MaskFinish {
+struct Params : MaskFinish, MaskFrame {
   HeightOf of = HeightOf::Meters;
   Band band{0, 0, 5, 6};
   Band relativeBand{0, 0, 0.5F, 0.6F};
 };
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs& in, const Params& p) {
-  if (p.of == HeightOf::Meters) return Outputs{makeHeightMask(nullptr, p.band, p)};
+  if (p.of == HeightOf::Meters) return Outputs{inFrame(makeHeightMask(nullptr, p.band, p), p)};
   if (!in.surface())
     return fail(ProblemCode::MissingInput, "relative height needs the ground it is relative to",
                 "Connect a surface to Ground");
@@ -58,6 +59,7 @@ const NodeKind& height() {
             .usual(0, 1, 0.01)
             .shown("of", {"relative"}),
     };
+    k.params.push_back(frameParam<Params>().shown("of", {"meters"}));
     addFinishParams<Params>(k.params);
     k.example.params = {{"band", std::vector<double>{0.2, 0.8, 20, 30}}};
     k.example.joins = {"ground"};

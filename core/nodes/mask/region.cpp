@@ -1,6 +1,7 @@
 // Region mask: inside a ball, a box or a half-space that is moved and sized in Site.
 #include "core/masks/place_masks.h"
 #include "core/nodes/mask/finish.h"
+#include "core/nodes/mask/frame_param.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -8,7 +9,7 @@
 namespace arvesk::nodes {
 namespace {
 
-struct Params : MaskFinish {
+struct Params : MaskFinish, MaskFrame {
   RegionShape shape = RegionShape::Ball;
   Vec3 center{0};
   Vec3 extent{20};
@@ -18,7 +19,8 @@ struct Params : MaskFinish {
 };
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
-  return Outputs{makeRegionMask({p.shape, p.center, p.extent, headingTurn(p.headingDeg, p.tiltDeg), p.softness}, p)};
+  return Outputs{
+      inFrame(makeRegionMask({p.shape, p.center, p.extent, headingTurn(p.headingDeg, p.tiltDeg), p.softness}, p), p)};
 }
 
 std::string sentence(const Params& p) {
@@ -93,6 +95,7 @@ const NodeKind& region() {
             .usual(0, 20, 0.1)
             .inSite(SiteRole::Softness),
     };
+    k.params.push_back(frameParam<Params>());
     addFinishParams<Params>(k.params);
     k.example.params = {{"extent", std::vector<double>{14, 14, 9}}, {"softness", 2.0}};
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -22,7 +22,9 @@ struct Params : DraftShare {
   float countVariation = 30;
   float radius = 1.5F;
   float radiusVariation = 20;
+  float ringThickness = 20;
   float separation = 0;
+  bool isRefilled = false;
   CurveShape thinning{{{0, 1}, {1, 1}}};
   float raggedness = 40;
   float toothSize = 0.5F;
@@ -39,7 +41,8 @@ struct Members {
   Array<Vec2> uv;
   Array<std::uint64_t> id;
   Array<std::uint32_t> parent;
-  Array<float> distance;  // from the parent, m
+  Array<float> distance;          // from the parent, m
+  Array<std::uint8_t> isReserve;  // comes in where separation takes others
 };
 
 /// One parent's clump in own coordinates, before it is turned and moved.
@@ -77,7 +80,12 @@ class Clump {
     Vec3 unit(0);
     switch (m_p.shape) {
       case Shape::Disc: unit = std::sqrt(along) * Vec3(std::sin(angle), 0, std::cos(angle)); break;
-      case Shape::Ring: unit = std::sqrt(0.64F + 0.36F * along) * Vec3(std::sin(angle), 0, std::cos(angle)); break;
+      case Shape::Ring: {  // even over what lies between the inner and the outer rim
+        const double hole = 1 - static_cast<double>(m_p.ringThickness) / 100;
+        const auto inner = static_cast<float>(hole * hole);
+        unit = std::sqrt(inner + (1 - inner) * along) * Vec3(std::sin(angle), 0, std::cos(angle));
+        break;
+      }
       case Shape::Spiral: {  // the golden angle fills without rows (Vogel 1979)
         const float turn = static_cast<float>(k) * 2.39996323F + 2 * kPi * m_start.unit(parent);
         unit = std::sqrt((static_cast<float>(k) + 0.5F) / static_cast<float>(std::max(m_p.count, 1))) *
@@ -110,6 +118,12 @@ void append(Members& to, const Members& from, std::size_t i) {
   to.id.push_back(from.id[i]);
   to.parent.push_back(from.parent[i]);
   to.distance.push_back(from.distance[i]);
+  to.isReserve.push_back(from.isReserve[i]);
+}
+
+/// With reserves, of which four stand in for each member: then a clump that has the room is as large as it should be.
+std::size_t triedOf(std::size_t count, const Params& p) {
+  return p.isRefilled && p.shape != Shape::Spiral ? 5 * count : count;
 }
 
 Members makeMembers(const EvalContext& ctx, const Points& parents, const SurfacePtr& ground, const SurfaceIndex* index,
@@ -124,7 +138,7 @@ Members makeMembers(const EvalContext& ctx, const Points& parents, const Surface
       const std::uint64_t parentId = parents.id[i];
       const std::size_t count = clump.countOf(parentId);
       tried[begin / kGrain] += count;
-      for (std::size_t k = 0; k < count; ++k) {
+      for (std::size_t k = 0; k < triedOf(count, p); ++k) {
         const std::uint64_t id = ctx.idOf(parentId, static_cast<std::uint64_t>(k));
         const auto own = clump.placeOf(parentId, id, k);
         if (!own) continue;
@@ -147,6 +161,7 @@ Members makeMembers(const EvalContext& ctx, const Points& parents, const Surface
         out.id.push_back(id);
         out.parent.push_back(static_cast<std::uint32_t>(i));
         out.distance.push_back(glm::length(*own));
+        out.isReserve.push_back(k >= count);
       }
     }
   });
@@ -169,6 +184,17 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
     const Draw rank = ctx.draw("where");
     for (std::size_t i = 0; i < keeps.size(); ++i) keeps[i] = rank.unit(m.id[i]) < chance[i];
   }
+  // As many of each clump as were to stand there before any had to make way.
+  Array<std::uint32_t> wanted;
+  wanted.assign(parents.count, 0);
+  for (std::size_t i = 0; i < keeps.size(); ++i) wanted[m.parent[i]] += keeps[i] && !m.isReserve[i];
+  const auto onlyWanted = [&] {
+    Array<std::uint32_t> have;
+    have.assign(parents.count, 0);
+    // Members come parent by parent, reserves after the others.
+    for (std::size_t i = 0; i < keeps.size(); ++i)
+      if (keeps[i]) keeps[i] = have[m.parent[i]]++ < wanted[m.parent[i]];
+  };
   // Half the separation as radius: two members conflict below it, a member and a parent below the parent's footprint
   // and its own.
   ConflictRule rule;
@@ -180,7 +206,10 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
       entries.push_back({parents.position[i], claiming->effectiveFootprint(i), static_cast<std::uint32_t>(i)});
     room.add(entries);
   }
-  if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return keeps;
+  if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) {
+    onlyWanted();
+    return keeps;
+  }
   Array<PointGrid::Entry> entries;
   Array<std::uint32_t> owner;
   for (std::size_t i = 0; i < keeps.size(); ++i)
@@ -190,19 +219,23 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
       owner.push_back(static_cast<std::uint32_t>(i));
     }
   struct Ranked {
+    bool isReserve;
     std::uint64_t rank;
     std::uint32_t index;
   };
   Array<Ranked> ranked(owner.size());
   const Draw rank = ctx.draw("separation");
-  for (std::size_t k = 0; k < owner.size(); ++k) ranked[k] = {rank.bits(m.id[owner[k]]), static_cast<std::uint32_t>(k)};
-  sortLarge(ranked,
-            [](const Ranked& a, const Ranked& b) { return a.rank != b.rank ? a.rank < b.rank : a.index < b.index; });
+  for (std::size_t k = 0; k < owner.size(); ++k)
+    ranked[k] = {m.isReserve[owner[k]] != 0, rank.bits(m.id[owner[k]]), static_cast<std::uint32_t>(k)};
+  sortLarge(ranked, [](const Ranked& a, const Ranked& b) {
+    return std::tie(a.isReserve, a.rank, a.index) < std::tie(b.isReserve, b.rank, b.index);
+  });
   endIfStopped();
   Array<std::uint32_t> order(ranked.size());
   for (std::size_t k = 0; k < ranked.size(); ++k) order[k] = ranked[k].index;
   const Array<std::uint8_t> stays = keepByPriority(ctx.task, entries, order, room, rule);
   for (std::size_t k = 0; k < owner.size(); ++k) keeps[owner[k]] = stays[k];
+  onlyWanted();
   return keeps;
 }
 
@@ -215,8 +248,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (!made) return Failure(made.error());
     index = *made;
   }
+  const double members = static_cast<double>(triedOf(static_cast<std::size_t>(std::max(p.count, 0)), p));
   const double estimate = static_cast<double>(parents.count) *
-                          (1 + static_cast<double>(p.count) * (1 + static_cast<double>(p.countVariation) / 100));
+                          (1 + members * (1 + static_cast<double>(p.countVariation) / 100));
   if (auto ok = guardPoints(ctx, estimate, "Lower the count, or thin the parents"); !ok) return Failure(ok.error());
   const Members all = makeMembers(ctx, parents, ground, index.get(), p, *ctx.candidates);
   if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -230,26 +264,28 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Array<std::uint8_t> keeps = stayingOf(ctx, all, parents, places, in.mask("where"), p);
   if (ctx.task.isCancelled()) return Failure(cancelled());
 
-  Array<std::uint32_t> kept;
-  Array<std::uint32_t> parentOf;
-  for (std::size_t i = 0; i < keeps.size(); ++i)
-    if (keeps[i]) {
-      kept.push_back(static_cast<std::uint32_t>(i));
+  // Reserves that were not called for are no more left out than those that were never drawn.
+  const auto made = [&](bool isKept) {
+    Array<std::uint32_t> chosen;
+    Array<std::uint32_t> parentOf;
+    for (std::size_t i = 0; i < keeps.size(); ++i) {
+      if ((keeps[i] != 0) != isKept || (!isKept && all.isReserve[i])) continue;
+      chosen.push_back(static_cast<std::uint32_t>(i));
       parentOf.push_back(all.parent[i]);
     }
-  Points members = gathered(places, kept);
-  members.orientation = parents.orientation.gathered(parentOf);
-  members.footprint = Column<float>(p.footprint);
-  Array<float> distance(kept.size());
-  for (std::size_t k = 0; k < kept.size(); ++k) distance[k] = all.distance[kept[k]];
-  members.draftLevel = draftLevels(p, members.id, members.count);
-  inherit(members, parents, parentOf);
-  members.attributes.insert_or_assign("parent-distance", Column<float>(std::move(distance)));
-  auto result = std::make_shared<const Points>(std::move(members));
-  auto same = std::make_shared<const Points>(parents);
-  return Outputs{std::move(result), p.parents == Parents::LeftOut
-                                        ? std::make_shared<const Points>(gathered(parents, {}))
-                                        : std::move(same)};
+    Points out = gathered(places, chosen);
+    out.orientation = parents.orientation.gathered(parentOf);
+    out.footprint = Column<float>(p.footprint);
+    Array<float> distance(chosen.size());
+    for (std::size_t k = 0; k < chosen.size(); ++k) distance[k] = all.distance[chosen[k]];
+    out.draftLevel = draftLevels(p, out.id, out.count);
+    inherit(out, parents, parentOf);
+    out.attributes.insert_or_assign("parent-distance", Column<float>(std::move(distance)));
+    return std::make_shared<const Points>(std::move(out));
+  };
+  PointsPtr same = p.parents == Parents::LeftOut ? std::make_shared<const Points>(gathered(parents, {}))
+                                                 : std::make_shared<const Points>(parents);
+  return Outputs{made(true), std::move(same), made(false)};
 }
 
 std::vector<AreaRim> areas(const EvalContext& ctx, const Inputs& in, const Params& p, std::size_t most) {
@@ -305,7 +341,7 @@ const NodeKind& clumps() {
                  ARVESK_TEXT("node", "A clump is made around each of these."), false, false},
                 groundInput(true),
                 whereInput(ARVESK_TEXT("node", "The chance that a member stays, by its fixed rank."))};
-    k.outputs = {pointsOutput(), {"parents", ValueType::Points, ARVESK_TEXT("node", "Parents")}};
+    k.outputs = {pointsOutput(), {"parents", ValueType::Points, ARVESK_TEXT("node", "Parents")}, leftOutOutput()};
     k.params = {
         param("shape", &Params::shape, ARVESK_TEXT("node", "Shape"),
               ARVESK_TEXT("node",
@@ -334,11 +370,22 @@ const NodeKind& clumps() {
             .in(Unit::Percent)
             .hard(0, 100)
             .usual(0, 100, 1),
+        param("ring_thickness", &Params::ringThickness, ARVESK_TEXT("node", "Ring thickness"),
+              ARVESK_TEXT("node", "How far the ring reaches inward, as a share of the radius."))
+            .in(Unit::Percent)
+            .hard(0, 100)
+            .usual(0, 100, 1)
+            .shown("shape", {"ring"}),
         param("separation", &Params::separation, ARVESK_TEXT("node", "Separation"),
               ARVESK_TEXT("node", "Least distance between members, of other clumps too."))
             .in(Unit::Meter)
             .hard(0, 1e3)
             .usual(0, 2, 0.01),
+        param("refilled", &Params::isRefilled, ARVESK_TEXT("node", "Refilled"),
+              ARVESK_TEXT("node",
+                          "Where separation or a parent's room takes members others come in, up to the clump's own "
+                          "count, as far as there is room."))
+            .shown("shape", {"disc", "ring", "ball"}),
         param("raggedness", &Params::raggedness, ARVESK_TEXT("node", "Ragged"),
               ARVESK_TEXT("node", "How much of the radius the outline's noise takes or adds."))
             .in(Unit::Percent)

@@ -13,6 +13,8 @@ struct Params {
   int count = 10;
   int rows = 10;
   float step = 1;
+  bool isRowCentered = false;
+  bool isGridFromCorner = false;
   float radius = 5;
   Vec3 center{0};
   float turnDeg = 0;
@@ -32,11 +34,13 @@ Spot spotOf(const Params& p, std::size_t i) {
   const auto k = static_cast<float>(i);
   const auto n = static_cast<float>(std::max(1, p.count));
   switch (p.shape) {
-    case Shape::Row: return {{k * p.step, 0, 0}, {1, 0, 0}};  // from its start, so that a longer row only adds
+    case Shape::Row:  // from its start a longer row only adds
+      return {{(p.isRowCentered ? k - 0.5F * (n - 1) : k) * p.step, 0, 0}, {1, 0, 0}};
     case Shape::Grid: {
       const auto columns = static_cast<std::size_t>(std::max(1, p.count));
-      const float x = static_cast<float>(i % columns) - 0.5F * (n - 1);
-      const float z = static_cast<float>(i / columns) - 0.5F * static_cast<float>(p.rows - 1);
+      const float middle = p.isGridFromCorner ? 0.0F : 0.5F;
+      const float x = static_cast<float>(i % columns) - middle * (n - 1);
+      const float z = static_cast<float>(i / columns) - middle * static_cast<float>(p.rows - 1);
       return {{x * p.step, 0, z * p.step}, {1, 0, 0}};
     }
     case Shape::Ring: {
@@ -148,6 +152,12 @@ const NodeKind& pattern() {
             .hard(0, 1e4)
             .usual(0.1, 20, 0.05)
             .shown("shape", {"row", "grid", "spiral"}),
+        param("row_centered", &Params::isRowCentered, ARVESK_TEXT("node", "Centered"),
+              ARVESK_TEXT("node", "The place is the middle of the row, not its start."))
+            .shown("shape", {"row"}),
+        param("grid_from_corner", &Params::isGridFromCorner, ARVESK_TEXT("node", "From a corner"),
+              ARVESK_TEXT("node", "The place is the grid's first corner, so that more columns and rows only add."))
+            .shown("shape", {"grid"}),
         param("radius", &Params::radius, ARVESK_TEXT("node", "Radius"),
               ARVESK_TEXT("node", "Of the ring, disc or ball."))
             .in(Unit::Meter)
@@ -155,7 +165,7 @@ const NodeKind& pattern() {
             .usual(0.1, 50, 0.1)
             .shown("shape", {"ring", "disc", "ball"}),
         param("center", &Params::center, ARVESK_TEXT("node", "Place"),
-              ARVESK_TEXT("node", "Start of a row, middle of the others."))
+              ARVESK_TEXT("node", "Start of a row, middle of the others, unless that is said otherwise."))
             .in(Unit::Meter)
             .hard(-1e5, 1e5)
             .usual(-100, 100, 0.5),

@@ -325,6 +325,8 @@ std::vector<ParamSpec> brushParams() {
           .shown("brush_clear", {"named"}),
       footprintIs("brush_room", static_cast<Footprint Params::*>(&Params::room))
           .shown("brush_clear", {"own", "shown", "named"}),
+      roomShapeIs("brush_shape", static_cast<RoomShape Params::*>(&Params::shape))
+          .shown("brush_clear", {"own", "shown", "named"}),
       param("brush_gap", &Params::gap, ARVESK_TEXT("node", "Gap"),
             ARVESK_TEXT("node", "Between footprints; below 0 they may overlap by so much."))
           .in(Unit::Meter)
@@ -412,7 +414,7 @@ const NodeKind& placedByHand() {
     putUnder(k.params, ARVESK_TEXT("node", "How they stand"),
              {"brush_size", "brush_turn", "brush_along", "brush_lean", "brush_normal"});
     putUnder(k.params, ARVESK_TEXT("node", "Room of the brush"),
-             {"brush_clear", "brush_named", "brush_room", "brush_gap", "brush_on"});
+             {"brush_clear", "brush_named", "brush_room", "brush_shape", "brush_gap", "brush_on"});
     const auto specs = std::make_shared<const std::vector<ParamSpec>>(k.params);
     k.usesProp = [specs](const ParamMap& values, const PropEntry& entry) {
       const auto p = readParams<Params>(*specs, values);

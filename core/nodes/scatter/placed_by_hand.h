@@ -29,6 +29,7 @@ struct BrushSettings {
   BrushClearOf clearOf = BrushClearOf::Shown;
   std::string named;  // outputs, by title
   Footprint room = Footprint::Spread;
+  RoomShape shape = RoomShape::Disc;
   float gap = 0;  // m
   BrushLiesOn on = BrushLiesOn::Ground;
   BrushEffect effect = BrushEffect::Apart;

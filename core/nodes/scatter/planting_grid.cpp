@@ -1,5 +1,6 @@
 // Planting grid: points in rows over a surface, set down on it.
 #include "core/nodes/registry.h"
+#include "core/nodes/scatter/chance.h"
 #include "core/nodes/scatter/draft_share.h"
 #include "core/spatial/ground.h"
 
@@ -94,15 +95,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.draftLevel = draftLevels(p, out.id, out.count);
   out.orientation = Column<Quat>(glm::angleAxis(-radians(p.turnDeg), kUp));
   out.footprint = Column<float>(p.footprint);
-  if (const MaskPtr where = in.mask("where")) {
-    const Array<float> chance = maskValues(ctx.task, *where, out);
-    if (ctx.task.isCancelled()) return Failure(cancelled());
-    const Draw rank = ctx.draw("where");
-    Array<std::uint8_t> keeps(out.count);
-    for (std::size_t i = 0; i < out.count; ++i) keeps[i] = rank.unit(out.id[i]) < chance[i];
-    return Outputs{split(out, keeps).first};
-  }
-  return Outputs{std::make_shared<const Points>(std::move(out))};
+  const MaskPtr where = in.mask("where");
+  if (!where) return Outputs{std::make_shared<const Points>(std::move(out))};
+  return Outputs{split(out, exposedBy(ctx, where, out)).first};
 }
 
 std::string sentence(const Params& p) {
@@ -130,7 +125,7 @@ const NodeKind& plantingGrid() {
     k.synonyms = {"rows", "field", "orchard", "array", "lattice"};
     k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
                  ARVESK_TEXT("node", "What the rows lie on."), false, false},
-                whereInput(ARVESK_TEXT("node", "The chance that a point stays, by its fixed rank."))};
+                chanceWhereInput()};
     k.outputs = {pointsOutput()};
     k.params = {
         param("cells", &Params::cells, ARVESK_TEXT("node", "Cells"),

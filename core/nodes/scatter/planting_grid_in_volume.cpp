@@ -1,5 +1,6 @@
 // Planting grid in volume: points in layers and rows that fill a body, as stacked boxes do.
 #include "core/nodes/registry.h"
+#include "core/nodes/scatter/chance.h"
 #include "core/nodes/scatter/draft_share.h"
 
 #include <fmt/format.h>
@@ -219,11 +220,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     return out;
   };
   if (const MaskPtr where = in.mask("where")) {
-    const Points all = withDepth(pointsOf(cells));
-    const Array<float> chance = maskValues(ctx.task, *where, all);
-    if (ctx.task.isCancelled()) return Failure(cancelled());
-    const Draw rank = ctx.draw("where");
-    keepOnly([&](std::size_t i) { return rank.unit(all.id[i]) < chance[i]; });
+    const Array<std::uint8_t> keeps = exposedBy(ctx, where, withDepth(pointsOf(cells)));
+    keepOnly([&](std::size_t i) { return keeps[i] != 0; });
   }
   if (p.isShellOnly) {
     const Array<std::uint8_t> hidden = filler.hidden(cells);
@@ -262,8 +260,7 @@ const NodeKind& plantingGridInVolume() {
         "normal. Rows and layers count from the world's origin or the lowest corner, or go along with the body.");
     k.glyph = "planting-grid-in-volume";
     k.synonyms = {"stack", "boxes", "bricks", "lattice", "array", "voxels", "pile"};
-    k.inputs = {volumeInput(ARVESK_TEXT("node", "What is filled.")),
-                whereInput(ARVESK_TEXT("node", "The chance that a point stays, by its fixed rank."))};
+    k.inputs = {volumeInput(ARVESK_TEXT("node", "What is filled.")), chanceWhereInput()};
     k.outputs = {pointsOutput()};
     k.params = {
         param("cells", &Params::cells, ARVESK_TEXT("node", "Cells"),

@@ -1,8 +1,11 @@
 // Points of surface: one per face, vertex, edge or even cell, with a heading from the edges.
+#include "core/geometry/face_cells.h"
 #include "core/geometry/welding.h"
 #include "core/nodes/face_rule.h"
 #include "core/nodes/registry.h"
+#include "core/nodes/scatter/chance.h"
 #include "core/nodes/scatter/sow_free.h"
+#include "core/nodes/scatter/surface_attributes.h"
 #include "core/spatial/ground.h"
 
 #include <fmt/format.h>
@@ -13,11 +16,13 @@ namespace arvesk::nodes {
 namespace {
 
 enum class Of { Face, Vertex, Edge, Cell };
-enum class Heading { Longest, Shortest, First, Second, Third, Compass };
+enum class Stands { Area, Rectangle };
+enum class Heading { Longest, Shortest, First, Second, Third, Compass };  // but for the last one as WhichSide
 struct Params : FaceRule {
   Of of = Of::Face;
   Heading heading = Heading::Longest;
   float headingDeg = 0;
+  Stands stands = Stands::Area;
   Vec3 cell{0.5F};
   float cellTurnDeg = 0;
   float footprint = 0.25F;
@@ -33,24 +38,29 @@ struct Made {
   std::uint64_t code = 0;
   float area = 0;    // m² of the face
   float length = 0;  // m of the edge that gives the heading
+  Vec2 extent{0};    // m across and along the heading, of a face
 };
 
 /// Which way lies along the chosen side of a face; the length is the side's.
 Vec3 aheadOf(const std::vector<FaceSide>& sides, const Vec3& normal, const Params& p) {
   if (p.heading == Heading::Compass) return headingVector(radians(p.headingDeg));
-  if (sides.empty()) return Vec3(0);
-  const auto side = [&](std::size_t i) { return sides[i % sides.size()].to - sides[i % sides.size()].from; };
-  std::size_t best = 0;
-  if (p.heading >= Heading::First && p.heading <= Heading::Third)
-    best = static_cast<std::size_t>(p.heading) - static_cast<std::size_t>(Heading::First);
-  else
-    for (std::size_t i = 1; i < sides.size(); ++i) {
-      // A hundredth of tolerance: of two equal sides the first is taken, whatever rounding says.
-      const float a = glm::length(side(i));
-      const float b = glm::length(side(best));
-      if (p.heading == Heading::Longest ? a > 1.001F * b : a < 0.999F * b) best = i;
-    }
-  return edgeSense(side(best), normal);
+  return edgeSense(alongSide(sides, static_cast<WhichSide>(p.heading)), normal);
+}
+
+/// The place of a face that is nearest to where the point is wanted.
+void placeWithin(const Surface& s, std::span<const std::uint32_t> triangles, const Vec3& wanted, Made& m) {
+  float nearest = std::numeric_limits<float>::max();
+  for (const std::uint32_t t : triangles) {
+    const UVec3 v = s.triangles[t];
+    const Vec2 w = closestWeights(wanted, s.positions[v.x], s.positions[v.y], s.positions[v.z]);
+    const Vec3 at = s.positionAt(t, w);
+    const float distance = glm::distance(at, wanted);
+    if (distance >= nearest) continue;
+    nearest = distance;
+    m.place = at;
+    m.face = t;
+    m.weights = w;
+  }
 }
 
 Array<Made> ofFaces(const Surface& s, const Faces& faces, const Params& p) {
@@ -67,6 +77,12 @@ Array<Made> ofFaces(const Surface& s, const Faces& faces, const Params& p) {
     m.weights = middle.weights;
     m.code = keyOfFace(s, faces, f);
     m.area = middle.area;
+    bool isParallel = false;
+    const Mat3 turn = glm::mat3_cast(turnFacing(m.normal, m.ahead, isParallel));
+    const FaceRectangle r = p.stands == Stands::Rectangle ? largestRectangle(s, faces.of(f), turn[2], turn[0])
+                                                          : rectangleAround(s, faces.of(f), turn[2], turn[0]);
+    m.extent = {r.width, r.length};
+    if (p.stands == Stands::Rectangle && r.width > 0) placeWithin(s, faces.of(f), r.middle, m);
     out.push_back(m);
   }
   return out;
@@ -205,30 +221,6 @@ Result<Array<Made>> ofCells(const EvalContext& ctx, const Surface& s, const Face
   return out;
 }
 
-/// The surface's own numbers and colors, as they lie at each point.
-void takeAttributes(Points& out, const Surface& s, const Array<Made>& made) {
-  for (const auto& [name, column] : s.vertexAttributes) {
-    const auto* numbers = std::get_if<Column<float>>(&column);
-    if (!numbers || numbers->isConstant()) continue;
-    Array<float> values(made.size());
-    for (std::size_t i = 0; i < made.size(); ++i)
-      values[i] = Surface::between(*numbers, s.triangles[made[i].face], made[i].weights);
-    out.attributes.insert_or_assign(name, Column<float>(std::move(values)));
-  }
-  if (!s.colors.empty()) {
-    Array<Vec3> colors(made.size());
-    for (std::size_t i = 0; i < made.size(); ++i)
-      colors[i] = Vec3(Surface::between(s.colors, s.triangles[made[i].face], made[i].weights));
-    out.attributes.insert_or_assign("color", Column<Vec3>(std::move(colors)));
-  }
-  if (s.parts.size() > 1 && !s.faceParts.empty()) {
-    Array<std::uint32_t> part(made.size());
-    for (std::size_t i = 0; i < made.size(); ++i) part[i] = s.faceParts[made[i].face];
-    out.attributes.insert_or_assign("part", TextColumn{std::make_shared<const std::vector<std::string>>(s.parts),
-                                                       Column<std::uint32_t>(std::move(part))});
-  }
-}
-
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Surface& s = *in.surface("surface");
   // An edge belongs to two triangles, or to one; cells are guarded where they are measured.
@@ -259,6 +251,8 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<std::uint64_t> id(out.count);
   Array<float> area(out.count);
   Array<float> length(out.count);
+  Array<float> faceWidth(out.count);
+  Array<float> faceLength(out.count);
   for (std::size_t i = 0; i < out.count; ++i) {
     const Made& m = made[i];
     bool isParallel = false;
@@ -270,8 +264,13 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     id[i] = ctx.idOf(static_cast<std::uint64_t>(p.of), m.code);
     area[i] = m.area;
     length[i] = m.length;
+    faceWidth[i] = m.extent.x;
+    faceLength[i] = m.extent.y;
   }
-  takeAttributes(out, s, made);
+  // Materials are left out: they were never carried, and what is named so must be asked for.
+  carryAttributes(
+      out, s, face, [&](std::size_t i) { return made[i].weights; },
+      [](const std::string& name) { return name != "material"; });
   out.position = std::move(position);
   out.orientation = std::move(orientation);
   out.groundNormal = std::move(normal);
@@ -281,7 +280,12 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.footprint = Column<float>(p.footprint);
   out.attributes.insert_or_assign("face-area", Column<float>(std::move(area)));
   out.attributes.insert_or_assign("edge-length", Column<float>(std::move(length)));
-  return Outputs{std::make_shared<const Points>(std::move(out))};
+  if (p.of == Of::Face) {
+    out.attributes.insert_or_assign("face-width", Column<float>(std::move(faceWidth)));
+    out.attributes.insert_or_assign("face-length", Column<float>(std::move(faceLength)));
+  }
+  auto [kept, left] = split(out, exposedBy(ctx, in.mask("where"), out));
+  return Outputs{std::move(kept), std::move(left)};
 }
 
 std::string sentence(const Params& p) {
@@ -302,16 +306,19 @@ const NodeKind& pointsOfSurface() {
     k.label = ARVESK_TEXT("node", "Points of surface");
     k.help = ARVESK_TEXT(
         "node",
-        "One point per face, vertex, edge middle or even cell of a surface, for decks, tiles and panels. Two triangles "
+        "One point per face, vertex, edge middle or even cell of a surface, for decks, tiles, panels and lots. Two "
+        "triangles "
         "that follow each other and make a flat quad are one face. Up is the normal, the own Z axis looks along an "
         "edge. "
         "Even cells count big and small triangles alike; their points are moved onto the real surface. Points carry "
-        "face-area (m²), edge-length (m), and the surface's own attributes, colors and part names.");
+        "face-area (m²), edge-length (m), and the surface's own attributes, colors and part names; those of faces also "
+        "face-width and face-length (m, along their own X and Z), to which Size to fit takes a prop.");
     k.glyph = "points-of-surface";
     k.synonyms = {"vertices", "faces", "edges", "panels", "tiles", "deck", "boards"};
     k.inputs = {{"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface"),
-                 ARVESK_TEXT("node", "Whose faces, vertices or edges to take."), false, false}};
-    k.outputs = {pointsOutput()};
+                 ARVESK_TEXT("node", "Whose faces, vertices or edges to take."), false, false},
+                chanceWhereInput()};
+    k.outputs = {pointsOutput(), leftOutOutput()};
     k.params = {
         param("of", &Params::of, ARVESK_TEXT("node", "One per"), ARVESK_TEXT("node", "What gets a point."),
               {{"face", ARVESK_TEXT("node", "Face")},
@@ -332,6 +339,13 @@ const NodeKind& pointsOfSurface() {
             .hard(-3600, 3600)
             .usual(-180, 180, 1)
             .shown("heading", {"compass"}),
+        param("stands", &Params::stands, ARVESK_TEXT("node", "Stands in"),
+              ARVESK_TEXT("node",
+                          "The middle of the face's area, with the face's whole width and length, or the middle of the "
+                          "largest rectangle within it along the heading, with that one's."),
+              {{"area", ARVESK_TEXT("node", "Middle of the face")},
+               {"rectangle", ARVESK_TEXT("node", "Largest rectangle")}})
+            .shown("of", {"face"}),
         param("cell", &Params::cell, ARVESK_TEXT("node", "Cell"),
               ARVESK_TEXT("node", "Length, height and width of the even cells."))
             .in(Unit::Meter)
@@ -351,6 +365,7 @@ const NodeKind& pointsOfSurface() {
             .usual(0, 5, 0.05),
     };
     addFaceParams<Params>(k.params);
+    k.usesSeed = true;
     k.example.groundDivisions = 18;
     k.trial.params = {{"of", std::string("cell")}, {"cell", std::vector<double>{1, 1, 1}}};
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -13,6 +13,13 @@ namespace arvesk {
 template <typename Weights>
 using SpacingOf = std::function<void(const Sown<Weights>& at, Array<float>& out)>;
 
+/// Which places may have points at all; without, all may.
+template <typename Weights>
+struct EvenArea {
+  std::function<void(const Sown<Weights>& at, Array<std::uint8_t>& out)> holds;
+  std::function<bool(const Box3&)> isNoneIn;  // true only where no place of the box may
+};
+
 namespace sowing {
 
 /// What one thread makes of a piece of the work.
@@ -65,12 +72,13 @@ class EvenSow {
 
  public:
   EvenSow(const Task& task, const D& domain, float least, float most, const SpacingOf<typename D::Weights>& spacingOf,
-          std::uint64_t nodeUid, Draw draw)
+          const EvenArea<typename D::Weights>& area, std::uint64_t nodeUid, Draw draw)
       : m_task(task),
         m_domain(domain),
         m_least(least),
         m_most(most),
         m_spacingOf(spacingOf),
+        m_area(area),
         m_nodeUid(nodeUid),
         m_draw(draw),
         m_rule{1, 0, {}, domain.isFromAbove()},
@@ -80,17 +88,17 @@ class EvenSow {
   Places run() {
     // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
-    accept(sowFreeWithin(m_task, m_domain, density, m_nodeUid, m_draw), false);
-    Array<Piece> open = openPieces();
+    accept(allowed(sowFreeWithin(m_task, m_domain, density, m_nodeUid, m_draw)), false);
+    Array<Piece> open = withRoom(openPieces());
     // A fixed number of rounds, more where gaps have a dimension more: to stop when little is won would make one end of
     // the ground depend on the other.
     for (int round = 0; round < kRounds && !open.empty() && !m_task.isCancelled(); ++round) {
-      accept(heldBy(m_domain, throwDarts(open, round)), true);
+      accept(allowed(heldBy(m_domain, throwDarts(open, round))), true);
       // What older points did not cover before they do not cover now: only the round's own points are asked about whole
       // pieces.
-      open = collected<Piece>(m_task, open.size(), 256, [&](std::size_t i, Made<Piece>& out) {
+      open = withRoom(collected<Piece>(m_task, open.size(), 256, [&](std::size_t i, Made<Piece>& out) {
         if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], round, out);
-      });
+      }));
     }
     return inOrder();
   }
@@ -99,6 +107,57 @@ class EvenSow {
   static constexpr int kRounds = D::kChildren > 4 ? 16 : 9;
   static constexpr int kRimRounds = 8;
   using Hit = std::pair<std::size_t, typename D::Weights>;  // which piece, and where in its cell
+
+  /// Of the candidates those in the area.
+  Places allowed(Places candidates) const {
+    if (!m_area.holds) return candidates;
+    Array<std::uint8_t> isIn(candidates.size());
+    m_area.holds(candidates, isIn);
+    return keptOf(candidates, isIn);
+  }
+
+  /// Pieces outside of the area are never covered: those that are small are let go of where none of some places in
+  /// them is inside, so a strand of the area that is narrower than a quarter of the spacing may keep a gap.
+  Array<Piece> withRoom(Array<Piece> open) const {
+    if (!m_area.holds) return open;
+    constexpr std::uint64_t kSamples = 4;
+    Places samples;
+    Array<std::uint32_t> asked;
+    for (std::size_t i = 0; i < open.size(); ++i) {
+      endIfStoppedAt(i);
+      const Piece& f = open[i];
+      const Corners corners = m_domain.cornersOf(f);
+      const bool isSmall = D::widthOf(corners) <= 0.25F * m_least;
+      bool isNone = false;
+      if (m_area.isNoneIn && !isSmall) {
+        Box3 box;
+        for (const Vec3& c : corners) box.add(c);
+        isNone = m_area.isNoneIn(box);
+      }
+      if (!isSmall && !isNone) continue;
+      asked.push_back(static_cast<std::uint32_t>(i));
+      for (std::uint64_t k = 0; k < (isNone ? 0 : kSamples); ++k) {
+        const auto weights = D::within(f, D::drawn(hashOf(m_domain.keyOf(f.cell), f.path, k)));
+        samples.position.push_back(m_domain.positionAt(f.cell, weights));
+        samples.cell.push_back(f.cell);
+        samples.weights.push_back(weights);
+        samples.code.push_back(i);
+        samples.id.push_back(i);
+      }
+    }
+    Array<std::uint8_t> isIn(samples.size());
+    if (samples.size() > 0) m_area.holds(samples, isIn);
+    Array<std::uint8_t> stays;
+    stays.assign(open.size(), 1);
+    for (const std::uint32_t i : asked) stays[i] = 0;
+    for (std::size_t k = 0; k < samples.size(); ++k)
+      if (isIn[k]) stays[samples.code[k]] = 1;
+    std::size_t next = 0;
+    for (std::size_t i = 0; i < open.size(); ++i)
+      if (stays[i]) open[next++] = open[i];
+    open.resize(next);
+    return open;
+  }
 
   bool isAtRimOf(const Piece& piece) const {
     if constexpr (PartlyOutside<D>) return !m_domain.isWhole(piece.cell);
@@ -258,6 +317,7 @@ class EvenSow {
   float m_least;
   float m_most;
   const SpacingOf<typename D::Weights>& m_spacingOf;
+  const EvenArea<typename D::Weights>& m_area;
   std::uint64_t m_nodeUid;
   Draw m_draw;
   ConflictRule m_rule;
@@ -271,11 +331,13 @@ class EvenSow {
 /// No two points closer than half the sum of their spacings, and no room left for more (to within small gaps): dart
 /// throwing on dense candidates, then darts only where nothing reaches yet, on cells split into smaller and smaller
 /// pieces (after Ebeida et al., "A simple algorithm for maximal Poisson-disk sampling in high dimensions", Eurographics
-/// 2012; with each round's darts decided by priority). All results of `spacingOf` lie in [least, most].
+/// 2012; with each round's darts decided by priority). All results of `spacingOf` lie in [least, most]. Only places of
+/// `area` get points, and they alone are filled.
 template <SowingDomain D>
 Sown<typename D::Weights> sowEven(const Task& task, const D& domain, float least, float most,
-                                  const SpacingOf<typename D::Weights>& spacingOf, std::uint64_t nodeUid, Draw draw) {
-  return sowing::EvenSow<D>(task, domain, least, most, spacingOf, nodeUid, draw).run();
+                                  const SpacingOf<typename D::Weights>& spacingOf, std::uint64_t nodeUid, Draw draw,
+                                  const EvenArea<typename D::Weights>& area = {}) {
+  return sowing::EvenSow<D>(task, domain, least, most, spacingOf, area, nodeUid, draw).run();
 }
 
 }  // namespace arvesk

@@ -26,6 +26,7 @@ struct Params : DraftShare {
   SpacingBy spacingBy = SpacingBy::Fixed;
   float spacing = 1;
   Range spacings{0.5F, 2};
+  EvenWhere evenWhere = EvenWhere::Thins;
   Most most = Most::AllThatFit;
   int evenTotal = 1000;
   Weight weight = Weight::Density;
@@ -177,7 +178,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   auto points = sown(ctx, domain, where, p.spacingBy == SpacingBy::Mask ? in.mask("spacing") : nullptr,
                      {p.way == Way::Even, p.amount == Amount::Total, p.density, p.total, p.spacingBy == SpacingBy::Mask,
-                      p.spacing, p.spacings, p.footprint, p});
+                      p.spacing, p.spacings, p.evenWhere, p.footprint, p});
   if (!points) return Failure(points.error());
   if (p.way == Way::Even && p.most == Most::Total) *points = someOf(ctx, *points, p.evenTotal);
   if (const auto* found = columnOf<Column<float>>(points->attributes, "depth")) {
@@ -265,6 +266,7 @@ const NodeKind& sowInVolume() {
             .hard(0.001, 1e4)
             .usual(0.02, 10, 0.01)
             .shown("spacing_by", {"mask"}),
+        evenWhereParam<Params>(&Params::evenWhere),
         param("most", &Params::most, ARVESK_TEXT("node", "Many"),
               ARVESK_TEXT("node", "All that fit at the spacing, or so many of them."),
               {{"all", ARVESK_TEXT("node", "All that fit")}, {"total", ARVESK_TEXT("node", "Exact total")}})
@@ -321,7 +323,8 @@ const NodeKind& sowInVolume() {
     reaches<Params>(k, [](const Params& p) {
       if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();
       if (p.most == Most::Total) return Reach::whole(true);
-      const float most = p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to);
+      const float most = (p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to)) *
+                         (p.evenWhere == EvenWhere::Widens ? 4 : 1);
       return Reach::among(12 * static_cast<double>(most), 0, false);
     });
     k.amountParam = "density";

@@ -1,6 +1,9 @@
 // Sow on surface: points on triangles, independent or evenly spaced.
+#include "core/base/pattern.h"
+#include "core/geometry/faces.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/sowing.h"
+#include "core/nodes/scatter/surface_attributes.h"
 #include "core/spatial/surface_index.h"
 
 #include <fmt/format.h>
@@ -20,8 +23,10 @@ struct Params : DraftShare {
   SpacingBy spacingBy = SpacingBy::Fixed;
   float spacing = 1;
   Range spacings{0.5F, 2};
+  EvenWhere evenWhere = EvenWhere::Thins;
   AreaOf area = AreaOf::True;
   float footprint = 0.25F;
+  std::string carries;
 };
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
@@ -35,8 +40,18 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const FaceDomain domain(*surface, isAbove ? table->areaAbove : table->area, area, isAbove);
   auto points = sown(ctx, domain, in.mask("where"), p.spacingBy == SpacingBy::Mask ? in.mask("spacing") : nullptr,
                      {p.way == Way::Even, p.amount == Amount::Total, p.density, p.total, p.spacingBy == SpacingBy::Mask,
-                      p.spacing, p.spacings, p.footprint, p});
+                      p.spacing, p.spacings, p.evenWhere, p.footprint, p});
   if (!points) return Failure(points.error());
+  if (const Patterns wanted(p.carries); !wanted.isEmpty()) {
+    ctx.warnUnmatched(wanted, carriedNames(*surface), "attribute of this surface");
+    const Array<std::uint32_t> face = points->groundFace.copied(points->count);
+    const auto weightsOf = [&](std::size_t i) {
+      const UVec3 v = surface->triangles[face[i]];
+      return closestWeights(points->position[i], surface->positions[v.x], surface->positions[v.y],
+                            surface->positions[v.z]);
+    };
+    carryAttributes(*points, *surface, face, weightsOf, [&](const std::string& name) { return wanted.match(name); });
+  }
   return Outputs{std::make_shared<const Points>(std::move(*points))};
 }
 
@@ -107,6 +122,7 @@ const NodeKind& sowOnSurface() {
             .hard(0.001, 1e4)
             .usual(0.05, 10, 0.05)
             .shown("spacing_by", {"mask"}),
+        evenWhereParam<Params>(&Params::evenWhere),
         param("area", &Params::area, ARVESK_TEXT("node", "Area"),
               ARVESK_TEXT("node",
                           "True: steep places get as many per m² of skin. As seen from above: per m² of the plan view, "
@@ -117,6 +133,10 @@ const NodeKind& sowOnSurface() {
             .in(Unit::Meter)
             .hard(0, 1e4)
             .usual(0, 5, 0.05),
+        param("carries", &Params::carries, ARVESK_TEXT("node", "Carries"),
+              ARVESK_TEXT("node",
+                          "What points carry of the surface, by name, with * and ? as wildcards, separated by "
+                          "semicolons: its vertices' numbers, color, part and material. Empty: nothing.")),
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
@@ -125,7 +145,8 @@ const NodeKind& sowOnSurface() {
     reaches<Params>(k, [](const Params& p) {
       if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();
       // Chains of darts: most ends were within 5.7 spacings, measured over random ground.
-      const float most = p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to);
+      const float most = (p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to)) *
+                         (p.evenWhere == EvenWhere::Widens ? 4 : 1);
       return Reach::among(12 * static_cast<double>(most), 0, false);
     });
     k.amountParam = "density";

@@ -10,6 +10,15 @@
 
 namespace arvesk::nodes {
 
+/// What "where" does to even sowing.
+enum class EvenWhere {
+  Thins,   // all is filled, then each point has its chance
+  Fills,   // what is at least half is filled, and nothing else
+  Widens,  // the less, the wider the spacing: as many per area or volume as it says
+};
+/// Below this share nothing is placed where the spacing widens; it would be four times as wide.
+inline constexpr float kLeastWiden = 1.0F / 16;
+
 struct SowSettings {
   bool isEven = false;
   bool isTotal = false;  // of free sowing
@@ -18,9 +27,26 @@ struct SowSettings {
   bool isSpacingByMask = false;
   float spacing = 1;        // m
   Range spacings{0.5F, 2};  // m, where the mask is 0 and where it is 1
+  EvenWhere evenWhere = EvenWhere::Thins;
   float footprint = 0.25F;  // m
   DraftShare draft{};
 };
+
+template <typename P>
+ParamSpec evenWhereParam(EvenWhere P::*member) {
+  return param(
+             "even_where", member, ARVESK_TEXT("node", "Where"),
+             ARVESK_TEXT("node",
+                         "What \"where\" does to evenly spaced points. Thinned: all is filled, then each has its "
+                         "chance, which leaves gaps. Filled: where it is at least one half, and only there, up to its "
+                         "edge. Wider apart: the less it is, the wider the spacing, up to four times, so that as many "
+                         "stand per area or volume as it says; with less than 1/16 nothing is placed. The last two do "
+                         "not only add points when it grows."),
+             {{"thins", ARVESK_TEXT("node", "Thinned")},
+              {"fills", ARVESK_TEXT("node", "Filled")},
+              {"widens", ARVESK_TEXT("node", "Wider apart")}})
+      .shown("way", {"even"});
+}
 
 /// Where's value at every candidate; all 1 without a mask.
 inline Array<float> whereOf(const EvalContext& ctx, const MaskPtr& where, const Points& at) {
@@ -156,7 +182,7 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskP
   return pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
 }
 
-/// No two closer than the spacing, which may follow a mask; "where" thins afterwards.
+/// No two closer than the spacing, which may follow a mask; "where" thins afterwards, or says what is filled.
 template <SowingDomain D>
 Result<Points> evenly(const EvalContext& ctx, const D& whole, const MaskPtr& where, const MaskPtr& spacingMask,
                       const SowSettings& p) {
@@ -176,19 +202,36 @@ Result<Points> evenly(const EvalContext& ctx, const D& whole, const MaskPtr& whe
     return Failure(ok.error());
   const D& domain = whole.forSpacing(ctx.task, least);
   if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
+  const bool isArea = where && p.evenWhere != EvenWhere::Thins;
+  const bool isWidened = where && p.evenWhere == EvenWhere::Widens;
+  if (isWidened) most *= 4;
   const SpacingOf<typename D::Weights> spacingOf = [&](const Places& at, Array<float>& out) {
-    if (!p.isSpacingByMask || !spacingMask) {
-      std::fill(out.begin(), out.end(), p.isSpacingByMask ? p.spacings.from : p.spacing);
-      return;
-    }
+    const bool isByMask = p.isSpacingByMask && spacingMask;
+    if (!isByMask) std::fill(out.begin(), out.end(), p.isSpacingByMask ? p.spacings.from : p.spacing);
+    if (!isByMask && !isWidened) return;
     const Points places = pointsFrom(ctx.task, domain, at, 0);
-    out = maskValues(ctx.task, *spacingMask, places);
-    for (float& v : out) v = p.spacings.from + (p.spacings.to - p.spacings.from) * v;
+    if (isByMask) {
+      out = maskValues(ctx.task, *spacingMask, places);
+      for (float& v : out) v = p.spacings.from + (p.spacings.to - p.spacings.from) * v;
+    }
+    if (!isWidened) return;
+    const Array<float> share = maskValues(ctx.task, *where, places);
+    constexpr float kRoot = D::kChildren > 4 ? 1.0F / 3 : 1.0F / 2;
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] /= std::pow(std::clamp(share[i], kLeastWiden, 1.0F), kRoot);
   };
-  Places sown = sowEven(ctx.task, domain, least, most, spacingOf, ctx.nodeUid, ctx.draw("place"));
+  EvenArea<typename D::Weights> filled;
+  if (isArea) {
+    filled.holds = [&, least = isWidened ? kLeastWiden : 0.5F](const Places& at, Array<std::uint8_t>& out) {
+      const Array<float> share = maskValues(ctx.task, *where, pointsFrom(ctx.task, domain, at, 0));
+      for (std::size_t i = 0; i < out.size(); ++i) out[i] = share[i] >= least;
+    };
+    filled.isNoneIn = [&](const Box3& box) { return where->isZeroIn(box); };
+  }
+  Places sown = sowEven(ctx.task, domain, least, most, spacingOf, ctx.nodeUid, ctx.draw("place"), filled);
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  const Points all = pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
+  Points all = pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
   *ctx.candidates = all.count;
+  if (isArea) return all;
   return *split(all, thinnedByWhere(ctx, where, all)).first;
 }
 

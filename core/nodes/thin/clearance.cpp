@@ -6,6 +6,7 @@
 #include "core/nodes/mask/references.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/thin/exposed.h"
+#include "core/spatial/rooms.h"
 
 #include <fmt/format.h>
 
@@ -17,6 +18,7 @@ enum class Stays { Larger, Smaller, Chance, Mask, Earlier };
 struct Params {
   DistanceBy by = DistanceBy::Footprints;
   Footprint room = Footprint::Spread;
+  RoomShape shape = RoomShape::Disc;
   float factor = 1;
   float gap = 0;
   float spacing = 1;
@@ -58,54 +60,69 @@ Array<std::uint32_t> orderOf(const Points& points, const Array<float>& priority,
   return order;
 }
 
-Array<PointGrid::Entry> entriesOf(const Points& points) {
-  Array<PointGrid::Entry> out(points.count);
-  for (std::size_t i = 0; i < points.count; ++i)
-    out[i] = {points.position[i], points.effectiveFootprint(i), static_cast<std::uint32_t>(i)};
-  return out;
-}
+/// What is judged, and what it is judged against.
+struct Judged {
+  Points points;  // those that the filter sees, with footprints of the kind that is meant
+  std::vector<PointsPtr> against;
+  std::shared_ptr<Rooms> rooms;  // of the points, then of those of Against; null where discs say all
+  Array<PointGrid::Entry> entries;
+  KeptPoints kept;
 
-ConflictRule ruleOf(const Params& p) {
-  ConflictRule rule{p.factor, p.gap, {}, p.isFromAbove};
-  if (p.by == DistanceBy::Spacing) rule.fixedSpacing = p.spacing;
-  return rule;
-}
+  Judged(Points seen, std::vector<PointsPtr> others, const Params& p)
+      : points(std::move(seen)), against(std::move(others)), kept(ruleOf(p, nullptr)) {
+    if (p.by == DistanceBy::Footprints && p.shape != RoomShape::Disc) {
+      rooms = std::make_shared<Rooms>(RoomRule{p.shape, p.room, p.isFromAbove, p.factor, p.gap});
+      rooms->add(points);
+      for (const PointsPtr& set : against) rooms->add(*set);
+    }
+    kept = KeptPoints(rule(p));
+    std::uint32_t next = 0;
+    const auto entriesOf = [&](const Points& of) {
+      Array<PointGrid::Entry> out(of.count);
+      for (std::size_t i = 0; i < of.count; ++i, ++next)
+        out[i] = rooms ? rooms->ball(next) : PointGrid::Entry{of.position[i], of.effectiveFootprint(i), next};
+      return out;
+    };
+    entries = entriesOf(points);
+    for (const PointsPtr& set : against) kept.add(entriesOf(*set));
+  }
+  ConflictRule rule(const Params& p) const { return ruleOf(p, rooms.get()); }
+
+ private:
+  static ConflictRule ruleOf(const Params& p, const Rooms* rooms) {
+    if (rooms) return {1, 0, {}, p.isFromAbove, rooms};  // factor and gap are in the rooms
+    ConflictRule rule{p.factor, p.gap, {}, p.isFromAbove};
+    if (p.by == DistanceBy::Spacing) rule.fixedSpacing = p.spacing;
+    return rule;
+  }
+};
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   if (p.stays == Stays::Mask && !in.mask("priority"))
     return fail(ProblemCode::MissingInput, "who stays is to follow a mask, but none is connected",
                 "Connect a mask to Priority");
-  const ConflictRule rule = ruleOf(p);
-  KeptPoints against(rule);
-  for (const PointsPtr& set : referredPoints(in, "against", p.room)) against.add(entriesOf(*set));
-
-  const PointsPtr judged = withFootprints(in.points(), p.room);
-  const Array<PointGrid::Entry> entries = entriesOf(*judged);
+  const PointsPtr all = withFootprints(in.points(), p.room);
   const Array<std::uint8_t> exposed = exposedBy(ctx, in.mask("where"), points);
-  Array<std::uint8_t> keeps;
-  const Array<std::uint32_t> order = orderOf(points, prioritiesOf(ctx, in, *judged, p), p.stays == Stays::Earlier);
-  if (!in.mask("where")) {
-    keeps = keepByPriority(ctx.task, entries, order, against, rule);
-  } else {
-    // Points that are not exposed pass and do not crowd out others: the filter sees only the exposed ones.
-    Array<PointGrid::Entry> seen;
-    Array<std::uint32_t> seenOrder;
-    Array<std::uint32_t> place(points.count);
-    for (std::size_t i = 0; i < points.count; ++i)
-      if (exposed[i]) {
-        place[i] = static_cast<std::uint32_t>(seen.size());
-        seen.push_back({entries[i].position, entries[i].radius, place[i]});
-      }
-    for (const std::uint32_t i : order)
-      if (exposed[i]) seenOrder.push_back(place[i]);
-    const Array<std::uint8_t> seenKeeps = keepByPriority(ctx.task, seen, seenOrder, against, rule);
-    keeps.assign(points.count, 1);
-    for (std::size_t i = 0; i < points.count; ++i)
-      if (exposed[i]) keeps[i] = seenKeeps[place[i]];
+  // Points that are not exposed pass and do not crowd out others: the filter sees only the exposed ones.
+  Array<std::uint32_t> seen;
+  Array<std::uint32_t> place(points.count);
+  for (std::size_t i = 0; i < points.count; ++i) {
+    place[i] = static_cast<std::uint32_t>(seen.size());
+    if (exposed[i]) seen.push_back(static_cast<std::uint32_t>(i));
   }
+  Array<std::uint32_t> order;
+  order.reserve(seen.size());
+  for (const std::uint32_t i : orderOf(points, prioritiesOf(ctx, in, *all, p), p.stays == Stays::Earlier))
+    if (exposed[i]) order.push_back(place[i]);
+  const Judged judged(seen.size() == points.count ? *all : gathered(*all, seen), referredPoints(in, "against", p.room),
+                      p);
+  const Array<std::uint8_t> seenKeeps = keepByPriority(ctx.task, judged.entries, order, judged.kept, judged.rule(p));
+  Array<std::uint8_t> keeps;
+  keeps.assign(points.count, 1);
+  for (std::size_t k = 0; k < seen.size(); ++k) keeps[seen[k]] = seenKeeps[k];
   Array<float> footprints(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) footprints[i] = entries[i].radius;
+  for (std::size_t i = 0; i < points.count; ++i) footprints[i] = all->effectiveFootprint(i);
   ctx.measured(makeHistogram("footprint", " m", 0, 0, footprints, keeps));
   return keptAndLeft(ctx, points, keeps);
 }
@@ -113,28 +130,34 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 /// The conflicts of a left out point: with the staying point that comes closest to its room, of those joined and of the
 /// points themselves.
 std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
-  const ConflictRule rule = ruleOf(p);
   const auto outputs = evaluate(ctx, in, p);  // who stays; the answer is as cheap as the question was
   std::vector<std::string> out(points.count, "not in conflict");
   if (!outputs) return out;
   std::vector<PointsPtr> staying{withFootprints(std::get<PointsPtr>(outputs->front()), p.room)};
   for (const PointsPtr& set : referredPoints(in, "against", p.room)) staying.push_back(set);
-  const PointsPtr judged = withFootprints(std::make_shared<const Points>(points), p.room);
+  const Judged judged(*withFootprints(std::make_shared<const Points>(points), p.room), staying, p);
+  const ConflictRule rule = judged.rule(p);
   for (std::size_t i = 0; i < points.count; ++i) {
     float worst = 0;
+    auto room = static_cast<std::uint32_t>(points.count);
     for (std::size_t s = 0; s < staying.size(); ++s)
-      for (std::size_t k = 0; k < staying[s]->count; ++k) {
+      for (std::size_t k = 0; k < staying[s]->count; ++k, ++room) {
         const Points& other = *staying[s];
         if (s == 0 && other.id[k] == points.id[i]) continue;
-        const float radius = judged->effectiveFootprint(i);
-        if (!rule.conflicts(points.position[i], radius, other.position[k], other.effectiveFootprint(k))) continue;
+        const PointGrid::Entry& own = judged.entries[i];
+        const PointGrid::Entry that = judged.rooms
+                                          ? judged.rooms->ball(room)
+                                          : PointGrid::Entry{other.position[k], other.effectiveFootprint(k), 0};
+        if (!rule.conflicts(own.position, own.radius, that.position, that.radius)) continue;
+        if (judged.rooms && !judged.rooms->meet(own.index, room)) continue;
         Vec3 d = points.position[i] - other.position[k];
         if (p.isFromAbove) d.y = 0;
-        const float needed = rule.distance(radius, other.effectiveFootprint(k));
+        const float needed = rule.distance(own.radius, that.radius);
         if (needed - glm::length(d) <= worst) continue;
         worst = needed - glm::length(d);
-        out[i] = fmt::format("{:.2f} m from {}, needs {:.2f} m", glm::length(d),
-                             s == 0 ? "one that stays" : "one of Against", needed);
+        const char* who = s == 0 ? "one that stays" : "one of Against";
+        out[i] = judged.rooms ? fmt::format("{:.2f} m from {}, and their rooms meet", glm::length(d), who)
+                              : fmt::format("{:.2f} m from {}, needs {:.2f} m", glm::length(d), who, needed);
       }
   }
   return out;
@@ -143,10 +166,12 @@ std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const
 std::string sentence(const Params& p) {
   constexpr std::array who{"larger stay", "smaller stay", "at random", "by priority", "earlier stay"};
   const bool isBase = p.room == Footprint::Base;
+  constexpr std::array rooms{"footprints", "ellipses", "boxes", "meshes"};
+  constexpr std::array bases{"bases", "bases' ellipses", "bases' boxes", "bases' meshes"};
+  const std::string what = (isBase ? bases : rooms)[static_cast<std::size_t>(p.shape)];
   const std::string distance = p.by == DistanceBy::Spacing ? fmt::format("{:g} m apart", p.spacing)
-                               : p.gap == 0                ? std::string(isBase ? "bases" : "footprints")
-                               : isBase                    ? fmt::format("bases {:+g} m", p.gap)
-                                                           : fmt::format("footprints {:+g} m", p.gap);
+                               : p.gap == 0                ? what
+                                                           : fmt::format("{}, gap {:+g} m", what, p.gap);
   return fmt::format("Clearance · {} · {}", distance, who[static_cast<std::size_t>(p.stays)]);
 }
 
@@ -164,6 +189,9 @@ const NodeKind& clearance() {
         "footprint) + gap, or than a fixed spacing; touching is allowed. Distances are those in "
         "space, so it works inside of volumes and on what hangs as it does on ground. Going by priority, a point "
         "stays if no staying point of higher priority conflicts with it; ties go by id. "
+        "Shapes other than discs conflict when they meet: each is sized by the factor about its own middle and grows "
+        "by "
+        "half of the gap to all sides. "
         "Points at Against always stay and count with the same factor and gap. Chains of conflicts "
         "have no strict bound, so an edit may show farther away than one spacing.");
     k.glyph = "clearance";
@@ -181,6 +209,7 @@ const NodeKind& clearance() {
               ARVESK_TEXT("node", "The points' footprints, or one spacing for all."),
               {{"footprints", ARVESK_TEXT("node", "Footprints")}, {"spacing", ARVESK_TEXT("node", "Fixed spacing")}}),
         footprintIs("footprint_is", &Params::room).shown("by", {"footprints"}),
+        roomShapeIs(kRoomShape, &Params::shape).shown("by", {"footprints"}),
         param("factor", &Params::factor, ARVESK_TEXT("node", "Factor"),
               ARVESK_TEXT("node", "Below 1 lets footprints overlap a little."))
             .hard(0, 100)

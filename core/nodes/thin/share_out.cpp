@@ -1,6 +1,7 @@
 // Share out: each point goes to one of several outputs.
 #include "core/base/number_text.h"
 #include "core/base/pattern.h"
+#include "core/nodes/carried_names.h"
 #include "core/nodes/draw_per.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
@@ -173,6 +174,7 @@ const NodeKind& shareOut() {
     k.usesSeed = true;
     k.example.params = {{"count", 3.0}};
     k.trial.params = {{"count", 5.0}};
+    offersAttributes(k, "number", Carried::Numbers);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -55,7 +55,7 @@ class TestMemory : public QObject {
     std::weak_ptr<const Surface> massing;
     {
       auto prop = makeProp("crate", "crate", std::make_shared<const Surface>(makeBox({1, 1, 1})));
-      prop->massing = {false, 300, false};
+      prop->massing = {nullptr, false, 300, false};
       surface = prop->surface;
       massing = massingOf(*prop);
       (void)SurfaceIndex::of(*massing.lock());
@@ -69,8 +69,8 @@ class TestMemory : public QObject {
     const auto mesh = std::make_shared<const Surface>(makeBall(1, 24));
     auto box = makeProp("a", "a", mesh);
     auto simple = makeProp("b", "b", mesh);
-    box->massing = {true, 300, false};
-    simple->massing = {false, 100, false};
+    box->massing = {nullptr, true, 300, false};
+    simple->massing = {nullptr, false, 100, false};
     QCOMPARE(massingOf(*box)->faceCount(), std::size_t{12});
     QVERIFY(massingOf(*simple)->faceCount() > 12);
     simple->massing.triangles = 400;

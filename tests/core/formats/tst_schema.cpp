@@ -132,6 +132,11 @@ class TestSchema : public QObject {
     prop.uid = "p";
     prop.name = "Prop";
     prop.file = "p.glb";
+    prop.partBy = PartBy::Below;
+    prop.part = "rocks";
+    prop.lightFile = "light.glb";
+    prop.isByReference = true;
+    prop.deliveredFile = "whole.usda";
     prop.unitScale = 0.01;
     prop.isZUp = true;
     prop.pivot = PivotAt::Center;
@@ -147,7 +152,7 @@ class TestSchema : public QObject {
     prop.massingTriangles = 500;
     prop.isMassingShown = true;
     prop.isLargeMeant = true;
-    prop.mounts = {{"mount_top", {0, 1, 0}, {0, 45, 0}}};
+    prop.mounts = {{"mount_top", {0, 1, 0}, {0, 45, 0}, 1.5}};
     plan.props.push_back(prop);
     plan.settings.budgets["all"] = {1000, 2000};
     plan.dials.push_back({"d", "apart", 1, 2, {}});

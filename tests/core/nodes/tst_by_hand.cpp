@@ -195,6 +195,52 @@ class TestByHand : public QObject {
     QVERIFY(refused > 100);
   }
 
+  /// By boxes and by hulls the brush lets long things lie side by side: none meets another, nor what stands there, by
+  /// any pair; there are far more of them than by discs; and going on with a stroke knows what was there.
+  void longThingsAreSetSideBySide() {
+    const SurfacePtr ground = test::plane(12, 20);
+    const PropPtr board = makeProp("board", "board", std::make_shared<const Surface>(makeBox({2, 0.3F, 0.3F})));
+    const auto strokeWith = [&](RoomShape shape, const std::shared_ptr<const BrushSurroundings>& others) {
+      BrushAdd how;
+      how.spacing = 0.05F;
+      how.size = {0.9F, 1.1F};
+      how.headingDeg = {80, 100};
+      how.shape = shape;
+      how.gap = 0.02F;
+      how.props = {{"board", 1, board->footprint, board}};
+      how.propOf = [board](const HandPoint&) { return BrushProp{"board", 1, board->footprint, board}; };
+      const auto radius = [&](const HandPoint& p) { return board->footprint * p.size.x; };
+      HandPoints points;
+      for (std::uint64_t seed = 1; seed < 3; ++seed) {
+        BrushStroke stroke(brushGround(ground), others, points, radius, how, seed);
+        for (float x = -3; x <= 3; x += 0.5F) (void)stroke.add({{x, 0, 0}, kUp, {1, 0, 0}, 2, 1});
+        points = stroke.points();
+      }
+      return points;
+    };
+    const auto addTo = [&](Rooms& rooms, const HandPoints& points) {
+      points.list.forEach([&](const HandPoint& p) {
+        rooms.add(board, board->footprint, p.place + p.normal * p.lift, p.turnOn(p.normal), p.size);
+      });
+    };
+    const std::size_t byDisc = strokeWith(RoomShape::Disc, nullptr).list.size();
+    QVERIFY(byDisc > 5);
+    for (const RoomShape shape : {RoomShape::Ellipse, RoomShape::Box, RoomShape::Mesh}) {
+      const RoomRule rule{shape, Footprint::Spread, false, 1, 0.02F};
+      auto fixed = std::make_shared<Rooms>(rule);
+      for (const float x : {-2.0F, 0.0F, 2.0F})
+        fixed->add(board, board->footprint, {x, 0, 0.5F}, glm::angleAxis(0.4F, kUp), Vec3(1));
+      const HandPoints set = strokeWith(shape, std::make_shared<const BrushSurroundings>(fixed));
+      QVERIFY2(set.list.size() > 2 * byDisc, qPrintable(QString::number(set.list.size())));
+      Rooms rooms(rule);
+      addTo(rooms, set);
+      for (std::uint32_t a = 0; a < rooms.count(); ++a) {
+        for (std::uint32_t b = 0; b < a; ++b) QVERIFY(!rooms.meet(a, b));
+        for (std::uint32_t k = 0; k < fixed->count(); ++k) QVERIFY(!rooms.meets(a, *fixed, k));
+      }
+    }
+  }
+
   /// Where one piece of a merged ground is moved, turned and sized, its points go along and the others stay to the bit;
   /// ids stay, and a draft has all of them.
   void pointsStayWithTheirPieceOfGround() {

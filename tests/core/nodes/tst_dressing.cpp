@@ -6,8 +6,12 @@
 #include "core/plan/prop_making.h"
 #include "core/props/baked.h"
 #include "core/spatial/surface_index.h"
+#include "core/spatial/unlike.h"
 #include "tests/support/support.h"
 
+#include <fmt/format.h>
+
+#include <numeric>
 #include <set>
 
 using namespace arvesk;
@@ -115,6 +119,107 @@ class TestDressing : public QObject {
     // Its weight is 3 of 6; patches are few, so their share is only near it.
     QVERIFY(test::within(static_cast<double>(moved) / static_cast<double>(points->count), 0.5,
                          way == QStringLiteral("patches") ? 0.2 : 0.04));
+  }
+
+  void unlikeNeighborsDiffer() {
+    Kit kit;
+    for (int k = 0; k < 7; ++k)
+      kit.entries.push_back(
+          {makeProp(fmt::format("rock-{}", k), fmt::format("rock {}", k), test::someProps()[0]->surface), 1.0F});
+    Kit small = kit;
+    small.entries.pop_back();
+    const PointsPtr points = scattered(3);
+    const float within = 0.7F;
+    const auto dressed = [&](const Kit& k, const char* way) {
+      return dressedBy(points, {{"way", std::string(way)}, {"unlike_within", static_cast<double>(within)}}, nullptr,
+                       std::make_shared<const Kit>(k));
+    };
+    const auto equalOnes = [&](const Points& p) {
+      std::size_t equal = 0;
+      for (std::size_t i = 0; i < p.count; ++i)
+        for (std::size_t k = 0; k < p.count; ++k)
+          if (k != i && p.prop[i] == p.prop[k] && glm::distance(p.position[i], p.position[k]) <= within) {
+            ++equal;
+            break;
+          }
+      return equal;
+    };
+    const PointsPtr unlike = dressed(kit, "unlike");
+    const std::size_t byChance = equalOnes(*dressed(kit, "chance"));
+    QVERIFY(byChance > points->count / 5);
+    QVERIFY(equalOnes(*unlike) * 10 < byChance);
+    // A seventh prop takes about a seventh of them; who had to make way for it, and who then need not, is few more.
+    const PointsPtr before = dressed(small, "unlike");
+    std::size_t moved = 0;
+    for (std::size_t i = 0; i < points->count; ++i) moved += propName(*before, i) != propName(*unlike, i);
+    QVERIFY2(moved < points->count * 45 / 100, qPrintable(QString::number(moved)));
+    // One by one, by the plain loop.
+    test::Bench bench;
+    const Draw order = bench.ctx.draw("order");
+    const auto pick = [](std::size_t, const std::vector<float>& nearest) {
+      return static_cast<std::int32_t>(std::max_element(nearest.begin(), nearest.end()) - nearest.begin());
+    };
+    const UnlikeNeighbors fast = chooseUnlike({}, *points, order, within, 4, pick);
+    std::vector<std::size_t> turn(points->count);
+    std::iota(turn.begin(), turn.end(), std::size_t{0});
+    std::sort(turn.begin(), turn.end(),
+              [&](std::size_t a, std::size_t b) { return order.bits(points->id[a]) < order.bits(points->id[b]); });
+    std::vector<std::int32_t> slow(points->count, -1);
+    for (const std::size_t i : turn) {
+      std::vector<float> nearest(4, std::numeric_limits<float>::infinity());
+      for (std::size_t k = 0; k < points->count; ++k)
+        if (const float d = glm::distance(points->position[i], points->position[k]); slow[k] >= 0 && d <= within)
+          nearest[static_cast<std::size_t>(slow[k])] = std::min(nearest[static_cast<std::size_t>(slow[k])], d);
+      slow[i] = pick(i, nearest);
+    }
+    for (std::size_t i = 0; i < points->count; ++i) QCOMPARE(fast.kind[i], slow[i]);
+  }
+
+  /// One side of every crate, whatever way it was turned, sized and mirrored.
+  void masksInTheFrameOfThePlacement() {
+    const PointsPtr placements = dressedBy(tumbled(scattered(0.4)), {{"way", std::string("cycle")}});
+    test::Bench bench;
+    const PointsPtr on = bench.points("on-props", test::inputs({{"points", placements}}),
+                                      {{"at", std::string("even")}, {"spacing", 0.3}, {"carries_place", true}});
+    QVERIFY(on->count > 500);
+    std::map<std::uint64_t, std::size_t> parentOf;
+    for (std::size_t i = 0; i < placements->count; ++i) parentOf[placements->id[i]] = i;
+    const auto* parents = columnOf<Column<std::uint64_t>>(on->attributes, "parent");
+    const auto valuesOf = [&](const char* kind, ParamMap params) {
+      params["frame"] = std::string("placement");
+      const auto mask = bench.run(kind, {}, params);
+      return maskValues({}, *std::get<MaskPtr>(mask->front()), *on);
+    };
+    const Array<float> east = valuesOf("facing", {{"toward", std::string("direction")},
+                                                  {"direction", std::vector<double>{1, 0, 0}},
+                                                  {"band", std::vector<double>{0, 0, 40, 40}}});
+    const Array<float> high = valuesOf("height", {{"band", std::vector<double>{0.3, 0.3, 9, 9}}});
+    const Array<float> within = valuesOf("region", {{"center", std::vector<double>{0.5, 0, 0}},
+                                                    {"extent", std::vector<double>{1, 9, 9}},
+                                                    {"shape", std::string("box")},
+                                                    {"softness", 0.0}});
+    std::size_t some = 0;
+    for (std::size_t c = 0; c < on->count; ++c) {
+      const std::size_t i = parentOf.at((*parents)[c]);
+      const Vec3 place = (glm::conjugate(placements->orientation[i]) * (on->position[c] - placements->position[i])) /
+                         placements->size[i];
+      QCOMPARE(high[c] > 0.5F, place.y > 0.3F);
+      if (std::abs(place.x) > 1e-3F && place.x < 0.99F) QCOMPARE(within[c] > 0.5F, place.x > 0);
+      // Normals go by the inverse size: what looks east on the prop does so carried back.
+      const Vec3 normal = glm::normalize(placements->size[i] *
+                                         (glm::conjugate(placements->orientation[i]) * on->groundNormal[c]));
+      if (std::abs(degrees(angleBetween(normal, {1, 0, 0})) - 40) > 1)
+        QCOMPARE(east[c] > 0.5F, angleBetween(normal, {1, 0, 0}) < radians(40));
+      some += east[c] > 0.5F;
+    }
+    QVERIFY(some > 20 && some < on->count / 2);
+    // Points that say nothing of it: told, and nothing counts.
+    bench.warnings.clear();
+    const auto mask = bench.run("height", {}, {{"frame", std::string("placement")}});
+    std::set<std::string> numbers, texts;
+    std::get<MaskPtr>(mask->front())->addNames(numbers, texts);
+    QVERIFY(numbers.contains("prop-place_x"));
+    for (const float v : maskValues({}, *std::get<MaskPtr>(mask->front()), *placements)) QCOMPARE(v, 0.0F);
   }
 
   void patchesHoldTogether() {

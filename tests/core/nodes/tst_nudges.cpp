@@ -36,6 +36,12 @@ const std::vector<Hard> kHard = {
     {"sow-in-volume", "spacing", Goes::Anew},  // as on surfaces
     {"sow-in-volume", "spacings", Goes::Anew},
     {"planting-grid", "turn", Goes::Along},
+    {"courses", "height_step", Goes::Anew},  // lines of other heights begin and run elsewhere
+    {"courses", "pitch", Goes::Along},
+    {"courses", "stagger", Goes::Along},
+    {"courses", "row", Goes::Along},
+    {"courses", "heading_angle", Goes::Anew},  // rows that run elsewhere hold other cells
+    {"at-home", "move", Goes::Along},
     {"move-as-one", "pivot", Goes::Along},
     {"move-as-one", "place", Goes::Along},
     {"move-as-one", "tilt", Goes::Along},

@@ -32,12 +32,64 @@ std::set<std::uint64_t> ids(const Points& p) {
   return out;
 }
 
+/// 1 on crooked ridges 0.4 m wide, 3 m apart, and `between` elsewhere.
+class Ridges final : public Mask {
+ public:
+  explicit Ridges(float between) : m_between(between) {}
+  static bool isOn(const Vec3& p) {
+    const float along = p.x + 0.8F * std::sin(p.z);
+    return std::abs(along - 3 * std::round(along / 3)) < 0.2F;
+  }
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    for (std::size_t i = begin; i < end; ++i) out[i - begin] = isOn(at.position[i]) ? 1 : m_between;
+  }
+  bool isOfPlaceAlone() const override { return true; }
+  void countBytes(ByteCounter& counter) const override { counter.add(this, sizeof(*this)); }
+
+ private:
+  float m_between;
+};
+
 }  // namespace
 
 class TestSow : public QObject {
   Q_OBJECT
 
  private Q_SLOTS:
+  /// What the surface says of a place goes along with its point, exactly as it lies there; what it does not say is
+  /// told.
+  void pointsCarryWhatTheSurfaceSays() {
+    Surface ground = *test::hills(30, 20, 6);
+    Array<float> east(ground.positions.size());
+    for (std::size_t i = 0; i < east.size(); ++i) {
+      east[i] = 2 * ground.positions[i].x + 1;
+      ground.colors.edit().push_back(Vec4(0.1F * ground.positions[i].z, 0, 0, 1));
+    }
+    ground.vertexAttributes.insert_or_assign("east", Column<float>(std::move(east)));
+    ground.parts = {"low", "high"};
+    for (std::size_t f = 0; f < ground.faceCount(); ++f) ground.faceParts.edit().push_back(f % 3 == 0 ? 1 : 0);
+    const SurfacePtr surface = std::make_shared<const Surface>(ground);
+    test::Bench bench;
+    const PointsPtr plain = bench.points("sow-on-surface", test::inputs({{"surface", surface}}));
+    QVERIFY(plain->attributes.empty());
+    const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", surface}}),
+                                     {{"carries", std::string("e*; color; part")}});
+    QVERIFY(bench.warnings.empty() && p->count > 100);
+    const auto* number = columnOf<Column<float>>(p->attributes, "east");
+    const auto* color = columnOf<Column<Vec3>>(p->attributes, "color");
+    const auto* part = columnOf<TextColumn>(p->attributes, "part");
+    QVERIFY(number && color && part);
+    for (std::size_t i = 0; i < p->count; ++i) {
+      QVERIFY(test::within(static_cast<double>((*number)[i]), static_cast<double>(2 * p->position[i].x + 1), 1e-3));
+      QVERIFY(test::within(static_cast<double>((*color)[i].x), static_cast<double>(0.1F * p->position[i].z), 1e-4));
+      QCOMPARE(part->at(i), std::string(p->groundFace[i] % 3 == 0 ? "high" : "low"));
+      QVERIFY(p->position[i] == plain->position[i]);
+    }
+    bench.points("sow-on-surface", test::inputs({{"surface", surface}}), {{"carries", std::string("wet")}});
+    QCOMPARE(bench.warnings.size(), 1U);
+    QVERIFY(bench.warnings.front().advice.find("east") != std::string::npos);
+  }
+
   void freeGivesTheDensityAndIsUniform() {
     test::Bench bench;
     const PointsPtr p = bench.points("sow-on-surface", test::inputs({{"surface", test::plane(20, 37)}}),
@@ -163,6 +215,59 @@ class TestSow : public QObject {
     qInfo("covered %.4f", covered);
     QVERIFY(covered >= 0.53);
     QVERIFY2(covered < 0.56, "more than random packing can hold means that points overlap");
+  }
+
+  /// Filled inside of "where": a row on every ridge without a gap, and nothing beside it. Thinned afterwards it has
+  /// gaps, which is what it is for.
+  void evenFillsWhatWhereLeaves() {
+    constexpr float kSpacing = 0.5F;
+    const SurfacePtr ground = test::hills(30, 40, 1);
+    const auto sownWith = [&](const char* how, float between) {
+      test::Bench bench;
+      Inputs in = test::inputs({{"surface", ground}});
+      in.links["where"].push_back({MaskPtr(std::make_shared<const Ridges>(between)), 7});
+      ParamMap params = even(kSpacing);
+      params["even_where"] = std::string(how);
+      return bench.points("sow-on-surface", in, params);
+    };
+    test::Bench bench;
+    const PointsPtr asked = bench.points("sow-on-surface", test::inputs({{"surface", ground}}), {{"density", 40.0}});
+    const auto farthest = [&](const Points& p) {
+      Array<PointGrid::Entry> entries;
+      for (std::size_t i = 0; i < p.count; ++i) entries.push_back({p.position[i], 0, 0});
+      const PointGrid grid(entries, 1);
+      float most = 0;
+      for (std::size_t i = 0; i < asked->count; ++i) {
+        if (!Ridges::isOn(asked->position[i])) continue;
+        float least = 3;
+        grid.near(asked->position[i], 3, [&](const PointGrid::Entry& e) {
+          least = std::min(least, glm::distance(e.position, asked->position[i]));
+          return false;
+        });
+        most = std::max(most, least);
+      }
+      return most;
+    };
+    const PointsPtr filled = sownWith("fills", 0.3F);
+    QVERIFY(filled->count > 300);
+    for (std::size_t i = 0; i < filled->count; ++i) QVERIFY(Ridges::isOn(filled->position[i]));
+    QVERIFY(leastDistance(*filled, 1) >= kSpacing * 0.999F);
+    QVERIFY2(farthest(*filled) < 1.06F * kSpacing, qPrintable(QString::number(static_cast<double>(farthest(*filled)))));
+    QVERIFY(farthest(*sownWith("thins", 0)) > 1.5F * kSpacing);
+    // Wider apart: as many per area as it says, a quarter of those on the ridges; none below a sixteenth.
+    const PointsPtr wider = sownWith("widens", 0.25F);
+    const auto onRidges = [](const Points& p) {
+      std::size_t n = 0;
+      for (std::size_t i = 0; i < p.count; ++i) n += Ridges::isOn(p.position[i]);
+      return static_cast<double>(n);
+    };
+    const double share = onRidges(*asked) / static_cast<double>(asked->count);  // of the area
+    const auto all = static_cast<double>(wider->count);
+    const double beside = (all - onRidges(*wider)) / (1 - share);
+    const double plain = static_cast<double>(sownWith("fills", 1)->count);
+    QVERIFY2(within(beside / plain, 0.25, 0.04), qPrintable(QString::number(beside / plain)));
+    QCOMPARE(static_cast<double>(sownWith("widens", 0.05F)->count), onRidges(*sownWith("widens", 0.05F)));
+    QVERIFY(sownWith("fills", 0)->count == filled->count && sownWith("fills", 1)->count > 4 * filled->count);
   }
 
   void evenKeepsItsSpacingOnHillsAndBetweenTwoValues() {

@@ -394,6 +394,49 @@ class TestThinning : public QObject {
     QVERIFY(*std::min_element(kept.begin(), kept.end()) >= *std::max_element(left.begin(), left.end()) - 1e-6F);
   }
 
+  /// What separation takes is in the third output, and refilled there are as many as there should be, still apart.
+  void clumpsAreRefilledUpToTheirCount() {
+    test::Bench bench;
+    const PointsPtr parents = bench.points("sow-on-surface", test::inputs({{"surface", test::hills(50, 60, 4)}}),
+                                           {{"way", std::string("even")}, {"spacing", 5.0}});
+    for (const char* shape : {"disc", "ring", "ball"}) {
+      const auto members = [&](double separation, bool isRefilled) {
+        return *bench.run("clumps", test::inputs({{"parents", parents}}),
+                          {{"shape", std::string(shape)},
+                           {"count", 24.0},
+                           {"radius", 1.6},
+                           {"ring_thickness", 60.0},
+                           {"separation", separation},
+                           {"refilled", isRefilled}});
+      };
+      const Outputs free = members(0, false);
+      const Outputs apart = members(0.3, false);
+      const Outputs refilled = members(0.3, true);
+      const std::size_t all = first(free)->count;
+      const std::size_t left = std::get<PointsPtr>(apart[2])->count;
+      QVERIFY(left > all / 100);
+      QCOMPARE(first(apart)->count + left, all);
+      QVERIFY2(first(refilled)->count > all * 97 / 100 && first(refilled)->count <= all, shape);
+      const Points& p = *first(refilled);
+      QVERIFY(!findFault(p));
+      std::map<std::uint64_t, std::size_t> before, after;
+      const auto count = [](const Points& of, std::map<std::uint64_t, std::size_t>& into) {
+        const auto& parent = *columnOf<Column<std::uint64_t>>(of.attributes, "parent");
+        for (std::size_t i = 0; i < of.count; ++i) ++into[parent[i]];
+      };
+      count(*first(free), before);
+      count(p, after);
+      for (const auto& [parent, n] : after) QVERIFY(n <= before[parent]);
+      for (std::size_t i = 0; i < p.count; ++i)
+        for (std::size_t k = i + 1; k < p.count; ++k) QVERIFY(glm::distance(p.position[i], p.position[k]) >= 0.3F);
+      // Those that stood before stand still; with nothing in their way no reserve comes in.
+      std::set<std::uint64_t> ids;
+      for (std::size_t i = 0; i < p.count; ++i) ids.insert(p.id[i]);
+      for (std::size_t i = 0; i < first(apart)->count; ++i) QVERIFY(ids.contains(first(apart)->id[i]));
+      QCOMPARE(findDifference(*first(free), *first(members(0, true))), std::nullopt);
+    }
+  }
+
   void clumpsKeepTheirSeparationAcrossClumps() {
     test::Bench bench;
     const SurfacePtr ground = test::hills(50, 30, 4);

@@ -35,7 +35,7 @@ Surface torn(const Surface& from) {
 
 SurfacePtr massing(const Surface& surface, bool isBox, int triangles) {
   const auto prop = makeProp("p", "p", std::make_shared<const Surface>(surface));
-  prop->massing = {isBox, triangles, false};
+  prop->massing = {nullptr, isBox, triangles, false};
   return massingOf(*prop);
 }
 
@@ -119,7 +119,7 @@ class TestMassing : public QObject {
   /// Made once for each rule, and again for another.
   void eachRuleIsMadeOnce() {
     const auto prop = makeProp("p", "p", std::make_shared<const Surface>(makeBall(1, 48)));
-    prop->massing = {false, 200, false};
+    prop->massing = {nullptr, false, 200, false};
     const SurfacePtr first = massingOf(*prop);
     QCOMPARE(massingOf(*prop).get(), first.get());
     prop->massing.triangles = 500;
