@@ -15,7 +15,7 @@
 namespace arvesk {
 namespace {
 
-constexpr int kMostShown = 1000;
+constexpr int kMostShown = 500;  // more are told by the head; making rows is work of the window itself
 
 QString number(std::size_t n) { return QLocale().toString(static_cast<qulonglong>(n)); }
 QString meters(float m) { return QLocale().toString(static_cast<double>(m), 'f', 2); }
@@ -80,6 +80,7 @@ StandingPanel::StandingPanel(QWidget* parent)
   connect(questions, &QButtonGroup::buttonToggled, this, [this](QAbstractButton*, bool isOn) {
     if (!isOn) return;
     m_limits->setCurrentIndex(asksMeetings() ? 1 : 0);
+    m_faults->setRowCount(0);  // they answer the other question
     check();
   });
   m_limits->addWidget(standingLimits());
@@ -180,7 +181,6 @@ void StandingPanel::look(const EvalViewPtr& view) {
 void StandingPanel::check() {
   if (!m_view) return;
   m_head->setText(tr("looking…"));
-  fill(0, {});
   asksMeetings() ? checkMeetingsOf(m_view) : checkStandingOf(m_view);
 }
 
@@ -234,16 +234,21 @@ QString StandingPanel::propOf(std::uint32_t layer, std::uint32_t point) const {
 
 void StandingPanel::fill(int rows, const std::function<QStringList(std::size_t)>& cellsOf) {
   m_faults->clearSelection();
+  m_faults->setUpdatesEnabled(false);
   m_faults->setRowCount(rows);
   for (int r = 0; r < rows; ++r) {
     const QStringList cells = cellsOf(static_cast<std::size_t>(r));
     for (int c = 0; c < 3; ++c) {
-      auto* item = new QTableWidgetItem(cells[c]);
-      item->setToolTip(cells[c]);
-      if (c == 2) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
-      m_faults->setItem(r, c, item);
+      QTableWidgetItem* item = m_faults->item(r, c);
+      if (!item) {
+        item = new QTableWidgetItem;
+        if (c == 2) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        m_faults->setItem(r, c, item);
+      }
+      item->setText(cells[c]);
     }
   }
+  m_faults->setUpdatesEnabled(true);
 }
 
 void StandingPanel::showFaults() {

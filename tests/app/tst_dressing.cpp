@@ -539,7 +539,7 @@ class TestDressingUi : public test::WindowTest {
     QTRY_VERIFY_WITH_TIMEOUT(!w().schedule().isBusy() && w().schedule().meetings().checked > 0, 60'000);
     const MeetingReport& meetings = w().schedule().meetings();
     QVERIFY(meetings.pairs > 0);
-    QVERIFY(faults->rowCount() == static_cast<int>(std::min<std::size_t>(meetings.worst.size(), 1000)));
+    QVERIFY(faults->rowCount() == static_cast<int>(std::min<std::size_t>(meetings.worst.size(), 500)));
     const Meeting deepest = meetings.worst.front();
     QVERIFY(deepest.depth >= meetings.worst.back().depth);
     QTest::mouseClick(faults->viewport(), Qt::LeftButton, {}, faults->visualItemRect(faults->item(0, 1)).center());
