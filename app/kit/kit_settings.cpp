@@ -18,6 +18,7 @@
 #include <QLocale>
 #include <QMenu>
 #include <QPushButton>
+#include <QStandardItemModel>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -329,6 +330,9 @@ void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& 
   m_massingTriangles->showValue(entry->massingTriangles);
   m_massingTriangles->setEnabled(!entry->isMassingBox && entry->lightFile.empty());
   m_massingShown->setChecked(entry->isMassingShown);
+  // A file of its own is one prop's: several would all be shown or delivered as the same.
+  for (QComboBox* box : {m_massing, m_delivery})
+    qobject_cast<QStandardItemModel*>(box->model())->item(2)->setEnabled(isOne);
   m_delivery->setCurrentIndex(!entry->isByReference ? 0 : entry->deliveredFile.empty() ? 1 : 2);
   if (!m_tags->isModified()) m_tags->setText(text(entry->tags));
   QString facts = text(entry->file);

@@ -582,6 +582,13 @@ class TestDressingUi : public test::WindowTest {
     trigger("edit_undo");
     trigger("edit_undo");
     QVERIFY(!prop("Boulder A").isByReference && prop("Boulder A").lightFile.empty());
+    // Several props cannot share one: they would all be delivered as the same.
+    const auto offersAFile = [](QComboBox* box) {
+      return bool(box->model()->flags(box->model()->index(2, 0)) & Qt::ItemIsEnabled);
+    };
+    QVERIFY(offersAFile(delivery) && offersAFile(massing));
+    clickProp("Boulder C", Qt::ControlModifier);
+    QVERIFY(!offersAFile(delivery) && !offersAFile(massing));
   }
 
   void contactSheetShowsSeedsAndAClickKeepsOne() {
