@@ -37,6 +37,9 @@ Result<void> checkDelivery(FileService& files, const PropEntry& entry, const Sur
          "Deliver its geometry, or give it a file of its own");
     return {};
   }
+  if (entry.creaseDeg >= 0)
+    tell("exports by reference keep the normals of its file, not those that are made here",
+         "Leave its normals as made, or deliver its geometry");
   if (entry.deliveredFile.empty()) return {};
   if (const auto there = files.contentKey(entry.deliveredFile); !there) {
     tell(fmt::format("the file that it is delivered by, {}, is not there", entry.deliveredFile),

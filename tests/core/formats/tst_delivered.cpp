@@ -304,6 +304,10 @@ class TestDelivered : public QObject {
     part.part = "thing";
     QVERIFY(warningsOf(part).find("a part of a file") != std::string::npos);
     QVERIFY(!loadProp(files, part, {}).prop->delivery);
+    PropEntry creased = entryOf("kit/thing.glb", 0);
+    QCOMPARE(warningsOf(creased), std::string());
+    creased.creaseDeg = 40;
+    QVERIFY(warningsOf(creased).find("normals of its file") != std::string::npos);
     PropEntry other = entryOf("kit/thing.glb", 0);
     other.deliveredFile = "kit/thing.gltf";
     QCOMPARE(warningsOf(other), std::string());
