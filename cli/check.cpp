@@ -50,10 +50,10 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
     const nlohmann::json unknown = keysOf(prop.unknown);
     for (const auto& [key, value] : unknown.items())
       tell(prop.name, "setting of a prop", key,
-           {"file",          "part_by",       "part",         "light_file",    "unit_scale", "z_up",
-            "pivot",         "common_height", "size",         "large",         "turn",       "footprint",
-            "base",          "weight",        "tags",         "crease",        "massing",    "massing_triangles",
-            "massing_shown", "mounts",        "by_reference", "delivered_file"});
+           {"file",          "part_by",       "part",         "light_file",     "unit_scale", "z_up",
+            "pivot",         "common_height", "size",         "large",          "turn",       "footprint",
+            "base",          "weight",        "tags",         "crease",         "massing",    "massing_triangles",
+            "massing_shown", "mounts",        "by_reference", "delivered_file", "values"});
   }
 }
 
@@ -73,7 +73,9 @@ void tellOfProps(const Plan& plan, FileService& files, std::vector<Problem>& pro
         p.where = entry.name;
         problems.push_back(std::move(p));
       }
-    const auto prop = file ? makePlanProp(entry, **file) : Result<PropPtr>(Failure(file.error()));
+    PropEntry shape = entry;
+    shape.values.clear();  // the evaluation made and told them
+    const auto prop = file ? makePlanProp(shape, **file) : Result<PropPtr>(Failure(file.error()));
     if (!prop) continue;  // told by the evaluation
     for (const PropWarning& w : warningsOf(entry, **file, **prop))
       problems.push_back({ProblemCode::WrongInput, Severity::Warning, entry.name, plainOf(w.message), w.fix});

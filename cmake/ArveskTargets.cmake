@@ -54,12 +54,20 @@ function(arvesk_add_test path label seconds)
   get_filename_component(folder ${path} DIRECTORY)
   string(REPLACE "/" "_" target tst_${path})
   add_executable(${target} ${folder}/tst_${name}.cpp)
-  set_target_properties(${target} PROPERTIES AUTOMOC ON)
-  target_include_directories(${target} PRIVATE ${CMAKE_SOURCE_DIR} ${CMAKE_SOURCE_DIR}/tests)
+  # moc by hand: AUTOMOC would scan every test in a step of its own and compile an empty file for it.
+  set(moc_folder ${CMAKE_CURRENT_BINARY_DIR}/moc_${target})
+  file(MAKE_DIRECTORY ${moc_folder})
+  qt6_generate_moc(${folder}/tst_${name}.cpp ${moc_folder}/tst_${name}.moc TARGET ${target})
+  set_property(SOURCE ${folder}/tst_${name}.cpp APPEND PROPERTY OBJECT_DEPENDS ${moc_folder}/tst_${name}.moc)
+  target_include_directories(${target} PRIVATE ${CMAKE_SOURCE_DIR} ${CMAKE_SOURCE_DIR}/tests ${moc_folder})
   target_link_libraries(${target} PRIVATE ${ARGN} Qt6::Test arvesk_warnings arvesk_sanitizers arvesk_numerics)
   target_compile_definitions(${target} PRIVATE QT_NO_KEYWORDS)
-  if(ARVESK_PRECOMPILE AND NOT "arvesk_app" IN_LIST ARGN)  # the application's definitions differ
+  if(ARVESK_PRECOMPILE AND NOT "arvesk_app" IN_LIST ARGN)
     target_precompile_headers(${target} REUSE_FROM arvesk_test_support)
+  elseif(ARVESK_PRECOMPILE AND TARGET tst_app_window AND NOT target STREQUAL tst_app_window)
+    target_precompile_headers(${target} REUSE_FROM tst_app_window)  # the application's definitions differ
+  elseif(ARVESK_PRECOMPILE)
+    target_precompile_headers(${target} PRIVATE <QtTest> <QtWidgets> ${ARVESK_COMMON_HEADERS} ${CMAKE_SOURCE_DIR}/tests/app/window_test.h)
   endif()
   add_test(NAME ${path} COMMAND ${target})
   if(ARVESK_SANITIZE)  # some twenty times as slow

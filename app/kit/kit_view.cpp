@@ -316,7 +316,7 @@ void KitView::openMounts() {
   const auto it = std::find_if(m_view->props.begin(), m_view->props.end(),
                                [&](const PropPtr& p) { return p->uid == uids.front(); });
   if (it == m_view->props.end()) return;
-  auto* window = new PropWindow(m_model, m_service, uids.front(), this->window());
+  auto* window = new PropWindow(m_model, m_service, uids.front(), m_folder, this->window());
   window->show();
 }
 

@@ -1,9 +1,12 @@
 #include "app/kit/prop_window.h"
 
+#include "app/kit/value_table.h"
 #include "app/model/words.h"
 #include "app/window/theme.h"
 
 #include <QComboBox>
+#include <QDir>
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
@@ -11,30 +14,60 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QShortcut>
+#include <QTabWidget>
 #include <QTableWidget>
 #include <QVBoxLayout>
 
 namespace arvesk {
 namespace {
 
-/// The surface in the colors of one vertex attribute, from its least to its greatest value.
-SurfacePtr coloredBy(const Surface& s, const Column<float>& values) {
-  float least = std::numeric_limits<float>::max();
-  float most = std::numeric_limits<float>::lowest();
-  for (std::size_t v = 0; v < s.positions.size(); ++v) {
-    least = std::min(least, values[v]);
-    most = std::max(most, values[v]);
-  }
+/// The surface in the colors of one vertex value, from its least to its greatest.
+PropPicture::Look coloredBy(const Surface& s, const std::string& name, const Column<float>& values) {
+  const ValueSpan span = spanOf(s, values).value_or(ValueSpan());
   Surface out = s;
-  out.materials.clear();
+  out.materials.assign(1, Material());
+  out.materials.front().baseColor = Vec4(1);
   out.faceMaterials.clear();
+  // As the scale shows them, wherever they lie on the prop.
+  static const std::array<Vec3, 256> light = [] {
+    std::array<Vec3, 256> of{};
+    for (std::size_t i = 0; i < of.size(); ++i) of[i] = lightThatShows(scaleColor(static_cast<float>(i) / 255));
+    return of;
+  }();
   Array<Vec4> colors(s.positions.size());
   for (std::size_t v = 0; v < s.positions.size(); ++v) {
-    const Vec3 c = scaleColor(most > least ? (values[v] - least) / (most - least) : 0.5F);
-    colors[v] = Vec4(c * c, 1);  // to linear light, about
+    const float share = span.most > span.least ? (values[v] - span.least) / (span.most - span.least) : 0.5F;
+    colors[v] = Vec4(light[static_cast<std::size_t>(std::clamp(share, 0.0F, 1.0F) * 255)], 1);
   }
   out.colors = std::move(colors);
+  return {std::make_shared<const Surface>(std::move(out)), PropPicture::Legend{name, span}, true};
+}
+
+/// Nothing but the vertex colors.
+SurfacePtr inVertexColors(const Surface& s) {
+  Surface out = s;
+  out.materials.assign(1, Material());
+  out.materials.front().baseColor = Vec4(1);
+  out.faceMaterials.clear();
+  for (Vec4& c : out.colors.edit())
+    c = Vec4(lightThatShows({srgbFromLinear(c.r), srgbFromLinear(c.g), srgbFromLinear(c.b)}), 1);
   return std::make_shared<const Surface>(std::move(out));
+}
+
+constexpr std::array kChannels{"red", "green", "blue", "alpha"};
+
+/// What the prop is shown as, by the choice's data.
+PropPicture::Look lookAt(const Prop& prop, const QString& shows) {
+  const Surface& s = *prop.surface;
+  if (shows == QStringLiteral("massing")) return {massingOf(prop)};
+  if (shows == QStringLiteral("colors")) return {inVertexColors(s), std::nullopt, true};
+  for (std::size_t c = 0; c < kChannels.size(); ++c)
+    if (shows == QLatin1String(kChannels[c])) return coloredBy(s, kChannels[c], channelOf(s, static_cast<int>(c)));
+  if (shows.startsWith(QStringLiteral("a:"))) {
+    const std::string name = shows.mid(2).toStdString();
+    if (const auto* values = columnOf<Column<float>>(s.vertexAttributes, name)) return coloredBy(s, name, *values);
+  }
+  return {prop.surface};
 }
 
 /// How long the axes of mount points of size 1 are shown, m.
@@ -52,14 +85,15 @@ PropPicture::PropPicture(QWidget* parent) : QWidget(parent) {
   connect(&m_renderer, &RenderService::frameReady, this, qOverload<>(&QWidget::update));
 }
 
-void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceOf) {
+void PropPicture::show(const PropPtr& prop, std::function<Look()> lookOf) {
   m_prop = prop;
   const QColor ground = Theme::current().paper;
   const Vec3 background(static_cast<float>(ground.redF()), static_cast<float>(ground.greenF()),
                         static_cast<float>(ground.blueF()));
-  m_building.ask([this, prop, surfaceOf = std::move(surfaceOf), background](const Task& task) -> std::function<void()> {
+  m_building.ask([this, prop, lookOf = std::move(lookOf), background](const Task& task) -> std::function<void()> {
     auto shown = std::make_shared<Prop>(*prop);
-    shown->surface = surfaceOf();
+    const Look look = lookOf();
+    shown->surface = look.surface;
     shown->massing.isShown = false;
     auto kit = std::make_shared<Kit>();
     kit->entries.push_back({shown, 1});
@@ -69,6 +103,7 @@ void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceO
     one.prop = Column<std::int32_t>(0);
     PictureInput input;
     input.light.hasSky = false;
+    input.light.isShadeless = look.isPlain;
     input.light.background = background;
     input.layers.push_back({std::make_shared<const Points>(std::move(one))});
     input.grounds.push_back(frontArrowOf(shown->surface->bounds()));
@@ -76,7 +111,7 @@ void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceO
     if (!scene) return {};
     auto view = std::make_shared<EvalView>();
     view->scene = *scene;
-    return [this, view, box = shown->surface->bounds()] {
+    return [this, view, box = shown->surface->bounds(), legend = look.legend] {
       if (!m_view) {
         Camera looking;
         looking.eye = {0.8F, 0.55F, 1};
@@ -84,6 +119,7 @@ void PropPicture::show(const PropPtr& prop, std::function<SurfacePtr()> surfaceO
         m_camera = cameraFitting(box, looking);
       }
       m_view = view;
+      m_legend = legend;
       request();
     };
   });
@@ -110,6 +146,8 @@ void PropPicture::paintEvent(QPaintEvent*) {
   if (!m_renderer.latest().image.isNull()) p.drawImage(rect(), m_renderer.latest().image);
   p.setRenderHint(QPainter::Antialiasing);
   if (!m_view) return;
+  if (m_legend) paintLegend(p);
+  if (!m_hasMounts) return;
   const float reach = reachOfMounts(*m_prop);
   for (std::size_t i = 0; i < m_prop->mounts.size(); ++i) {
     const SceneNode& m = m_prop->mounts[i];
@@ -128,6 +166,27 @@ void PropPicture::paintEvent(QPaintEvent*) {
   if (!m_handles.isTaken()) return;
   p.setPen(Theme::current().accent);
   p.drawText(project(m_handles.now().position) + QPointF(12, 16), text(m_handles.now().name));
+}
+
+void PropPicture::paintLegend(QPainter& p) const {
+  const ValueSpan& span = m_legend->span;
+  const auto number = [](float v) { return QString::number(static_cast<double>(v), 'g', 3); };
+  const QRect bar(12, height() - 34, 120, 8);
+  const QString name = text(m_legend->name);
+  p.setPen(Theme::current().ink);
+  if (span.most <= span.least) {
+    p.drawText(QPoint(12, height() - 14), tr("%1: %2 at every vertex").arg(name, number(span.least)));
+    return;
+  }
+  for (int x = 0; x < bar.width(); ++x) {
+    const Vec3 c = scaleColor(static_cast<float>(x) / static_cast<float>(bar.width() - 1)) * 255.0F;
+    p.fillRect(bar.left() + x, bar.top(), 1, bar.height(),
+               QColor(static_cast<int>(c.x), static_cast<int>(c.y), static_cast<int>(c.z)));
+  }
+  p.drawText(QPoint(bar.right() + 10, bar.bottom() + 1), tr("%1, mean %2").arg(name, number(span.mean)));
+  p.drawText(QPoint(bar.left(), height() - 10), number(span.least));
+  const QString most = number(span.most);
+  p.drawText(QPoint(bar.right() - p.fontMetrics().horizontalAdvance(most), height() - 10), most);
 }
 
 void PropPicture::handle(const std::optional<MountEntry>& mount) {
@@ -166,7 +225,7 @@ void PropPicture::resizeEvent(QResizeEvent*) { request(); }
 void PropPicture::mousePressEvent(QMouseEvent* event) {
   m_pressed = m_last = event->position();
   const auto handle = m_handles.at(m_pressed, [this](const Vec3& place) { return project(place); });
-  if (event->button() == Qt::LeftButton && handle != MountHandles::Handle::None)
+  if (m_hasMounts && event->button() == Qt::LeftButton && handle != MountHandles::Handle::None)
     m_handles.press(handle, pointerAt(m_pressed));
 }
 
@@ -195,7 +254,7 @@ void PropPicture::mouseReleaseEvent(QMouseEvent* event) {
     if (!isClick) Q_EMIT mountEdited(m_handles.now());
     return;
   }
-  if (!isClick || event->button() != Qt::LeftButton) return;
+  if (!m_hasMounts || !isClick || event->button() != Qt::LeftButton) return;
   if (const auto hit = onMesh(event->position())) Q_EMIT clicked(hit->first, hit->second);
 }
 
@@ -205,7 +264,8 @@ void PropPicture::wheelEvent(QWheelEvent* event) {
   request();
 }
 
-PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::string& uid, QWidget* parent)
+PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::string& uid, QString folder,
+                       QWidget* parent)
     : QWidget(parent, Qt::Window),
       m_model(model),
       m_service(service),
@@ -213,12 +273,51 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
       m_picture(new PropPicture(this)),
       m_shows(new QComboBox(this)),
       m_table(new QTableWidget(0, kColumns, this)),
-      m_hint(new QLabel(this)) {
+      m_values(new ValueTable(this)),
+      m_hint(new QLabel(this)),
+      m_folder(std::move(folder)) {
   setObjectName(QStringLiteral("prop_window"));
   setAttribute(Qt::WA_DeleteOnClose);
-  resize(760, 600);
+  resize(760, 660);
   m_shows->setObjectName(QStringLiteral("prop_shows"));
   m_shows->setAccessibleName(tr("What is shown"));
+  m_hint->setWordWrap(true);
+  m_hint->setProperty("role", QStringLiteral("quiet"));
+  auto* head = new QHBoxLayout;
+  head->addWidget(m_hint, 1);
+  head->addWidget(m_shows);
+  auto* tabs = new QTabWidget(this);
+  tabs->setObjectName(QStringLiteral("prop_tabs"));
+  tabs->addTab(mountsTab(), tr("Mount points"));
+  tabs->addTab(valuesTab(), tr("Values"));
+  tabs->setFixedHeight(220);
+  const auto turnTo = [this](int tab) {
+    m_picture->showMounts(tab == 0);
+    m_hint->setText(tab == 0 ? tr("Click the prop to set a mount point there; handles move, lean, turn and size the "
+                                  "chosen one · drag turns the prop, wheel zooms")
+                             : tr("Each row is a number from 0 to 1 for every vertex, which exports carry; the chosen "
+                                  "one is in the picture · drag turns the prop, wheel zooms"));
+  };
+  connect(tabs, &QTabWidget::currentChanged, this, turnTo);
+  turnTo(0);
+  auto* column = new QVBoxLayout(this);
+  column->setContentsMargins(16, 12, 16, 12);
+  column->addLayout(head);
+  column->addWidget(m_picture, 1);
+  column->addWidget(tabs);
+  connect(new QShortcut(QKeySequence::Undo, this), &QShortcut::activated, this, [this] { m_model->undo(); });
+  connect(new QShortcut(QKeySequence::Redo, this), &QShortcut::activated, this, [this] { m_model->redo(); });
+  connect(new QShortcut(Qt::Key_Escape, this), &QShortcut::activated, this, &QWidget::close);
+  connect(m_shows, &QComboBox::activated, this, [this] {
+    m_wanted.clear();
+    refresh();
+  });
+  connect(m_service, &EvaluationService::finished, this, &PropWindow::refresh);
+  refresh();
+}
+
+QWidget* PropWindow::mountsTab() {
+  auto* tab = new QWidget(this);
   m_table->setObjectName(QStringLiteral("mount_table"));
   m_table->setAccessibleName(tr("Mount points"));
   m_table->setHorizontalHeaderLabels({tr("Mount point"), tr("x, m"), tr("y, m"), tr("z, m"), tr("turn x, °"),
@@ -228,25 +327,14 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
   m_table->verticalHeader()->hide();
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setShowGrid(false);
-  m_table->setMaximumHeight(190);
-  m_hint->setText(
-      tr("Click the prop to set a mount point there; handles move, lean, turn and size the chosen one · drag turns the "
-         "prop, wheel zooms"));
-  m_hint->setWordWrap(true);
-  m_hint->setProperty("role", QStringLiteral("quiet"));
-  auto* remove = new QPushButton(tr("Remove mount point"), this);
+  auto* remove = new QPushButton(tr("Remove mount point"), tab);
   remove->setObjectName(QStringLiteral("mount_remove"));
-  auto* head = new QHBoxLayout;
-  head->addWidget(m_hint, 1);
-  head->addWidget(m_shows);
   auto* foot = new QHBoxLayout;
   foot->addStretch(1);
   foot->addWidget(remove);
-  auto* column = new QVBoxLayout(this);
-  column->setContentsMargins(16, 12, 16, 12);
-  column->addLayout(head);
-  column->addWidget(m_picture, 1);
-  column->addWidget(m_table);
+  auto* column = new QVBoxLayout(tab);
+  column->setContentsMargins(8, 8, 8, 8);
+  column->addWidget(m_table, 1);
   column->addLayout(foot);
   connect(m_picture, &PropPicture::clicked, this, [this](const Vec3& place, const Vec3& normal) {
     const glm::vec3 angles = glm::degrees(glm::eulerAngles(shortestTurn(kUp, normal)));
@@ -299,12 +387,78 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
     }
     edit(tr("Remove mount point"), [hand](PropEntry& p) { p.mounts.erase(p.mounts.begin() + hand); });
   });
-  connect(new QShortcut(QKeySequence::Undo, this), &QShortcut::activated, this, [this] { m_model->undo(); });
-  connect(new QShortcut(QKeySequence::Redo, this), &QShortcut::activated, this, [this] { m_model->redo(); });
-  connect(new QShortcut(Qt::Key_Escape, this), &QShortcut::activated, this, &QWidget::close);
-  connect(m_shows, &QComboBox::activated, this, &PropWindow::refresh);
-  connect(m_service, &EvaluationService::finished, this, &PropWindow::refresh);
-  refresh();
+  return tab;
+}
+
+QWidget* PropWindow::valuesTab() {
+  auto* tab = new QWidget(this);
+  auto* column = new QVBoxLayout(tab);
+  column->setContentsMargins(8, 8, 8, 8);
+  column->addWidget(m_values);
+  connect(m_values, &ValueTable::edited, this, [this](const QString& words, const std::vector<ValueEntry>& values) {
+    edit(words, [&](PropEntry& p) { p.values = values; });
+    m_values->fill(values, m_prop ? m_prop->surface->bounds().extent() : Vec3(1));
+  });
+  connect(m_values, &ValueTable::chosen, this, [this](const ValueEntry& value) {
+    m_wanted = value.into == ValueInto::Named  ? "a:" + value.name
+               : value.into == ValueInto::Gray ? "colors"
+                                               : kChannels[static_cast<std::size_t>(value.into) - 1];
+    refresh();
+  });
+  connect(m_values, &ValueTable::keepWanted, this, &PropWindow::keepAsFile);
+  return tab;
+}
+
+void PropWindow::keepAsFile() {
+  if (!m_prop) return;
+  const QString proposed =
+      QDir(m_folder.isEmpty() ? QDir::homePath() : m_folder).filePath(text(m_prop->name) + QStringLiteral(".glb"));
+  QString path = QFileDialog::getSaveFileName(this, tr("Keep the prop with its values as"), proposed,
+                                              tr("glTF (*.glb)"));
+  if (path.isEmpty()) return;
+  if (!path.endsWith(QStringLiteral(".glb"), Qt::CaseInsensitive)) path += QStringLiteral(".glb");
+  for (const PropEntry& p : m_model->plan().props)
+    for (const std::string& file : {p.file, p.lightFile, p.deliveredFile})
+      if (!file.empty() && QFileInfo(QDir(m_folder).absoluteFilePath(text(file))) == QFileInfo(path)) {
+        m_hint->setText(tr("%1 is what %2 is made from; it stays as it is. Choose another name.")
+                            .arg(QFileInfo(path).fileName(), text(p.name)));
+        return;
+      }
+  m_hint->setText(tr("Writing %1…").arg(QFileInfo(path).fileName()));
+  m_keptAs = path;
+  keepWhenMade();
+}
+
+/// What is written is what the plan says now: a change that was just made is waited for.
+void PropWindow::keepWhenMade() {
+  if (m_keptAs.isEmpty() || m_service->isBusy() || m_service->latest()->plan != m_model->snapshot()) return;
+  m_keeping.ask([this, prop = m_prop, path = std::exchange(m_keptAs, {})](const Task&) -> Worker::Answer {
+    const auto written = writePropFile(*prop, path.toStdString());
+    if (!written) return [this, words = sentencesOf(written.error())] { m_hint->setText(words); };
+    return [this, path] { makeFrom(path); };
+  });
+}
+
+void PropWindow::makeFrom(const QString& path) {
+  const PropEntry* before = m_model->plan().findProp(m_uid);
+  if (!before) return;
+  // A light mesh lies in the unit and axis of the file before.
+  const bool isLightLost = !before->lightFile.empty() && (before->unitScale != 1 || before->isZUp);
+  edit(tr("Keep as a file"), [&](PropEntry& p) {
+    p.file = (m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path)).toStdString();
+    p.partBy = PartBy::Whole;
+    p.part.clear();
+    p.unitScale = 1;
+    p.isZUp = false;
+    p.creaseDeg = -1;
+    p.deliveredFile.clear();
+    if (isLightLost) p.lightFile.clear();
+    p.values.clear();
+  });
+  const QString done =
+      tr("Made from %1 now, which has the values. Undo brings the file before back.").arg(QFileInfo(path).fileName());
+  m_hint->setText(isLightLost ? done + QLatin1Char(' ') + tr("Its light mesh has another unit or axis and is let go.")
+                              : done);
 }
 
 void PropWindow::handleCurrent() {
@@ -344,15 +498,19 @@ void PropWindow::refresh() {
   m_shows->addItem(tr("Massing"), QStringLiteral("massing"));
   for (const auto& [name, column] : m_prop->surface->vertexAttributes)
     if (std::holds_alternative<Column<float>>(column)) m_shows->addItem(text(name), QStringLiteral("a:") + text(name));
-  m_shows->setCurrentIndex(std::max(0, m_shows->findData(was)));
-  m_picture->show(m_prop, [prop = m_prop, shows = m_shows->currentData().toString()] {
-    if (shows == QStringLiteral("massing")) return massingOf(*prop);
-    if (shows.startsWith(QStringLiteral("a:")))
-      if (const auto* values = columnOf<Column<float>>(prop->surface->vertexAttributes, shows.mid(2).toStdString()))
-        return coloredBy(*prop->surface, *values);
-    return prop->surface;
-  });
+  if (!m_prop->surface->colors.empty()) {
+    m_shows->addItem(tr("Vertex colors"), QStringLiteral("colors"));
+    const std::array words{tr("Red"), tr("Green"), tr("Blue"), tr("Alpha")};
+    for (std::size_t c = 0; c < words.size(); ++c) m_shows->addItem(words[c], QLatin1String(kChannels[c]));
+  }
+  // What is wanted comes with the prop that has it.
+  const int wanted = m_wanted.empty() ? -1 : m_shows->findData(text(m_wanted));
+  if (wanted >= 0) m_wanted.clear();
+  m_shows->setCurrentIndex(wanted >= 0 ? wanted : std::max(0, m_shows->findData(was)));
+  m_picture->show(m_prop, [prop = m_prop, shows = m_shows->currentData().toString()] { return lookAt(*prop, shows); });
+  m_values->fill(entry->values, m_prop->surface->bounds().extent());
   fillTable();
+  keepWhenMade();
 }
 
 void PropWindow::fillTable() {

@@ -1,5 +1,5 @@
-// A prop at large: its picture to turn about, its massing, its vertex attributes in color, and its mount points to set
-// by hand.
+// A prop at large: its picture to turn about, its massing, its vertex values and colors, its mount points to set by
+// hand and the values that are made for its vertices.
 #pragma once
 
 #include "app/kit/mount_handles.h"
@@ -7,6 +7,7 @@
 #include "app/model/plan_model.h"
 #include "app/model/render_service.h"
 #include "app/model/worker.h"
+#include "core/plan/prop_values.h"
 
 #include <QWidget>
 
@@ -16,13 +17,26 @@ class QTableWidget;
 
 namespace arvesk {
 
+class ValueTable;
+
 class PropPicture : public QWidget {
   Q_OBJECT
 
  public:
   explicit PropPicture(QWidget* parent = nullptr);
-  /// Shows the prop with the mesh that `surfaceOf` makes, on a thread of its own.
-  void show(const PropPtr& prop, std::function<SurfacePtr()> surfaceOf);
+  /// What the colors say: a vertex value from its least to its greatest.
+  struct Legend {
+    std::string name;
+    ValueSpan span;
+  };
+  struct Look {
+    SurfacePtr surface;
+    std::optional<Legend> legend{};
+    bool isPlain = false;  // without light and shade
+  };
+  /// Shows the prop with what `lookOf` makes of it, on a thread of its own.
+  void show(const PropPtr& prop, std::function<Look()> lookOf);
+  const std::optional<Legend>& legend() const { return m_legend; }
   bool isReady() const { return m_view != nullptr; }
   void setCurrent(int mount) {
     m_current = mount;
@@ -30,6 +44,12 @@ class PropPicture : public QWidget {
   }
   /// Handles on this one, which was set by hand; none without.
   void handle(const std::optional<MountEntry>& mount);
+  /// Whether mount points are drawn, and set by clicks.
+  void showMounts(bool on) {
+    m_hasMounts = on;
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    update();
+  }
   const MountHandles& handles() const { return m_handles; }
   /// Where a place of the prop is in the picture.
   QPointF project(const Vec3& place) const;
@@ -54,7 +74,10 @@ class PropPicture : public QWidget {
   std::optional<std::pair<Vec3, Vec3>> onMesh(const QPointF& at) const;
   MountHandles::Pointer pointerAt(const QPointF& at) const;
 
+  void paintLegend(QPainter& p) const;
+
   PropPtr m_prop;
+  std::optional<Legend> m_legend;
   EvalViewPtr m_view;
   Camera m_camera;
   RenderService m_renderer;
@@ -63,13 +86,15 @@ class PropPicture : public QWidget {
   QPointF m_pressed;
   MountHandles m_handles;
   int m_current = -1;
+  bool m_hasMounts = true;
 };
 
 class PropWindow : public QWidget {
   Q_OBJECT
 
  public:
-  PropWindow(PlanModel* model, EvaluationService* service, const std::string& uid, QWidget* parent);
+  /// `folder` is the plan's, which files are named from; empty for a plan that was never saved.
+  PropWindow(PlanModel* model, EvaluationService* service, const std::string& uid, QString folder, QWidget* parent);
   PropPicture& picture() { return *m_picture; }
 
  private:
@@ -79,6 +104,11 @@ class PropWindow : public QWidget {
   void handleCurrent();
   /// How many mounts come from the file, before those set by hand.
   int fromFile() const;
+  QWidget* mountsTab();
+  QWidget* valuesTab();
+  void keepAsFile();
+  void keepWhenMade();
+  void makeFrom(const QString& path);
 
   PlanModel* m_model;
   EvaluationService* m_service;
@@ -87,7 +117,12 @@ class PropWindow : public QWidget {
   PropPicture* m_picture;
   QComboBox* m_shows;
   QTableWidget* m_table;
+  ValueTable* m_values;
   QLabel* m_hint;
+  QString m_folder;
+  std::string m_wanted;  // the value to be shown once it is there
+  QString m_keptAs;      // the file that it is to be written to
+  Worker m_keeping;
   bool m_isFilling = false;
   bool m_isNewWanted = false;  // a mount point was set and is not in the table yet
 };

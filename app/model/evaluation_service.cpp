@@ -179,6 +179,7 @@ void EvaluationService::checkProps(EvalView& view, const Task& task) {
       if (prop->isMissing) {
         PropEntry meant = *entry;
         meant.isLargeMeant = true;
+        meant.values.clear();  // nothing that is said of it depends on them
         const auto made = makePlanProp(meant, **file);
         if (!made) continue;
         warnings = warningsOf(*entry, **file, **made);

@@ -118,10 +118,11 @@ class GltfWriter {
     attributes["POSITION"] = position;
     if (!s.normals.empty()) attributes["NORMAL"] = buffer.addArray(s.normals, kFloat, "VEC3", kVertices);
     if (!s.uvs.empty()) attributes["TEXCOORD_0"] = buffer.addArray(s.uvs, kFloat, "VEC2", kVertices);
+    std::set<std::string> taken;
     for (const auto& [key, column] : s.vertexAttributes) {
       const auto* numbers = std::get_if<Column<float>>(&column);
       if (!numbers || numbers->isConstant()) continue;
-      attributes[attributeName(key)] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
+      attributes[exporters::uniqueColumn(taken, attributeName(key))] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
     }
     if (!s.colors.empty()) attributes["COLOR_0"] = buffer.addArray(s.colors, kFloat, "VEC4", kVertices);
     json primitives = json::array();
@@ -567,9 +568,10 @@ class GroupGeometry {
     if (!s.uvs.empty())
       attributes["TEXCOORD_0"] = perVertex(
           "VEC2", [surface](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return surface->uvs[v]; });
+    std::set<std::string> taken;
     for (const auto& [key, column] : s.vertexAttributes)
       if (const auto* numbers = std::get_if<Column<float>>(&column); numbers && !numbers->isConstant())
-        attributes[attributeName(key)] = perVertex(
+        attributes[exporters::uniqueColumn(taken, attributeName(key))] = perVertex(
             "SCALAR",
             [numbers = *numbers](const Vec3&, const Quat&, const Vec3&, std::size_t v) { return numbers[v]; });
     if (m_isColored)

@@ -128,6 +128,19 @@ json toJson(const PropEntry& p) {
     if (m.size != 1) mount["size"] = plain(m.size);
     j["mounts"].push_back(std::move(mount));
   }
+  const ValueEntry plainly;
+  for (const ValueEntry& v : p.values) {
+    json value{
+        {"by", kValueBys[static_cast<std::size_t>(v.by)]}, {"zero_at", plain(v.zeroAt)}, {"one_at", plain(v.oneAt)}};
+    if (v.into == ValueInto::Named)
+      value["name"] = v.name;
+    else
+      value["into"] = kValueIntos[static_cast<std::size_t>(v.into)];
+    if (v.reach != plainly.reach) value["reach"] = plain(v.reach);
+    if (v.edgeDeg != plainly.edgeDeg) value["edge_angle"] = plain(v.edgeDeg);
+    if (v.direction != plainly.direction) value["direction"] = toJson(v.direction);
+    j["values"].push_back(std::move(value));
+  }
   return j;
 }
 

@@ -331,6 +331,27 @@ Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
   return node;
 }
 
+std::optional<ValueEntry> toValue(const Taker& take) {
+  ValueEntry v;
+  const std::string by = take.text("by", kValueBys[static_cast<std::size_t>(v.by)]);
+  const std::string into = take.text("into", kValueIntos[0]);
+  const auto knownBy = std::find(kValueBys.begin(), kValueBys.end(), by);
+  const auto knownInto = std::find(kValueIntos.begin(), kValueIntos.end(), into);
+  if (knownBy == kValueBys.end() || knownInto == kValueIntos.end()) {
+    take.say(fmt::format("nobody knows how to measure \"{}\" into \"{}\"; it is left out", by, into));
+    return std::nullopt;
+  }
+  v.by = static_cast<ValueBy>(knownBy - kValueBys.begin());
+  v.into = static_cast<ValueInto>(knownInto - kValueIntos.begin());
+  v.name = take.text("name");
+  v.zeroAt = take.number("zero_at", v.zeroAt, -1e6, 1e6);
+  v.oneAt = take.number("one_at", v.oneAt, -1e6, 1e6);
+  v.reach = take.above0("reach", v.reach, 1e4);
+  v.edgeDeg = take.number("edge_angle", v.edgeDeg, 0, 180);
+  v.direction = take.vector("direction", v.direction, 1e6);
+  return v;
+}
+
 PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& problems) {
   const bool isNamed = j.is_object() && j.contains("name") && j["name"].is_string();
   const Taker take(j, isNamed ? j["name"].get<std::string>() : fmt::format("prop {}", number + 1), problems);
@@ -371,11 +392,15 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
     p.mounts.push_back({takeMount.name("name"), takeMount.vector("at", Vec3(0), 1e6),
                         takeMount.vector("turn", Vec3(0), 1e5), takeMount.above0("size", 1, 1e6)});
   }
-  p.unknown = leftover(j, {"uid",           "name",       "file",         "part_by",       "part",
-                           "light_file",    "unit_scale", "z_up",         "pivot",         "common_height",
-                           "size",          "large",      "turn",         "footprint",     "base",
-                           "weight",        "tags",       "crease",       "massing",       "massing_triangles",
-                           "massing_shown", "mounts",     "by_reference", "delivered_file"});
+  for (const json& v : take.list("values")) {
+    const Taker takeValue(v, "value of " + take.where(), problems);
+    if (auto value = toValue(takeValue)) p.values.push_back(std::move(*value));
+  }
+  p.unknown = leftover(j, {"uid",           "name",       "file",         "part_by",        "part",
+                           "light_file",    "unit_scale", "z_up",         "pivot",          "common_height",
+                           "size",          "large",      "turn",         "footprint",      "base",
+                           "weight",        "tags",       "crease",       "massing",        "massing_triangles",
+                           "massing_shown", "mounts",     "by_reference", "delivered_file", "values"});
   return p;
 }
 

@@ -26,9 +26,79 @@ Vec3 crossing(const Vec3& a, const Vec3& b, double height) {
   return Vec3(at);
 }
 
+/// Least and greatest height of what faces use.
+std::pair<double, double> heightsOf(const Surface& s) {
+  std::pair<double, double> out{std::numeric_limits<double>::max(), std::numeric_limits<double>::lowest()};
+  for (const UVec3& t : s.triangles)
+    for (int c = 0; c < 3; ++c) {
+      const auto y = static_cast<double>(s.positions[t[c]].y);
+      out = {std::min(out.first, y), std::max(out.second, y)};
+    }
+  return out;
+}
+
 }  // namespace
 
-std::vector<LevelLine> levelLinesOf(const Surface& s, float step, double most, bool& isTooMany) {
+std::optional<Levels> levelsByStep(const Surface& s, double step, double most) {
+  if (s.triangles.empty()) return Levels();
+  const auto [low, high] = heightsOf(s);
+  const double first = std::floor(low / step);
+  const double last = std::floor(high / step);
+  if (last - first > std::min(most, 2e9)) return std::nullopt;
+  Levels out{static_cast<std::int32_t>(first), {}};
+  for (double k = first; k <= last; ++k) out.heights.push_back(k * step);
+  return out;
+}
+
+std::optional<Levels> levelsByDistance(const Surface& s, double apart, double most) {
+  if (s.triangles.empty()) return Levels();
+  constexpr std::size_t kSlices = 4096;
+  const auto [low, high] = heightsOf(s);
+  const double thick = (high - low) / kSlices;
+  if (!(thick > 0)) return Levels();
+  // Per slice of height, at its middle: length of the level line, and area per height.
+  Array<double> length(kSlices, 0.0);
+  Array<double> area(kSlices, 0.0);
+  for (std::size_t f = 0; f < s.faceCount(); ++f) {
+    endIfStoppedAt(f);
+    const UVec3 t = s.triangles[f];
+    std::array<DVec3, 3> p{DVec3(s.positions[t.x]), DVec3(s.positions[t.y]), DVec3(s.positions[t.z])};
+    const DVec3 across = glm::cross(p[1] - p[0], p[2] - p[0]);
+    const double sine = std::hypot(across.x, across.z) / std::max(glm::length(across), 1e-300);
+    std::sort(p.begin(), p.end(), [](const DVec3& a, const DVec3& b) { return a.y < b.y; });
+    if (!(p[2].y > p[0].y) || !(sine > 0)) continue;
+    const auto begin = static_cast<std::size_t>(std::max(0.0, std::ceil((p[0].y - low) / thick - 0.5)));
+    for (std::size_t k = begin; k < kSlices; ++k) {
+      const double h = low + (static_cast<double>(k) + 0.5) * thick;
+      if (h >= p[2].y) break;
+      const auto at = [h](const DVec3& a, const DVec3& b) { return a + (b - a) * ((h - a.y) / (b.y - a.y)); };
+      const double own = glm::distance(at(p[0], p[2]), h < p[1].y ? at(p[0], p[1]) : at(p[1], p[2]));
+      length[k] += own;
+      area[k] += own / sine;
+    }
+  }
+  // How far each slice's lower side lies from the lowest place, along the ground.
+  std::vector<double> way(kSlices + 1, 0.0);
+  for (std::size_t k = 0; k < kSlices; ++k) way[k + 1] = way[k] + (length[k] > 0 ? area[k] / length[k] * thick : 0);
+  const double zeroAt = std::clamp(-low / thick, 0.0, static_cast<double>(kSlices));
+  const auto zeroSlice = std::min(static_cast<std::size_t>(zeroAt), kSlices - 1);
+  const double zero = way[zeroSlice] +
+                      (way[zeroSlice + 1] - way[zeroSlice]) * (zeroAt - static_cast<double>(zeroSlice));
+  const double first = std::ceil(-zero / apart - 1e-9);
+  const double last = std::floor((way.back() - zero) / apart + 1e-9);
+  if (last - first > std::min(most, 2e9)) return std::nullopt;
+  Levels out{static_cast<std::int32_t>(first), {}};
+  for (double k = first; k <= last; ++k) {
+    const double wanted = std::clamp(zero + k * apart, 0.0, way.back());
+    const auto after = std::upper_bound(way.begin() + 1, way.end() - 1, wanted);
+    const auto slice = static_cast<std::size_t>(after - way.begin()) - 1;
+    const double share = way[slice + 1] > way[slice] ? (wanted - way[slice]) / (way[slice + 1] - way[slice]) : 0;
+    out.heights.push_back(low + (static_cast<double>(slice) + share) * thick);
+  }
+  return out;
+}
+
+std::vector<LevelLine> levelLinesOf(const Surface& s, const Levels& levels, double most, bool& isTooMany) {
   isTooMany = false;
   const auto welded = weldedOf(s);
   const Array<TriangleEdge> edges = edgesByPlace(s, *welded);
@@ -44,7 +114,6 @@ std::vector<LevelLine> levelLinesOf(const Surface& s, float step, double most, b
   const auto heightOf = [&](std::uint32_t v) {
     return static_cast<double>(s.positions[welded->vertex[welded->place[v]]].y);
   };
-  const auto height = static_cast<double>(step);
   Array<Way> ways;
   for (std::uint32_t t = 0; t < s.faceCount(); ++t) {
     endIfStoppedAt(t);
@@ -52,15 +121,16 @@ std::vector<LevelLine> levelLinesOf(const Surface& s, float step, double most, b
     const std::array<double, 3> y{heightOf(v.x), heightOf(v.y), heightOf(v.z)};
     const auto [low, high] = std::minmax_element(y.begin(), y.end());
     // Levels above the lowest corner, up to the highest one.
-    const auto first = static_cast<std::int64_t>(std::floor(*low / height)) + 1;
-    const auto last = static_cast<std::int64_t>(std::floor(*high / height));
-    if (static_cast<double>(last - first) + static_cast<double>(ways.size()) > most) {
+    const auto begin = std::upper_bound(levels.heights.begin(), levels.heights.end(), *low);
+    const auto end = std::upper_bound(begin, levels.heights.end(), *high);
+    if (static_cast<double>(end - begin) + static_cast<double>(ways.size()) > most) {
       isTooMany = true;
       return {};
     }
-    for (std::int64_t k = first; k <= last; ++k) {
-      const double at = static_cast<double>(k) * height;
-      Way way{static_cast<std::int32_t>(k), kNone, kNone, t, Vec3(0), Vec3(0)};
+    for (auto level = begin; level != end; ++level) {
+      const double at = *level;
+      const auto k = levels.first + static_cast<std::int32_t>(level - levels.heights.begin());
+      Way way{k, kNone, kNone, t, Vec3(0), Vec3(0)};
       for (int c = 0; c < 3; ++c) {
         const bool isAbove = y[static_cast<std::size_t>(c)] >= at;
         const bool isNextAbove = y[static_cast<std::size_t>((c + 1) % 3)] >= at;

@@ -86,16 +86,33 @@ Array<TriangleEdge> edgesByPlace(const Surface& surface, const Welded& welded) {
   return edges;
 }
 
-std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) {
+std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& s) { return edgesOver(s, 180); }
+
+std::vector<std::pair<Vec3, Vec3>> edgesOver(const Surface& s, float degreesOver) {
   const auto welded = weldedOf(s);
   const Array<TriangleEdge> edges = edgesByPlace(s, *welded);
+  // Neighbors run along their edge in opposite ways; one that runs the same way is turned round.
+  const auto normalOf = [&](const TriangleEdge& edge) {
+    const UVec3 t = s.triangles[edge.triangle];
+    const auto corner = static_cast<int>(edge.corner);
+    const bool isUpward = welded->place[t[corner]] < welded->place[t[(corner + 1) % 3]];
+    return s.faceNormal(edge.triangle) * (isUpward ? 1.0F : -1.0F);
+  };
+  const auto isSharp = [&](std::size_t begin, std::size_t end) {
+    if (degreesOver >= 180) return false;
+    for (std::size_t k = begin + 1; k < end; ++k) {
+      if (s.faceArea(edges[begin].triangle) <= 0 || s.faceArea(edges[k].triangle) <= 0) continue;
+      if (degrees(angleBetween(normalOf(edges[begin]), -normalOf(edges[k]))) > degreesOver) return true;
+    }
+    return false;
+  };
   std::vector<std::pair<Vec3, Vec3>> out;
   for (std::size_t i = 0; i < edges.size();) {
     std::size_t end = i + 1;
     while (end < edges.size() && edges[end].places == edges[i].places) ++end;
     const UVec3 t = s.triangles[edges[i].triangle];
     const auto corner = static_cast<int>(edges[i].corner);
-    if (end == i + 1) out.push_back({s.positions[t[corner]], s.positions[t[(corner + 1) % 3]]});
+    if (end == i + 1 || isSharp(i, end)) out.push_back({s.positions[t[corner]], s.positions[t[(corner + 1) % 3]]});
     i = end;
   }
   return out;

@@ -18,6 +18,9 @@ std::shared_ptr<const Welded> weldedOf(const Surface& surface);
 
 /// The edges that only one face has, as pairs of places; edges without length do not count.
 std::vector<std::pair<Vec3, Vec3>> openEdges(const Surface& surface);
+/// Those, and the ones where two faces meet at more than `degrees`: 90 are those of a box. Faces without area do not
+/// count.
+std::vector<std::pair<Vec3, Vec3>> edgesOver(const Surface& surface, float degrees);
 /// 0 for a closed surface.
 std::size_t openEdgeCount(const Surface& surface);
 

@@ -54,10 +54,10 @@ class FacingMask final : public BandMask {
   bool m_isTwoSided;
 };
 
-/// Open edges as thin triangles, so that the nearest-place query serves them too.
-SurfacePtr edgesAsSurface(const Surface& surface, bool isFlat) {
+/// Edges as thin triangles, so that the nearest-place query serves them too.
+SurfacePtr edgesAsSurface(const Surface& surface, float overDeg, bool isFlat) {
   Surface out;
-  for (const auto& [a, b] : openEdges(surface)) {
+  for (const auto& [a, b] : edgesOver(surface, overDeg)) {
     const auto first = static_cast<std::uint32_t>(out.positions.size());
     for (const Vec3& p : {a, b}) out.positions.edit().push_back(isFlat ? Vec3(p.x, 0, p.z) : p);
     out.triangles.edit().push_back({first, first + 1, first + 1});
@@ -93,7 +93,7 @@ class DistanceMask final : public BandMask {
     }
     m_tree = std::make_unique<PointTree>(std::move(positions), std::move(radii), Array<std::uint64_t>(), task);
     if (surface && surface->faceCount() > 0) {
-      m_surface = rule.isToOpenEdges ? edgesAsSurface(*surface, rule.isFromAbove)
+      m_surface = rule.isToOpenEdges ? edgesAsSurface(*surface, rule.edgeDeg, rule.isFromAbove)
                   : rule.isFromAbove ? flattened(*surface)
                                      : surface;
       if (!m_surface->triangles.empty()) m_index = SurfaceIndex::of(*m_surface).value_or(nullptr);

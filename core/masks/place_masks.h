@@ -14,6 +14,7 @@ struct DistanceRule {
   bool isFromAbove = false;     // x and z only
   bool isToFootprints = false;  // to the points' rims, not their centers
   bool isToOpenEdges = false;   // of the surface, not its faces
+  float edgeDeg = 180;          // and to those where faces meet at more than this
 };
 /// Distance in m to the nearest of `points` and to `surface`, whichever is nearer; `far` when neither is there.
 MaskPtr makeDistanceMask(const std::vector<PointsPtr>& points, const SurfacePtr& surface, DistanceRule rule, float far,

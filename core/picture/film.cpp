@@ -64,6 +64,20 @@ Vec3 tonemapped(const Vec3& v) {
   return out;
 }
 
+Vec3 lightThatShows(const Vec3& srgb) {
+  Vec3 out;
+  for (int i = 0; i < 3; ++i) {  // by bisection, as the curve rises
+    float low = 0;
+    float high = 20;
+    for (int k = 0; k < 40; ++k) {
+      const float middle = 0.5F * (low + high);
+      (srgbFromLinear(tonemapped(Vec3(middle)).x) < srgb[i] ? low : high) = middle;
+    }
+    out[i] = low;
+  }
+  return out;
+}
+
 void Film::develop(std::uint32_t* out) const {
   static const std::array<std::uint8_t, 4097> curve = [] {
     std::array<std::uint8_t, 4097> t{};

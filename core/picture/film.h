@@ -57,6 +57,8 @@ struct Film {
 
 /// Filmic curve (Narkowicz, "ACES filmic tone mapping curve", 2016), then sRGB.
 Vec3 tonemapped(const Vec3& linear);
+/// The linear light that a film develops into a color (sRGB, 0 to 1).
+Vec3 lightThatShows(const Vec3& srgb);
 
 /// Colors for values 0…1: lightness rises evenly, hues told apart by all common kinds of color sight.
 Vec3 scaleColor(float value);

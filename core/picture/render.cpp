@@ -110,7 +110,8 @@ class Shader {
         m_cut(cut ? &*cut : nullptr),
         m_haze(scene.input().hazes) {
     for (const PictureLayer& layer : scene.input().layers) m_colors.emplace_back(*layer.points);
-    if (!m_light.hasSky) m_plain = plainBackground();  // for all pixels: finding it took most of a thumbnail's time
+    if (!m_light.hasSky)
+      m_plain = lightThatShows(m_light.background);  // for all pixels: finding it took most of a thumbnail's time
   }
 
   Surfel surfel(const Vec3& origin, const Vec3& direction, const PictureRayHit& hit) const {
@@ -156,6 +157,7 @@ class Shader {
 
   /// Light that a place sends back to the eye.
   Seen lit(const Surfel& s, Dice& dice) const {
+    if (m_light.isShadeless) return Seen(s.color);
     // A tone of its own, the same in light and shade: what is cut open is told from what is lit.
     if (s.isCutOpen)
       return Seen(glm::mix(Vec3(0.52F, 0.19F, 0.09F), s.color, 0.25F) * (0.75F + 0.25F * std::abs(s.normal.y)));
@@ -238,21 +240,6 @@ class Shader {
                         std::clamp((direction.y - 0.015F) * 9, 0.0F, 1.0F);
     return glm::mix(sky, glm::mix(Vec3(0.92F, 0.93F, 0.95F), m_sunLight * 0.55F, 0.35F), share);
   }
-  /// The linear light that the filmic curve turns into the wanted color (by bisection, as the curve rises).
-  Vec3 plainBackground() const {
-    Vec3 out;
-    for (int i = 0; i < 3; ++i) {
-      float low = 0;
-      float high = 20;
-      for (int k = 0; k < 40; ++k) {
-        const float middle = 0.5F * (low + high);
-        (srgbFromLinear(tonemapped(Vec3(middle)).x) < m_light.background[i] ? low : high) = middle;
-      }
-      out[i] = low;
-    }
-    return out;
-  }
-
   Seen hazed(Seen seen, const Vec3& direction, float distance) const {
     if (!m_light.hasSky || m_light.hazeDistance <= 0) return seen;
     const Vec3 haze = skyColor(glm::normalize(Vec3(direction.x, std::max(0.02F, direction.y), direction.z)), m_sun);

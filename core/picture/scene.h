@@ -15,6 +15,7 @@ struct PictureLight {
   float sunHeightDeg = 38;
   float hazeDistance = 600;              // m
   bool hasSky = true;                    // else a plain background, for thumbnails
+  bool isShadeless = false;              // surfaces send their color itself, so that it can be read off a scale
   Vec3 background{0.94F, 0.93F, 0.89F};  // sRGB
   Vec3 sunDirection() const;             // unit, toward the sun
 };

@@ -5,6 +5,8 @@
 #include "core/geometry/file_parts.h"
 #include "core/plan/node_kind.h"
 
+#include <array>
+
 namespace arvesk {
 
 enum class Quality;
@@ -72,6 +74,27 @@ struct MountEntry {
   bool operator==(const MountEntry&) const = default;
 };
 
+/// What a value of a prop's vertices is measured by, in the prop's own space as placed.
+enum class ValueBy { Height, HeightShare, Facing, Hollows, Openness, EdgeDistance, PivotDistance };
+inline constexpr std::array kValueBys{"height",   "height_share",  "facing",        "hollows",
+                                      "openness", "edge_distance", "pivot_distance"};
+/// Where it goes: to the vertices under a name of its own, or into their color.
+enum class ValueInto { Named, Red, Green, Blue, Alpha, Gray };
+inline constexpr std::array kValueIntos{"named", "red", "green", "blue", "alpha", "gray"};
+
+/// A number for each vertex of a prop: 0 where what is measured is `zeroAt`, 1 where it is `oneAt`, even between.
+struct ValueEntry {
+  std::string name;  // of Named
+  ValueInto into = ValueInto::Named;
+  ValueBy by = ValueBy::HeightShare;
+  double zeroAt = 0;
+  double oneAt = 1;
+  double reach = 0.1;       // m: radius of hollows, how far openness looks
+  double edgeDeg = 30;      // edges are where faces meet at more than this, and the open ones
+  Vec3 direction{0, 1, 0};  // that facing is measured from
+  bool operator==(const ValueEntry&) const = default;
+};
+
 enum class PivotAt { AsMade, BaseCenter, Center, LowestPoint };
 
 struct PropEntry {
@@ -99,6 +122,7 @@ struct PropEntry {
   bool isByReference = false;   // exports name its file and leave it untouched, instead of holding its geometry
   std::string deliveredFile;    // that they name in place of its own, relative to the plan's folder
   std::vector<MountEntry> mounts;
+  std::vector<ValueEntry> values;
   std::string unknown;
   bool operator==(const PropEntry&) const = default;
 };

@@ -75,6 +75,12 @@ inline void addProp(KeyBuilder& key, const PropEntry& e) {
     add3(m.turnDeg);
     key.add(m.size);
   }
+  for (const ValueEntry& v : e.values) {
+    key.addText(v.name);
+    key.add(static_cast<std::uint64_t>(v.by) + 64 * static_cast<std::uint64_t>(v.into));
+    for (const double number : {v.zeroAt, v.oneAt, v.reach, v.edgeDeg}) key.add(number);
+    add3(v.direction);
+  }
 }
 
 }  // namespace arvesk

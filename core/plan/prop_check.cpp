@@ -7,6 +7,39 @@
 
 namespace arvesk {
 using About = PropWarning::About;
+namespace {
+
+/// Do the closed bodies of a mesh hold less than nothing together? A hollow within another body may, by itself.
+bool isInsideOut(const Surface& s) {
+  const auto welded = weldedOf(s);
+  std::vector<std::uint32_t> root(welded->vertex.size());
+  for (std::uint32_t i = 0; i < root.size(); ++i) root[i] = i;
+  const auto find = [&](std::uint32_t i) {
+    while (root[i] != i) i = root[i] = root[root[i]];
+    return i;
+  };
+  for (const UVec3& t : s.triangles)
+    for (const auto other : {t.y, t.z}) root[find(welded->place[other])] = find(welded->place[t.x]);
+  std::vector<std::uint8_t> isOpen(root.size(), 0);
+  const Array<TriangleEdge> edges = edgesByPlace(s, *welded);
+  for (std::size_t i = 0; i < edges.size();) {
+    std::size_t end = i + 1;
+    while (end < edges.size() && edges[end].places == edges[i].places) ++end;
+    if (end == i + 1) isOpen[find(welded->place[s.triangles[edges[i].triangle].x])] = 1;
+    i = end;
+  }
+  const DVec3 middle(s.bounds().center());
+  double volume = 0;
+  for (const UVec3& t : s.triangles)
+    if (!isOpen[find(welded->place[t.x])])
+      volume += glm::dot(DVec3(s.positions[t.x]) - middle,
+                         glm::cross(DVec3(s.positions[t.y]) - middle, DVec3(s.positions[t.z]) - middle)) /
+                6;
+  const DVec3 extent(s.bounds().extent());
+  return volume < -1e-4 * extent.x * extent.y * extent.z;
+}
+
+}  // namespace
 
 std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file, const Prop& prop) {
   std::vector<PropWarning> out;
@@ -27,6 +60,12 @@ std::vector<PropWarning> warningsOf(const PropEntry& entry, const Surface& file,
          {},
          {}});
 
+  if (isInsideOut(*prop.surface))
+    out.push_back({About::InsideOut,
+                   "Its faces look inward: other programs may not draw it, and what grows on it grows into it. Turn "
+                   "them round in the program that made the file.",
+                   {},
+                   {}});
   const Box3 box = prop.surface->bounds();
   const Vec3 extent = box.extent();
   const float largest = std::max({extent.x, extent.y, extent.z});

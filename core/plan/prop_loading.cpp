@@ -40,6 +40,9 @@ Result<void> checkDelivery(FileService& files, const PropEntry& entry, const Sur
   if (entry.creaseDeg >= 0)
     tell("exports by reference keep the normals of its file, not those that are made here",
          "Leave its normals as made, or deliver its geometry");
+  if (!entry.values.empty())
+    tell("exports by reference leave its file as it is: the values made here are not in it",
+         "Keep it as a file of its own in the picture of the prop, or deliver its geometry");
   if (entry.deliveredFile.empty()) return {};
   if (const auto there = files.contentKey(entry.deliveredFile); !there) {
     tell(fmt::format("the file that it is delivered by, {}, is not there", entry.deliveredFile),
@@ -92,7 +95,7 @@ Result<std::shared_ptr<const CachedProp>> made(FileService& files, const PropEnt
                                               entry.lightFile, read.error().message),
                                   "Name another file for its massing"});
     }
-    auto prop = makePlanProp(entry, **surface, light.get());
+    auto prop = makePlanProp(entry, **surface, light.get(), &kept->warnings, task);
     if (!prop) return Failure(prop.error());
     if (auto ok = checkDelivery(files, entry, **surface, task, kept->warnings); !ok) return Failure(ok.error());
     kept->prop = std::move(*prop);

@@ -1,5 +1,7 @@
 #include "core/plan/prop_making.h"
 
+#include "core/plan/prop_values.h"
+
 #include <fmt/format.h>
 
 namespace arvesk {
@@ -47,7 +49,8 @@ std::vector<std::string> tagsOf(const std::string& tags) {
   return out;
 }
 
-Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const Surface* light) {
+Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const Surface* light,
+                             std::vector<Problem>* warnings, const Task& task) {
   const auto inMeters = [&](const Surface& of) {
     return transformed(of, Vec3(0), entry.isZUp ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
                        static_cast<float>(entry.unitScale));
@@ -75,6 +78,8 @@ Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const 
                           : std::string("Set its unit or size, or")) +
                     " say in the Kit that it is meant so large");
   }
+  std::vector<Problem> unsaid;
+  addValues(s, entry.values, warnings ? *warnings : unsaid, task);
   const auto prop = makeProp(entry.uid, entry.name, std::make_shared<const Surface>(std::move(s)));
   if (entry.footprint > 0) prop->footprint = static_cast<float>(entry.footprint);
   prop->base = static_cast<float>(entry.base);

@@ -1,6 +1,7 @@
 // Makes a plan's prop from its file and the settings of the Kit: units, axes, pivot, height, turn, normals, mounts.
 #pragma once
 
+#include "core/base/task.h"
 #include "core/plan/document.h"
 
 namespace arvesk {
@@ -13,9 +14,10 @@ inline constexpr float kUnlikelySize = 50;
 double likelierUnit(double unit, float largest);
 
 /// `file` is as read. In this order: the part of it that counts, up axis, unit, normals, common height and size, turn,
-/// pivot. All lengths are m afterwards. `light`, where there is one, is a mesh of its own for Site, which lies as the
-/// file does.
-Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const Surface* light = nullptr);
+/// pivot, values of vertices. All lengths are m afterwards. `light`, where there is one, is a mesh of its own for Site,
+/// which lies as the file does. `warnings` gets what became of its values otherwise than asked.
+Result<PropPtr> makePlanProp(const PropEntry& entry, const Surface& file, const Surface* light = nullptr,
+                             std::vector<Problem>* warnings = nullptr, const Task& task = {});
 
 /// The words of an entry's tags.
 std::vector<std::string> tagsOf(const std::string& tags);

@@ -156,7 +156,7 @@ Surface dinghy() {
           half.positions.edit().push_back(p);
         }
       const auto id = [](int r, int k) { return static_cast<std::uint32_t>(r * (kStrakes + 1) + k); };
-      const bool flips = (side > 0) != (inset > 0);
+      const bool flips = (side > 0) == (inset > 0);  // the outer skin looks out, the inner one in
       for (int r = 0; r < kRibs; ++r)
         for (int k = 0; k < kStrakes; ++k) {
           UVec3 a(id(r, k), id(r, k + 1), id(r + 1, k));

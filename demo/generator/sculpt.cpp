@@ -120,16 +120,16 @@ void addTube(Surface& s, const std::vector<Vec3>& spine, int sides, const std::f
   };
   for (std::size_t i = 0; i + 1 < n; ++i)
     for (int k = 0; k < sides; ++k) {
-      tube.triangles.edit().push_back({at(i, k), at(i + 1, k), at(i + 1, k + 1)});
-      tube.triangles.edit().push_back({at(i, k), at(i + 1, k + 1), at(i, k + 1)});
+      tube.triangles.edit().push_back({at(i, k), at(i + 1, k + 1), at(i + 1, k)});
+      tube.triangles.edit().push_back({at(i, k), at(i, k + 1), at(i + 1, k + 1)});
     }
   for (const std::size_t end : {std::size_t{0}, n - 1}) {
     const auto center = static_cast<std::uint32_t>(tube.positions.size());
     tube.positions.edit().push_back(spine[end]);
     tube.colors.edit().push_back(Vec4(color(end == 0 ? 0.0F : 1.0F, -1), 1));
     for (int k = 0; k < sides; ++k)
-      tube.triangles.edit().push_back(end == 0 ? UVec3(center, at(end, k), at(end, k + 1))
-                                               : UVec3(center, at(end, k + 1), at(end, k)));
+      tube.triangles.edit().push_back(end == 0 ? UVec3(center, at(end, k + 1), at(end, k))
+                                               : UVec3(center, at(end, k), at(end, k + 1)));
   }
   computeSmoothNormals(tube);
   const auto base = static_cast<std::uint32_t>(s.positions.size());

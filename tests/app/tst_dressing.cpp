@@ -1,4 +1,5 @@
 // Kit, Schedule, Contact sheet and selection in Site, by mouse and keys as people use them.
+#include "app/bench/choice_box.h"
 #include "app/bench/number_field.h"
 #include "app/kit/prop_mime.h"
 #include "app/kit/prop_window.h"
@@ -17,6 +18,8 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QScrollBar>
+#include <QTabBar>
+#include <QTabWidget>
 #include <QTableView>
 #include <QTableWidget>
 #include <QTimer>
@@ -589,6 +592,93 @@ class TestDressingUi : public test::WindowTest {
     QVERIFY(offersAFile(delivery) && offersAFile(massing));
     clickProp("Boulder C", Qt::ControlModifier);
     QVERIFY(!offersAFile(delivery) && !offersAFile(massing));
+  }
+
+  /// Rows of values make the vertices' numbers, which the picture shows with what they span; kept as a file the prop
+  /// has them from there, by one step that undo takes back.
+  void valuesOfVerticesAreMadeAndKept() {
+    w().showKit(true);
+    clickProp("Boulder A");
+    QTest::mouseClick(control<QToolButton>("mounts"), Qt::LeftButton);
+    auto* window = w().findChild<PropWindow*>(QStringLiteral("prop_window"));
+    QVERIFY(window);
+    QTRY_VERIFY(window->picture().isReady());
+    auto* tabs = window->findChild<QTabWidget*>(QStringLiteral("prop_tabs"));
+    QTest::mouseClick(tabs->tabBar(), Qt::LeftButton, {}, tabs->tabBar()->tabRect(1).center());
+    auto* table = window->findChild<QTableWidget*>(QStringLiteral("value_table"));
+    const auto press = [&](const char* name) {
+      QTest::mouseClick(window->findChild<QPushButton*>(QLatin1String(name)), Qt::LeftButton);
+    };
+    const auto choose = [&](const QString& name, int index) {
+      for (int k = 0; k < 8; ++k) {  // each step makes the row anew
+        auto* box = window->findChild<ChoiceBox*>(name)->findChild<QComboBox*>();
+        if (box->currentIndex() == index) return;
+        QTest::keyClick(box, box->currentIndex() < index ? Qt::Key_Down : Qt::Key_Up);
+        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+      }
+      QFAIL("it is not to be chosen");
+    };
+    const auto made = [&]() -> PropPtr {
+      for (const PropPtr& p : w().service().latest()->props)
+        if (p->name == "Boulder A") return p;
+      return nullptr;
+    };
+    QVERIFY(!window->findChild<QPushButton*>(QStringLiteral("value_keep"))->isEnabled());
+    press("value_add");
+    QCOMPARE(prop("Boulder A").values.size(), std::size_t{1});
+    QCOMPARE(table->rowCount(), 1);
+    waitForResults();
+    QVERIFY(made()->surface->vertexAttributes.contains("height"));
+    QTRY_VERIFY(window->picture().legend() && window->picture().legend()->name == "height");
+    QCOMPARE(window->picture().legend()->span.least, 0.0F);
+    QCOMPARE(window->picture().legend()->span.most, 1.0F);
+    // Down to the hollows and back up: each step measures otherwise. Cells take numbers with or without their units.
+    choose(QStringLiteral("value_by_0"), static_cast<int>(ValueBy::Height));
+    QCOMPARE(prop("Boulder A").values[0].by, ValueBy::Height);
+    table->item(0, 4)->setText(QStringLiteral("0,1 m"));
+    table->item(0, 5)->setText(QStringLiteral("0.3"));
+    table->item(0, 5)->setText(QStringLiteral("much"));  // no number: what holds stays
+    QCOMPARE(table->item(0, 5)->text(), QStringLiteral("0.3 m"));
+    table->item(0, 0)->setText(QStringLiteral("wet"));
+    const ValueEntry wet = prop("Boulder A").values[0];
+    QVERIFY(wet.name == "wet" && wet.zeroAt == 0.1 && wet.oneAt == 0.3);
+    waitForResults();
+    const Surface& s = *made()->surface;
+    const auto& numbers = std::get<Column<float>>(s.vertexAttributes.at("wet"));
+    for (std::size_t i = 0; i < s.positions.size(); ++i)
+      QVERIFY(std::abs(numbers[i] - std::clamp((s.positions[i].y - 0.1F) / 0.2F, 0.0F, 1.0F)) < 1e-4F);
+    press("value_add");
+    choose(QStringLiteral("value_into_1"), static_cast<int>(ValueInto::Blue));
+    waitForResults();
+    QTRY_VERIFY(window->picture().legend() && window->picture().legend()->name == "blue");
+    // Kept: not over what it is made from.
+    const auto keepAs = [&](const QString& name) {
+      QTimer::singleShot(300, this, [this, name] {
+        auto* dialog = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+        QVERIFY(dialog);
+        dialog->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"))->setText(folder() + name);
+        QMetaObject::invokeMethod(dialog, "accept");
+      });
+      press("value_keep");
+    };
+    const PropEntry before = prop("Boulder A");
+    const Box3 box = made()->surface->bounds();
+    keepAs(QStringLiteral("/kit/boulder-a-wet"));
+    QTRY_COMPARE(prop("Boulder A").file, std::string("kit/boulder-a-wet.glb"));
+    QVERIFY(prop("Boulder A").values.empty());
+    waitForResults();
+    QVERIFY(made()->surface->vertexAttributes.contains("wet") && !made()->surface->colors.empty());
+    QVERIFY(glm::distance(made()->surface->bounds().min, box.min) < 1e-4F);
+    QVERIFY(glm::distance(made()->surface->bounds().max, box.max) < 1e-4F);
+    QCOMPARE(table->rowCount(), 0);
+    trigger("edit_undo");
+    QCOMPARE(prop("Boulder A"), before);
+    waitForResults();
+    while (!prop("Boulder A").values.empty()) trigger("edit_undo");
+    waitForResults();
+    QTRY_COMPARE(table->rowCount(), 0);
+    window->close();
+    QTRY_VERIFY(!w().findChild<PropWindow*>());
   }
 
   void contactSheetShowsSeedsAndAClickKeepsOne() {

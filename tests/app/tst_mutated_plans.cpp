@@ -208,8 +208,8 @@ class TestMutatedPlans : public test::WindowTest {
       for (const auto& [ms, during] : pulse.stalls()) {
         ++m_stalls;
         if (ms > 100) qWarning("%s, plan %d, %s: %.0f ms", qPrintable(example), k, during, ms);
+        m_longest = std::max(m_longest, ms);
       }
-      m_longest = std::max(m_longest, pulse.longestStall());
       // What was saved is a plan that can be opened again.
       QVERIFY2(loadPlan(path.toStdString()).has_value(), qPrintable(path));
     }
@@ -218,7 +218,7 @@ class TestMutatedPlans : public test::WindowTest {
   }
 
   void cleanupTestCase() {
-    qInfo("%d questions; %d turns of more than 25 ms of own work, the longest %.0f ms", m_asked, m_stalls, m_longest);
+    qInfo("%d questions; %d turns that held the window up, the longest %.0f ms", m_asked, m_stalls, m_longest);
   }
 };
 

@@ -13,6 +13,7 @@ namespace {
 
 enum class Lie { InParts, LevelLines };
 enum class Run { Level, Uphill, Longest, Shortest, First, Second, Third, Compass };
+enum class Apart { Height, Distance };
 enum class Front { First, Along };
 struct Params : FaceRule, DraftShare {
   Params() { are = FacesAre::FlatAreas; }
@@ -20,7 +21,9 @@ struct Params : FaceRule, DraftShare {
   Run run = Run::Level;
   float headingDeg = 90;
   float row = 0.25F;
+  Apart apart = Apart::Height;
   float heightStep = 0.5F;
+  float distance = 2;
   float pitch = 0.2F;
   float overlap = 0;
   float stagger = 50;
@@ -142,10 +145,14 @@ Result<Made> inParts(const EvalContext& ctx, const Surface& s, const Params& p) 
 Result<Made> alongLevels(const EvalContext& ctx, const Surface& s, const Params& p) {
   bool isTooMany = false;
   constexpr double kMostPlaces = 5e7;
-  const std::vector<LevelLine> lines = levelLinesOf(s, p.heightStep, kMostPlaces, isTooMany);
-  if (isTooMany)
-    return fail(ProblemCode::TooMany, "the ground has more level lines than can be gone along",
-                "Raise the height step");
+  const bool isByHeight = p.apart == Apart::Height;
+  const std::optional<Levels> levels = isByHeight ? levelsByStep(s, static_cast<double>(p.heightStep), kMostPlaces)
+                                                  : levelsByDistance(s, static_cast<double>(p.distance), kMostPlaces);
+  const char* advice = isByHeight ? "Raise the height step" : "Raise the distance along the ground";
+  const std::vector<LevelLine> lines = levels ? levelLinesOf(s, *levels, kMostPlaces, isTooMany)
+                                              : std::vector<LevelLine>();
+  if (!levels || isTooMany)
+    return fail(ProblemCode::TooMany, "the ground has more level lines than can be gone along", advice);
   const DraftTest draft(ctx, p);
   double count = 0;
   std::int32_t top = 0;
@@ -153,7 +160,7 @@ Result<Made> alongLevels(const EvalContext& ctx, const Surface& s, const Params&
     count += lengthOf(line) / static_cast<double>(p.pitch) + 1;
     top = std::max(top, line.level);
   }
-  if (auto ok = guardPoints(ctx, count, "Raise the height step or the pitch"); !ok) return Failure(ok.error());
+  if (auto ok = guardPoints(ctx, count, "Raise what rows are apart by, or the pitch"); !ok) return Failure(ok.error());
   Made made;
   for (const LevelLine& line : lines) {
     endIfStopped();
@@ -190,7 +197,7 @@ Result<Made> alongLevels(const EvalContext& ctx, const Surface& s, const Params&
       c.column = static_cast<std::int32_t>(k);
       c.rowsAbove = top - line.level;
       c.length = static_cast<float>(to - from);
-      c.depth = p.heightStep;
+      c.depth = isByHeight ? p.heightStep : p.distance;
       c.place = place.position;
       c.triangle = place.triangle;
       c.weights = closestWeights(c.place, s.positions[v.x], s.positions[v.y], s.positions[v.z]);
@@ -239,8 +246,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
 }
 
 std::string sentence(const Params& p) {
-  return p.lie == Lie::LevelLines ? fmt::format("level lines · every {:g} m up, {:g} m apart", p.heightStep, p.pitch)
-                                  : fmt::format("rows · {:g} m, {:g} m apart", p.row, p.pitch);
+  if (p.lie == Lie::InParts) return fmt::format("rows · {:g} m, {:g} m apart", p.row, p.pitch);
+  return p.apart == Apart::Height
+             ? fmt::format("level lines · every {:g} m up, {:g} m apart", p.heightStep, p.pitch)
+             : fmt::format("level lines · every {:g} m of ground, {:g} m apart", p.distance, p.pitch);
 }
 
 }  // namespace
@@ -297,12 +306,24 @@ const NodeKind& courses() {
             .hard(0.001, 1e4)
             .usual(0.02, 2, 0.01)
             .shown("lie", {"in-parts"}),
+        param("apart", &Params::apart, ARVESK_TEXT("node", "Level lines by"),
+              ARVESK_TEXT("node",
+                          "From one to the next straight up, or along the ground: on the mean of the whole line, so "
+                          "that steep places have them a little closer and flat ones wider."),
+              {{"height", ARVESK_TEXT("node", "Height")}, {"distance", ARVESK_TEXT("node", "Distance")}})
+            .shown("lie", {"level-lines"}),
+        param("distance", &Params::distance, ARVESK_TEXT("node", "Distance along the ground"),
+              ARVESK_TEXT("node", "From one level line to the next, on the mean."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.1, 10, 0.1)
+            .shown("apart", {"distance"}),
         param("height_step", &Params::heightStep, ARVESK_TEXT("node", "Height step"),
               ARVESK_TEXT("node", "From one level line to the next, straight up."))
             .in(Unit::Meter)
             .hard(0.001, 1e4)
             .usual(0.05, 5, 0.05)
-            .shown("lie", {"level-lines"}),
+            .shown("apart", {"height"}),
         param("pitch", &Params::pitch, ARVESK_TEXT("node", "Pitch"),
               ARVESK_TEXT("node", "From one cell of a row to the next."))
             .in(Unit::Meter)

@@ -308,6 +308,9 @@ class TestDelivered : public QObject {
     QCOMPARE(warningsOf(creased), std::string());
     creased.creaseDeg = 40;
     QVERIFY(warningsOf(creased).find("normals of its file") != std::string::npos);
+    PropEntry valued = entryOf("kit/thing.glb", 0);
+    valued.values.push_back({"wet", ValueInto::Named, ValueBy::Height});
+    QVERIFY(warningsOf(valued).find("values made here") != std::string::npos);
     PropEntry other = entryOf("kit/thing.glb", 0);
     other.deliveredFile = "kit/thing.gltf";
     QCOMPARE(warningsOf(other), std::string());

@@ -153,6 +153,8 @@ class TestSchema : public QObject {
     prop.isMassingShown = true;
     prop.isLargeMeant = true;
     prop.mounts = {{"mount_top", {0, 1, 0}, {0, 45, 0}, 1.5}};
+    prop.values = {{"wet", ValueInto::Named, ValueBy::Hollows, 0.1, 0.4, 0.2, 45, {0, 0, 1}},
+                   {{}, ValueInto::Gray, ValueBy::EdgeDistance, 0.1, 0, 0.1, 20, {0, 1, 0}}};
     plan.props.push_back(prop);
     plan.settings.budgets["all"] = {1000, 2000};
     plan.dials.push_back({"d", "apart", 1, 2, {}});

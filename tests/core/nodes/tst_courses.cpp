@@ -238,7 +238,8 @@ class TestCourses : public QObject {
     // Along every line, neighbors are a pitch apart, as the line runs.
     bool isTooMany = false;
     double length = 0;
-    for (const LevelLine& line : levelLinesOf(*ground, 0.3F, 1e6, isTooMany)) length += lengthOf(line);
+    for (const LevelLine& line : levelLinesOf(*ground, *levelsByStep(*ground, 0.3F, 1e6), 1e6, isTooMany))
+      length += lengthOf(line);
     QVERIFY(!isTooMany);
     QVERIFY(static_cast<double>(p->count) * 0.4 <= length && static_cast<double>(p->count) * 0.4 > 0.8 * length);
   }
@@ -254,7 +255,7 @@ class TestCourses : public QObject {
     for (std::uint32_t k = 0; k < 64; ++k) s.triangles.edit().push_back({0, 1 + k, 1 + (k + 1) % 64});
     computeSmoothNormals(s);
     bool isTooMany = false;
-    const std::vector<LevelLine> lines = levelLinesOf(s, 1, 1e6, isTooMany);
+    const std::vector<LevelLine> lines = levelLinesOf(s, *levelsByStep(s, 1, 1e6), 1e6, isTooMany);
     // The rim is at a level itself: its vertices count as above, and nothing there is below.
     std::map<int, double> found;
     for (const LevelLine& line : lines) {
@@ -264,8 +265,74 @@ class TestCourses : public QObject {
     QCOMPARE(found.size(), 3U);
     for (const auto& [level, length] : found)
       QVERIFY(test::within(length, 64 * 2 * (4 - level) * std::sin(static_cast<double>(kPi) / 64), 1e-3));
-    levelLinesOf(s, 0.001F, 1000, isTooMany);
+    levelLinesOf(s, *levelsByStep(s, 0.001, 1e6), 1000, isTooMany);
     QVERIFY(isTooMany);
+    QVERIFY(!levelsByStep(s, 0.001, 1000) && !levelsByDistance(s, 0.001, 1000));
+    // By distance along the ground: on the cone's one slope that is the way up its sides, wherever it stands.
+    for (const float lift : {0.0F, -1.5F, 7.0F}) {
+      Surface lifted = s;
+      for (Vec3& p : lifted.positions.edit()) p.y += lift;
+      const Levels levels = *levelsByDistance(lifted, 0.7, 1e6);
+      const double inner = 4 * std::cos(static_cast<double>(kPi) / 64);
+      const double sine = 4 / std::hypot(4, inner);
+      const double zero = lift > 0 ? static_cast<double>(lift) : 0;  // from height 0, or the end nearest to it
+      QVERIFY(std::abs(static_cast<double>(levels.heights.size()) - std::hypot(4, inner) / 0.7) <= 1);
+      for (std::size_t k = 0; k < levels.heights.size(); ++k)
+        QVERIFY(test::within(levels.heights[k] - zero, (levels.first + static_cast<double>(k)) * 0.7 * sine, 1e-6));
+    }
+  }
+
+  /// Two slopes that share their lines have them at the mean of both ways. On hills, the ground between two lines has
+  /// the area of the distance times the line's length, and rows are still level.
+  void levelLinesLieApartAlongTheGround() {
+    Surface gable;
+    gable.positions = {{-3, 0, 0}, {-3, 0, 9}, {0, 4, 0}, {0, 4, 9}, {8, 0, 0}, {8, 0, 9}};
+    gable.triangles = {{0, 1, 2}, {1, 3, 2}, {2, 3, 4}, {3, 5, 4}};
+    computeSmoothNormals(gable);
+    const Levels levels = *levelsByDistance(gable, 0.5, 1e6);
+    const double mean = 0.5 * (5.0 / 4 + std::sqrt(80.0) / 4);  // of one over the sines
+    for (std::size_t k = 0; k < levels.heights.size(); ++k)
+      QVERIFY(test::within(levels.heights[k], static_cast<double>(k) * 0.5 / mean, 1e-5));
+    const SurfacePtr ground = test::hills(60, 30, 4);
+    const double apart = 1.5;
+    const auto lengthAt = [&](double height) {
+      bool isTooMany = false;
+      double sum = 0;
+      for (const LevelLine& line : levelLinesOf(*ground, {0, {height}}, 1e6, isTooMany)) sum += lengthOf(line);
+      return sum;
+    };
+    const Levels rows = *levelsByDistance(*ground, apart, 1e6);
+    QVERIFY(rows.heights.size() > 3);
+    const PointsPtr p = coursesOn(
+        ground,
+        {{"lie", std::string("level-lines")}, {"apart", std::string("distance")}, {"distance", apart}, {"pitch", 0.4}});
+    QVERIFY(p->count > 100);
+    for (std::size_t i = 0; i < p->count; ++i) {
+      QVERIFY(test::within(p->position[i].y, rows.heightOf(static_cast<std::int32_t>(number(*p, "row", i))), 1e-4));
+      QCOMPARE(number(*p, "cell_z", i), static_cast<float>(apart));
+    }
+    // The area by many cuts of every triangle, held against the distance times the length of the lines between.
+    for (std::size_t k = 1; k < rows.heights.size(); ++k) {
+      const double from = rows.heights[k - 1], to = rows.heights[k];
+      double area = 0;
+      constexpr int kCuts = 24;
+      for (std::size_t f = 0; f < ground->faceCount(); ++f)
+        for (int i = 0; i < kCuts; ++i)
+          for (int j = 0; j < kCuts - i; ++j)
+            for (const int half : {1, 2}) {
+              if (half == 2 && j == kCuts - i - 1) continue;
+              const Vec2 w((static_cast<float>(i) + static_cast<float>(half) / 3) / kCuts,
+                           (static_cast<float>(j) + static_cast<float>(half) / 3) / kCuts);
+              const auto y = static_cast<double>(ground->positionAt(f, w).y);
+              if (y > from && y <= to) area += static_cast<double>(ground->faceArea(f)) / (kCuts * kCuts);
+            }
+      constexpr int kSteps = 60;
+      double ways = 0;  // ∫ area per line, in slices: what the distance is
+      double length = 0;
+      for (int i = 0; i < kSteps; ++i) length += lengthAt(from + (to - from) * (i + 0.5) / kSteps) / kSteps;
+      ways = area / length;
+      QVERIFY2(test::within(ways, apart, 0.12 * apart), qPrintable(QString::number(ways)));
+    }
   }
 
   void placementsFitTheLengthsAskedFor() {

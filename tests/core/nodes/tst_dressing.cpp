@@ -438,6 +438,42 @@ class TestDressing : public QObject {
     QTest::newRow("two detached parts") << "kit/driftwood-a.glb"
                                         << "";
   }
+  /// Closed bodies only, all of them together: a hollow in a body is none, cards and leaves have no inside. The demo's
+  /// own props look outward.
+  void facesThatLookInwardAreTold() {
+    const auto isTold = [](const Surface& s) {
+      PropEntry entry = entryOf("p", "p.glb");
+      entry.isLargeMeant = true;
+      const auto prop = makePlanProp(entry, s);
+      const auto warnings = warningsOf(entry, s, **prop);
+      return std::any_of(warnings.begin(), warnings.end(),
+                         [](const PropWarning& w) { return w.about == PropWarning::About::InsideOut; });
+    };
+    const auto turned = [](Surface s) {
+      for (UVec3& t : s.triangles.edit()) std::swap(t.y, t.z);
+      for (Vec3& n : s.normals.edit()) n = -n;
+      return s;
+    };
+    const auto both = [](Surface a, const Surface& b) {
+      const auto base = static_cast<std::uint32_t>(a.positions.size());
+      for (const Vec3& p : b.positions) a.positions.edit().push_back(p);
+      for (const Vec3& n : b.normals) a.normals.edit().push_back(n);
+      for (const Vec2& uv : b.uvs) a.uvs.edit().push_back(uv);
+      for (const UVec3& t : b.triangles) a.triangles.edit().push_back(t + base);
+      return a;
+    };
+    for (const Surface& s : {makeBall(1, 8), makeBox({1, 2, 3}), makeTorus(1, 0.2F, 8), makeCylinder(0.3F, 2, 8)}) {
+      QVERIFY(!isTold(s));
+      QVERIFY(isTold(turned(s)));
+      QVERIFY(isTold(transformed(turned(s), {90, 3, -40}, Quat(1, 0, 0, 0), 0.1F)));
+      QVERIFY(!isTold(both(makeBall(4, 10), turned(s))));
+    }
+    QVERIFY(!isTold(makePlane(1, 1, 2)) && !isTold(turned(makePlane(1, 1, 2))));
+    const QDir kit(test::sourcePath("demo/tern-cove/kit"));
+    for (const QString& file : kit.entryList({QStringLiteral("*.glb")}))
+      QVERIFY2(!isTold(readProp(qPrintable(QStringLiteral("kit/") + file))), qPrintable(file));
+  }
+
   void awkwardPropsStandRight() {
     QFETCH(QString, file);
     QFETCH(QString, remedy);

@@ -135,8 +135,9 @@ class TestHostile : public test::EveryKind {
       row(key,
           QStringLiteral(R"({"format":"arvesk-plan","nodes":[{"uid":"n","kind":"vary","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
-    for (const char* key : {"name", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "base",
-                            "weight", "tags", "crease", "massing", "massing_triangles", "massing_shown", "mounts"})
+    for (const char* key :
+         {"name", "unit_scale", "z_up", "pivot", "common_height", "size", "turn", "footprint", "base", "weight", "tags",
+          "crease", "massing", "massing_triangles", "massing_shown", "mounts", "values"})
       row(qPrintable(QStringLiteral("prop ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","props":[{"uid":"p","file":"p.glb","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
