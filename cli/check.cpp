@@ -107,6 +107,7 @@ Checked checkPlanFile(const std::string& path) {
   };
   tellCount("parts of files", [](const PropEntry& p) { return p.partBy != PartBy::Whole; });
   tellCount("with a light file", [](const PropEntry& p) { return !p.lightFile.empty(); });
+  tellCount("with values", [](const PropEntry& p) { return !p.values.empty(); });
   tellCount("by reference", [](const PropEntry& p) { return p.isByReference; });
   return out;
 }

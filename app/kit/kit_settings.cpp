@@ -163,7 +163,8 @@ void KitSettings::buildRest() {
         m_delivery);
   m_mounts = new QToolButton(widget());
   m_mounts->setObjectName(QStringLiteral("mounts"));
-  place(tr("Mounts"), tr("Marked places where On props can set something"), m_mounts);
+  place(tr("Mounts"),
+        tr("The prop at large: marked places where On props can set something, and values of its vertices"), m_mounts);
 }
 
 void KitSettings::connectChoices() {
@@ -358,7 +359,8 @@ void KitSettings::show(const std::vector<std::string>& uids, const EvalViewPtr& 
     }
   }
   m_facts->setText(facts);
-  m_mounts->setText(tr("%1 mount points · picture…").arg(mounts));
+  m_mounts->setText(entry->values.empty() ? tr("%1 mount points · picture…").arg(mounts)
+                                          : tr("%1 mount points · %2 values…").arg(mounts).arg(entry->values.size()));
   showWarnings();
 }
 

@@ -3,6 +3,7 @@
 #include "app/kit/value_table.h"
 #include "app/model/words.h"
 #include "app/window/theme.h"
+#include "core/formats/prop_file.h"
 
 #include <QComboBox>
 #include <QDir>
@@ -56,16 +57,16 @@ SurfacePtr inVertexColors(const Surface& s) {
 
 constexpr std::array kChannels{"red", "green", "blue", "alpha"};
 
-/// What the prop is shown as, by the choice's data.
-PropPicture::Look lookAt(const Prop& prop, const QString& shows) {
+/// What the prop is shown as, by the choice's data and, for the legend, its words.
+PropPicture::Look lookAt(const Prop& prop, const QString& shows, const std::string& words) {
   const Surface& s = *prop.surface;
   if (shows == QStringLiteral("massing")) return {massingOf(prop)};
   if (shows == QStringLiteral("colors")) return {inVertexColors(s), std::nullopt, true};
   for (std::size_t c = 0; c < kChannels.size(); ++c)
-    if (shows == QLatin1String(kChannels[c])) return coloredBy(s, kChannels[c], channelOf(s, static_cast<int>(c)));
+    if (shows == QLatin1String(kChannels[c])) return coloredBy(s, words, channelOf(s, static_cast<int>(c)));
   if (shows.startsWith(QStringLiteral("a:"))) {
     const std::string name = shows.mid(2).toStdString();
-    if (const auto* values = columnOf<Column<float>>(s.vertexAttributes, name)) return coloredBy(s, name, *values);
+    if (const auto* values = columnOf<Column<float>>(s.vertexAttributes, name)) return coloredBy(s, words, *values);
   }
   return {prop.surface};
 }
@@ -416,7 +417,14 @@ void PropWindow::keepAsFile() {
   QString path = QFileDialog::getSaveFileName(this, tr("Keep the prop with its values as"), proposed,
                                               tr("glTF (*.glb)"));
   if (path.isEmpty()) return;
-  if (!path.endsWith(QStringLiteral(".glb"), Qt::CaseInsensitive)) path += QStringLiteral(".glb");
+  if (!path.endsWith(QStringLiteral(".glb"), Qt::CaseInsensitive)) {
+    path += QStringLiteral(".glb");
+    if (QFileInfo::exists(path)) {  // the dialog did not ask about that one
+      m_hint->setText(
+          tr("%1 is there already. Choose it in the list to write over it.").arg(QFileInfo(path).fileName()));
+      return;
+    }
+  }
   for (const PropEntry& p : m_model->plan().props)
     for (const std::string& file : {p.file, p.lightFile, p.deliveredFile})
       if (!file.empty() && QFileInfo(QDir(m_folder).absoluteFilePath(text(file))) == QFileInfo(path)) {
@@ -507,7 +515,8 @@ void PropWindow::refresh() {
   const int wanted = m_wanted.empty() ? -1 : m_shows->findData(text(m_wanted));
   if (wanted >= 0) m_wanted.clear();
   m_shows->setCurrentIndex(wanted >= 0 ? wanted : std::max(0, m_shows->findData(was)));
-  m_picture->show(m_prop, [prop = m_prop, shows = m_shows->currentData().toString()] { return lookAt(*prop, shows); });
+  m_picture->show(m_prop, [prop = m_prop, shows = m_shows->currentData().toString(),
+                           words = m_shows->currentText().toStdString()] { return lookAt(*prop, shows, words); });
   m_values->fill(entry->values, m_prop->surface->bounds().extent());
   fillTable();
   keepWhenMade();

@@ -122,7 +122,8 @@ class GltfWriter {
     for (const auto& [key, column] : s.vertexAttributes) {
       const auto* numbers = std::get_if<Column<float>>(&column);
       if (!numbers || numbers->isConstant()) continue;
-      attributes[exporters::uniqueColumn(taken, attributeName(key))] = buffer.addArray(numbers->values(), kFloat, "SCALAR", kVertices);
+      attributes[exporters::uniqueColumn(taken, attributeName(key))] = buffer.addArray(numbers->values(), kFloat,
+                                                                                       "SCALAR", kVertices);
     }
     if (!s.colors.empty()) attributes["COLOR_0"] = buffer.addArray(s.colors, kFloat, "VEC4", kVertices);
     json primitives = json::array();

@@ -6,7 +6,7 @@
 namespace arvesk {
 
 struct PropWarning {
-  enum class About { NoNormals, Open, InsideOut, Mirrored, PivotOff, OddSize, Heavy, Large };
+  enum class About { NoNormals, Open, Mirrored, PivotOff, OddSize, Heavy, Large, InsideOut };
   About about;
   std::string message;
   std::string fix;                        // what the remedy does, for its button; empty when there is none

@@ -21,8 +21,4 @@ std::optional<ValueSpan> spanOf(const Surface& surface, const Column<float>& val
 /// A channel of the vertex colors: 0 red, 1 green, 2 blue, 3 alpha. 1 throughout where there are no colors.
 Column<float> channelOf(const Surface& surface, int channel);
 
-/// Writes a prop as a glTF file of its own (.glb) with all that its vertices carry, in meters with Y up, lying as it
-/// did in the file that it comes from: the Kit's size, turn and pivot apply to it as they did to that one.
-Result<void> writePropFile(const Prop& prop, const std::string& path);
-
 }  // namespace arvesk

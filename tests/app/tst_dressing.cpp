@@ -650,7 +650,7 @@ class TestDressingUi : public test::WindowTest {
     press("value_add");
     choose(QStringLiteral("value_into_1"), static_cast<int>(ValueInto::Blue));
     waitForResults();
-    QTRY_VERIFY(window->picture().legend() && window->picture().legend()->name == "blue");
+    QTRY_VERIFY(window->picture().legend() && window->picture().legend()->name == "Blue");
     // Kept: not over what it is made from.
     const auto keepAs = [&](const QString& name) {
       QTimer::singleShot(300, this, [this, name] {

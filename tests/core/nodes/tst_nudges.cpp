@@ -37,6 +37,7 @@ const std::vector<Hard> kHard = {
     {"sow-in-volume", "spacings", Goes::Anew},
     {"planting-grid", "turn", Goes::Along},
     {"courses", "height_step", Goes::Anew},  // lines of other heights begin and run elsewhere
+    {"courses", "distance", Goes::Anew},
     {"courses", "pitch", Goes::Along},
     {"courses", "stagger", Goes::Along},
     {"courses", "row", Goes::Along},
@@ -141,7 +142,7 @@ class TestNudges : public EveryKind {
     const Inputs in = inputsFor(k, pointsOnGround());
     std::vector<ParamMap> settings{k.trial.params};
     for (const ParamSpec& spec : k.params)
-      if (spec.type == ParamType::Choice)
+      if (spec.type == ParamType::Choice && isShown(k, spec, k.trial.params))
         for (const Option& o : spec.options) {
           settings.push_back(k.trial.params);
           settings.back()[spec.id] = o.id;
@@ -151,6 +152,14 @@ class TestNudges : public EveryKind {
         settings.push_back(k.trial.params);
         settings.back()[spec.countedBy] = spec.countedFrom;
       }
+    for (const ParamSpec& spec : k.params) {  // and what shows only under several choices
+      const bool isSeen = std::any_of(settings.begin(), settings.end(),
+                                      [&](const ParamMap& setting) { return isShown(k, spec, setting); });
+      if (isSeen || (spec.type != ParamType::Number && spec.type != ParamType::Integer)) continue;
+      settings.push_back(k.trial.params);
+      for (const ParamSpec* s = &spec; s && !s->shownBy.empty(); s = k.findParam(s->shownBy))
+        if (k.findParam(s->shownBy)->type == ParamType::Choice) settings.back()[s->shownBy] = s->shownFor.front();
+    }
     std::set<std::string> tried;
     for (const ParamMap& setting : settings) {
       test::Bench bench;

@@ -1,6 +1,7 @@
 // Values of a prop's vertices: what they measure by loops over everything, where they are written, and kept as a file.
 #include "core/formats/exporter.h"
 #include "core/formats/mesh_reader.h"
+#include "core/formats/prop_file.h"
 #include "core/plan/prop_making.h"
 #include "core/plan/prop_values.h"
 #include "tests/support/plans.h"
