@@ -14,6 +14,8 @@ constexpr float kThinnest = 5e-4F;  // m: half of what has no thickness of its o
 /// Of things that touch, rounding would make some meet: each room gives up what nobody sees.
 float slackOf(float half) { return std::min(5e-5F, 5e-4F * half); }
 
+float leastOf(const Vec3& v) { return std::min({v.x, v.y, v.z}); }
+
 double squared(double v) { return v * v; }
 
 }  // namespace
@@ -103,14 +105,28 @@ glm::dmat3 spreadOf(const Quat& turn, const Vec3& half) {
 }  // namespace
 
 void Rooms::add(const Points& points) {
-  m_rooms.reserve(m_rooms.size() + points.count);
-  for (std::size_t i = 0; i < points.count; ++i) {
-    endIfStoppedAt(i);
-    const std::int32_t prop = points.kit ? points.prop[i] : kNoProp;
+  const auto add = [&](Rooms& to, std::size_t i) {
     static const PropPtr none;
-    add(prop == kNoProp ? none : points.kit->entries[static_cast<std::size_t>(prop)].prop, points.footprint[i],
-        points.position[i], points.orientation[i], points.size[i]);
+    const std::int32_t prop = points.kit ? points.prop[i] : kNoProp;
+    to.add(prop == kNoProp ? none : points.kit->entries[static_cast<std::size_t>(prop)].prop, points.footprint[i],
+           points.position[i], points.orientation[i], points.size[i]);
+  };
+  if (m_rule.shape == RoomShape::Mesh) {  // hulls are numbered one after the other
+    m_rooms.reserve(m_rooms.size() + points.count);
+    for (std::size_t i = 0; i < points.count; ++i) {
+      endIfStoppedAt(i);
+      add(*this, i);
+    }
+    return;
   }
+  const std::size_t first = m_rooms.size();
+  m_rooms.resize(first + points.count);
+  parallelPieces({}, points.count, 16'384, [&](std::size_t begin, std::size_t end) {
+    Rooms part(m_rule);
+    part.m_rooms.reserve(end - begin);
+    for (std::size_t i = begin; i < end; ++i) add(part, i);
+    std::copy(part.m_rooms.begin(), part.m_rooms.end(), m_rooms.begin() + static_cast<std::ptrdiff_t>(first + begin));
+  });
 }
 
 void Rooms::add(const PropPtr& prop, float footprint, const Vec3& position, const Quat& turn, const Vec3& size) {
@@ -161,7 +177,9 @@ void Rooms::add(const PropPtr& prop, float footprint, const Vec3& position, cons
 
 Array<PointGrid::Entry> Rooms::balls() const {
   Array<PointGrid::Entry> out(m_rooms.size());
-  for (std::uint32_t i = 0; i < count(); ++i) out[i] = ball(i);
+  parallelPieces({}, out.size(), 16'384, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) out[i] = ball(static_cast<std::uint32_t>(i));
+  });
   return out;
 }
 
@@ -172,7 +190,11 @@ bool Rooms::meets(std::uint32_t first, const Rooms& others, std::uint32_t second
   Vec3 d = b.middle - a.middle;
   if (m_rule.isFromAbove) d.y = 0;
   const float reach = a.radius + b.radius;
-  if (glm::dot(d, d) >= reach * reach) return false;
+  const float apart = glm::dot(d, d);
+  if (apart >= reach * reach) return false;
+  // Balls within both that meet say it at once. Of hulls there is none that is known.
+  const float within = leastOf(a.half) + leastOf(b.half);
+  if (a.hulls < 0 && b.hulls < 0 && apart < within * within) return true;
   if (a.hulls == kBox && b.hulls == kBox) return m_rule.isFromAbove ? boxShadowsMeet(a, b) : boxesMeet(a, b);
   if (a.hulls == kEllipse && b.hulls == kEllipse) return ellipsesMeet(a, b);
   if (a.hulls >= 0 && b.hulls >= 0 && !(m_rule.isFromAbove ? boxShadowsMeet(a, b) : boxesMeet(a, b))) return false;
