@@ -440,16 +440,30 @@ void PropWindow::keepAsFile() {
 /// What is written is what the plan says now: a change that was just made is waited for.
 void PropWindow::keepWhenMade() {
   if (m_keptAs.isEmpty() || m_service->isBusy() || m_service->latest()->plan != m_model->snapshot()) return;
-  m_keeping.ask([this, prop = m_prop, path = std::exchange(m_keptAs, {})](const Task&) -> Worker::Answer {
+  const QString path = std::exchange(m_keptAs, {});
+  const PropEntry* entry = m_model->plan().findProp(m_uid);
+  const std::vector<PropPtr>& props = m_service->latest()->props;
+  const auto it = std::find_if(props.begin(), props.end(), [&](const PropPtr& p) { return p->uid == m_uid; });
+  if (!entry || it == props.end() || (*it)->isMissing) {
+    m_hint->setText(tr("The prop could not be made; nothing was written"));
+    return;
+  }
+  m_keeping.ask([this, prop = *it, was = *entry, path](const Task&) -> Worker::Answer {
     const auto written = writePropFile(*prop, path.toStdString());
     if (!written) return [this, words = sentencesOf(written.error())] { m_hint->setText(words); };
-    return [this, path] { makeFrom(path); };
+    return [this, was, path] { makeFrom(path, was); };
   });
 }
 
-void PropWindow::makeFrom(const QString& path) {
+/// `was`: the settings that were written. What was changed meanwhile would be lost with them.
+void PropWindow::makeFrom(const QString& path, const PropEntry& was) {
   const PropEntry* before = m_model->plan().findProp(m_uid);
   if (!before) return;
+  if (*before != was) {
+    m_hint->setText(tr("%1 is written, but the prop was changed meanwhile and is made from the file before")
+                        .arg(QFileInfo(path).fileName()));
+    return;
+  }
   // A light mesh lies in the unit and axis of the file before.
   const bool isLightLost = !before->lightFile.empty() && (before->unitScale != 1 || before->isZUp);
   edit(tr("Keep as a file"), [&](PropEntry& p) {

@@ -108,7 +108,7 @@ class PropWindow : public QWidget {
   QWidget* valuesTab();
   void keepAsFile();
   void keepWhenMade();
-  void makeFrom(const QString& path);
+  void makeFrom(const QString& path, const PropEntry& was);
 
   PlanModel* m_model;
   EvaluationService* m_service;

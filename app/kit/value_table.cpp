@@ -1,12 +1,12 @@
 #include "app/kit/value_table.h"
 
 #include "app/bench/choice_box.h"
+#include "app/bench/number_field.h"
 #include "app/model/words.h"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QPushButton>
-#include <QRegularExpression>
 #include <QTableWidget>
 #include <QVBoxLayout>
 
@@ -17,14 +17,19 @@ namespace {
 
 enum Cell { kName, kInto, kBy, kSetting, kZeroAt, kOneAt, kColumns };
 
-QString unitOf(ValueBy by) {
+Unit unitOf(ValueBy by) {
   switch (by) {
-    case ValueBy::Facing: return QStringLiteral("°");
+    case ValueBy::Facing: return Unit::Degree;
     case ValueBy::HeightShare:
     case ValueBy::Hollows:
-    case ValueBy::Openness: return {};
-    default: return QStringLiteral(" m");
+    case ValueBy::Openness: return Unit::None;
+    default: return Unit::Meter;
   }
+}
+
+QString unitText(ValueBy by) {
+  const Unit unit = unitOf(by);
+  return unit == Unit::Degree ? QStringLiteral("°") : unit == Unit::Meter ? QStringLiteral(" m") : QString();
 }
 
 template <typename Names>
@@ -57,17 +62,6 @@ bool isNamedBy(const ValueEntry& v) {
   const std::string begun = kNames[static_cast<std::size_t>(v.by)];
   const std::string rest = v.name.starts_with(begun) ? v.name.substr(begun.size()) : "x";
   return rest.empty() || (rest.starts_with('_') && rest.find_first_not_of("0123456789", 1) == std::string::npos);
-}
-
-/// The numbers in what was typed, whatever units stand beside them.
-std::vector<double> numbersIn(const QString& text) {
-  static const QRegularExpression number(QStringLiteral("[-+]?[0-9]*[.,]?[0-9]+(?:[eE][-+]?[0-9]+)?"));
-  std::vector<double> out;
-  for (auto it = number.globalMatch(text); it.hasNext();) {
-    QString found = it.next().captured();
-    out.push_back(found.replace(QLatin1Char(','), QLatin1Char('.')).toDouble());
-  }
-  return out;
 }
 
 }  // namespace
@@ -157,8 +151,8 @@ void ValueTable::makeRow(int row) {
   put(kName, isNamed ? text(v.name) : tr("vertex color"), isNamed);
   const QString setting = settingText(v);
   put(kSetting, setting, !setting.isEmpty());
-  put(kZeroAt, numberText(v.zeroAt) + unitOf(v.by), true);
-  put(kOneAt, numberText(v.oneAt) + unitOf(v.by), true);
+  put(kZeroAt, numberText(v.zeroAt) + unitText(v.by), true);
+  put(kOneAt, numberText(v.oneAt) + unitText(v.by), true);
   const auto choose = [&](Cell column, const QString& name, const QString& spoken, const QStringList& ids,
                           const QStringList& words, int now, auto&& how) {
     auto* box = new ChoiceBox(ids, words, m_table);
@@ -236,22 +230,29 @@ void ValueTable::change(int row, const std::function<void(ValueEntry&)>& how) {
 /// What cannot be is not taken: the cell shows again what holds.
 void ValueTable::typed(int row, int column, const QString& words) {
   change(row, [&](ValueEntry& v) {
-    const std::vector<double> numbers = numbersIn(words);
     if (column == kName) {
       if (!words.trimmed().isEmpty()) v.name = words.trimmed().toStdString();
-    } else if (numbers.empty() || std::abs(numbers.front()) > 1e6) {
       return;
-    } else if (column == kZeroAt) {
-      v.zeroAt = numbers.front();
-    } else if (column == kOneAt) {
-      v.oneAt = numbers.front();
-    } else if (v.by == ValueBy::Facing) {
-      if (numbers.size() == 3) v.direction = Vec3(numbers[0], numbers[1], numbers[2]);
-    } else if (v.by == ValueBy::EdgeDistance) {
-      v.edgeDeg = std::clamp(numbers.front(), 0.0, 180.0);
-    } else if (numbers.front() > 0 && numbers.front() <= 1e4) {
-      v.reach = numbers.front();
     }
+    if (column == kSetting && v.by == ValueBy::Facing) {
+      const QStringList three = words.split(QLatin1Char(' '), Qt::SkipEmptyParts);
+      std::array<std::optional<double>, 3> d;
+      for (int k = 0; k < 3 && three.size() == 3; ++k)
+        d[static_cast<std::size_t>(k)] = parseQuantity(three[k], Unit::None);
+      if (d[0] && d[1] && d[2]) v.direction = Vec3(*d[0], *d[1], *d[2]);
+      return;
+    }
+    const bool isAngle = column == kSetting && v.by == ValueBy::EdgeDistance;
+    const auto number = parseQuantity(words, isAngle ? Unit::Degree : column == kSetting ? Unit::Meter : unitOf(v.by));
+    if (!number || std::abs(*number) > 1e6) return;
+    if (column == kZeroAt)
+      v.zeroAt = *number;
+    else if (column == kOneAt)
+      v.oneAt = *number;
+    else if (isAngle)
+      v.edgeDeg = std::clamp(*number, 0.0, 180.0);
+    else if (*number > 0 && *number <= 1e4)
+      v.reach = *number;
   });
   m_isFilling = true;
   if (row < m_table->rowCount()) makeRow(row);

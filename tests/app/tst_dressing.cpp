@@ -635,7 +635,7 @@ class TestDressingUi : public test::WindowTest {
     // Down to the hollows and back up: each step measures otherwise. Cells take numbers with or without their units.
     choose(QStringLiteral("value_by_0"), static_cast<int>(ValueBy::Height));
     QCOMPARE(prop("Boulder A").values[0].by, ValueBy::Height);
-    table->item(0, 4)->setText(QStringLiteral("0,1 m"));
+    table->item(0, 4)->setText(QStringLiteral("10 cm"));
     table->item(0, 5)->setText(QStringLiteral("0.3"));
     table->item(0, 5)->setText(QStringLiteral("much"));  // no number: what holds stays
     QCOMPARE(table->item(0, 5)->text(), QStringLiteral("0.3 m"));
