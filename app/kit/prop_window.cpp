@@ -14,6 +14,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPushButton>
+#include <QRegularExpression>
 #include <QShortcut>
 #include <QTabWidget>
 #include <QTableWidget>
@@ -477,10 +478,20 @@ void PropWindow::makeFrom(const QString& path, const PropEntry& was) {
     if (isLightLost) p.lightFile.clear();
     p.values.clear();
   });
-  const QString done =
+  QString done =
       tr("Made from %1 now, which has the values. Undo brings the file before back.").arg(QFileInfo(path).fileName());
-  m_hint->setText(isLightLost ? done + QLatin1Char(' ') + tr("Its light mesh has another unit or axis and is let go.")
-                              : done);
+  if (isLightLost) done += QLatin1Char(' ') + tr("Its light mesh has another unit or axis and is let go.");
+  // glTF has no place for capitals and blanks in such names; whatever asks for a value by its name must be told.
+  QStringList renamed;
+  for (const ValueEntry& v : was.values)
+    if (v.into == ValueInto::Named &&
+        !QRegularExpression(QStringLiteral("^[a-z0-9_]+$")).match(text(v.name)).hasMatch())
+      renamed += text(v.name);
+  if (!renamed.isEmpty())
+    done +=
+        QLatin1Char(' ') +
+        tr("glTF writes these names otherwise, small and with underscores: %1").arg(renamed.join(QStringLiteral(", ")));
+  m_hint->setText(done);
 }
 
 void PropWindow::handleCurrent() {

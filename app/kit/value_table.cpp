@@ -27,19 +27,12 @@ Unit unitOf(ValueBy by) {
   }
 }
 
-QString unitText(ValueBy by) {
-  const Unit unit = unitOf(by);
-  return unit == Unit::Degree ? QStringLiteral("°") : unit == Unit::Meter ? QStringLiteral(" m") : QString();
-}
-
 template <typename Names>
 QStringList idsOf(const Names& names) {
   QStringList out;
   for (const char* name : names) out.push_back(QLatin1String(name));
   return out;
 }
-
-QString numberText(double v) { return QString::number(v, 'g', 5); }
 
 QString settingText(const ValueEntry& v) {
   switch (v.by) {
@@ -49,8 +42,8 @@ QString settingText(const ValueEntry& v) {
           .arg(static_cast<double>(v.direction.y))
           .arg(static_cast<double>(v.direction.z));
     case ValueBy::Hollows:
-    case ValueBy::Openness: return numberText(v.reach) + QStringLiteral(" m");
-    case ValueBy::EdgeDistance: return numberText(v.edgeDeg) + QStringLiteral("°");
+    case ValueBy::Openness: return formatQuantity(v.reach, Unit::Meter);
+    case ValueBy::EdgeDistance: return formatQuantity(v.edgeDeg, Unit::Degree);
     default: return {};
   }
 }
@@ -151,8 +144,8 @@ void ValueTable::makeRow(int row) {
   put(kName, isNamed ? text(v.name) : tr("vertex color"), isNamed);
   const QString setting = settingText(v);
   put(kSetting, setting, !setting.isEmpty());
-  put(kZeroAt, numberText(v.zeroAt) + unitText(v.by), true);
-  put(kOneAt, numberText(v.oneAt) + unitText(v.by), true);
+  put(kZeroAt, formatQuantity(v.zeroAt, unitOf(v.by)), true);
+  put(kOneAt, formatQuantity(v.oneAt, unitOf(v.by)), true);
   const auto choose = [&](Cell column, const QString& name, const QString& spoken, const QStringList& ids,
                           const QStringList& words, int now, auto&& how) {
     auto* box = new ChoiceBox(ids, words, m_table);
