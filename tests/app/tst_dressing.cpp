@@ -661,12 +661,17 @@ class TestDressingUi : public test::WindowTest {
       });
       press("value_keep");
     };
+    table->item(0, 0)->setText(QStringLiteral("Wet"));  // glTF has no capitals there
+    waitForResults();
     const PropEntry before = prop("Boulder A");
     const Box3 box = made()->surface->bounds();
     keepAs(QStringLiteral("/kit/boulder-a-wet"));
     QTRY_COMPARE(prop("Boulder A").file, std::string("kit/boulder-a-wet.glb"));
     QVERIFY(prop("Boulder A").values.empty());
     waitForResults();
+    const auto labels = window->findChildren<QLabel*>();
+    QVERIFY(std::any_of(labels.begin(), labels.end(),
+                        [](QLabel* l) { return l->text().endsWith(QLatin1String(": Wet")); }));
     QVERIFY(made()->surface->vertexAttributes.contains("wet") && !made()->surface->colors.empty());
     QVERIFY(glm::distance(made()->surface->bounds().min, box.min) < 1e-4F);
     QVERIFY(glm::distance(made()->surface->bounds().max, box.max) < 1e-4F);
