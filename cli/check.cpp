@@ -30,9 +30,9 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
   const auto keysOf = [](const std::string& object) {
     return object.empty() ? nlohmann::json::object() : nlohmann::json::parse(object);
   };
-  for (const Node& node : plan.nodes) {
+  const auto tellNode = [&](const Node& node) {
     const NodeKind* kind = kindOf(node);
-    if (!kind) continue;
+    if (!kind) return;
     std::vector<std::string> params;
     for (const ParamSpec& spec : kind->params) params.push_back(spec.id);
     std::vector<std::string> inputs;
@@ -42,9 +42,23 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
       if (key == "params")
         for (const auto& [param, ignored] : value.items()) tell(node.title, "parameter", param, params);
       else
-        tell(node.title, "key", key, {"uid", "kind", "version", "title", "params", "inputs", "follows", "seed"});
+        tell(node.title, "key", key,
+             {"uid", "kind", "version", "title", "params", "inputs", "follows", "seed", "of", "inside"});
     for (const auto& [input, links] : node.inputs)
       if (!kind->findInput(input)) tell(node.title, "input", input, inputs);
+  };
+  for (const Node& node : plan.nodes) tellNode(node);
+  for (const SubPlan& s : plan.subPlans) {
+    for (const Node& node : s.nodes) tellNode(node);
+    for (const auto& [key, value] : keysOf(s.unknown).items())
+      tell(s.name, "setting of a sub-plan", key,
+           {"name", "sentence", "help", "author", "license", "tags", "category", "news", "version", "fronts", "checks",
+            "nodes", "paper"});
+    for (const FrontControl& control : s.fronts)
+      for (const auto& [key, value] : keysOf(control.unknown).items())
+        tell(fmt::format("{} of {}", control.label, s.name), "setting of a front control", key,
+             {"id", "type", "label", "help", "group", "unit", "least", "most", "usual_least", "usual_most", "step",
+              "options", "form", "file_kind", "shown_by", "shown_for", "usual"});
   }
   for (const PropEntry& prop : plan.props) {
     const nlohmann::json unknown = keysOf(prop.unknown);

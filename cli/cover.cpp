@@ -28,7 +28,8 @@ void addCover(CLI::App& app, int& status) {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       std::vector<PointsPtr> bare;
-      const std::vector<SurfacePtr> grounds = pictureInputOf(session->plan(), session->evaluation(), {}, bare).grounds;
+      const std::vector<SurfacePtr> grounds =
+          pictureInputOf(session->opened(), session->evaluation(), {}, bare).grounds;
       MapPicture picture;
       if (!options->mask.empty()) {
         const auto node = session->find(options->mask);
@@ -42,7 +43,7 @@ void addCover(CLI::App& app, int& status) {
         if (!made) return Failure(made.error());
         picture = std::move(*made);
       } else {
-        const auto layers = exportLayersOf(session->plan(), session->evaluation(), options->outputs);
+        const auto layers = exportLayersOf(session->opened(), session->evaluation(), options->outputs);
         if (!layers) return Failure(layers.error());
         std::vector<PointsPtr> points;
         for (const ExportLayer& layer : *layers)

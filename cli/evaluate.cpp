@@ -27,7 +27,7 @@ void printTable(const Session& s, const std::string& quality) {
     fmt::print("{:<26} {:<22} {:>11} {:>11} {:>9.1f} {:>10.1f}{}\n", node.title, node.kind, r.given, passed,
                r.milliseconds, static_cast<double>(r.bytes) / 1e6, r.state == NodeState::Skipped ? "  skipped" : "");
   }
-  const PlanTotals totals = totalsOf(s.plan(), s.evaluation());
+  const PlanTotals totals = totalsOf(s.opened(), s.evaluation());
   fmt::print("\n{} placed ({}), {} triangles, {:.0f} ms, {:.0f} MB\n", totals.placements, quality, totals.triangles,
              s.evaluation().milliseconds, static_cast<double>(s.cacheBytes()) / 1e6);
 }
@@ -48,7 +48,7 @@ void printJson(const Session& s, const std::string& quality) {
                             {"bytes", r.bytes},
                             {"problems", problems}});
   }
-  const PlanTotals totals = totalsOf(s.plan(), s.evaluation());
+  const PlanTotals totals = totalsOf(s.opened(), s.evaluation());
   out["placed"] = totals.placements;
   out["triangles"] = totals.triangles;
   fmt::print("{}\n", out.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));

@@ -2,6 +2,7 @@
 #include "cli/runner.h"
 #include "core/base/safe_file.h"
 #include "core/deliver/manual.h"
+#include "core/formats/library.h"
 #include "core/picture/render.h"
 
 #include <fmt/format.h>
@@ -13,7 +14,7 @@ namespace arvesk::cli {
 namespace {
 
 /// Writes the manual's pages and pictures into a folder.
-int writeManual(const std::string& folder, bool hasPictures) {
+int writeManual(const std::string& folder, bool hasPictures, const Library& library) {
   constexpr int kWidth = 420;
   constexpr int kHeight = 240;
   std::error_code error;
@@ -37,6 +38,9 @@ int writeManual(const std::string& folder, bool hasPictures) {
       return kProblem;
     }
   }
+  for (const LibraryToolPtr& tool : library.tools)
+    if (!put(std::filesystem::path(tool->file).stem().string() + ".md", manualPage(*tool->tool().made.kind, false)))
+      return kProblem;
   return kDone;
 }
 
@@ -54,32 +58,49 @@ std::string defaultText(const ParamSpec& spec) {
   return j.is_string() ? j.get<std::string>() : j.dump();
 }
 
-void printJson() {
+nlohmann::json jsonOf(const NodeKind& kind) {
+  nlohmann::json j{{"id", kind.id},       {"version", kind.version},
+                   {"label", kind.label}, {"family", familyLabel(kind.family)},
+                   {"help", kind.help},   {"seed", kind.usesSeed}};
+  j["inputs"] = j["outputs"] = j["params"] = nlohmann::json::array();
+  for (const InputSpec& in : kind.inputs)
+    j["inputs"].push_back(
+        {{"id", in.id}, {"type", valueTypeName(in.type)}, {"optional", in.isOptional}, {"several", in.isMany}});
+  for (const OutputSpec& out : kind.outputs)
+    j["outputs"].push_back({{"id", out.id}, {"type", valueTypeName(out.type)}});
+  for (const ParamSpec& p : kind.params) {
+    nlohmann::json options = nlohmann::json::array();
+    for (const Option& o : p.options) options.push_back(o.id);
+    j["params"].push_back({{"id", p.id},
+                           {"label", p.label},
+                           {"help", p.help},
+                           {"default", defaultText(p)},
+                           {"least", p.hardMin},
+                           {"most", p.hardMax},
+                           {"options", options}});
+  }
+  return j;
+}
+
+void printJson(const Library& library) {
   nlohmann::json all = nlohmann::json::array();
-  for (const NodeKind* kind : allNodeKinds()) {
-    nlohmann::json j{{"id", kind->id},       {"version", kind->version},
-                     {"label", kind->label}, {"family", familyLabel(kind->family)},
-                     {"help", kind->help},   {"seed", kind->usesSeed}};
-    j["inputs"] = j["outputs"] = j["params"] = nlohmann::json::array();
-    for (const InputSpec& in : kind->inputs)
-      j["inputs"].push_back(
-          {{"id", in.id}, {"type", valueTypeName(in.type)}, {"optional", in.isOptional}, {"several", in.isMany}});
-    for (const OutputSpec& out : kind->outputs)
-      j["outputs"].push_back({{"id", out.id}, {"type", valueTypeName(out.type)}});
-    for (const ParamSpec& p : kind->params) {
-      nlohmann::json options = nlohmann::json::array();
-      for (const Option& o : p.options) options.push_back(o.id);
-      j["params"].push_back({{"id", p.id},
-                             {"label", p.label},
-                             {"help", p.help},
-                             {"default", defaultText(p)},
-                             {"least", p.hardMin},
-                             {"most", p.hardMax},
-                             {"options", options}});
-    }
+  for (const NodeKind* kind : allNodeKinds()) all.push_back(jsonOf(*kind));
+  for (const LibraryToolPtr& tool : library.tools) {
+    nlohmann::json j = jsonOf(*tool->tool().made.kind);
+    j["version"] = tool->tool().version;
+    j["of"] = tool->plan.tool;
+    j["file"] = tool->file;
     all.push_back(std::move(j));
   }
   fmt::print("{}\n", all.dump(2));
+}
+
+void printList(const Library& library) {
+  const auto print = [](const std::string& id, const std::string& label, const std::string& help) {
+    fmt::print("{:<18} {:<20} {}\n", id, label, help.substr(0, help.find(". ")));
+  };
+  for (const NodeKind* kind : allNodeKinds()) print(kind->id, kind->label, kind->help);
+  for (const LibraryToolPtr& tool : library.tools) print("sub-plan", tool->tool().name, tool->tool().help);
 }
 
 }  // namespace
@@ -89,21 +110,31 @@ void addNodes(CLI::App& app, int& status) {
     bool isJson = false;
     std::string manual;
     bool hasNoPictures = false;
+    std::vector<std::string> libraries;
   };
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("nodes", "The nodes, from their declarations");
   sub->add_flag("--json", options->isJson, "As JSON");
   sub->add_option("--manual", options->manual, "Write the manual's pages and pictures into this folder");
   sub->add_flag("--no-pictures", options->hasNoPictures, "Write the pages only");
+  sub->add_option("--library", options->libraries, "A folder of sub-plans that are nodes too; may be repeated")
+      ->allow_extra_args(false)
+      ->check(CLI::ExistingDirectory);
   sub->callback([options, &status] {
+    std::vector<LibraryFolder> folders;
+    for (const std::string& folder : options->libraries) folders.push_back({folder, true});
+    const Library library = readLibrary(folders);
     status = kDone;
+    for (const Problem& p : library.problems) {
+      printProblem(p);
+      if (p.severity == Severity::Error) status = kProblem;
+    }
     if (!options->manual.empty()) {
-      status = writeManual(options->manual, !options->hasNoPictures);
+      status = std::max(status, writeManual(options->manual, !options->hasNoPictures, library));
     } else if (options->isJson) {
-      printJson();
+      printJson(library);
     } else {
-      for (const NodeKind* kind : allNodeKinds())
-        fmt::print("{:<18} {:<20} {}\n", kind->id, kind->label, kind->help.substr(0, kind->help.find(". ")));
+      printList(library);
     }
   });
 }

@@ -62,7 +62,7 @@ void addPicture(CLI::App& app, int& status) {
       auto session = evaluatePlan(*options);
       if (!session) return Failure(session.error());
       std::vector<PointsPtr> bare;
-      const auto scene = PictureScene::build(pictureInputOf(session->plan(), session->evaluation(), {}, bare), {});
+      const auto scene = PictureScene::build(pictureInputOf(session->opened(), session->evaluation(), {}, bare), {});
       if (!scene) return Failure(scene.error());
       const auto camera = cameraOf(session->plan(), options->camera, (*scene)->bounds());
       if (!camera) return Failure(camera.error());

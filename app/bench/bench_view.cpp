@@ -1,5 +1,7 @@
 #include "app/bench/bench_view.h"
 
+#include "app/bench/sub_plan_controls.h"
+
 #include "app/model/presets.h"
 #include "app/model/words.h"
 #include "core/plan/order_notes.h"
@@ -84,7 +86,7 @@ QString summaryOf(const EvalViewPtr& view) {
   if (!view) return {};
   const QLocale locale;
   QString rows;
-  for (const Node& node : view->plan->nodes) {
+  for (const Node& node : view->opened().nodes) {
     const auto report = view->evaluation.reports.find(node.uid);
     const NodeKind* kind = kindOf(node);
     if (!kind || !kind->isLayer || report == view->evaluation.reports.end()) continue;
@@ -107,7 +109,7 @@ QString summaryOf(const EvalViewPtr& view) {
                      report->second.said.empty() ? shareText(share).toHtmlEscaped() : QString());
   }
   QString loose;
-  for (const Node* node : openEndsOf(*view->plan))
+  for (const Node* node : openEndsOf(view->opened()))
     if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(node->uid))
       loose += QStringLiteral("<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td></tr>")
                    .arg(text(node->title).toHtmlEscaped(), locale.toString(static_cast<qulonglong>(points->count)));
@@ -168,6 +170,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   m_sides->setContentsMargins(12, 6, 4, 4);
   m_sides->addWidget(m_scroll, 6);
   m_sides->addLayout(right, 6);
+  connect(m_model, &PlanModel::libraryChanged, this, &BenchView::refresh);
   connect(m_model, &PlanModel::changed, this, &BenchView::refresh);
   connect(m_distribution, &DistributionView::handlesMoved, this,
           [this](const std::vector<double>& values, int gesture) {
@@ -197,11 +200,14 @@ void BenchView::showNodes(const QStringList& uids) {
 
 QString BenchView::heading() const {
   const Node* node = m_model->plan().find(m_uid.toStdString());
+  if (!node && !m_model->inside().empty()) return tr("the sub-plan %1").arg(m_model->insideTitles().last());
   if (!node) return tr("the plan");
   const NodeKind* kind = kindOf(*node);
   if (m_uids.size() > 1)
     return tr("%1 × %2, edits go to all").arg(m_uids.size()).arg(kind ? said(kind->label) : text(node->kind));
-  return QStringLiteral("%1 · %2").arg(text(node->title), kind ? said(kind->label) : text(node->kind));
+  return QStringLiteral("%1 · %2").arg(text(node->title), node->isInstance() ? tr("sub-plan")
+                                                          : kind             ? said(kind->label)
+                                                                             : text(node->kind));
 }
 
 bool BenchView::eventFilter(QObject* watched, QEvent* event) {
@@ -240,9 +246,12 @@ void BenchView::rebuild() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_kind = node ? node->kind : std::string();
+  m_declared = node ? node->made.kind : nullptr;
   m_props = m_model->plan().props;
   m_dialUids = dialUids();
-  if (!node) {
+  if (!node && !m_model->inside().empty()) {
+    m_refreshers.push_back(addSubPlanControls(*m_model, *m_form));
+  } else if (!node) {
     buildPlanControls();
   } else if (!kind) {
     auto* words = new QLabel(tr("This kind of node is not known here. Saving keeps it as it is."), m_form);
@@ -273,7 +282,8 @@ void BenchView::rebuild() {
       if (std::none_of(m_groups.begin(), m_groups.end(), [&](const Group& g) { return g.title == spec.group; }))
         addGroup(spec.group, *node, *kind);
     }
-    if (!kind->params.empty()) addValuesRow();
+    if (!kind->params.empty() && !node->isInstance()) addValuesRow();
+    if (node->isInstance()) addInstanceRow(*node);
   }
   showOffers();
   refresh();
@@ -297,6 +307,8 @@ void BenchView::addParam(const ParamSpec& spec) {
     QMenu menu(this);
     menu.addAction(tr("Restore default"), this,
                    [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
+    if (!m_model->inside().empty() && m_uids.size() == 1)
+      menu.addAction(tr("Bring to the front"), this, [this, spec] { m_model->bringToFront(m_uid, spec.id); });
     menu.exec(editor->mapToGlobal(at));
   });
   row.row = m_form->add(said(spec.label), said(spec.help), editor, editor->isWide());
@@ -331,6 +343,47 @@ void BenchView::addGroup(const std::string& title, const Node& node, const NodeK
 bool BenchView::isOpen(const std::string& group) const {
   const auto it = m_opened.find({m_kind, group});
   return it != m_opened.end() && it->second;
+}
+
+/// What the sub-plan is, and what can be done about it.
+void BenchView::addInstanceRow(const Node& node) {
+  const std::string uid = node.subPlan;
+  auto* holder = new QWidget(m_form);
+  auto* row = new QHBoxLayout(holder);
+  row->setContentsMargins(0, 0, 0, 0);
+  const auto button = [&](const QString& words, const char* name, const QString& help) {
+    auto* made = new QToolButton(holder);
+    made->setText(words);
+    made->setObjectName(QLatin1String(name));
+    made->setToolTip(help);
+    row->addWidget(made);
+    return made;
+  };
+  connect(button(tr("Go inside"), "sub_plan_inside", tr("Shows its nodes in the Plan")), &QToolButton::clicked, this,
+          [this] { Q_EMIT insideWanted(m_uid); });
+  connect(
+      button(tr("Keep in library"), "sub_plan_keep",
+             tr("Writes it into your library, where every plan finds it; the version goes up where it was changed")),
+      &QToolButton::clicked, this, [this, uid] { Q_EMIT keepWanted(uid); });
+  auto* later = button({}, "sub_plan_later", {});
+  connect(later, &QToolButton::clicked, this, [this, uid] { m_model->takeLater(uid); });
+  row->addStretch(1);
+  m_refreshers.push_back([this, later, uid] {
+    later->hide();
+    for (const LaterVersion& v : laterVersions(m_model->document(), m_model->library())) {
+      if (v.subPlan != uid) continue;
+      later->setText(tr("Take version %1").arg(v.there));
+      QString words = tr("The library has version %1, the plan has %2.").arg(v.there).arg(v.has);
+      if (!v.news.empty()) words += QLatin1Char(' ') + text(v.news);
+      for (const std::string& label : v.gone)
+        words += QLatin1Char('\n') + tr("“%1” is set and is no more").arg(text(label));
+      later->setToolTip(words);
+      later->show();
+    }
+  });
+  m_form->add(tr("Sub-plan"),
+              tr("Its nodes are those of all of its uses; each use has values, a seed and inputs of its own"), holder,
+              true);
 }
 
 /// Values kept under a name, put on again, or made those that new nodes of the kind begin with.
@@ -482,7 +535,8 @@ void BenchView::buildPlanControls() {
 }
 
 std::vector<std::string> BenchView::dialUids() const {
-  std::vector<std::string> uids;
+  std::vector<std::string> uids{m_model->subPlanHere()};
+  for (const FrontValue& front : m_model->plan().fronts) uids.push_back(front.control.id);
   for (const Dial& d : m_model->plan().dials)
     uids.push_back(d.uid + (d.draft != d.final || m_splitDials.contains(d.uid) ? "/2" : ""));
   return uids;
@@ -616,8 +670,8 @@ void BenchView::refresh() {
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const bool listsProps = std::any_of(m_rows.begin(), m_rows.end(),
                                       [](const Row& row) { return row.spec.type == ParamType::Props; });
-  if ((node ? node->kind : std::string()) != m_kind || (listsProps && m_props != m_model->plan().props) ||
-      (!node && dialUids() != m_dialUids)) {
+  if ((node ? node->kind : std::string()) != m_kind || (node && node->made.kind != m_declared) ||
+      (listsProps && m_props != m_model->plan().props) || (!node && dialUids() != m_dialUids)) {
     rebuild();
     return;
   }
@@ -633,12 +687,17 @@ void BenchView::refresh() {
       const bool isVisible = isShown(*kindOf(*node), row.spec, followed.params);
       m_form->setShown(row.row, isVisible && (row.spec.group.empty() || isOpen(row.spec.group)));
       row.editor->show(followed.value(row.spec));
-      const auto formula = node->follows.find(row.spec.id);
-      row.editor->showFormula(formula == node->follows.end() ? QString() : text(formula->second));
+      const auto found = node->follows.find(row.spec.id);
+      const QString formula = found == node->follows.end() ? QString() : text(found->second);
+      row.editor->showFormula(formula);
       for (std::size_t part = 0; part < 4; ++part) {
         const auto own = node->follows.find(row.spec.id + "." + std::to_string(part));
-        row.editor->showPartFormula(part, own == node->follows.end() ? QString() : text(own->second));
+        row.editor->showPartFormula(part, own == node->follows.end() ? formula : text(own->second));
       }
+      // What cannot show what it follows only shows its value.
+      row.editor->setEnabled(formula.isEmpty() || row.editor->showsFormula());
+      row.editor->setToolTip(
+          row.editor->isEnabled() ? QString() : tr("Follows the front control “%1” of the sub-plan").arg(formula));
     }
   }
   place();
@@ -652,7 +711,7 @@ void BenchView::remedy() {
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || kind->inputs.empty() || !m_view) return;
   if (m_does == Remedy::MoveAfterDress) {
-    const std::string dress = dressedBy(m_model->plan(), m_view->evaluation, node->uid);
+    const std::string dress = dressedBy(m_view->opened(), m_view->evaluation, node->uid);
     return m_model->moveAfter(m_uid, text(dress));
   }
   std::vector<Link> moved;

@@ -48,6 +48,9 @@ class BenchView : public QWidget {
   void headingChanged();
   /// There are new controls.
   void rebuilt();
+  // Of a sub-plan's instance on the Bench.
+  void insideWanted(const QString& uid);
+  void keepWanted(const std::string& subPlan);
 
  private:
   void remedy();
@@ -69,6 +72,7 @@ class BenchView : public QWidget {
   void place();
   void addSeedRow();
   void addValuesRow();
+  void addInstanceRow(const Node& node);
   void keepValues();
   void buildPlanControls();
   void buildDials();
@@ -93,7 +97,8 @@ class BenchView : public QWidget {
   QString m_uid;
   QStringList m_uids;  // those that edits go to, m_uid first
   std::string m_kind;
-  std::vector<PropEntry> m_props;  // that the controls were made for
+  std::shared_ptr<const NodeKind> m_declared;  // when it is no registered one
+  std::vector<PropEntry> m_props;              // that the controls were made for
   std::vector<std::string> m_dialUids;
   std::set<std::string> m_splitDials;  // shown with two values though they are the same
   QScrollArea* m_scroll;

@@ -41,6 +41,7 @@ class NumberEditor : public ParamEditor {
   }
   void show(const ParamValue& value) override { m_field->showValue(std::get<double>(value)); }
   void showFormula(const QString& formula) override { m_field->showFormula(formula); }
+  bool showsFormula() const override { return true; }
 
  private:
   NumberField* m_field;
@@ -116,6 +117,7 @@ class NumbersEditor : public ParamEditor {
     for (std::size_t i = 0; i < m_fields.size(); ++i) m_fields[i]->showValue(m_values[i]);
     if (m_open && m_values[0] != m_values[1]) openRange(true);
   }
+  bool showsFormula() const override { return true; }
   void showPartFormula(std::size_t part, const QString& formula) override {
     if (part < m_fields.size()) m_fields[part]->showFormula(formula);
   }
@@ -182,6 +184,7 @@ class FollowingEditor : public ParamEditor {
       if (words.isEmpty()) showFormula({});
     });
   }
+  bool showsFormula() const override { return true; }
   void showFormula(const QString& formula) override {
     m_formula = formula;
     const bool isFollowing = !formula.isEmpty();

@@ -22,6 +22,8 @@ class ParamEditor : public QWidget {
   virtual void showPartFormula(std::size_t, const QString&) {}
   /// Shows what the value follows; empty when it follows nothing.
   virtual void showFormula(const QString& formula) { Q_UNUSED(formula) }
+  /// Can it show that it follows something?
+  virtual bool showsFormula() const { return false; }
   /// What the text may name; see NodeKind::names.
   virtual void offer(const std::vector<NameCount>& names) { Q_UNUSED(names) }
   /// Wide controls take a whole row of the Bench.

@@ -189,7 +189,7 @@ void TouchList::handOn(const QString& uid, const std::vector<TouchUp>& waiting) 
   m_finding.ask([this, waiting, uid, view = m_view, plan = m_model->snapshot(),
                  touches = nodes::touchUpsParams(*node).touches](const Task& task) -> Worker::Answer {
     const Node* then = view->plan->find(uid.toStdString());
-    const PointsPtr in = then ? inputsOf(*view->plan, view->evaluation, *then).points() : nullptr;
+    const PointsPtr in = then ? inputsOf(view->opened(), view->evaluation, *then).points() : nullptr;
     const Link* link = then ? firstLink(*then, "ground") : nullptr;
     HandedOn now = handedOn(touches, waiting, in ? *in : Points(), GroundUnder(view->evaluation, link ? *link : Link()),
                             task);

@@ -214,7 +214,7 @@ void LedgerView::refresh() {
                                  [&](const PictureLayer& l) { return l.source == m_only.toStdString(); });
   for (const PictureLayer& layer : m_view->shown) {
     if (isOne && layer.source != m_only.toStdString()) continue;
-    const Node* node = m_view->plan->find(layer.source);
+    const Node* node = m_view->opened().find(layer.source);
     parts.push_back({node ? node->title : std::string(), layer.points});
     sources.push_back(layer.source);
   }

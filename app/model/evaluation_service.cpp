@@ -35,7 +35,7 @@ void colorByGroup(bool isByProp, EvalView& view) {
     const Points& points = *layer.points;
     Array<float>& values = view.pointValues.emplace_back(points.count);
     if (!isByProp) {
-      const Node* node = view.plan->find(layer.source);
+      const Node* node = view.opened().find(layer.source);
       std::fill(values.begin(), values.end(), placeOf(layer.source, node ? node->title : layer.source));
       continue;
     }
@@ -226,7 +226,7 @@ void showAlone(const Volume& volume, const VolumeLook& look, PictureInput& input
 /// Makes what Site shows of the view's evaluation: points, colors, cover and the traced scene. False after a cancel.
 bool makePicture(const EvaluationService::Request& request, EvalView& view, PictureScenePtr& lastScene,
                  const Task& task) {
-  const Plan& plan = *request.plan;
+  const Plan& plan = view.opened();
   view.totals = totalsOf(plan, view.evaluation);
   PictureInput input = pictureInputOf(plan, view.evaluation, request.inSite, view.bare);
   input.isMassing = request.isMassing;
@@ -329,7 +329,8 @@ void EvaluationService::tell(const std::shared_ptr<WorkNews>& news, Change chang
 
 EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr& opening, const Task& task) {
   auto view = emptyView(request);
-  const Plan& plan = *request.plan;
+  const auto opened = std::make_shared<const OpenedPlan>(openPlan(*request.plan, request.quality));
+  const Plan& plan = opened->plan;
   EvalRequest evaluate;
   evaluate.quality = request.quality;
   const auto news = std::make_shared<WorkNews>();
@@ -353,8 +354,11 @@ EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr&
   };
   evaluate.task = task;
   evaluate.task.progress = [&](float share) { tell(news, [&] { news->now.share = static_cast<double>(share); }); };
-  if (opening && request.quality == Quality::Draft)
-    opening->soFar.draftShare = static_cast<float>(plan.settings.draftShare);
+  if (opening) {
+    const std::lock_guard lock(opening->mutex);
+    opening->soFar.opened = opened;
+    if (request.quality == Quality::Draft) opening->soFar.draftShare = static_cast<float>(plan.settings.draftShare);
+  }
   evaluate.ended = [&](const std::string& uid, const NodeReport& report, const Outputs& delivered) {
     tell(news, [&] { news->now.nodes.erase(uid); });
     if (!opening) return;
@@ -367,7 +371,7 @@ EvalViewPtr EvaluationService::compute(const Request& request, const OpeningPtr&
     m_worker.post([this, opening] { showSoFar(opening); });
   };
   Evaluator evaluator(m_files);
-  view->evaluation = evaluator.evaluate(plan, evaluate);
+  view->evaluation = evaluator.evaluate(*request.plan, evaluate);
   if (view->evaluation.isCancelled) return nullptr;
   view->cacheBytes = evaluator.cacheBytes();
   view->props = view->evaluation.props;

@@ -47,6 +47,9 @@ struct EvalView {
   std::map<std::string, std::vector<PropWarning>> propWarnings;     // by uid
   std::map<std::string, std::shared_ptr<const FileSplits>> splits;  // what the props' files can be split into, by uid
   std::vector<UnreadFile> unread;
+
+  /// The plan with its sub-plans opened: what `evaluation` is about, and what leads from a point to where it was made.
+  const Plan& opened() const { return evaluation.opened ? evaluation.opened->plan : *plan; }
 };
 using EvalViewPtr = std::shared_ptr<const EvalView>;
 

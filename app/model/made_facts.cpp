@@ -86,15 +86,15 @@ PointsPtr givenTo(const Plan& plan, const Evaluation& evaluation, const Node& no
   return nullptr;
 }
 
-std::vector<Fact> factsOf(const Evaluation& evaluation, const Node& node, const Task& task) {
+std::vector<Fact> factsOf(const Evaluation& evaluation, const std::string& uid, const Task& task) {
   std::vector<Fact> out;
-  const auto report = evaluation.reports.find(node.uid);
-  if (const PointsPtr p = evaluation.firstOf<PointsPtr>(node.uid)) {
+  const auto report = evaluation.reports.find(uid);
+  if (const PointsPtr p = evaluation.firstOf<PointsPtr>(uid)) {
     const std::size_t given = report == evaluation.reports.end() ? 0 : report->second.given;
     out.push_back({tr("Points"), given > 0 && given != p->count ? tr("%1 of %2").arg(count(p->count), count(given))
                                                                 : count(p->count)});
     ofPoints(*p, task, out);
-  } else if (const SurfacePtr s = evaluation.firstOf<SurfacePtr>(node.uid)) {
+  } else if (const SurfacePtr s = evaluation.firstOf<SurfacePtr>(uid)) {
     const Vec3 extent = s->bounds().extent();
     out.push_back({tr("Triangles"), count(s->faceCount())});
     out.push_back(
@@ -105,7 +105,7 @@ std::vector<Fact> factsOf(const Evaluation& evaluation, const Node& node, const 
       out.push_back({tr("Heights"), tr("%1 to %2 m")
                                         .arg(number(static_cast<double>(s->bounds().min.y), 2),
                                              number(static_cast<double>(s->bounds().max.y), 2))});
-  } else if (const KitPtr kit = evaluation.firstOf<KitPtr>(node.uid)) {
+  } else if (const KitPtr kit = evaluation.firstOf<KitPtr>(uid)) {
     double sum = 0;
     for (const KitEntry& e : kit->entries) sum += static_cast<double>(e.weight);
     out.push_back({tr("Props"), count(kit->entries.size())});

@@ -14,6 +14,6 @@ struct Fact {
 PointsPtr givenTo(const Plan& plan, const Evaluation& evaluation, const Node& node);
 
 /// Of points, a surface or a kit at its first output; empty for anything else, and when it is not worked out.
-std::vector<Fact> factsOf(const Evaluation& evaluation, const Node& node, const Task& task);
+std::vector<Fact> factsOf(const Evaluation& evaluation, const std::string& uid, const Task& task);
 
 }  // namespace arvesk

@@ -5,6 +5,7 @@
 #include "app/plan/plan_layout.h"
 #include "core/formats/plan_file.h"
 #include "core/nodes/adjust/touch_ups.h"
+#include "core/plan/making_sub_plan.h"
 
 #include <QUndoCommand>
 
@@ -22,17 +23,18 @@ class PlanEdit : public QUndoCommand {
         m_before(std::move(before)),
         m_after(std::move(after)),
         m_mergeKey(std::move(mergeKey)),
+        m_inside(model->m_inside),
         m_placeBefore(model->m_placeNow()) {
     m_model->m_edits.insert(this);
   }
   ~PlanEdit() override { m_model->m_edits.erase(this); }
   void undo() override {
     m_placeAfter = m_model->m_placeNow();
-    m_model->setPlan(m_before);
+    m_model->setPlan(m_before, m_inside);
     m_model->m_goTo(m_placeBefore);
   }
   void redo() override {
-    m_model->setPlan(m_after);
+    m_model->setPlan(m_after, m_inside);
     if (m_placeAfter) m_model->m_goTo(*m_placeAfter);  // none when it is done for the first time
   }
   int id() const override { return m_mergeKey.isEmpty() ? -1 : 1; }
@@ -53,6 +55,7 @@ class PlanEdit : public QUndoCommand {
   PlanPtr m_before;
   PlanPtr m_after;
   QString m_mergeKey;
+  InsidePath m_inside;  // where it was done
   WorkPlace m_placeBefore;
   std::optional<WorkPlace> m_placeAfter;
 };
@@ -70,11 +73,16 @@ ParamMap startOf(const NodeKind& kind) {
 
 Node nodeOf(const Plan& plan, const NodeKind& kind, double x, double y) {
   Node node;
-  node.uid = newUid();
+  node.uid = newUidIn(plan);
   node.kind = kind.id;
+  for (const SubPlan& s : plan.subPlans)
+    if (s.made.kind.get() == &kind) {
+      node.subPlan = s.uid;
+      node.made = s.made;
+    }
   node.version = kind.version;
   node.title = freeTitle(plan, said(kind.label).toStdString());
-  node.params = Presets::values(kind.id, {}).value_or(startOf(kind));
+  if (!node.isInstance()) node.params = Presets::values(kind.id, {}).value_or(startOf(kind));
   node.x = x;
   node.y = y;
   return node;
@@ -153,30 +161,134 @@ void heal(Plan& plan, const std::string& uid) {
 
 }  // namespace
 
-std::string freeTitle(const Plan& plan, const std::string& wanted) {
-  const auto isTaken = [&](const std::string& title) {
-    return std::any_of(plan.nodes.begin(), plan.nodes.end(), [&](const Node& n) { return n.title == title; });
-  };
-  std::string title = wanted;
-  for (int n = 2; isTaken(title); ++n) title = wanted + " " + std::to_string(n);
-  return title;
-}
-
-PlanModel::PlanModel(QObject* parent) : QObject(parent), m_plan(std::make_shared<const Plan>()) {
+PlanModel::PlanModel(QObject* parent)
+    : QObject(parent), m_document(std::make_shared<const Plan>()), m_plan(m_document) {
   m_undo.setUndoLimit(400);
 }
 
 void PlanModel::reset(Plan plan) {
   m_undo.clear();
-  m_plan = std::make_shared<const Plan>(std::move(plan));
+  m_inside.clear();
+  m_document = m_plan = std::make_shared<const Plan>(std::move(plan));
   m_undo.setClean();
   Q_EMIT wasReset();
+  Q_EMIT moved();
   Q_EMIT changed();
 }
 
-void PlanModel::setPlan(PlanPtr plan) {
-  m_plan = std::move(plan);
+void PlanModel::look() {
+  m_plan = m_inside.empty() ? m_document : std::make_shared<const Plan>(planInside(*m_document, m_inside));
+}
+
+void PlanModel::setPlan(PlanPtr document) { setPlan(std::move(document), m_inside); }
+
+void PlanModel::setPlan(PlanPtr document, InsidePath inside) {
+  m_document = std::move(document);
+  inside = existingPath(*m_document, inside);
+  const bool isElsewhere = inside != m_inside;
+  m_inside = std::move(inside);
+  look();
+  if (isElsewhere) Q_EMIT moved();
   Q_EMIT changed();
+}
+
+std::string PlanModel::subPlanHere() const {
+  std::string here;
+  const std::vector<Node>* nodes = &m_document->nodes;
+  for (const std::string& uid : m_inside)
+    for (const Node& node : *nodes)
+      if (node.uid == uid) {
+        here = node.subPlan;
+        nodes = &m_document->findSubPlan(here)->nodes;
+        break;
+      }
+  return here;
+}
+
+int PlanModel::usesOf(const std::string& subPlan) const {
+  const auto count = [&](const std::vector<Node>& nodes) {
+    return std::count_if(nodes.begin(), nodes.end(),
+                         [&](const Node& n) { return n.isInstance() && n.subPlan == subPlan; });
+  };
+  auto uses = count(m_document->nodes);
+  for (const SubPlan& s : m_document->subPlans) uses += count(s.nodes);
+  return static_cast<int>(uses);
+}
+
+std::vector<std::shared_ptr<const NodeKind>> PlanModel::subPlanKinds() const {
+  std::vector<std::shared_ptr<const NodeKind>> out;
+  const std::string here = subPlanHere();
+  for (const SubPlan& s : m_document->subPlans)
+    if (s.made.kind && (here.empty() || !wouldLieInItself(*m_document, here, s.uid))) out.push_back(s.made.kind);
+  for (const LibraryToolPtr& tool : m_library->tools)
+    if (!m_document->findSubPlan(tool->plan.tool)) out.push_back(tool->tool().made.kind);
+  return out;
+}
+
+void PlanModel::setLibrary(std::shared_ptr<const Library> library) {
+  m_library = std::move(library);
+  Q_EMIT libraryChanged();
+}
+
+LibraryToolPtr PlanModel::libraryTool(const NodeKind& kind) const {
+  for (const LibraryToolPtr& tool : m_library->tools)
+    if (tool->tool().made.kind.get() == &kind) return tool;
+  return nullptr;
+}
+
+std::shared_ptr<const NodeKind> PlanModel::bring(const LibraryTool& tool) {
+  editDocument(tr("Add %1").arg(QString::fromStdString(tool.tool().name)),
+               [&](Plan& plan) { bringTool(plan, tool, m_folder); });
+  const SubPlan* here = m_document->findSubPlan(tool.plan.tool);
+  return here ? here->made.kind : nullptr;
+}
+
+void PlanModel::takeLater(const std::string& subPlan) {
+  const LibraryToolPtr tool = m_library->find(subPlan);
+  if (!tool) return;
+  QStringList gone;
+  for (const LaterVersion& later : laterVersions(*m_document, *m_library))
+    if (later.subPlan == subPlan)
+      for (const std::string& label : later.gone) gone << QString::fromStdString(label);
+  editDocument(tr("Take version %1").arg(tool->tool().version),
+               [&](Plan& plan) { takeVersion(plan, *tool, m_folder); });
+  Q_EMIT told(gone.isEmpty() ? tr("version %1 taken; everything that was set stays").arg(tool->tool().version)
+                             : tr("version %1 taken; these were set and are no more: %2")
+                                   .arg(tool->tool().version)
+                                   .arg(gone.join(QStringLiteral(", "))));
+}
+
+QStringList PlanModel::insideTitles() const {
+  QStringList out;
+  InsidePath path;
+  for (const std::string& uid : m_inside) {
+    const Plan outer = planInside(*m_document, path);
+    const Node* node = outer.find(outer.path + uid);
+    out << (node ? QString::fromStdString(node->title) : QString());
+    path.push_back(uid);
+  }
+  return out;
+}
+
+bool PlanModel::enter(const QString& uid) {
+  InsidePath next = m_inside;
+  next.push_back(uid.toStdString().substr(m_plan->path.size()));
+  if (existingPath(*m_document, next) != next) return false;
+  setPlan(m_document, next);
+  return true;
+}
+
+void PlanModel::leave(std::size_t depth) {
+  if (depth >= m_inside.size()) return;
+  setPlan(m_document, {m_inside.begin(), m_inside.begin() + static_cast<std::ptrdiff_t>(depth)});
+}
+
+bool PlanModel::reveal(const QString& uid) {
+  if (m_plan->find(uid.toStdString())) return true;
+  const auto found = findInside(*m_document, uid.toStdString());
+  if (!found) return false;
+  setPlan(m_document, found->path);
+  return true;
 }
 
 void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
@@ -184,7 +296,14 @@ void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& chan
   change(next);
   tidyPlaces(next);
   if (next == *m_plan) return;
-  m_undo.push(new PlanEdit(this, text, m_plan, std::make_shared<const Plan>(std::move(next)), mergeKey));
+  Plan document = *m_document;
+  putBack(document, m_inside, std::move(next));
+  push(text, std::move(document), mergeKey);
+}
+
+void PlanModel::push(const QString& text, Plan document, const QString& mergeKey) {
+  fitSubPlans(document);
+  m_undo.push(new PlanEdit(this, text, m_document, std::make_shared<const Plan>(std::move(document)), mergeKey));
 }
 
 void PlanModel::changeAll(const std::function<void(Plan&)>& change) {
@@ -199,7 +318,7 @@ void PlanModel::changeAll(const std::function<void(Plan&)>& change) {
     plan = it->second;
   };
   for (PlanEdit* edit : m_edits) edit->change(changed);
-  PlanPtr now = m_plan;
+  PlanPtr now = m_document;
   changed(now);
   setPlan(std::move(now));
 }
@@ -308,6 +427,16 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
 void PlanModel::touch(const QString& text, std::vector<TouchGroup>& groups,
                       const std::function<TouchUps(const TouchGroup&, const TouchUps& now)>& made,
                       const QString& mergeKey) {
+  if (!m_document->subPlans.empty()) {
+    const OpenedPlan opened = openPlan(*m_document, Quality::Final);
+    bool isAway = false;
+    for (TouchGroup& group : groups) {
+      group.from = linkHere(*m_plan, opened, group.from);
+      group.ground = linkHere(*m_plan, opened, group.ground);
+      isAway = isAway || (group.node.empty() ? group.from.isEmpty() : !m_plan->find(group.node));
+    }
+    if (isAway) tellElsewhere();
+  }
   edit(
       text,
       [&](Plan& plan) {
@@ -323,8 +452,23 @@ void PlanModel::touch(const QString& text, std::vector<TouchGroup>& groups,
       mergeKey);
 }
 
-QStringList PlanModel::takeOver(const std::vector<TakenOver>& taken) {
+void PlanModel::tellElsewhere() {
+  Q_EMIT told(m_inside.empty() ? tr("! some of these are kept inside of a sub-plan: go inside to change them")
+                               : tr("! some of these are kept elsewhere in the plan: go back out to change them"));
+}
+
+QStringList PlanModel::takeOver(const std::vector<TakenOver>& all) {
   QStringList out;
+  std::vector<TakenOver> taken = all;
+  if (!m_document->subPlans.empty()) {
+    const OpenedPlan opened = openPlan(*m_document, Quality::Final);
+    const auto isAway = [&](TakenOver& t) {
+      t.from = linkHere(*m_plan, opened, t.from);
+      t.ground = linkHere(*m_plan, opened, t.ground);
+      return t.hand.empty() ? t.from.isEmpty() : !m_plan->find(t.hand);
+    };
+    if (std::erase_if(taken, isAway) > 0) tellElsewhere();
+  }
   edit(tr("Take over by hand"), [&](Plan& plan) {
     const auto made = keepTaken(plan, taken, [](Plan& now, const Node& before) {
       const Node node = nodeOf(now, *findNodeKind("placed-by-hand"), before.x, before.y + kStep);
@@ -596,18 +740,82 @@ void PlanModel::movePlaces(const std::map<std::string, std::pair<double, double>
   });
 }
 
+QString PlanModel::makeSubPlan(const QStringList& uids) {
+  std::vector<std::string> list;
+  for (const QString& uid : uids) list.push_back(uid.toStdString());
+  std::string instance;
+  edit(tr("Make sub-plan"), [&](Plan& plan) {
+    const auto made = arvesk::makeSubPlan(plan, list, tr("Sub-plan").toStdString());
+    if (made)
+      instance = made->instance;
+    else
+      Q_EMIT told(said(toLine(made.error())));
+  });
+  return QString::fromStdString(instance);
+}
+
+QStringList PlanModel::takeApart(const QString& uid) {
+  QStringList out;
+  edit(tr("Take apart"), [&](Plan& plan) {
+    const auto nodes = arvesk::takeApart(plan, uid.toStdString());
+    if (!nodes) return Q_EMIT told(said(toLine(nodes.error())));
+    for (const std::string& node : *nodes) out << QString::fromStdString(node);
+  });
+  return out;
+}
+
 QStringList PlanModel::duplicate(const QStringList& uids, const CardRooms& rooms) {
   std::vector<std::string> list;
   for (const QString& uid : uids) list.push_back(uid.toStdString());
   return paste(QString::fromStdString(formatNodes(*m_plan, list)), rooms);
 }
 
+namespace {
+
+/// Takes over the sub-plans that instances of a pasted part are of; says by which uid each is known here.
+std::map<std::string, std::string> bringSubPlans(Plan& plan, const Plan& part) {
+  std::map<std::string, std::string> known;
+  std::vector<SubPlan> fresh;
+  for (const SubPlan& s : part.subPlans) {
+    const SubPlan* here = plan.findSubPlan(s.uid);
+    known[s.uid] = here && !(*here == s) ? newUid() : s.uid;  // one that was edited since is another
+    if (here && *here == s) continue;
+    fresh.push_back(s);
+    fresh.back().uid = known[s.uid];
+  }
+  for (SubPlan& s : fresh)
+    for (Node& node : s.nodes)
+      if (const auto it = known.find(node.subPlan); node.isInstance() && it != known.end()) node.subPlan = it->second;
+  for (const Node& node : part.nodes)
+    if (node.isInstance()) known.try_emplace(node.subPlan, node.subPlan);  // it is missing there too
+  plan.subPlans.insert(plan.subPlans.end(), fresh.begin(), fresh.end());
+  return known;
+}
+
+/// May the nodes inside of a pasted instance be who they were?
+bool mayStay(const Node& instance, const Plan& part, const std::set<std::string>& taken) {
+  if (!instance.inside) return true;
+  Plan alone;
+  alone.nodes = {instance};
+  alone.nodes.front().inputs.clear();
+  alone.subPlans = part.subPlans;
+  const std::set<std::string> own = takenUids(alone);
+  return std::none_of(own.begin(), own.end(),
+                      [&](const std::string& uid) { return uid != instance.uid && taken.contains(uid); });
+}
+
+}  // namespace
+
 QStringList PlanModel::paste(const QString& text, const CardRooms& rooms, std::optional<QPointF> middle) {
   auto part = parsePlan(text.toStdString(), "clipboard");
   if (!part || part->nodes.empty()) return {};
   std::map<std::string, std::string> renamed;
   // In another plan they are who they were: they scatter the same, and what hands did to single points goes along.
-  for (const Node& node : part->nodes) renamed[node.uid] = m_plan->find(node.uid) ? newUid() : node.uid;
+  const std::set<std::string> taken = takenUids(*m_document);
+  for (const Node& node : part->nodes) {
+    const bool isFree = !taken.contains(node.uid) && !taken.contains(m_plan->path + node.uid);
+    renamed[node.uid] = isFree ? m_plan->path + node.uid : newUidIn(*m_plan);
+  }
   // As a whole to where nothing is. Masks and kits stand at their cards, wherever they are.
   std::optional<QRectF> all;
   for (const Node& node : part->nodes) {
@@ -624,16 +832,27 @@ QStringList PlanModel::paste(const QString& text, const CardRooms& rooms, std::o
   }
   QStringList added;
   edit(tr("Paste"), [&](Plan& plan) {
+    const auto brought = bringSubPlans(plan, *part);
     for (Node node : part->nodes) {
       const std::string was = node.uid;
       node.uid = renamed[was];
+      if (node.isInstance()) {
+        node.subPlan = brought.at(node.subPlan);
+        if (!m_inside.empty() && wouldLieInItself(plan, subPlanHere(), node.subPlan)) {
+          Q_EMIT told(tr("%1 cannot lie inside of itself").arg(QString::fromStdString(node.title)));
+          continue;
+        }
+        // Its nodes are those of another use, unless nobody has been these yet.
+        if (!mayStay(node, *part, taken)) node.inside.reset();
+        node.made = {};  // fitted anew
+      }
       node.title = freeTitle(plan, node.title);
       node.x += by.x();
       node.y += by.y();
       for (auto& [id, links] : node.inputs) {
         for (Link& link : links) {
           if (const auto it = renamed.find(link.node); it != renamed.end()) link.node = it->second;
-          if (renamed[was] != was) link.slot = newUid();
+          if (taken.contains(was)) link.slot = newUid();
         }
         for (Link& l : links)
           if (!plan.find(l.node) &&

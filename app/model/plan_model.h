@@ -1,8 +1,11 @@
-// The open plan: one immutable snapshot at a time, changed through undo commands that hold old and new values.
+// The open plan: one immutable snapshot at a time, changed through undo commands that hold old and new values. Views
+// show and edit the document's nodes, or those inside of one instance of a sub-plan (core/plan/inside.h).
 #pragma once
 
 #include "core/deliver/take_over.h"
 #include "core/deliver/touching.h"
+#include "core/formats/library.h"
+#include "core/plan/inside.h"
 #include "core/plan/tidy.h"
 
 #include <QObject>
@@ -32,8 +35,38 @@ class PlanModel : public QObject {
  public:
   explicit PlanModel(QObject* parent = nullptr);
 
+  /// What is shown and edited: the document, or what is inside of an instance.
   const Plan& plan() const { return *m_plan; }
-  PlanPtr snapshot() const { return m_plan; }
+  /// The document, as it is saved and evaluated.
+  const Plan& document() const { return *m_document; }
+  PlanPtr snapshot() const { return m_document; }
+
+  /// Where plan() is; empty in the document.
+  const InsidePath& inside() const { return m_inside; }
+  /// The sub-plan whose nodes plan() has; empty in the document.
+  std::string subPlanHere() const;
+  /// How many instances of a sub-plan the document and its sub-plans have.
+  int usesOf(const std::string& subPlan) const;
+  /// Sub-plans that are not in the plan yet; files of the plan start at `folder`.
+  void setLibrary(std::shared_ptr<const Library> library);
+  const Library& library() const { return *m_library; }
+  void setFolder(const std::string& folder) { m_folder = folder; }
+  /// The tool of the library that has this kind; null for kinds of the plan and registered ones.
+  LibraryToolPtr libraryTool(const NodeKind& kind) const;
+  /// Takes a tool into the plan; gives the kind that it has there.
+  std::shared_ptr<const NodeKind> bring(const LibraryTool& tool);
+  /// Takes the library's version of a sub-plan in place of the plan's.
+  void takeLater(const std::string& subPlan);
+  /// The kinds of the sub-plans that can be put where plan() is, those of the library too.
+  std::vector<std::shared_ptr<const NodeKind>> subPlanKinds() const;
+  /// Titles that lead there, one for each step.
+  QStringList insideTitles() const;
+  /// Shows what is inside of an instance of plan(); false where it is none of a sub-plan that is there.
+  bool enter(const QString& uid);
+  /// Goes back out, so that `depth` steps are left.
+  void leave(std::size_t depth);
+  /// Goes to where the node of this uid of the opened plan is; false where that is nowhere.
+  bool reveal(const QString& uid);
   QUndoStack& undoStack() { return m_undo; }
 
   /// Replaces the whole document and forgets the undo history.
@@ -58,6 +91,13 @@ class PlanModel : public QObject {
   void setParams(const QString& uid, const std::vector<std::pair<std::string, ParamValue>>& values,
                  const QString& mergeKey);
   void setParam(const QStringList& uids, const std::string& paramId, ParamValue value, const QString& mergeKey = {});
+  /// Brings a parameter of a node inside of a sub-plan to the front: a control of the sub-plan sets it from now on, to
+  /// what it is.
+  void bringToFront(const QString& uid, const std::string& paramId);
+  /// Changes the document, wherever plan() is.
+  void editDocument(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey = {});
+  /// Changes what the sub-plan that is shown says of itself, and its controls.
+  void editSubPlan(const QString& text, const std::function<void(SubPlan&)>& change, const QString& mergeKey = {});
   /// Lets a number follow a formula over the plan's dials.
   void follow(const QStringList& uids, const std::string& paramId, const QString& formula);
   void setSkipped(const QStringList& uids, bool isSkipped);
@@ -99,6 +139,10 @@ class PlanModel : public QObject {
   void liftOut(const QString& uid);
   /// Cards, beds and notes by uid.
   void movePlaces(const std::map<std::string, std::pair<double, double>>& places);
+  /// Makes a sub-plan of cards; gives its instance. Tells what is wrong where that cannot be.
+  QString makeSubPlan(const QStringList& uids);
+  /// Puts what is inside of an instance in its place; gives those cards.
+  QStringList takeApart(const QString& uid);
   QStringList duplicate(const QStringList& uids, const CardRooms& rooms);
   /// Adds the nodes of a text made by formatNodes, in the free room nearest to `middle` or else beside where they were;
   /// returns their new uids, or nothing when it is no such text.
@@ -112,21 +156,29 @@ class PlanModel : public QObject {
  Q_SIGNALS:
   void changed();
   void wasReset();
+  /// Another inside is shown; changed() comes too.
+  void moved();
+  void libraryChanged();
   /// What undo, redo or a removal did, in words.
   void told(const QString& words);
 
  private:
   friend class PlanEdit;
-  void setPlan(PlanPtr plan);
+  void setPlan(PlanPtr document);
+  void setPlan(PlanPtr document, InsidePath inside);
+  void look();
+  void tellElsewhere();
+  void push(const QString& text, Plan document, const QString& mergeKey);
 
-  PlanPtr m_plan;
+  PlanPtr m_document;
+  PlanPtr m_plan;  // m_document, or what is inside
+  InsidePath m_inside;
+  std::shared_ptr<const Library> m_library = std::make_shared<const Library>();
+  std::string m_folder;
   std::function<WorkPlace()> m_placeNow = [] { return WorkPlace(); };
   std::function<void(const WorkPlace&)> m_goTo = [](const WorkPlace&) {};
   std::set<PlanEdit*> m_edits;  // all that m_undo holds
   QUndoStack m_undo;
 };
-
-/// A title that no other node of the plan has.
-std::string freeTitle(const Plan& plan, const std::string& wanted);
 
 }  // namespace arvesk

@@ -3,6 +3,7 @@
 #include "app/model/top_view.h"
 #include "app/model/words.h"
 #include "core/deliver/delivery.h"
+#include "core/deliver/shown_points.h"
 #include "core/nodes/footprint_param.h"
 #include "core/picture/render.h"
 #include "core/plan/dials.h"
@@ -217,13 +218,17 @@ std::shared_ptr<const Histogram> maskHistogram(const PointsPtr& points, const No
 
 /// What a node makes that is no mask: in numbers and, of points, from above beside what it was given.
 PlanPicture ofNode(const EvalView& view, const std::string& uid, const SurfacePtr& ground, const Task& task) {
-  const Node* node = view.plan->find(uid);
+  const auto isOpened = view.evaluation.opened ? view.evaluation.opened->instances.find(uid)
+                                               : std::map<std::string, OpenedInstance>::const_iterator();
+  const bool isInstance = view.evaluation.opened && isOpened != view.evaluation.opened->instances.end();
+  const Node* node = view.opened().find(uid);
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
-  if (!kind || kind->family == Family::Mask) return {};
+  if (!isInstance && (!kind || kind->family == Family::Mask)) return {};
   PlanPicture out;
-  out.facts = factsOf(view.evaluation, *node, task);
+  out.facts = factsOf(view.evaluation, uid, task);
   const PointsPtr made = view.evaluation.firstOf<PointsPtr>(uid);
-  const PointsPtr given = givenTo(*view.plan, view.evaluation, *node);
+  const PointsPtr given = isInstance ? arvesk::pointsAt(view.opened(), view.evaluation, isOpened->second.main)
+                                     : givenTo(view.opened(), view.evaluation, *node);
   std::vector<PointsPtr> both;
   for (const PointsPtr& p : {given, made})
     if (p) both.push_back(p);
@@ -236,7 +241,7 @@ PlanPicture ofNode(const EvalView& view, const std::string& uid, const SurfacePt
 constexpr std::size_t kMostAreas = 600;
 
 void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, const Task& task) {
-  Plan plan = *view.plan;
+  Plan plan = view.opened();
   followDials(plan, view.quality);
   const Node* node = plan.find(uid);
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
@@ -268,7 +273,7 @@ void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, con
 
 /// What its parameters may name, and a band that suits what it measures from.
 void addOffers(PlanPicture& to, const EvalView& view, const std::string& uid, FileService* files, const Task& task) {
-  Plan plan = *view.plan;
+  Plan plan = view.opened();
   followDials(plan, view.quality);
   const Node* node = plan.find(uid);
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
@@ -315,7 +320,7 @@ void PlanPictureService::look(Seen& now, const Seen* before, const Task& task) c
 
 PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string& selected, const Task& task) {
   const SurfacePtr ground = largestGround(view.evaluation);
-  const Plan& plan = *view.plan;
+  const Plan& plan = view.opened();
   std::vector<std::pair<const Node*, Made>> made;
   std::map<SurfacePtr, std::pair<std::optional<Camera>, std::optional<Points>>> seen;  // how each ground is seen
   for (const Node& node : plan.nodes) {

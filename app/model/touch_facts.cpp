@@ -20,10 +20,10 @@ Vec3 topOf(const Points& points, std::size_t i) {
 
 TouchFacts touchFactsOf(const EvalView& view, const Task& task) {
   TouchFacts out;
-  for (const Node& node : view.plan->nodes) {
+  for (const Node& node : view.opened().nodes) {
     const nodes::TouchUpsParams params = nodes::touchUpsParams(node);
     if (params.touches.list.empty() || node.isSkipped || task.isCancelled()) continue;
-    const PointsPtr in = inputsOf(*view.plan, view.evaluation, node).points();
+    const PointsPtr in = inputsOf(view.opened(), view.evaluation, node).points();
     const PointsPtr made = view.evaluation.firstOf<PointsPtr>(node.uid);
     if (!in || !made) continue;
     std::vector<TouchRow>& rows = out.rows[node.uid];

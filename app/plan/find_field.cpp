@@ -88,11 +88,16 @@ FindField::FindField(QWidget* parent) : PopupList(parent), m_help(new QLabel(thi
   column->addWidget(m_help);
   connect(m_list, &QListWidget::currentRowChanged, this, [this] {
     const QListWidgetItem* item = m_list->currentItem();
-    const NodeKind* kind = item ? findNodeKind(item->data(Qt::UserRole).toString().toStdString()) : nullptr;
+    const NodeKind* kind = kindAt(item);
     QString help = kind ? said(kind->help).section(QStringLiteral(". "), 0, 0) : QString();
     if (!help.isEmpty() && !help.endsWith(QLatin1Char('.'))) help += QLatin1Char('.');
     m_help->setText(help);
   });
+}
+
+const NodeKind* FindField::kindAt(const QListWidgetItem* item) const {
+  const QVariant at = item ? item->data(Qt::UserRole + 1) : QVariant();
+  return at.isValid() ? m_shown[static_cast<std::size_t>(at.toInt())] : nullptr;
 }
 
 void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits,
@@ -108,7 +113,13 @@ void FindField::fill() {
   const QStringList asked = wordsOf(m_line->text());
   std::vector<std::pair<const NodeKind*, Fit>> found;
   Fit best;
-  for (const NodeKind* kind : allNodeKinds()) {
+  m_held = m_own();
+  m_shown.clear();
+  std::vector<const NodeKind*> all;
+  for (const NodeKind* kind : allNodeKinds())
+    if (kind->family != Family::SubPlan || m_isInside()) all.push_back(kind);
+  for (const auto& kind : m_held) all.push_back(kind.get());
+  for (const NodeKind* kind : all) {
     if (m_fits && !m_fits(*kind)) continue;
     Fit fit = fitOf(*kind, asked);
     if (fit.words > 0 && m_goesOn && m_goesOn(*kind)) fit.weight += kGoesOn;
@@ -134,6 +145,8 @@ void FindField::fill() {
         QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())),
         said(kind->label), m_list);
     item->setData(Qt::UserRole, QString::fromStdString(kind->id));
+    item->setData(Qt::UserRole + 1, static_cast<int>(m_shown.size()));
+    m_shown.push_back(kind);
     if (row >= 0 && fit <= chosen) continue;
     row = m_list->row(item);
     chosen = fit;
@@ -152,10 +165,10 @@ void FindField::head(const QString& words) {
 
 void FindField::choose() {
   const QListWidgetItem* item = m_list->currentItem();
-  const NodeKind* kind = item ? findNodeKind(item->data(Qt::UserRole).toString().toStdString()) : nullptr;
+  const NodeKind* kind = kindAt(item);
   if (!kind) return;
   leave();
-  if (m_chosen) m_chosen(*kind);
+  if (m_chosen) m_around(*kind, m_chosen);
 }
 
 }  // namespace arvesk

@@ -295,7 +295,9 @@ void PlanView::mouseDoubleClickEvent(QMouseEvent* event) {
     return;
   }
   if (const PlanCard* card = cardAt(p)) {
-    if (card->folded.empty())
+    if (const Node* node = m_model->plan().find(card->uid); card->folded.empty() && node && node->isInstance())
+      goInside();
+    else if (card->folded.empty())
       renameSelected();
     else
       foldSelected();

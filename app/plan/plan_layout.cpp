@@ -144,7 +144,8 @@ class Builder {
       const bool isFed = kind && !kind->inputs.empty() && !(kind->inputs.front().isOptional && r->given == 0);
       const bool filters = counts && isFed &&
                            (kind->family == Family::Thin || kind->family == Family::Scatter ||
-                            (kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
+                            (n.isInstance() && kind->inputs.front().type == ValueType::Points) ||
+                            (!n.isInstance() && kind->outputs.size() > 1 && r->passed.size() > 1 && r->passed[1] > 0));
       if (filters && !c.isSkipped) {
         c.hasYield = true;
         c.kept = r->given > 0 ? std::min(1.0, static_cast<double>(r->passed.front()) / static_cast<double>(r->given))

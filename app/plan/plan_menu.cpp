@@ -75,6 +75,11 @@ void PlanView::contextMenuEvent(QContextMenuEvent* event) {
       menu.addAction(card->folded.empty() ? withKeys(tr("Fold chain"), this, "plan_fold")
                                           : withKeys(tr("Unfold chain"), this, "plan_fold"),
                      this, &PlanView::foldSelected);
+    if (card) menu.addAction(withKeys(tr("Make sub-plan"), this, "plan_make_sub_plan"), this, &PlanView::makeSubPlan);
+    if (const Node* node = m_model->plan().find(uid.toStdString()); card && node && node->isInstance()) {
+      menu.addAction(withKeys(tr("Go inside"), this, "plan_go_inside"), this, &PlanView::goInside);
+      menu.addAction(withKeys(tr("Take apart"), this, "plan_take_apart"), this, &PlanView::takeApart);
+    }
     if (card) menu.addAction(withKeys(tr("Bed around it"), this, "plan_bed"), this, &PlanView::addBed);
     if (card) menu.addAction(withKeys(tr("Note beside it"), this, "plan_note"), this, &PlanView::addNote);
     menu.addAction(withKeys(tr("Copy"), this, "edit_copy"), this, &PlanView::copySelected);

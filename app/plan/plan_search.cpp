@@ -85,6 +85,7 @@ void PlanView::showWhole(const std::string& uid) {
 }
 
 void PlanView::reveal(const QString& uid) {
+  if (!m_model->reveal(uid)) return;  // inside of a sub-plan too
   const std::string id = uid.toStdString();
   const bool isHidden = centerOf(uid) == QPoint(-1, -1);
   if (isHidden) {

@@ -64,7 +64,21 @@ PlanView::PlanView(PlanModel* model, QWidget* parent)
   m_paperEdit->setTabChangesFocus(true);
   m_paperEdit->installEventFilter(this);
   setAcceptDrops(true);
+  m_find->offer([this] { return m_model->subPlanKinds(); }, [this] { return !m_model->inside().empty(); });
+  m_find->setAround([this](const NodeKind& kind, const FindField::Chosen& chosen) {
+    const LibraryToolPtr tool = m_model->libraryTool(kind);
+    if (!tool) return chosen(kind);
+    m_model->undoStack().beginMacro(tr("Add %1").arg(text(kind.label)));
+    if (const auto own = m_model->bring(*tool)) chosen(*own);
+    m_model->undoStack().endMacro();
+  });
   connect(m_model, &PlanModel::changed, this, &PlanView::rebuild);
+  connect(m_model, &PlanModel::moved, this, [this] {
+    m_folded.clear();
+    m_ribbon.reset();
+    m_paperItem.clear();
+    m_isMoved = true;  // once the layout is there
+  });
   rebuild();
 }
 
@@ -114,6 +128,7 @@ void PlanView::rebuild() {
                     m_selection.end());
   layOut();
   updateScrollBars();
+  if (std::exchange(m_isMoved, false)) fitAll();
   viewport()->update();
   if (m_selection != before) Q_EMIT selectionChanged();
 }
@@ -370,6 +385,35 @@ void PlanView::foldSelected() {
   if (chainFrom(m_model->plan(), head).size() < 2) return;
   m_model->edit(tr("Fold"), [&](Plan& plan) { plan.find(head)->isFolded = true; });
   select({text(head)});
+}
+
+void PlanView::makeSubPlan() {
+  QStringList cards = m_selection;
+  for (const QString& uid : m_selection)  // what is folded into them comes along
+    if (const PlanCard* c = m_layout.card(uid.toStdString()))
+      for (const std::string& inside : c->folded)
+        if (!cards.contains(text(inside))) cards << text(inside);
+  const QString made = m_model->makeSubPlan(cards);
+  if (made.isEmpty()) return;
+  select({made});
+  renameSelected();
+}
+
+void PlanView::takeApart() {
+  if (m_selection.size() != 1) return;
+  const QStringList cards = m_model->takeApart(m_selection.first());
+  if (!cards.isEmpty()) select(cards);
+}
+
+void PlanView::goInside() {
+  if (m_selection.size() == 1) m_model->enter(m_selection.first());
+}
+
+void PlanView::goOutside() {
+  if (m_model->inside().empty()) return;
+  const std::string from = m_model->inside().back();
+  m_model->leave(m_model->inside().size() - 1);
+  reveal(text(m_model->plan().path + from));
 }
 
 void PlanView::openFindField() {

@@ -63,6 +63,12 @@ class PlanView : public QAbstractScrollArea {
   void goTo(const QStringList& uids);
   /// Draws the chain of the selected card as one line, or all its cards again.
   void foldSelected();
+  /// Makes a sub-plan of the selected cards, and lets its name be typed.
+  void makeSubPlan();
+  void takeApart();
+  /// To what is inside of the selected sub-plan, and back out.
+  void goInside();
+  void goOutside();
   void addBed();
   void addNote();
   QPoint paperPlace(const QString& uid) const;
@@ -170,6 +176,7 @@ class PlanView : public QAbstractScrollArea {
   QPoint m_now;
   bool m_hasMoved = false;
   bool m_isGoingIn = false;  // the last click led in from the overview
+  bool m_isMoved = false;    // other nodes are shown than before
   QString m_pressedTag;
   QString m_linkFrom;
   std::string m_linkOutput;

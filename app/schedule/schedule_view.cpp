@@ -108,8 +108,9 @@ void ScheduleView::compareWith(const EvalViewPtr& held) {
     return;
   }
   m_holding.ask([this, held](const Task&) -> std::function<void()> {
-    return
-        [this, schedule = scheduleOf(*held->plan, held->evaluation, held->inSite)] { m_model.compareWith(schedule); };
+    return [this, schedule = scheduleOf(held->opened(), held->evaluation, held->inSite)] {
+      m_model.compareWith(schedule);
+    };
   });
 }
 
@@ -122,7 +123,7 @@ void ScheduleView::refresh() {
   if (!m_view) return;
   m_isStale = false;
   m_counting.ask([this, view = m_view](const Task& task) -> std::function<void()> {
-    const Schedule schedule = scheduleOf(*view->plan, view->evaluation, view->inSite);
+    const Schedule schedule = scheduleOf(view->opened(), view->evaluation, view->inSite);
     if (task.isCancelled()) return {};
     return [this, view, schedule] {
       m_model.show(schedule, view->quality == Quality::Final);
@@ -143,12 +144,12 @@ void ScheduleView::countFinal() {
     request.task = {task.stop, {}};
     const Evaluation evaluation = m_evaluator.evaluate(*plan, request);
     if (evaluation.isCancelled) return {};
-    const Schedule schedule = scheduleOf(*plan, evaluation, inSite);
+    const Schedule schedule = scheduleOf(evaluation.opened->plan, evaluation, inSite);
     std::map<std::string, ScheduleModel::FinalCount> counts;
     counts["all"] = {static_cast<double>(schedule.count), static_cast<double>(schedule.triangles)};
     for (const ScheduleRow& r : schedule.rows)
       counts[r.budgetKey()] = {static_cast<double>(r.count), static_cast<double>(r.triangles)};
-    const PlanTotals totals = totalsOf(*plan, evaluation);
+    const PlanTotals totals = totalsOf(evaluation.opened->plan, evaluation);
     const ScheduleModel::FinalCount all{static_cast<double>(totals.placements), static_cast<double>(totals.triangles)};
     return [this, plan, inSite, counts, all] {
       m_counted = {plan, inSite, counts, all};

@@ -198,7 +198,7 @@ void StandingPanel::checkStandingOf(const EvalViewPtr& view) {
   std::vector<SurfacePtr> grounds;
   if (view->scene) grounds = view->scene->input().grounds;
   // Ground that is hidden in Site carries placements all the same: a deck below its boards.
-  for (const Node& node : view->plan->nodes) {
+  for (const Node& node : view->opened().nodes) {
     const NodeKind* kind = kindOf(node);
     if (!kind || !kind->inputs.empty()) continue;
     const auto surface = view->evaluation.firstOf<SurfacePtr>(node.uid);
@@ -269,7 +269,7 @@ void StandingPanel::showFaults() {
   m_faults->setColumnWidth(1, 58);
   fill(static_cast<int>(std::min<std::size_t>(m_report.faults.size(), kMostShown)), [&](std::size_t r) {
     const StandingFault& fault = m_report.faults[r];
-    const Node* node = m_view->plan->find(m_checked[fault.layer].source);
+    const Node* node = m_view->opened().find(m_checked[fault.layer].source);
     return QStringList{
         propOf(fault.layer, fault.point), node ? text(node->title) : QString(),
         fault.isBuried ? tr("%1 m deep").arg(meters(fault.badness)) : tr("%1 m above").arg(meters(fault.gap))};

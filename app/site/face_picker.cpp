@@ -51,7 +51,7 @@ void FacePicker::showResults(const EvalViewPtr& view) {
   const Node* node = view->plan->find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || kind->inputs.empty()) return;
-  const SurfacePtr surface = inputsOf(*view->plan, view->evaluation, *node).surface(kind->inputs.front().id);
+  const SurfacePtr surface = inputsOf(view->opened(), view->evaluation, *node).surface(kind->inputs.front().id);
   const FaceRule rule = nodes::faceRuleOf(*kind, node->params);
   if (surface == m_surface && rule == m_rule) return;
   m_surface = surface;

@@ -35,7 +35,7 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
   out->settings = nodes::placedByHandParams(node);
   out->expected = out->settings.points;
   const nodes::PlacedByHandParams& p = out->settings;
-  const Inputs in = inputsOf(*view->plan, view->evaluation, node);
+  const Inputs in = inputsOf(view->opened(), view->evaluation, node);
   // The ground that is connected, else the one that was pointed at last.
   SurfacePtr surface = in.surface("ground");
   out->isBound = surface != nullptr;
@@ -99,7 +99,7 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
     return hashOf(cell(v.x), cell(v.y), cell(v.z));
   };
   if (const PointsPtr mine = view->evaluation.firstOf<PointsPtr>(node.uid)) {
-    const EvalContext ctx = contextOf(*view->plan, node);
+    const EvalContext ctx = contextOf(view->opened(), node);
     std::unordered_map<std::uint64_t, std::uint64_t> keys;  // by id
     p.points.list.forEach([&](const HandPoint& h) { keys.emplace(h.isTaken ? h.key : ctx.idOf(h.key), h.key); });
     for (std::size_t i = 0; i < mine->count; ++i)
@@ -117,7 +117,7 @@ std::unique_ptr<HandBrush::Ready> HandBrush::made(const EvalViewPtr& view, const
     const Patterns named(p.named);
     bool isNamed = false;
     for (const PictureLayer& layer : view->shown) {
-      const Node* source = view->plan->find(layer.source);
+      const Node* source = view->opened().find(layer.source);
       const bool counts = p.clearOf == BrushClearOf::Shown ||
                           (p.clearOf == BrushClearOf::Named && source && named.match(source->title));
       isNamed = isNamed || counts;

@@ -49,7 +49,7 @@ void TouchBrush::prepare() {
   if (!m_view) return;
   m_preparing.ask([this, view = m_view, uid = m_uid.toStdString()](const Task&) -> Worker::Answer {
     const Node* node = view->plan->find(uid);
-    auto scene = node ? TouchScene::of(*view->plan, view->evaluation, *node) : nullptr;
+    auto scene = node ? TouchScene::of(view->opened(), view->evaluation, *node) : nullptr;
     TouchUps shown = node ? nodes::touchUpsParams(*node).touches : TouchUps();
     return [this, scene, shown] {
       m_scene = scene;

@@ -99,7 +99,7 @@ void TouchSession::prepare() {
     return Q_EMIT changed();
   }
   m_preparing.ask([this, view = m_view, shown = shownOf(m_selection)](const Task& task) -> Worker::Answer {
-    auto groups = touchable(*view->plan, view->evaluation, shown, task);
+    auto groups = touchable(view->opened(), view->evaluation, shown, task);
     if (task.isCancelled()) return {};
     const Vec3 middle = middleOf(groups);
     float extent = 0;

@@ -1,5 +1,6 @@
 #include "app/window/contact_sheet.h"
 
+#include "app/bench/number_field.h"
 #include "app/model/words.h"
 #include "app/window/theme.h"
 #include "core/deliver/changes.h"
@@ -28,10 +29,12 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
     : QWidget(parent, Qt::Window),
       m_model(model),
       m_site(camera),
-      m_node(node.toStdString()),
+      m_axes(sheetAxes(*model->snapshot())),
       m_plan(model->snapshot()),
       m_size(new QComboBox(this)),
       m_target(new QComboBox(this)),
+      m_second(new QComboBox(this)),
+      m_range(new QWidget(this)),
       m_head(new QLabel(this)),
       m_keep(new QCheckBox(tr("Keep what is touched where it is"), this)),
       m_grid(new QGridLayout),
@@ -42,46 +45,126 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
   resize(1060, 740);
   m_head->setObjectName(QStringLiteral("sheet_head"));
   m_target->setObjectName(QStringLiteral("sheet_target"));
-  m_target->setAccessibleName(tr("Whose seed"));
-  m_target->addItem(tr("Seed of the plan"), QString());
-  for (const Node& n : m_plan->nodes) {
-    const NodeKind* kind = kindOf(n);
-    if (kind && kind->usesSeed && !n.isSkipped) m_target->addItem(tr("Seed of %1").arg(text(n.title)), text(n.uid));
+  m_target->setAccessibleName(tr("What is varied"));
+  int at = 0;
+  for (std::size_t k = 0; k < m_axes.size(); ++k) {
+    const SheetAxis& axis = m_axes[k];
+    m_target->addItem(!axis.isSeed()      ? text(axis.label)
+                      : axis.node.empty() ? tr("Seed of the plan")
+                                          : tr("Seed of %1").arg(text(axis.label)));
+    if (axis.isSeed() && !node.isEmpty() && text(axis.node) == node) at = static_cast<int>(k);
   }
-  const int at = m_target->findData(node);
-  m_target->setCurrentIndex(at < 0 ? 0 : at);
-  if (at < 0) m_node.clear();
+  m_target->setCurrentIndex(at);
+  m_across = m_axes[static_cast<std::size_t>(at)];
+  m_second->setObjectName(QStringLiteral("sheet_second"));
+  m_second->setAccessibleName(tr("What is varied down the columns"));
   m_size->setObjectName(QStringLiteral("sheet_size"));
   m_size->setAccessibleName(tr("How many"));
   for (const int side : {3, 4, 5}) m_size->addItem(QStringLiteral("%1 × %1").arg(side), side);
-  auto* head = new QHBoxLayout;
-  head->addWidget(m_head, 1);
   m_keep->setObjectName(QStringLiteral("sheet_keep"));
-  m_keep->setToolTip(tr("Placements that a hand touched stay under another seed; only the others are sown anew"));
+  m_keep->setToolTip(tr("Placements that a hand touched stay where they are; only the others are sown anew"));
   m_keep->hide();  // until there are some
-  head->addWidget(m_keep);
+  auto* range = new QHBoxLayout(m_range);
+  range->setContentsMargins(0, 0, 0, 0);
+  auto* head = new QHBoxLayout;
   head->addWidget(m_target);
+  head->addWidget(m_range);
+  head->addWidget(m_second);
   head->addWidget(m_size);
+  head->addWidget(m_keep);
+  head->addStretch(1);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(16, 12, 16, 16);
   column->setSpacing(10);
   column->addLayout(head);
+  column->addWidget(m_head);
   m_grid->setSpacing(8);
   column->addLayout(m_grid, 1);
   connect(m_size, &QComboBox::activated, this, [this] {
     m_side = m_size->currentData().toInt();
     rebuild();
   });
-  connect(m_target, &QComboBox::activated, this, [this] {
-    m_node = m_target->currentData().toString().toStdString();
+  connect(m_target, &QComboBox::activated, this, [this](int k) {
+    m_across = m_axes[static_cast<std::size_t>(k)];
+    fillDown();
+    showRange();
     rebuild();
   });
+  connect(m_second, &QComboBox::activated, this, [this] {
+    const int k = m_second->currentData().toInt();
+    m_down = k < 0 ? std::optional<SheetAxis>() : m_axes[static_cast<std::size_t>(k)];
+    rebuild();
+  });
+  fillDown();
+  showRange();
   rebuild();
 }
 
+/// Two values go together, a seed goes alone.
+void ContactSheet::fillDown() {
+  m_down.reset();
+  m_second->clear();
+  m_second->addItem(tr("and nothing else"), -1);
+  for (std::size_t k = 0; k < m_axes.size(); ++k)
+    if (!m_axes[k].isSeed() && !(m_axes[k] == m_across))
+      m_second->addItem(tr("and %1").arg(text(m_axes[k].label)), static_cast<int>(k));
+  m_second->setVisible(!m_across.isSeed() && m_second->count() > 1);
+}
+
+/// From where to where a number goes; choices go through all that there are.
+void ContactSheet::showRange() {
+  delete m_from;
+  delete m_to;
+  m_from = m_to = nullptr;
+  m_range->setVisible(!m_across.isSeed() && m_across.options.empty());
+  if (!m_range->isVisibleTo(this)) return;
+  ParamSpec spec;
+  spec.unit = m_across.unit;
+  spec.type = m_across.isWhole ? ParamType::Integer : ParamType::Number;
+  spec.usual(std::min(m_across.from, m_across.to), std::max(m_across.from, m_across.to));
+  const auto field = [&](double SheetAxis::*member, const char* name, const QString& words) {
+    auto* made = new NumberField(spec, m_range);
+    made->setObjectName(QLatin1String(name));
+    made->setAccessibleName(words);
+    made->setToolTip(words);
+    made->setMaximumWidth(110);
+    made->showValue(m_across.*member);
+    connect(made, &NumberField::edited, this, [this, member](double v, int) {
+      m_across.*member = v;
+      rebuild();
+    });
+    m_range->layout()->addWidget(made);
+    return made;
+  };
+  m_from = field(&SheetAxis::from, "sheet_from", tr("From here, of which 5 % are left away"));
+  m_to = field(&SheetAxis::to, "sheet_to", tr("To here, of which 5 % are left away"));
+}
+
 std::uint64_t ContactSheet::seedOf(int cell) const {
-  const Node* node = m_node.empty() ? nullptr : m_plan->find(m_node);
+  const Node* node = m_across.node.empty() ? nullptr : m_plan->find(m_across.node);
   return (node ? node->seed : m_plan->settings.seed) + static_cast<std::uint64_t>(cell);
+}
+
+int ContactSheet::cellCount() const {
+  return m_down ? m_across.most(m_side) * m_down->most(m_side) : m_across.most(m_side * m_side);
+}
+
+void ContactSheet::apply(Plan& plan, int cell) const {
+  if (!m_down) return m_across.apply(plan, cell, m_side * m_side);
+  const int columns = m_across.most(m_side);
+  m_across.apply(plan, cell % columns, m_side);
+  m_down->apply(plan, cell / columns, m_side);
+}
+
+QString ContactSheet::wordsOf(int cell) const {
+  if (m_across.isSeed()) return cell == 0 ? tr("seed %1, as it is").arg(seedOf(cell)) : tr("seed %1").arg(seedOf(cell));
+  const auto value = [](const SheetAxis& axis, int k, int count) {
+    return axis.options.empty() ? formatQuantity(axis.at(k, count), axis.unit)
+                                : said(axis.options[static_cast<std::size_t>(k)].label);
+  };
+  if (!m_down) return value(m_across, cell, m_side * m_side);
+  const int columns = m_across.most(m_side);
+  return QStringLiteral("%1 · %2").arg(value(m_across, cell % columns, m_side), value(*m_down, cell / columns, m_side));
 }
 
 void ContactSheet::rebuild() {
@@ -89,63 +172,63 @@ void ContactSheet::rebuild() {
   for (QToolButton* cell : m_cells) delete cell;
   m_cells.clear();
   m_done = 0;
-  for (int i = 0; i < m_side * m_side; ++i) {
+  const int columns = m_down ? m_across.most(m_side) : m_side;
+  for (int i = 0; i < cellCount(); ++i) {
     auto* cell = new QToolButton(this);
     cell->setObjectName(QStringLiteral("sheet_cell_%1").arg(i));
     cell->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
     cell->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Expanding);
-    cell->setText(i == 0 ? tr("seed %1, as it is").arg(seedOf(i)) : tr("seed %1").arg(seedOf(i)));
+    cell->setText(wordsOf(i));
     cell->setAccessibleName(cell->text());
     cell->setEnabled(false);
     connect(cell, &QToolButton::clicked, this, [this, i] { choose(i); });
-    m_grid->addWidget(cell, i / m_side, i % m_side);
+    m_grid->addWidget(cell, i / columns, i % columns);
     m_cells.push_back(cell);
   }
   drawNext();
 }
 
-/// One picture after the other, so that each shows as soon as it is there; nodes that the seed does not touch are
+/// One picture after the other, so that each shows as soon as it is there; nodes that what is varied does not touch are
 /// worked out once.
 void ContactSheet::drawNext() {
-  m_head->setText(
-      m_done < m_side * m_side
-          ? tr("%1 of %2 drawn · click the one to keep · Esc keeps the plan as it is").arg(m_done).arg(m_side * m_side)
-          : tr("Click the one to keep · Esc keeps the plan as it is"));
-  if (m_done >= m_side * m_side) return;
+  const int all = cellCount();
+  m_head->setText(m_done < all
+                      ? tr("%1 of %2 drawn · click the one to keep · Esc keeps the plan as it is").arg(m_done).arg(all)
+                      : tr("Click the one to keep · Esc keeps the plan as it is"));
+  if (m_done >= all) return;
   const int width = std::max(120, (this->width() - 32 - 8 * (m_side - 1)) / m_side - 12);
-  const int height = std::max(80, (this->height() - 76 - 8 * (m_side - 1)) / m_side - 34);
-  m_job.ask([this, plan = m_plan, node = m_node, seed = seedOf(m_done), from = m_done == 0 ? m_site : m_camera,
-             isFirst = m_done == 0, width, height, evaluator = m_evaluator](const Task& task) -> std::function<void()> {
-    Plan varied = *plan;
-    if (Node* n = node.empty() ? nullptr : varied.find(node))
-      n->seed = seed;
-    else
-      varied.settings.seed = seed;
+  const int height = std::max(80, (this->height() - 106 - 8 * (m_side - 1)) / m_side - 34);
+  Plan now = *m_plan;
+  apply(now, m_done);
+  Plan other = *m_plan;  // what it changes is what all are compared by
+  apply(other, m_across.isSeed() ? 1 : all - 1);
+  m_job.ask([this, plan = m_plan, varied = std::move(now), other = std::move(other),
+             from = m_done == 0 ? m_site : m_camera, isFirst = m_done == 0, width, height,
+             evaluator = m_evaluator](const Task& task) -> std::function<void()> {
     EvalRequest request;
     request.quality = Quality::Draft;
     request.task = {task.stop, {}};
     const Evaluation evaluation = evaluator->evaluate(varied, request);
     if (evaluation.isCancelled) return {};
     std::vector<PointsPtr> bare;
-    PictureInput input = pictureInputOf(varied, evaluation, {}, bare);
+    PictureInput input = pictureInputOf(evaluation.opened->plan, evaluation, {}, bare);
     Camera camera = from;
-    if (isFirst) {  // what the next seed changes is what all are compared by
-      if (Node* n = node.empty() ? nullptr : varied.find(node))
-        ++n->seed;
-      else
-        ++varied.settings.seed;
-      const Evaluation next = evaluator->evaluate(varied, request);
-      if (next.isCancelled) return {};
+    std::map<std::string, TouchUps> kept;
+    std::size_t waitingNow = 0;
+    if (isFirst) {
+      const Evaluation asItIs = evaluator->evaluate(*plan, request);
+      const Evaluation next = evaluator->evaluate(other, request);
+      if (asItIs.isCancelled || next.isCancelled) return {};
+      kept = keepingTouched(asItIs.opened->plan, asItIs);
+      waitingNow = waitingTouches(asItIs.opened->plan, asItIs);
       std::vector<PointsPtr> bareNext;
-      camera = cameraOn(changedPlaces(input.layers, pictureInputOf(varied, next, {}, bareNext).layers), from,
+      camera = cameraOn(changedPlaces(input.layers, pictureInputOf(next.opened->plan, next, {}, bareNext).layers), from,
                         static_cast<float>(width) / static_cast<float>(height));
     }
     const auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return {};
-    const PlanTotals totals = totalsOf(varied, evaluation);
-    const std::size_t waiting = waitingTouches(*plan, evaluation);
-    std::map<std::string, TouchUps> kept;
-    if (isFirst) kept = keepingTouched(*plan, evaluation);
+    const PlanTotals totals = totalsOf(evaluation.opened->plan, evaluation);
+    const std::size_t waiting = waitingTouches(evaluation.opened->plan, evaluation);
     const auto film = tracedFilm(**scene, camera, width, height, kSamples, task, {}, 1);
     if (!film) return {};
     QImage image(width, height, QImage::Format_RGB32);
@@ -153,19 +236,19 @@ void ContactSheet::drawNext() {
     film->develop(pixels.data());
     for (const PointsPtr& points : bare) drawPoints(*points, {}, camera, 2, *film, pixels.data());
     std::copy(pixels.begin(), pixels.end(), reinterpret_cast<std::uint32_t*>(image.bits()));
-    return [this, image, totals, camera, waiting, kept, isFirst] {
+    return [this, image, totals, camera, waiting, waitingNow, kept, isFirst] {
       m_camera = camera;
       QToolButton* cell = m_cells[static_cast<std::size_t>(m_done)];
       cell->setIcon(QIcon(QPixmap::fromImage(image)));
       cell->setIconSize(image.size());
       cell->setText(QStringLiteral("%1 · %2").arg(
-          m_done == 0 ? tr("seed %1, as it is").arg(seedOf(m_done)) : tr("seed %1").arg(seedOf(m_done)),
-          tr("%1 placed").arg(QLocale().toString(static_cast<qulonglong>(totals.placements)))));
+          wordsOf(m_done), tr("%1 placed").arg(QLocale().toString(static_cast<qulonglong>(totals.placements)))));
       if (isFirst) {
         m_kept = kept;
-        m_waiting = waiting;
+        m_waiting = waitingNow;
         m_keep->setVisible(!kept.empty());
-      } else if (waiting > m_waiting) {
+      }
+      if (waiting > m_waiting) {
         const auto more = static_cast<qulonglong>(waiting - m_waiting);
         cell->setText(tr("%1 · %2 touch-ups would sleep").arg(cell->text(), QLocale().toString(more)));
       }
@@ -178,16 +261,16 @@ void ContactSheet::drawNext() {
 }
 
 void ContactSheet::choose(int cell) {
-  const std::uint64_t seed = seedOf(cell);
-  m_model->edit(tr("Seed from contact sheet"), [&](Plan& plan) {
-    if (Node* n = m_node.empty() ? nullptr : plan.find(m_node))
-      n->seed = seed;
-    else if (m_node.empty())
-      plan.settings.seed = seed;
-    if (!m_keep->isChecked() || m_keep->isHidden()) return;
-    for (const auto& [uid, touches] : m_kept)
-      if (Node* n = plan.find(uid)) n->params["touches"] = touches;
-  });
+  m_model->editDocument(
+      m_across.isSeed() ? tr("Seed from contact sheet") : tr("Value from contact sheet"), [&](Plan& plan) {
+        if (m_across.isSeed() && m_across.node.empty()) plan.settings.seed = m_plan->settings.seed;
+        if (Node* n = m_across.isSeed() && !m_across.node.empty() ? nodeBehind(plan, m_across.node) : nullptr)
+          n->seed = seedOf(0);  // it counts from what the sheet shows
+        apply(plan, cell);
+        if (!m_keep->isChecked() || m_keep->isHidden()) return;
+        for (const auto& [uid, touches] : m_kept)
+          if (Node* n = nodeBehind(plan, uid)) n->params["touches"] = touches;
+      });
   close();
 }
 

@@ -1,9 +1,10 @@
-// Contact sheet: small pictures of the same plan under many seeds, from the same camera; a click chooses one, until
-// then nothing changes.
+// Contact sheet: small pictures of the same plan under many seeds, or with many values of a dial or front control (of
+// two as rows and columns), from the same camera; a click chooses one, until then nothing changes.
 #pragma once
 
 #include "app/model/plan_model.h"
 #include "app/model/worker.h"
+#include "app/window/sheet_axis.h"
 #include "core/formats/file_service.h"
 #include "core/picture/film.h"
 #include "core/plan/evaluator.h"
@@ -31,6 +32,9 @@ class ContactSheet : public QWidget {
   int pictureCount() const { return m_done; }
   /// Seed of a cell; cell 0 is the one that the plan has now.
   std::uint64_t seedOf(int cell) const;
+  /// What is varied along the rows, and down the columns where anything is.
+  const SheetAxis& across() const { return m_across; }
+  const std::optional<SheetAxis>& down() const { return m_down; }
 
  Q_SIGNALS:
   void pictureReady(int cell);
@@ -43,14 +47,26 @@ class ContactSheet : public QWidget {
   void rebuild();
   void drawNext();
   void choose(int cell);
+  void fillDown();
+  void showRange();
+  int cellCount() const;
+  /// Sets the plan to what the cell shows.
+  void apply(Plan& plan, int cell) const;
+  QString wordsOf(int cell) const;
 
   PlanModel* m_model;
   Camera m_site;    // as Site looks now
   Camera m_camera;  // on what the seeds change
-  std::string m_node;
+  std::vector<SheetAxis> m_axes;
+  SheetAxis m_across;
+  std::optional<SheetAxis> m_down;
   PlanPtr m_plan;  // as it was when the sheet was opened
   QComboBox* m_size;
   QComboBox* m_target;
+  QComboBox* m_second;
+  class NumberField* m_from = nullptr;
+  class NumberField* m_to = nullptr;
+  QWidget* m_range;  // holds them
   QLabel* m_head;
   QCheckBox* m_keep;                       // shown when there are touch-ups
   std::map<std::string, TouchUps> m_kept;  // those of each node, all kept

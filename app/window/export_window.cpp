@@ -316,12 +316,12 @@ void ExportWindow::start() {
     const Evaluation evaluation = evaluator.evaluate(*plan, request);
     Result<ExportReport> report = Failure(cancelled());
     if (!evaluation.isCancelled) {
-      const auto layers = exportLayersOf(*plan, evaluation, names);
+      const auto layers = exportLayersOf(evaluation.opened->plan, evaluation, names);
       report = layers ? exportLayers(*layers, path, how,
                                      {task.stop, [&](float share) { task.report(0.6F + share * 0.4F); }})
                       : Result<ExportReport>(Failure(layers.error()));
       if (report && isCovered)
-        if (auto ok = writeCovers(*plan, evaluation, *layers, path, *report, {task.stop, {}}); !ok)
+        if (auto ok = writeCovers(evaluation.opened->plan, evaluation, *layers, path, *report, {task.stop, {}}); !ok)
           report = Failure(ok.error());
       // What nodes and props warned of belongs to the report: who hands the files on reads it here last.
       if (report) {

@@ -38,7 +38,7 @@ void MainWindow::takeOver() {
   if (!view || m_site->selected().empty()) return say(tr("Select placements in Site first"));
   m_taking.ask([this, view, shown = shownOf(m_site->selected())](const Task& task) -> Worker::Answer {
     const auto taken = std::make_shared<const std::vector<TakenOver>>(
-        takenOver(*view->plan, view->evaluation, shown, task));
+        takenOver(view->opened(), view->evaluation, shown, task));
     return [this, taken, plan = view->plan] {
       if (plan != m_model.snapshot()) return say(tr("The plan was edited meanwhile; take over again"));
       std::size_t count = 0;
@@ -62,16 +62,16 @@ void MainWindow::giveBackToRules() {
       std::size_t staying = 0;
     };
     auto change = std::make_shared<Change>();
-    for (const auto& [uid, keys] : keptByHand(*view->plan, view->evaluation, shown)) {
-      Node hand = *view->plan->find(uid);
+    for (const auto& [uid, keys] : keptByHand(view->opened(), view->evaluation, shown)) {
+      Node hand = *view->opened().find(uid);
       // A draft does not have all that the rules make.
       EvalRequest whole;
       whole.task = task;
       if (const auto it = hand.inputs.find("points"); it != hand.inputs.end())
         for (const Link& link : it->second) whole.wanted.push_back(link.node);
-      const PointsPtr rules = whole.wanted.empty()
-                                  ? nullptr
-                                  : inputsOf(*view->plan, Evaluator(files).evaluate(*view->plan, whole), hand).points();
+      const PointsPtr rules =
+          whole.wanted.empty() ? nullptr
+                               : inputsOf(view->opened(), Evaluator(files).evaluate(*view->plan, whole), hand).points();
       if (task.isCancelled()) return {};
       const std::size_t staying = giveBack(hand, rules ? *rules : Points(), keys);
       change->staying += staying;
@@ -84,9 +84,9 @@ void MainWindow::giveBackToRules() {
       const auto count = [&](std::size_t n) { return locale.toString(static_cast<qulonglong>(n)); };
       if (change->given + change->staying == 0) return say(tr("Nothing of what is selected was taken over by hand"));
       if (change->given > 0)
-        m_model.edit(tr("Give back to their rules"), [&](Plan& now) {
+        m_model.editDocument(tr("Give back to their rules"), [&](Plan& now) {
           for (const auto& [uid, points] : change->points)
-            if (Node* node = now.find(uid)) node->params["points"] = points;
+            if (Node* node = nodeBehind(now, uid)) node->params["points"] = points;
         });
       say(change->staying == 0 ? tr("%1 given back to their rules").arg(count(change->given))
                                : tr("%1 given back; %2 have no rule that makes them now, and stay by hand")

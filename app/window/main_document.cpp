@@ -44,6 +44,7 @@ void MainWindow::setFile(const QString& path) {
   m_service.setFolder(folder());
   allowFolders();
   m_bench->setFolder(folder());
+  m_model.setFolder(folder().toStdString());
   m_kit->setFolder(folder());
   m_recovery.setFile(path);
   if (!path.isEmpty()) Settings().addRecentFile(QFileInfo(path).absoluteFilePath());
@@ -56,7 +57,7 @@ void MainWindow::allowFolders() {
   m_service.files()->setAllowed(std::move(folders));
 }
 
-bool MainWindow::isUntouched() const { return m_file.isEmpty() && !isWindowModified() && m_model.plan() == Plan{}; }
+bool MainWindow::isUntouched() const { return m_file.isEmpty() && !isWindowModified() && m_model.document() == Plan{}; }
 
 bool MainWindow::mayGoOn() {
   if (m_model.undoStack().isClean()) {
@@ -190,7 +191,7 @@ bool MainWindow::mayReplace(const QString& path) {
 bool MainWindow::saveTo(const QString& path) {
   const bool isSame = path == m_file;
   if (isSame && !mayReplace(path)) return m_model.undoStack().isClean();
-  Plan plan = m_model.plan();
+  Plan plan = m_model.document();
   if (!isSame) plan.isReadOnly = false;
   const std::string from = folder().toStdString();
   const std::string to = QFileInfo(path).absolutePath().toStdString();
@@ -229,7 +230,7 @@ bool MainWindow::save() { return m_file.isEmpty() ? saveAs() : saveTo(m_file); }
 /// Where the plan is; of a new one beside its first ground, by whose name it goes.
 QString MainWindow::proposedFile() const {
   if (!m_file.isEmpty()) return m_file;
-  for (const Node& node : m_model.plan().nodes) {
+  for (const Node& node : m_model.document().nodes) {
     const auto param = node.params.find("file");
     const auto* file = param == node.params.end() ? nullptr : std::get_if<std::string>(&param->second);
     if (!file || file->empty() || !QFileInfo(text(*file)).isAbsolute()) continue;

@@ -103,6 +103,11 @@ void MainWindow::buildPlanMenu() {
   inPlan(plan, tr("Tidy"), {Qt::Key_T}, "plan_tidy", [this] { m_plan->tidy(); });
   inPlan(plan, tr("Delete"), {Qt::Key_Delete, Qt::Key_Backspace}, "plan_delete", [this] { m_plan->removeSelected(); });
   inPlan(plan, tr("Fold or unfold chain"), {Qt::Key_U}, "plan_fold", [this] { m_plan->foldSelected(); });
+  inPlan(plan, tr("Make sub-plan"), {Qt::Key_M}, "plan_make_sub_plan", [this] { m_plan->makeSubPlan(); });
+  inPlan(plan, tr("Take apart"), {Qt::SHIFT | Qt::Key_M}, "plan_take_apart", [this] { m_plan->takeApart(); });
+  inPlan(plan, tr("Go inside"), {Qt::ALT | Qt::Key_Right}, "plan_go_inside", [this] { m_plan->goInside(); });
+  inPlan(plan, tr("Go back out"), {Qt::ALT | Qt::Key_Left}, "plan_go_outside", [this] { m_plan->goOutside(); });
+  add(plan, tr("Add a library folder…"), {}, "plan_library_folder", [this] { addLibraryFolder(); });
   inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] {
     showKit(false);
     m_plan->addBed();

@@ -36,14 +36,14 @@ void MainWindow::nextSeed() {
 
 void MainWindow::askNextSeed() {
   const auto next = [this](const std::map<std::string, TouchUps>& kept) {
-    m_model.edit(tr("Next seed"), [&](Plan& p) {
+    m_model.editDocument(tr("Next seed"), [&](Plan& p) {
       ++p.settings.seed;
       for (const auto& [uid, touches] : kept)
-        if (Node* node = p.find(uid)) node->params["touches"] = touches;
+        if (Node* node = nodeBehind(p, uid)) node->params["touches"] = touches;
     });
     if (--m_seedsAsked > 0) askNextSeed();
   };
-  const auto& nodes = m_model.plan().nodes;
+  const auto nodes = openPlan(m_model.document(), Quality::Final).plan.nodes;
   if (std::none_of(nodes.begin(), nodes.end(),
                    [](const Node& n) { return !n.isSkipped && !nodes::touchUpsParams(n).touches.list.empty(); }))
     return next({});
@@ -54,7 +54,7 @@ void MainWindow::askNextSeed() {
         EvalRequest request;
         request.quality = Quality::Draft;  // touch-ups get all of their points in a draft too
         request.task = {task.stop, {}};
-        for (const Node& n : plan->nodes)
+        for (const Node& n : openPlan(*plan, request.quality).plan.nodes)
           if (n.kind == "touch-ups") request.wanted.push_back(n.uid);
         Plan varied = *plan;
         ++varied.settings.seed;
@@ -62,9 +62,9 @@ void MainWindow::askNextSeed() {
         const Evaluation now = isKnown ? shown->evaluation : Evaluator(files).evaluate(*plan, request);
         const Evaluation then = Evaluator(files).evaluate(varied, request);
         if (now.isCancelled || then.isCancelled) return {};
-        const std::size_t before = waitingTouches(*plan, now);
-        const std::size_t after = waitingTouches(*plan, then);
-        auto kept = keepingTouched(*plan, now);
+        const std::size_t before = waitingTouches(now.opened->plan, now);
+        const std::size_t after = waitingTouches(then.opened->plan, then);
+        auto kept = keepingTouched(now.opened->plan, now);
         return [this, next, plan, before, after, kept = std::move(kept)] {
           say({});
           if (plan != m_model.snapshot()) return askNextSeed();  // it was edited meanwhile
@@ -98,8 +98,8 @@ void MainWindow::touchCell(const QString& uid, quint64 id, const std::string& wh
   }
   m_cells.push_back([this, uid = uid.toStdString(), id, what, prop, number](const EvalViewPtr& view) {
     m_cellWriting.ask([this, view, uid, id, what, prop, number](const Task& task) -> Worker::Answer {
-      auto groups = touchable(*view->plan, view->evaluation, {{uid, [id](std::uint64_t other) { return other == id; }}},
-                              task);
+      auto groups = touchable(view->opened(), view->evaluation,
+                              {{uid, [id](std::uint64_t other) { return other == id; }}}, task);
       return [this, view, groups, what, prop, number]() mutable {
         if (view->plan != m_model.snapshot()) return;  // it stays the next, for when that is worked out
         m_cells.erase(m_cells.begin());

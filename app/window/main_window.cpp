@@ -1,4 +1,5 @@
 #include "app/window/main_window.h"
+#include "app/plan/path_line.h"
 
 #include "app/kit/prop_mime.h"
 #include "app/model/words.h"
@@ -95,7 +96,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   connect(&m_model, &PlanModel::changed, this, [this] {
     m_said.clear();
     updateTitle();
-    if (!m_inSite.isEmpty() && !m_model.plan().find(m_inSite.toStdString()))
+    if (!m_inSite.isEmpty() && !findInside(m_model.document(), m_inSite.toStdString()))
       setInSite({});
     else
       evaluate();
@@ -121,6 +122,9 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
         m_plan->goTo(place.selection);
       });
   connect(&m_model, &PlanModel::told, this, &MainWindow::say);
+  connect(m_bench, &BenchView::insideWanted, this, [this](const QString& uid) { m_model.enter(uid); });
+  connect(m_bench, &BenchView::keepWanted, this, &MainWindow::keepInLibrary);
+  readLibrary();
   qApp->installEventFilter(this);
   connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
   connect(&m_service, &EvaluationService::finished, this, &MainWindow::showResults);
@@ -244,7 +248,13 @@ void MainWindow::buildLeft() {
   m_plan = new PlanView(&m_model);
   m_kit = new KitView(&m_model, &m_service);
   m_left = new QStackedWidget;
-  m_left->addWidget(m_plan);
+  auto* page = new QWidget;
+  auto* column = new QVBoxLayout(page);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(0);
+  column->addWidget(new PathLine(&m_model));
+  column->addWidget(m_plan, 1);
+  m_left->addWidget(page);
   m_left->addWidget(m_kit);
   m_planTab = makeTab(tr("Plan"), "tab_plan", true);
   m_kitTab = makeTab(tr("Kit"), "tab_kit", false);
@@ -363,7 +373,7 @@ QString MainWindow::selectedMask() const {
   return kind && kind->family == Family::Mask ? m_plan->selection().first() : QString();
 }
 
-void MainWindow::watchFiles() { m_watch.watch(m_model.plan(), m_file, *m_service.files()); }
+void MainWindow::watchFiles() { m_watch.watch(m_model.document(), m_file, *m_service.files()); }
 
 void MainWindow::evaluate() {
   watchFiles();
@@ -424,7 +434,7 @@ void MainWindow::showResults() {
     m_missing->showFiles(view->unread, folder());
   const QLocale locale;
   std::size_t loose = 0;
-  for (const Node* node : openEndsOf(*view->plan))
+  for (const Node* node : openEndsOf(view->opened()))
     if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(node->uid)) loose += points->count;
   if (m_said.isEmpty() && loose > 0)
     m_message->setText(
@@ -510,7 +520,7 @@ void MainWindow::updateSelection() {
   const Node* first = selection.isEmpty() ? nullptr : m_model.plan().find(selection.first().toStdString());
   const bool isOneKind = first && std::all_of(selection.begin(), selection.end(), [&](const QString& uid) {
                            const Node* n = m_model.plan().find(uid.toStdString());
-                           return n && n->kind == first->kind;
+                           return n && n->kind == first->kind && n->subPlan == first->subPlan;
                          });
   m_bench->showNodes(isOneKind ? selection : QStringList());
   m_ledger->narrowTo(selection.size() == 1 ? selection.first() : QString());
@@ -566,13 +576,13 @@ void MainWindow::answerWhy(const Vec3& spot, const QString& node, quint64 id, fl
   if (!view) return;
   constexpr std::size_t kMostLines = 200;
   m_why.ask([this, view, spot, node = node.toStdString(), id, radius](const Task& task) -> std::function<void()> {
-    const WhyHere here = whyHere(*view->plan, view->evaluation, view->quality, spot, radius, kMostLines, task);
+    const WhyHere here = whyHere(view->opened(), view->evaluation, view->quality, spot, radius, kMostLines, task);
     const std::vector<WhyStep> story = node.empty()
                                            ? std::vector<WhyStep>()
-                                           : storyOf(*view->plan, view->evaluation, view->quality, node, id, task);
+                                           : storyOf(view->opened(), view->evaluation, view->quality, node, id, task);
     if (task.isCancelled()) return {};
     return [this, view, here, story, radius] {
-      m_site->whyPanel().showAnswer(*view->plan, here, story, radius);
+      m_site->whyPanel().showAnswer(view->opened(), here, story, radius);
       m_site->update();
     };
   });
@@ -697,7 +707,7 @@ void MainWindow::beginWithLayout() {
 
 /// While there is no plan, what one can begin with lies over Site.
 void MainWindow::updateStart() {
-  const bool isEmpty = m_file.isEmpty() && m_model.plan().nodes.empty() && m_model.plan().paper.empty();
+  const bool isEmpty = m_file.isEmpty() && m_model.document().nodes.empty() && m_model.document().paper.empty();
   if (isEmpty == m_start->isVisibleTo(m_site)) return;
   if (isEmpty) m_start->refresh();
   m_start->setVisible(isEmpty);

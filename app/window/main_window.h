@@ -145,6 +145,11 @@ class MainWindow : public QMainWindow {
   void touchCell(const QString& uid, quint64 id, const std::string& what, const QString& written);
   void touchNextCell();
   void showTouches(const EvalViewPtr& view);
+  // The library of sub-plans.
+  static QString ownLibrary();
+  void readLibrary();
+  void keepInLibrary(const std::string& subPlan);
+  void addLibraryFolder();
   void updateKeys();
   /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
   QString hint(const std::vector<std::pair<const char*, QString>>& parts) const;
@@ -173,6 +178,7 @@ class MainWindow : public QMainWindow {
   Worker m_taking;
   Worker m_standing;  // of touch-ups
   Worker m_seeding;
+  Worker m_library;
   int m_seedsAsked = 0;                                          // presses of Next seed that are not done yet
   std::vector<std::function<void(const EvalViewPtr&)>> m_cells;  // written over, and done one after the other
   Worker m_cellWriting;

@@ -119,7 +119,7 @@ void MissingWindow::showFiles(const std::vector<UnreadFile>& files, const QStrin
   m_folder = folder;
   m_files = files;
   QStringList words;
-  for (const Problem& p : m_model->plan().origin.problems) words.push_back(QStringLiteral("! ") + lineOf(p));
+  for (const Problem& p : m_model->document().origin.problems) words.push_back(QStringLiteral("! ") + lineOf(p));
   if (words.size() > 6) words = words.mid(0, 6) << tr("and %1 more").arg(words.size() - 6);
   words.push_front(m_files.empty() ? tr("All files of the plan were read.")
                                    : tr("These files of the plan could not be read. What was placed of them is marked; "

@@ -57,6 +57,10 @@ class Settings {
   }
   void forgetKeys(const QString& command) { m_store.remove(QStringLiteral("keys/") + command); }
 
+  /// Folders of sub-plans besides the user's own.
+  QStringList libraryFolders() const { return m_store.value(QStringLiteral("library")).toStringList(); }
+  void setLibraryFolders(const QStringList& folders) { m_store.setValue(QStringLiteral("library"), folders); }
+
   /// Folders outside of the plan's own in which its files may look for others.
   QStringList allowedFolders(const QString& plan) const {
     return m_store.value(planKey(plan, "allowed")).toStringList();

@@ -72,6 +72,8 @@ std::vector<const Node*> openEndsOf(const Plan& plan) {
   std::vector<const Node*> ends;
   for (const Node& node : plan.nodes) {
     const NodeKind* kind = kindOf(node);
+    // Inside of a sub-plan only what goes out of it is an end.
+    if (!node.liesIn.instance.empty() && !node.liesIn.isEnd) continue;
     if (kind && !kind->isLayer && !node.isSkipped && !kind->outputs.empty() &&
         kind->outputs.front().type == ValueType::Points && !taken.contains(node.uid))
       ends.push_back(&node);

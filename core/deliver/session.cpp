@@ -115,6 +115,7 @@ std::vector<Problem> Session::problems() const {
 
 Result<const Node*> Session::find(const std::string& titleOrUid) const {
   if (const Node* node = m_plan.find(titleOrUid)) return node;
+  if (const Node* node = opened().find(titleOrUid)) return node;  // inside of a sub-plan
   std::vector<std::string> titles;
   const Node* found = nullptr;
   for (const Node& node : m_plan.nodes) {
@@ -147,7 +148,7 @@ Result<PointArrays> Session::points(const std::string& titleOrUid) const {
 Result<ExportReport> Session::exportTo(const std::string& path, const ExportOptions& how,
                                        const std::vector<std::string>& outputs, const Task& task) const {
   return within([&]() -> Result<ExportReport> {
-    const auto layers = exportLayersOf(m_plan, m_evaluation, outputs);
+    const auto layers = exportLayersOf(opened(), m_evaluation, outputs);
     if (!layers) return Failure(layers.error());
     ExportOptions named = how;
     if (!named.filesOf) named.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };

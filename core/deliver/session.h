@@ -40,6 +40,8 @@ class Session {
   ~Session();
 
   const Plan& plan() const { return m_plan; }
+  /// As it was evaluated last, with its sub-plans opened: what `evaluation` is about.
+  const Plan& opened() const { return m_evaluation.opened ? m_evaluation.opened->plan : m_plan; }
   DiskFileService& files() { return *m_files; }
   /// "node title or uid.parameter=value", or "dial=value".
   Result<void> set(const std::string& text);

@@ -73,6 +73,8 @@ json toJson(const Node& node) {
   j["version"] = node.version;
   j["title"] = node.title;
   j["at"] = {plain(node.x), plain(node.y)};
+  if (node.isInstance()) j["of"] = node.subPlan;
+  if (node.inside) j["inside"] = *node.inside;
   if (node.isSkipped) j["skipped"] = true;
   if (node.isFolded) j["folded"] = true;
   if (node.seed != 0) j["seed"] = node.seed;
@@ -160,6 +162,58 @@ json toJson(const PaperItem& p) {
   return j;
 }
 
+json toJson(const FrontControl& c) {
+  json j = withUnknown(c.unknown);
+  j["id"] = c.id;
+  j["type"] = kParamTypeNames[static_cast<std::size_t>(c.type)];
+  j["label"] = c.label;
+  const auto text = [&](const char* key, const std::string& value) {
+    if (!value.empty()) j[key] = value;
+  };
+  text("help", c.help);
+  text("group", c.group);
+  if (c.unit != Unit::None) j["unit"] = kUnitNames[static_cast<std::size_t>(c.unit)];
+  const FrontControl usual;
+  const auto number = [&](const char* key, double v, double unsaid) {
+    if (v != unsaid) j[key] = plain(v);
+  };
+  number("least", c.least, usual.least);
+  number("most", c.most, usual.most);
+  number("usual_least", c.usualLeast, usual.usualLeast);
+  number("usual_most", c.usualMost, usual.usualMost);
+  number("step", c.step, usual.step);
+  for (const Option& o : c.options) j["options"].push_back({{"id", o.id}, {"label", o.label}});
+  if (c.form != TextForm::Line) j["form"] = kTextFormNames[static_cast<std::size_t>(c.form)];
+  text("file_kind", c.fileKind);
+  text("shown_by", c.shownBy);
+  if (!c.shownFor.empty()) j["shown_for"] = c.shownFor;
+  j["usual"] = toJson(c.usual);
+  return j;
+}
+
+json toJson(const SubPlan& s) {
+  json j = withUnknown(s.unknown);
+  j["uid"] = s.uid;
+  j["name"] = s.name;
+  const auto text = [&](const char* key, const std::string& value) {
+    if (!value.empty()) j[key] = value;
+  };
+  text("sentence", s.sentence);
+  text("help", s.help);
+  text("author", s.author);
+  text("license", s.license);
+  text("tags", s.tags);
+  text("category", s.category);
+  text("news", s.news);
+  if (s.version != 1) j["version"] = s.version;
+  for (const FrontControl& c : s.fronts) j["fronts"].push_back(toJson(c));
+  for (const SubPlanCheck& c : s.checks) j["checks"].push_back({{"formula", c.formula}, {"words", c.words}});
+  j["nodes"] = json::array();
+  for (const Node& node : s.nodes) j["nodes"].push_back(toJson(node));
+  for (const PaperItem& item : s.paper) j["paper"].push_back(toJson(item));
+  return j;
+}
+
 json toJson(const PlanSettings& s) {
   json j = withUnknown(s.unknown);
   j.update({{"seed", s.seed},
@@ -234,6 +288,8 @@ json toJson(const Plan& plan) {
   for (const PropEntry& prop : plan.props) j["props"].push_back(toJson(prop));
   for (const Dial& dial : plan.dials) j["dials"].push_back(toJson(dial));
   for (const PaperItem& item : plan.paper) j["paper"].push_back(toJson(item));
+  for (const SubPlan& s : plan.subPlans) j["sub_plans"].push_back(toJson(s));
+  if (!plan.tool.empty()) j["tool"] = plan.tool;
   return j;
 }
 
@@ -284,14 +340,28 @@ std::string formatNodes(const Plan& plan, const std::vector<std::string>& uids) 
   const auto take = [&](const std::string& uid) {
     if (const PropEntry* prop = plan.findProp(uid); prop && !part.findProp(uid)) part.props.push_back(*prop);
   };
-  for (const Node& node : part.nodes)
-    for (const auto& [id, value] : node.params)
-      if (const auto* choices = std::get_if<PropChoices>(&value))
-        for (const PropChoice& c : *choices) take(c.prop);
-      else if (const auto* points = std::get_if<HandPoints>(&value))
-        for (const std::string& prop : points->props) take(prop);
-      else if (const auto* touches = std::get_if<TouchUps>(&value))
-        for (const std::string& prop : touches->props) take(prop);
+  const auto takeOf = [&](const ParamValue& value) {
+    if (const auto* choices = std::get_if<PropChoices>(&value))
+      for (const PropChoice& c : *choices) take(c.prop);
+    else if (const auto* points = std::get_if<HandPoints>(&value))
+      for (const std::string& prop : points->props) take(prop);
+    else if (const auto* touches = std::get_if<TouchUps>(&value))
+      for (const std::string& prop : touches->props) take(prop);
+  };
+  const auto takeAll = [&](const std::vector<Node>& nodes) {
+    for (const Node& node : nodes) {
+      for (const auto& [id, value] : node.params) takeOf(value);
+      if (const SubPlan* s = node.isInstance() ? plan.findSubPlan(node.subPlan) : nullptr;
+          s && !part.findSubPlan(s->uid))
+        part.subPlans.push_back(*s);
+    }
+  };
+  takeAll(part.nodes);
+  for (std::size_t i = 0; i < part.subPlans.size(); ++i) {  // those inside of them join at the end
+    const SubPlan s = part.subPlans[i];
+    takeAll(s.nodes);
+    for (const FrontControl& control : s.fronts) takeOf(control.usual);
+  }
   return formatPlan(part);
 }
 

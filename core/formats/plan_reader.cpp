@@ -269,9 +269,8 @@ json upgraded(const NodeKind* kind, Node& node, json params) {
   return params;
 }
 
-void takeParams(Node& node, json& unknown, const Taker& take) {
+void takeParams(Node& node, json& unknown, json params) {
   const NodeKind* kind = kindOf(node);
-  json params = take.object("params");
   try {
     params = upgraded(kind, node, params);
   } catch (const std::exception&) {  // a value of another sort than that version had
@@ -305,6 +304,8 @@ Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
   const auto at = take.numbers<2>("at", {0, 0}, kFarOnPlan);
   node.x = at[0];
   node.y = at[1];
+  if (node.isInstance()) node.subPlan = take.name("of");
+  if (node.isInstance() && take.has("inside")) node.inside = take.text("inside");
   node.isSkipped = take.flag("skipped", false);
   node.isFolded = take.flag("folded", false);
   node.seed = take.count("seed", 0);
@@ -318,7 +319,13 @@ Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
   for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs",
                           "follows", "params"})
     unknown.erase(key);
-  takeParams(node, unknown, take);
+  if (node.isInstance()) {
+    unknown.erase("of");
+    unknown.erase("inside");
+    if (json params = take.object("params"); !params.empty()) unknown["params"] = std::move(params);  // see settle
+  } else {
+    takeParams(node, unknown, take.object("params"));
+  }
   for (const auto& [id, links] : take.object("inputs").items()) {
     const std::string input = fmt::format("input \"{}\" of {}", id, where);
     if (!links.is_array()) throw std::runtime_error(fmt::format("{} is {}, not a list", input, shortly(links)));
@@ -329,6 +336,97 @@ Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
   }
   if (!unknown.empty()) node.unknown = unknown.dump();
   return node;
+}
+
+/// Parameters of instances are judged when all sub-plans are there.
+void settle(std::vector<Node>& nodes) {
+  for (Node& node : nodes) {
+    if (!node.isInstance() || !kindOf(node) || node.unknown.empty()) continue;
+    json unknown = json::parse(node.unknown);
+    if (!unknown.contains("params")) continue;
+    json params = std::move(unknown["params"]);
+    unknown.erase("params");
+    takeParams(node, unknown, std::move(params));
+    node.unknown = unknown.empty() ? std::string() : unknown.dump();
+  }
+}
+
+/// The place of `text` in a list of names; told, and `usual`, where it is none of them.
+template <typename T, std::size_t N>
+T oneOf(const Taker& take, const char* key, const std::array<const char*, N>& names, T usual) {
+  const std::string text = take.text(key, names[static_cast<std::size_t>(usual)]);
+  const auto it = std::find(names.begin(), names.end(), text);
+  if (it != names.end()) return static_cast<T>(it - names.begin());
+  take.say(fmt::format("nobody knows the {} \"{}\"; it counts as \"{}\"", key, text,
+                       names[static_cast<std::size_t>(usual)]));
+  return usual;
+}
+
+/// A value that a control of this sort can have in any case.
+ParamValue plainest(const FrontControl& c) {
+  const double number = std::clamp(0.0, c.least, c.most);
+  switch (c.type) {
+    case ParamType::Toggle: return false;
+    case ParamType::Number:
+    case ParamType::Integer: return number;
+    case ParamType::Choice: return c.options.empty() ? std::string() : c.options.front().id;
+    case ParamType::Text:
+    case ParamType::File: return std::string();
+    case ParamType::Vector: return std::vector<double>(3, number);
+    case ParamType::Range: return std::vector<double>(2, number);
+    case ParamType::Band: return std::vector<double>(4, number);
+    case ParamType::Props: return PropChoices();
+    case ParamType::Curve: return std::vector<double>{0, 0, 1, 1};
+    case ParamType::Strokes:
+    case ParamType::Faces: return std::vector<double>();
+    case ParamType::Points: return HandPoints();
+    case ParamType::Touches: return TouchUps();
+  }
+  return number;
+}
+
+FrontControl toFront(const json& j, const std::string& where, std::vector<Problem>& problems) {
+  const Taker take(j, "front control of " + where, problems);
+  FrontControl c;
+  c.id = take.name("id");
+  c.type = oneOf(take, "type", kParamTypeNames, ParamType::Number);
+  c.label = take.text("label", c.id);
+  c.help = take.text("help");
+  c.group = take.text("group");
+  c.unit = oneOf(take, "unit", kUnitNames, Unit::None);
+  c.least = take.number("least", c.least, -1e12, 1e12);
+  c.most = std::max(c.least, take.number("most", c.most, -1e12, 1e12));
+  c.usualLeast = take.number("usual_least", c.usualLeast, -1e12, 1e12);
+  c.usualMost = take.number("usual_most", c.usualMost, -1e12, 1e12);
+  c.step = take.above0("step", c.step, 1e12);
+  for (const json& option : take.list("options")) {
+    const Taker takeOption(option, "choice of " + c.label, problems);
+    const std::string id = takeOption.name("id");
+    c.options.push_back({id, takeOption.text("label", id)});
+  }
+  c.form = oneOf(take, "form", kTextFormNames, TextForm::Line);
+  c.fileKind = take.text("file_kind");
+  c.shownBy = take.text("shown_by");
+  for (const json& value : take.list("shown_for"))
+    if (value.is_string()) c.shownFor.push_back(value.get<std::string>());
+  if (c.type == ParamType::Choice && c.options.empty()) {
+    take.say("it has nothing to choose from; it is a text");
+    c.type = ParamType::Text;
+  }
+  c.usual = plainest(c);
+  const ParamSpec spec = specOf(c);
+  if (take.has("usual")) {
+    const json& usual = take.at("usual");
+    Node one;  // judged as a parameter of a node is
+    putValue(one, spec, usual);
+    if (const auto it = one.params.find(c.id); it != one.params.end())
+      c.usual = it->second;
+    else
+      take.say(fmt::format("{}; {} stands in its place", one.refused.at(c.id).fault, shortly(toJson(c.usual))));
+  }
+  c.unknown = leftover(j, {"id", "type", "label", "help", "group", "unit", "least", "most", "usual_least", "usual_most",
+                           "step", "options", "form", "file_kind", "shown_by", "shown_for", "usual"});
+  return c;
 }
 
 std::optional<ValueEntry> toValue(const Taker& take) {
@@ -485,6 +583,49 @@ void nameApart(std::vector<Item>& items, const char* what, std::vector<Problem>&
   }
 }
 
+SubPlan toSubPlan(const json& j, std::size_t number, std::vector<Problem>& problems) {
+  const bool isNamed = j.is_object() && j.contains("name") && j["name"].is_string();
+  const Taker take(j, isNamed ? j["name"].get<std::string>() : fmt::format("sub-plan {}", number + 1), problems);
+  SubPlan s;
+  s.uid = take.name("uid");
+  s.name = take.text("name");
+  s.sentence = take.text("sentence");
+  s.help = take.text("help");
+  s.author = take.text("author");
+  s.license = take.text("license");
+  s.tags = take.text("tags");
+  s.category = take.text("category");
+  s.news = take.text("news");
+  s.version = take.integer("version", 1, 1, 1'000'000'000);
+  for (const json& front : take.list("fronts")) {
+    FrontControl control = toFront(front, take.where(), problems);
+    // Only what stands before it can show it: so nothing shows itself.
+    const FrontControl* by = s.findFront(control.shownBy);
+    if (!control.shownBy.empty() && !(by && (by->type == ParamType::Toggle || by->type == ParamType::Choice))) {
+      take.say(fmt::format("{} cannot be shown by \"{}\", which is no toggle or choice before it; it is always shown",
+                           control.label, control.shownBy));
+      control.shownBy.clear();
+    }
+    if (const std::string fault = faultOfFrontId(s.fronts, control.id); fault.empty())
+      s.fronts.push_back(std::move(control));
+    else
+      take.say(fmt::format("{}; it is left out", fault));
+  }
+  for (const json& check : take.list("checks")) {
+    const Taker takeCheck(check, "check of " + take.where(), problems);
+    s.checks.push_back({takeCheck.name("formula"), takeCheck.text("words")});
+  }
+  const json& nodes = take.list("nodes");
+  for (std::size_t i = 0; i < nodes.size(); ++i) s.nodes.push_back(toNode(nodes[i], i, problems));
+  const json& paper = take.list("paper");
+  for (std::size_t i = 0; i < paper.size(); ++i) s.paper.push_back(toPaperItem(paper[i], i, problems));
+  nameApart(s.nodes, "nodes", problems);
+  nameApart(s.paper, "notes", problems);
+  s.unknown = leftover(j, {"uid", "name", "sentence", "help", "author", "license", "tags", "category", "news",
+                           "version", "fronts", "checks", "nodes", "paper"});
+  return s;
+}
+
 }  // namespace
 
 Result<Plan> parsePlan(const std::string& text, const std::string& where) {
@@ -511,12 +652,19 @@ Result<Plan> parsePlan(const std::string& text, const std::string& where) {
     all("props", plan.props, toProp);
     all("dials", plan.dials, toDial);
     all("paper", plan.paper, toPaperItem);
+    all("sub_plans", plan.subPlans, toSubPlan);
+    plan.tool = take.text("tool");
     plan.settings = toSettings(take.object("settings"), problems);
-    plan.unknown = leftover(j, {"format", "version", "settings", "nodes", "props", "dials", "paper"});
+    plan.unknown = leftover(j,
+                            {"format", "version", "settings", "nodes", "props", "dials", "paper", "sub_plans", "tool"});
     nameApart(plan.nodes, "nodes", problems);
     nameApart(plan.props, "props", problems);
     nameApart(plan.dials, "dials", problems);
     nameApart(plan.paper, "notes", problems);
+    nameApart(plan.subPlans, "sub-plans", problems);
+    fitSubPlans(plan);
+    for (SubPlan& s : plan.subPlans) settle(s.nodes);
+    settle(plan.nodes);
     plan.origin = {std::make_shared<const std::string>(text), std::move(problems)};
     return plan;
   } catch (const json::exception& e) { return refuse(whyNotJson(e, text)); } catch (const std::exception& e) {

@@ -55,15 +55,6 @@ struct Histogram {
 Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values,
                         const Array<std::uint8_t>& kept);
 
-struct Plan;
-struct Evaluation;
-
-/// What stands for the results of one node when a plan is worked out inside of another.
-struct GivenResult {
-  Outputs outputs;
-  MemoryCache::Key key{};  // of all that they depend on
-};
-
 struct EvalContext {
   Task task;
   std::uint64_t planSeed = 0;  // 0 when the node's seed is locked
@@ -77,11 +68,6 @@ struct EvalContext {
   std::optional<Histogram>* histogram = nullptr;
   std::size_t* candidates = nullptr;  // what Sow nodes report as "given"
   std::string* said = nullptr;        // what the card tells of the result
-  /// Works out the `wanted` nodes of a plan inside of this node, whole in every quality; `given`, by uid, stands for
-  /// results of its nodes. Ids and draws are of the path through this node. Fails with what failed in there.
-  std::function<Result<Evaluation>(const Plan& inner, const std::map<std::string, GivenResult>& given,
-                                   const std::vector<std::string>& wanted)>
-      evaluateInner;
 
   /// The id of a point that this node makes; `code` tells its points apart. No point is ever made without the node's
   /// uid.

@@ -8,17 +8,41 @@
 #include <algorithm>
 
 namespace arvesk {
+namespace {
+
+const ParamValue& valueIn(const FrontValue& front, Quality quality) {
+  return quality == Quality::Draft ? front.draft : front.final;
+}
+
+/// What a name in a formula stands for: a front control, or a dial.
+Result<double> numberNamed(const Plan& plan, const std::string& name, Quality quality) {
+  for (const FrontValue& front : plan.fronts) {
+    if (const auto number = frontNumber(front.control, valueIn(front, quality), name)) return *number;
+    if (front.control.id == name)
+      return fail(ProblemCode::BadParameter, fmt::format("the front control \"{}\" is not one number", name),
+                  std::holds_alternative<std::vector<double>>(front.control.usual)
+                      ? fmt::format("Its numbers are {0}_1, {0}_2 …", name)
+                      : std::string("Only a parameter of its own sort can follow it"));
+  }
+  const auto dial = std::find_if(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
+  if (dial != plan.dials.end()) return quality == Quality::Draft ? dial->draft : dial->final;
+  if (!plan.fronts.empty())
+    return fail(ProblemCode::BadParameter, fmt::format("the sub-plan has no front control \"{}\"", name),
+                "Bring one to the front under that name, or type a number");
+  return fail(ProblemCode::BadParameter, fmt::format("the plan has no dial \"{}\"", name),
+              "Add it on the Bench of the plan, or type a number");
+}
+
+}  // namespace
 
 Result<double> dialValue(const Plan& plan, const std::string& formula, Quality quality) {
   const auto compiled = Formula::compile(formula);
   if (!compiled) return Failure(compiled.error());
   std::vector<double> row;
   for (const std::string& name : compiled->names()) {
-    const auto dial = std::find_if(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
-    if (dial == plan.dials.end())
-      return fail(ProblemCode::BadParameter, fmt::format("the plan has no dial \"{}\"", name),
-                  "Add it on the Bench of the plan, or type a number");
-    row.push_back(quality == Quality::Draft ? dial->draft : dial->final);
+    const auto value = numberNamed(plan, name, quality);
+    if (!value) return Failure(value.error());
+    row.push_back(*value);
   }
   return compiled->evaluate(row);
 }
@@ -61,6 +85,21 @@ std::string put(const ParamSpec& spec, std::optional<unsigned> part, double valu
   }
 }
 
+/// A value that is taken over as it is: the formula is the name of a front control of the parameter's own sort. Null
+/// for all others.
+const ParamValue* wholeValue(const Plan& plan, const ParamSpec& spec, const std::string& formula, Quality quality) {
+  const auto begin = formula.find_first_not_of(' ');
+  const std::string name = begin == std::string::npos
+                               ? std::string()
+                               : formula.substr(begin, formula.find_last_not_of(' ') - begin + 1);
+  for (const FrontValue& front : plan.fronts) {
+    if (front.control.id != name) continue;
+    const auto sort = [](ParamType type) { return type == ParamType::File ? ParamType::Text : type; };
+    return sort(front.control.type) == sort(spec.type) ? &valueIn(front, quality) : nullptr;
+  }
+  return nullptr;
+}
+
 }  // namespace
 
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality) {
@@ -76,6 +115,10 @@ std::map<std::string, Problem> followDials(Plan& plan, Quality quality) {
       };
       if (!spec) {
         tell(fmt::format("\"{}\" follows \"{}\", but there is no such parameter", key, formula), "Take it out");
+        continue;
+      }
+      if (const ParamValue* whole = part ? nullptr : wholeValue(plan, *spec, formula, quality)) {
+        node.params[param] = *whole;
         continue;
       }
       const auto value = dialValue(plan, formula, quality);
@@ -117,6 +160,7 @@ ParamMap paramsNow(const Plan& plan, const Node& node, Quality quality) {
   Plan followed;
   followed.nodes.push_back(node);
   followed.dials = plan.dials;
+  followed.fronts = plan.fronts;
   followDials(followed, quality);
   return followed.nodes.front().params;
 }

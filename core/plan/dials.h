@@ -6,9 +6,9 @@
 
 namespace arvesk {
 
-/// Sets every parameter of `plan` that follows dials to its value in `quality`. What cannot be worked out keeps its own
-/// value and is told per node uid: a formula that does not parse, a name that no dial has, a result outside of the
-/// parameter's range.
+/// Sets every parameter of `plan` that follows dials or front controls to its value in `quality`. What cannot be worked
+/// out keeps its own value and is told per node uid: a formula that does not parse, a name that no dial has, a result
+/// outside of the parameter's range.
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
 
 /// The parameters of one node of the plan as they are in `quality`.
@@ -24,7 +24,7 @@ FollowedPart followedPart(const std::string& key);
 /// What is wrong with `name` for a dial of `plan`, or empty: names are letters, digits and _, each used once.
 std::string faultOfDialName(const Plan& plan, const std::string& name, const std::string& ownUid);
 
-/// The value of a formula over the plan's dials.
+/// The value of a formula over the plan's dials, or the front controls of the sub-plan that its nodes are of.
 Result<double> dialValue(const Plan& plan, const std::string& formula, Quality quality);
 
 }  // namespace arvesk

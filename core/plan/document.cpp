@@ -12,7 +12,15 @@
 
 namespace arvesk {
 
-const NodeKind* kindOf(const Node& node) { return node.madeKind ? node.madeKind.get() : findNodeKind(node.kind); }
+const NodeKind* kindOf(const Node& node) { return node.made.kind ? node.made.kind.get() : findNodeKind(node.kind); }
+
+Problem unknownKind(const Node& node) {
+  if (node.isInstance())
+    return problem(ProblemCode::UnknownKind, fmt::format("its sub-plan ({}) is not in the plan", node.subPlan),
+                   "Take the node out, or paste it anew from where the sub-plan is");
+  return problem(ProblemCode::UnknownKind, fmt::format("the kind \"{}\" is not known here", node.kind),
+                 "Open the plan with the version that wrote it; saving keeps the node");
+}
 
 const Node* Plan::find(const std::string& uid) const {
   const auto it = std::find_if(nodes.begin(), nodes.end(), [&](const Node& n) { return n.uid == uid; });
@@ -33,17 +41,29 @@ const PropEntry* Plan::findProp(const std::string& uid) const {
   return it == props.end() ? nullptr : &*it;
 }
 
+const SubPlan* Plan::findSubPlan(const std::string& uid) const {
+  const auto it = std::find_if(subPlans.begin(), subPlans.end(), [&](const SubPlan& s) { return s.uid == uid; });
+  return it == subPlans.end() ? nullptr : &*it;
+}
+SubPlan* Plan::findSubPlan(const std::string& uid) {
+  return const_cast<SubPlan*>(std::as_const(*this).findSubPlan(uid));
+}
+
 std::string newUid() {
   static std::random_device device;
   return fmt::format("{:08x}{:08x}", device(), device());
 }
 
 void tidyPlaces(Plan& plan) {
-  for (Node& node : plan.nodes) {
-    for (auto& [id, links] : node.inputs)
-      while (!links.empty() && links.back().isEmpty()) links.pop_back();
-    std::erase_if(node.inputs, [](const auto& input) { return input.second.empty(); });
-  }
+  const auto tidy = [](std::vector<Node>& nodes) {
+    for (Node& node : nodes) {
+      for (auto& [id, links] : node.inputs)
+        while (!links.empty() && links.back().isEmpty()) links.pop_back();
+      std::erase_if(node.inputs, [](const auto& input) { return input.second.empty(); });
+    }
+  };
+  tidy(plan.nodes);
+  for (SubPlan& s : plan.subPlans) tidy(s.nodes);
 }
 
 bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to) {
@@ -74,6 +94,9 @@ std::optional<ValueType> outputType(const PlanIndex& index, Link link) {
     if (at < 0) return {};
     const OutputSpec& output = kind->outputs[static_cast<std::size_t>(at)];
     declared = output.type;
+    if (const ParamSpec* said = output.typeParam.empty() ? nullptr : kind->findParam(output.typeParam))
+      for (const ValueType type : kValueTypes)
+        if (node->value(*said) == ParamValue(std::string(valueTypeName(type)))) return type;
     const auto same = node->inputs.find(output.sameAs);
     if (output.sameAs.empty() || same == node->inputs.end() || !seen.insert(node).second) return declared;
     const auto from = std::find_if(same->second.begin(), same->second.end(),
@@ -87,7 +110,7 @@ std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return
 
 std::string sentenceOf(const Plan& plan, const Node& node, Quality quality) {
   const NodeKind* kind = kindOf(node);
-  if (!kind) return fmt::format("unknown kind \"{}\"", node.kind);
+  if (!kind) return unknownKind(node).message;
   std::string text = kind->sentence(paramsNow(plan, node, quality));
   if (const auto it = node.inputs.find("where"); it != node.inputs.end() && !it->second.empty())
     if (const Node* mask = plan.find(it->second.front().node)) text += fmt::format(" · where {}", mask->title);
@@ -109,8 +132,8 @@ std::vector<Problem> checkPlan(const Plan& plan) {
       add(ProblemCode::BadParameter, node, fmt::format("the uid {} is used twice", node.uid));
     const NodeKind* kind = kindOf(node);
     if (!kind) {
-      add(ProblemCode::UnknownKind, node, fmt::format("the kind \"{}\" is not known here", node.kind),
-          "Open the plan with the version that wrote it; saving keeps the node");
+      const Problem unknown = unknownKind(node);
+      add(unknown.code, node, unknown.message, unknown.advice);
       continue;
     }
     if (node.version > kind->version)

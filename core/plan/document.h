@@ -4,66 +4,13 @@
 
 #include "core/geometry/file_parts.h"
 #include "core/plan/node_kind.h"
+#include "core/plan/sub_plan.h"
 
 #include <array>
 
 namespace arvesk {
 
 enum class Quality;
-
-struct Link {
-  std::string node;    // uid of the node it comes from
-  std::string output;  // id of its output
-  std::string slot;    // permanent name of this place in a many-input; Merge keys ids by it
-  bool operator==(const Link&) const = default;
-  /// A place that lost its link: it stays, so that the others keep theirs.
-  bool isEmpty() const { return node.empty(); }
-};
-
-/// A parameter that a file holds in a form or range that cannot be. It is written back as it was, so that nothing is
-/// lost, and the node waits for another one.
-struct RefusedValue {
-  std::string written;  // JSON
-  std::string fault;    // what is wrong, in words
-  bool operator==(const RefusedValue&) const = default;
-};
-
-struct Node {
-  std::string uid;
-  std::string kind;
-  std::shared_ptr<const NodeKind> madeKind;  // made while the program runs, such as a plan used as a node; see kindOf
-  int version = 1;
-  std::string title;
-  double x = 0;  // place on the plan
-  double y = 0;
-  bool isSkipped = false;
-  bool isFolded = false;  // on the Plan, the chain that begins here is drawn as one line
-  std::uint64_t seed = 0;
-  bool isSeedLocked = false;
-  ParamMap params;
-  std::map<std::string, std::string> follows;  // parameter → formula over the plan's dials, such as "spacing * 2"
-  std::map<std::string, std::vector<Link>> inputs;
-  std::string
-      unknown;  // JSON object with keys and parameters that this version does not know; written back as they were
-  std::map<std::string, RefusedValue> refused;  // by parameter; holds until the parameter is set
-  bool operator==(const Node&) const = default;
-
-  /// What the file says that cannot be, of parameters that were not set since; empty when there is nothing.
-  std::string refusal() const {
-    for (const auto& [id, value] : refused)
-      if (!params.contains(id)) return value.fault;
-    return {};
-  }
-
-  const ParamValue& value(const ParamSpec& spec) const {
-    const auto it = params.find(spec.id);
-    return it == params.end() ? spec.defaultValue : it->second;
-  }
-};
-
-/// The node's kind: its own when one was made for it, else the one that is registered under its name; null when there
-/// is none.
-const NodeKind* kindOf(const Node& node);
 
 /// A mount point that was set by hand on a prop.
 struct MountEntry {
@@ -137,20 +84,6 @@ struct Dial {
   bool operator==(const Dial&) const = default;
 };
 
-/// A titled area of the Plan that groups cards, or a note stuck on paper.
-struct PaperItem {
-  enum class Sort { Bed, Note };
-  std::string uid;
-  Sort sort = Sort::Note;
-  std::string text;
-  double x = 0;
-  double y = 0;
-  double width = 240;
-  double height = 80;
-  std::string unknown;
-  bool operator==(const PaperItem&) const = default;
-};
-
 struct CameraEntry {
   std::string name;
   Vec3 eye{30, 20, 30};
@@ -198,6 +131,10 @@ struct Plan {
   std::vector<PropEntry> props;
   std::vector<Dial> dials;
   std::vector<PaperItem> paper;
+  std::vector<SubPlan> subPlans;   // that its nodes, and those inside of them, are instances of
+  std::string tool;                // uid of the sub-plan that this plan is there to show, or empty
+  std::vector<FrontValue> fronts;  // of the sub-plan whose nodes these are (inside.h); a document has none
+  std::string path;                // what stands before the uids of these nodes then
   PlanSettings settings;
   std::string unknown;
   bool isReadOnly = false;  // written by a newer version
@@ -207,15 +144,20 @@ struct Plan {
   const Node* find(const std::string& uid) const;
   Node* find(const std::string& uid);
   const PropEntry* findProp(const std::string& uid) const;
+  const SubPlan* findSubPlan(const std::string& uid) const;
+  SubPlan* findSubPlan(const std::string& uid);
   const PaperItem* findPaper(const std::string& uid) const;
   PaperItem* findPaper(const std::string& uid);
 };
+
+/// Why a node has no kind.
+Problem unknownKind(const Node& node);
 
 /// A uid that no node or prop of the plan has; from the operating system's random numbers, so that plans can be pasted
 /// into each other.
 std::string newUid();
 
-/// Takes empty places off the ends of inputs; an input without links is none, as in files.
+/// Takes empty places off the ends of inputs, inside of sub-plans too; an input without links is none, as in files.
 void tidyPlaces(Plan& plan);
 
 /// Would a link from `from` to `to` close a loop?

@@ -8,6 +8,7 @@
 #include "core/plan/mask_names.h"
 #include "core/plan/plan_index.h"
 #include "core/plan/prop_loading.h"
+#include "core/plan/sub_plan_checks.h"
 
 #include <fmt/format.h>
 #include <tbb/task_arena.h>
@@ -27,8 +28,6 @@ double millisecondsSince(Clock::time_point start) {
   return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
 }
 
-/// Plans inside of plans go no deeper: one that holds itself ends here.
-constexpr int kDeepest = 32;
 /// Masks inside of masks: each asks the next while it waits itself, on one stack.
 constexpr int kDeepestMask = 400;
 
@@ -62,7 +61,7 @@ struct Step {
 
 void nameTheNode(NodeReport& report, const Node& node) {
   for (Problem& p : report.problems)
-    if (p.where.empty()) p.where = node.title;
+    if (p.where.empty()) p.where = node.where();
 }
 
 NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Failed) {
@@ -73,29 +72,19 @@ NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Fail
   return report;
 }
 
-/// One evaluation of one plan, the document's or one inside of a node.
+/// One evaluation of an opened plan.
 class Run {
  public:
-  Run(FileService& files, const Plan& plan, const EvalRequest& request, std::string path, int depth)
-      : m_files(files), m_plan(plan), m_index(m_plan), m_request(request), m_path(std::move(path)), m_depth(depth) {
+  Run(FileService& files, const Plan& plan, const EvalRequest& request)
+      : m_files(files), m_plan(plan), m_index(m_plan), m_request(request) {
     m_dialProblems = followDials(m_plan, request.quality);
     if (request.quality != Quality::Draft) return;
     m_share = static_cast<float>(plan.settings.draftShare);
     m_thinnable = thinnableNodes(m_plan);
   }
 
-  /// `given` stands for the results of nodes of the plan, which are not worked out then.
-  Evaluation evaluate(const std::map<std::string, GivenResult>& given) {
+  Evaluation evaluate() {
     PlanOrder order(m_index);
-    for (const auto& [uid, value] : given)
-      if (const Node* node = m_index.find(uid)) {
-        order.leaveOut(*node);
-        Step& step = stepOf(*node);
-        step.report.state = NodeState::Done;
-        step.values = step.delivered = value.outputs;
-        for (const Value& v : value.outputs) step.report.passed.push_back(countOf(v));
-        step.key = value.key;
-      }
     // Layer by layer, each after what it is made from: what can be shown is there early, and few things are half done.
     if (m_request.wanted.empty())
       for (const bool isLayerWanted : {true, false})
@@ -129,8 +118,6 @@ class Run {
   Plan m_plan;  // with what follows dials worked out
   PlanIndex m_index;
   const EvalRequest& m_request;
-  std::string m_path;
-  int m_depth;
   std::map<std::string, Problem> m_dialProblems;
   float m_share = 1;
   std::set<std::string> m_thinnable;  // only in a draft
@@ -189,7 +176,6 @@ class Run {
     std::set<Step*> sources;
     for (const Node* source : sourcesOf(m_index, *step.node)) sources.insert(&m_steps.at(source->uid));
     for (Step* source : sources) {
-      if (source->report.state == NodeState::Done) continue;  // given
       source->after.push_back(&step);
       ++step.left;
     }
@@ -384,9 +370,7 @@ class Run {
 
   NodeReport compute(Step& step) {
     const Node& node = *step.node;
-    if (!step.kind)
-      return failed(node, problem(ProblemCode::UnknownKind, fmt::format("the kind \"{}\" is not known here", node.kind),
-                                  "Open the plan with the version that wrote it; saving keeps the node"));
+    if (!step.kind) return failed(node, unknownKind(node));
     if (node.version > step.kind->version)
       return failed(
           node, problem(ProblemCode::UnknownKind, fmt::format("was made by a newer version of {}", step.kind->label),
@@ -404,7 +388,6 @@ class Run {
     KeyBuilder key;
     key.addText(step.kind->id);
     key.add(static_cast<std::uint64_t>(step.kind->version));
-    key.addText(m_path);
     key.addText(node.uid);
     Inputs inputs;
     if (auto ended = gatherInputs(step, inputs, key)) return std::move(*ended);
@@ -462,31 +445,6 @@ class Run {
     }
   }
 
-  /// Works out a plan inside of `node`: ids and draws are of the path that leads there, so that two uses of one plan
-  /// are two.
-  Result<Evaluation> evaluateInner(const Node& node, const EvalContext& ctx, const Plan& inner,
-                                   const std::map<std::string, GivenResult>& given,
-                                   const std::vector<std::string>& wanted, NodeReport& report) {
-    if (m_depth + 1 >= kDeepest)
-      return fail(ProblemCode::Loop, fmt::format("more than {} plans lie inside of each other", kDeepest),
-                  "Take out the one that holds itself");
-    Plan seeded = inner;
-    seeded.settings.seed = hashOf(ctx.planSeed, ctx.nodeSeed);
-    EvalRequest request;
-    request.wanted = wanted;
-    request.limits = m_request.limits;
-    request.task = {m_request.task.stop, {}};
-    if (ctx.task.doing) request.atWork = [&](const AtWork& at) { ctx.task.doing(at.doing); };
-    Evaluation done = Run(m_files, seeded, request, m_path + node.uid + "/", m_depth + 1).evaluate(given);
-    report.inner = done.reports;
-    if (isCancelled()) return Failure(cancelled());
-    for (const std::string& uid : wanted)
-      if (const auto it = done.reports.find(uid); it != done.reports.end() && it->second.state != NodeState::Done)
-        for (const auto& [id, r] : done.reports)
-          if (r.state == NodeState::Failed) return Failure(r.problems.front());
-    return done;
-  }
-
   /// What a hand keeps is taken away by no filter.
   static void keepByHand(const NodeKind& kind, const Task& task, Outputs& outputs) {
     const int left = kind.leftOutIndex();
@@ -502,7 +460,7 @@ class Run {
     NodeReport report;
     std::optional<Histogram> histogram;
     std::size_t candidateCount = 0;
-    EvalContext ctx = contextOf(m_plan, node, m_path);
+    EvalContext ctx = contextOf(m_plan, node);
     ctx.task = taskOf(node);
     ctx.limits = m_request.limits;
     ctx.files = &m_files;
@@ -511,10 +469,6 @@ class Run {
     ctx.histogram = &histogram;
     ctx.candidates = &candidateCount;
     ctx.said = &report.said;
-    ctx.evaluateInner = [&](const Plan& inner, const std::map<std::string, GivenResult>& given,
-                            const std::vector<std::string>& wanted) {
-      return evaluateInner(node, ctx, inner, given, wanted, report);
-    };
 
     const Clock::time_point start = Clock::now();
     // The border: whatever a library throws becomes a message on the node.
@@ -529,11 +483,7 @@ class Run {
     });
     report.milliseconds = millisecondsSince(start);
     if (isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
-    if (!outputs) {
-      NodeReport wrong = failed(node, outputs.error());
-      wrong.inner = std::move(report.inner);
-      return wrong;
-    }
+    if (!outputs) return failed(node, outputs.error());
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
     for (const Value& value : *outputs)
       if (const auto* mask = std::get_if<MaskPtr>(&value); mask && *mask && (*mask)->depth() > kDeepestMask)
@@ -617,6 +567,107 @@ class Run {
   }
 };
 
+/// What instances and ways say and give, from the nodes inside.
+class Instances {
+ public:
+  explicit Instances(Evaluation& evaluation) : m_evaluation(evaluation), m_index(evaluation.opened->plan) {}
+  void tell() {
+    for (const auto& [uid, links] : m_evaluation.opened->ways) tellWay(uid, links);
+    for (const auto& [uid, instance] : m_evaluation.opened->instances) tell(uid, instance);
+  }
+
+ private:
+  Evaluation& m_evaluation;
+  PlanIndex m_index;
+
+  Value valueAt(const Link& link) const {
+    const Node* source = m_index.find(link.node);
+    const NodeKind* kind = source ? kindOf(*source) : nullptr;
+    const auto values = m_evaluation.values.find(link.node);
+    const int output = kind ? kind->outputIndex(link.output) : -1;
+    if (output < 0 || values == m_evaluation.values.end()) return {};
+    return values->second[static_cast<std::size_t>(output)];
+  }
+
+  void tellWay(const std::string& uid, const std::vector<Link>& links) {
+    if (m_evaluation.reports.contains(uid)) return;  // it says itself that nothing comes in
+    NodeReport report;
+    report.state = NodeState::Done;
+    Value first;
+    for (const Link& link : links) {
+      const Value value = valueAt(link);
+      report.given += countOf(value);
+      if (std::holds_alternative<std::monostate>(first)) first = value;
+      const auto before = m_evaluation.reports.find(link.node);
+      if (before == m_evaluation.reports.end() || before->second.state == NodeState::Done) continue;
+      if (before->second.state == NodeState::Skipped) continue;
+      report.state = NodeState::Waiting;
+      const Node* source = m_index.find(link.node);
+      report.problems = {problem(ProblemCode::Waiting, fmt::format("waiting for {}", source ? source->title : ""))};
+    }
+    report.passed = {report.given};
+    m_evaluation.values[uid] = {first};
+    m_evaluation.reports[uid] = std::move(report);
+  }
+
+  void tellChecks(const OpenedInstance& instance, NodeReport& report) const {
+    if (instance.checks.empty() || !isWhole(instance)) return;
+    std::map<std::string, WayFacts> facts;
+    for (const auto& [name, way] : instance.checkedWays) {
+      WayFacts& f = facts[name];
+      for (const Link& link : m_evaluation.opened->ways.at(way)) {
+        const Value value = valueAt(link);
+        f.count += countOf(value);
+        if (const auto* surface = std::get_if<SurfacePtr>(&value); surface && *surface)
+          f.bounds.add((*surface)->bounds());
+        if (const auto* volume = std::get_if<VolumePtr>(&value); volume && *volume) f.bounds.add((*volume)->bounds());
+        if (const auto* points = std::get_if<PointsPtr>(&value); points && *points)
+          for (std::size_t i = 0; i < (*points)->count; ++i) f.bounds.add((*points)->position[i]);
+      }
+    }
+    for (Problem& p : brokenChecks(instance.checks, instance.fronts, facts)) report.problems.push_back(std::move(p));
+  }
+  bool isWhole(const OpenedInstance& instance) const {
+    return std::all_of(instance.nodes.begin(), instance.nodes.end(),
+                       [&](const std::string& uid) { return m_evaluation.reports.contains(uid); });
+  }
+
+  void tell(const std::string& uid, const OpenedInstance& instance) {
+    NodeReport report;
+    report.state = NodeState::Done;
+    report.isFromCache = true;
+    const Problem* failure = nullptr;
+    const Problem* waiting = nullptr;
+    for (const std::string& inner : instance.nodes) {
+      const auto it = m_evaluation.reports.find(inner);
+      if (it == m_evaluation.reports.end()) continue;  // not wanted
+      const NodeReport& r = it->second;
+      report.milliseconds += r.milliseconds;
+      report.bytes += r.bytes;
+      report.isDraft = report.isDraft || r.isDraft;
+      report.isFromCache = report.isFromCache && r.isFromCache;
+      if (r.state == NodeState::Failed && !failure) failure = &r.problems.front();
+      if (r.state == NodeState::Waiting && !waiting) waiting = &r.problems.front();
+      if (r.state == NodeState::Done)
+        report.problems.insert(report.problems.end(), r.problems.begin(), r.problems.end());
+    }
+    if (const Problem* what = failure ? failure : waiting) {
+      report.state = failure ? NodeState::Failed : NodeState::Waiting;
+      report.problems.insert(report.problems.begin(), *what);
+    } else {
+      tellChecks(instance, report);
+    }
+    if (const Value main = valueAt(instance.main); typeOf(main) == ValueType::Points) report.given = countOf(main);
+    Outputs outputs;
+    for (const Link& link : instance.outputs) {
+      outputs.push_back(valueAt(link));
+      report.passed.push_back(countOf(outputs.back()));
+    }
+    if (report.state == NodeState::Done) m_evaluation.values[uid] = std::move(outputs);
+    m_evaluation.reports[uid] = std::move(report);
+  }
+};
+
 const Value* valueAt(const Plan& plan, const Evaluation& evaluation, const Link& link) {
   const Node* source = plan.find(link.node);
   const NodeKind* kind = source ? kindOf(*source) : nullptr;
@@ -643,11 +694,11 @@ Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node
   return inputs;
 }
 
-EvalContext contextOf(const Plan& plan, const Node& node, const std::string& path) {
+EvalContext contextOf(const Plan& plan, const Node& node) {
   EvalContext ctx;
   ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
   ctx.nodeSeed = node.seed;
-  ctx.nodeUid = hashText(path + node.uid);
+  ctx.nodeUid = hashText(node.uid);
   return ctx;
 }
 
@@ -655,10 +706,24 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   setFloatingPointMode();
   const Clock::time_point start = Clock::now();
   m_files->memory().setLimit(request.limits.cacheBytes);
-  Evaluation evaluation = Run(*m_files, plan, request, {}, 0).evaluate({});
+  const auto opened = std::make_shared<const OpenedPlan>(openPlan(plan, request.quality));
+  EvalRequest inside = request;
+  inside.wanted.clear();
+  for (const std::string& uid : request.wanted) {
+    const auto instance = opened->instances.find(uid);
+    if (instance == opened->instances.end())
+      inside.wanted.push_back(uid);
+    else
+      for (const Link& link : instance->second.outputs) inside.wanted.push_back(link.node);
+  }
+  Evaluation evaluation = Run(*m_files, opened->plan, inside).evaluate();
+  evaluation.opened = opened;
   m_files->memory().trim();
-  if (!evaluation.isCancelled)
-    for (auto& [uid, note] : orderNotes(plan, evaluation)) evaluation.reports[uid].problems.push_back(std::move(note));
+  if (!evaluation.isCancelled) {
+    for (auto& [uid, note] : orderNotes(opened->plan, evaluation))
+      evaluation.reports[uid].problems.push_back(std::move(note));
+    Instances(evaluation).tell();
+  }
   evaluation.milliseconds = millisecondsSince(start);
   return evaluation;
 }

@@ -4,6 +4,7 @@
 
 #include "core/plan/document.h"
 #include "core/plan/draft.h"
+#include "core/plan/open_plan.h"
 
 namespace arvesk {
 
@@ -20,15 +21,16 @@ struct NodeReport {
   std::vector<Problem> problems;
   std::string said;  // by the node, of its result
   std::shared_ptr<const Histogram> histogram;
-  std::map<std::string, NodeReport> inner;  // by uid, of the plan that was worked out inside of the node, if any
 };
 
 struct Evaluation {
   bool isCancelled = false;
   double milliseconds = 0;
   float draftShare = 1;  // of what a draft delivers; 1 in final quality
-  std::map<std::string, NodeReport> reports;
-  std::map<std::string, Outputs> values;                     // of all nodes that are done
+  /// What was worked out: the plan with its sub-plans opened. Who walks along links walks along its.
+  std::shared_ptr<const OpenedPlan> opened;
+  std::map<std::string, NodeReport> reports;                 // by uid in the opened plan; instances have one too
+  std::map<std::string, Outputs> values;                     // of all nodes and instances that are done
   std::vector<PropPtr> props;                                // of the plan; stand-ins for those that could not be read
   std::map<std::string, std::vector<Problem>> propProblems;  // by uid: why they could not, and what reading them said
 
@@ -65,9 +67,8 @@ struct EvalRequest {
 /// empty.
 Inputs inputsOf(const Plan& plan, const Evaluation& evaluation, const Node& node);
 
-/// The seeds that `node` is evaluated under; files, props and reports are the caller's. `path` names the nodes that it
-/// lies in, each followed by "/"; empty for the nodes of the document itself.
-EvalContext contextOf(const Plan& plan, const Node& node, const std::string& path = {});
+/// The seeds that `node` is evaluated under; files, props and reports are the caller's.
+EvalContext contextOf(const Plan& plan, const Node& node);
 
 /// Evaluates plans. Results are kept in the file service's memory: evaluators over the same files share them.
 class Evaluator {

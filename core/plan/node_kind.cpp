@@ -18,6 +18,7 @@ const char* familyLabel(Family family) {
     case Family::Adjust: return ARVESK_TEXT("family", "Adjust");
     case Family::Dress: return ARVESK_TEXT("family", "Dress");
     case Family::Deliver: return ARVESK_TEXT("family", "Deliver");
+    case Family::SubPlan: return ARVESK_TEXT("family", "Sub-plans");
   }
   return "";
 }

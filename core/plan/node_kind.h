@@ -8,7 +8,7 @@
 
 namespace arvesk {
 
-enum class Family { Ground, Scatter, Mask, Thin, Adjust, Dress, Deliver };
+enum class Family { Ground, Scatter, Mask, Thin, Adjust, Dress, Deliver, SubPlan };
 const char* familyLabel(Family family);
 
 struct InputSpec {
@@ -32,7 +32,8 @@ struct OutputSpec {
   ValueType type;
   std::string label;
   std::string sameAs{};  // id of an input: what comes out is of the type that comes in there; `type` while nothing does
-  bool isLeftOut = false;  // what a filter took away
+  bool isLeftOut = false;   // what a filter took away
+  std::string typeParam{};  // id of a choice among valueTypeName's words that says the type while nothing comes in
 };
 
 /// How far a point's result depends on what is elsewhere: other points, other inputs, other places of the ground.

@@ -82,6 +82,7 @@ enum class TextForm { Line, RangeRules, NameRules, Palette, Ramp, Color };
 struct Option {
   std::string id;  // in files
   std::string label;
+  bool operator==(const Option&) const = default;
 };
 
 /// An option as it is declared.

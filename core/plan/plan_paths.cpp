@@ -10,15 +10,25 @@ namespace fs = std::filesystem;
 /// Calls `visit` with the path and who names it.
 template <class PlanLike, class Visit>
 void visitPaths(PlanLike& plan, const Visit& visit) {
-  for (auto& node : plan.nodes) {
-    const NodeKind* kind = kindOf(node);
-    if (!kind) continue;
-    for (const ParamSpec& spec : kind->params) {
-      if (spec.type != ParamType::File) continue;
-      const auto it = node.params.find(spec.id);
-      if (it == node.params.end()) continue;
-      if (auto* path = std::get_if<std::string>(&it->second); path && !path->empty()) visit(*path, node.uid, false);
+  const auto visitNodes = [&](auto& nodes) {
+    for (auto& node : nodes) {
+      const NodeKind* kind = kindOf(node);
+      if (!kind) continue;
+      for (const ParamSpec& spec : kind->params) {
+        if (spec.type != ParamType::File) continue;
+        const auto it = node.params.find(spec.id);
+        if (it == node.params.end()) continue;
+        if (auto* path = std::get_if<std::string>(&it->second); path && !path->empty()) visit(*path, node.uid, false);
+      }
     }
+  };
+  visitNodes(plan.nodes);
+  for (auto& subPlan : plan.subPlans) {
+    visitNodes(subPlan.nodes);
+    for (auto& control : subPlan.fronts)
+      if (auto* path = control.type == ParamType::File ? std::get_if<std::string>(&control.usual) : nullptr;
+          path && !path->empty())
+        visit(*path, subPlan.uid, false);
   }
   for (auto& prop : plan.props)
     for (auto* path : {&prop.file, &prop.lightFile, &prop.deliveredFile})

@@ -77,6 +77,13 @@ std::string meant(const std::string& word, const std::vector<std::string>& names
   return nearest.empty() ? otherwise : fmt::format("Is \"{}\" meant?", nearest);
 }
 
+/// In the file of a tool: the node that shows it, whose controls need no name before them.
+const Node* instanceOfTool(const Plan& plan) {
+  for (const Node& node : plan.nodes)
+    if (!plan.tool.empty() && node.isInstance() && node.subPlan == plan.tool) return &node;
+  return nullptr;
+}
+
 Result<void> setDial(Plan& plan, const std::string& name, const std::string& value) {
   const auto dial = std::find_if(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
   if (dial == plan.dials.end()) {
@@ -99,6 +106,9 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
     return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not UTF-8", asUtf8(text)),
                 "Type it in a terminal that writes UTF-8; call a file by such a name");
   const std::size_t equals = text.find('=');
+  if (const Node* shown = instanceOfTool(plan); shown && equals != std::string::npos)
+    if (const NodeKind* kind = kindOf(*shown); kind && kind->findParam(text.substr(0, equals)))
+      return setParamByText(plan, shown->uid + "." + text);
   const std::size_t dot = equals == std::string::npos ? std::string::npos : text.rfind('.', equals);
   if (equals != std::string::npos && (dot == std::string::npos || dot > equals))
     return setDial(plan, text.substr(0, equals), text.substr(equals + 1));

@@ -6,7 +6,8 @@
 namespace arvesk {
 
 /// `text` is "node title or uid.parameter=value", or "dial=value" for both qualities of a dial; numbers of vectors,
-/// ranges and bands are separated by commas. "seed" and "skip" work on every node.
+/// ranges and bands are separated by commas. "seed" and "skip" work on every node. In the file of a tool (Plan::tool)
+/// "control=value" sets a front control of it.
 Result<void> setParamByText(Plan& plan, const std::string& text);
 
 /// A value of the declared type from text; fails with what the declaration allows.

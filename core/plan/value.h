@@ -5,6 +5,7 @@
 #include "core/masks/mask.h"
 #include "core/spatial/volume.h"
 
+#include <array>
 #include <optional>
 #include <variant>
 
@@ -13,6 +14,8 @@ namespace arvesk {
 enum class ValueType { Surface, Points, Mask, Kit, Volume };
 /// In plain words: "surface".
 const char* valueTypeName(ValueType type);
+inline constexpr std::array kValueTypes{ValueType::Points, ValueType::Surface, ValueType::Volume, ValueType::Mask,
+                                        ValueType::Kit};
 
 using Value = std::variant<std::monostate, SurfacePtr, PointsPtr, MaskPtr, KitPtr, VolumePtr>;
 using Outputs = std::vector<Value>;  // one per declared output, in order

@@ -1,6 +1,9 @@
 // arvesk-run as people use it: counts, exports, pictures, checks, the manual, and exit statuses.
 #include "core/base/hash.h"
+#include "core/formats/library.h"
+#include "core/formats/plan_file.h"
 #include "core/formats/read_files.h"
+#include "core/plan/making_sub_plan.h"
 #include "tests/support/support.h"
 
 #include <QElapsedTimer>
@@ -275,6 +278,45 @@ class TestCli : public QObject {
                  qPrintable(page));
     }
     QVERIFY(QJsonDocument::fromJson(run({"nodes", "--json"}).out.toUtf8()).array().size() >= 19);
+  }
+
+  /// A library's sub-plans are listed and have pages; one runs alone, set by its front controls.
+  void subPlansOfALibrary() {
+    QTemporaryDir dir;
+    const std::string home = test::sourcePath("demo/examples").toStdString();
+    auto plan = loadPlan(test::sourcePath("demo/examples/one-slope.arvesk").toStdString());
+    const auto made = makeSubPlan(*plan, {"sow", "slope"}, "Level stones");
+    QVERIFY(made);
+    SubPlan& tool = *plan->findSubPlan(made->subPlan);
+    tool.help = "Stones where it is level. And so on";
+    FrontControl density = frontLike(*findNodeKind("sow-on-surface")->findParam("density"), "density", 14.0);
+    tool.fronts = {density};
+    tool.checks = {{"level_places > 100000", "Too few stones"}};
+    for (Node& node : tool.nodes)
+      if (node.uid == "sow") node.follows["density"] = "density";
+    fitSubPlans(*plan);
+    const auto file = keepInLibrary(*plan, made->subPlan, dir.path().toStdString(), home);
+    QVERIFY(file);
+    const Ran listed = run({QStringLiteral("nodes"), QStringLiteral("--library"), dir.path()});
+    QCOMPARE(listed.status, 0);
+    QVERIFY(listed.out.contains(QStringLiteral("Level stones         Stones where it is level\n")));
+    const QString pages = dir.filePath(QStringLiteral("pages"));
+    QCOMPARE(run({QStringLiteral("nodes"), QStringLiteral("--library"), dir.path(), QStringLiteral("--manual"), pages,
+                  QStringLiteral("--no-pictures")})
+                 .status,
+             0);
+    QFile page(pages + QStringLiteral("/level-stones.md"));
+    QVERIFY(page.open(QIODevice::ReadOnly) && page.readAll().contains("| Density |"));
+    const auto counted = [&](const QStringList& more) {
+      return run(QStringList{QStringLiteral("evaluate"), QString::fromStdString(*file)} + more);
+    };
+    const Ran usual = counted({});
+    const Ran fewer = counted({QStringLiteral("--set"), QStringLiteral("density=2")});
+    QCOMPARE(usual.status, 0);
+    QVERIFY2(usual.err.contains(QStringLiteral("Too few stones")), qPrintable(usual.err));  // the author's check
+    QCOMPARE(fewer.status, 0);
+    QVERIFY(fewer.out.contains(QStringLiteral("Level stones")) && fewer.out != usual.out);
+    QCOMPARE(counted({QStringLiteral("--set"), QStringLiteral("much=2")}).status, 1);
   }
 
   void exitStatusAndMessage_data() {

@@ -81,7 +81,7 @@ Plan randomPlan(std::mt19937& random) {
       node("ground", "terrain", {{"file", text("tern-cove-wet.png")}, {"width", 40.0}, {"highest", 3.0}}),
       node("kit", "choose-props", {{"pattern", text("*")}}),
       node("slope", "slope", {}, {{"ground", "ground"}}),
-      node("noise", "noise", {{"size", 5.0}}),
+      node("noise", "noise", {{"feature_size", 5.0}}),
       node("air", "space-over-ground", {{"to", 1.5}}, {{"ground", "ground"}}),
       node("deep", "depth", {{"band", std::vector<double>{0, 0.3, 5, 5}}}, {{"volume", "air"}}),
       node("drops", "sow-on-surface", {{"density", 0.05}}, {{"surface", "ground"}}),

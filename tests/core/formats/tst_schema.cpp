@@ -162,6 +162,53 @@ class TestSchema : public QObject {
     plan.paper.push_back({"note", PaperItem::Sort::Note, "Look here", 1, 2, 300, 200, {}});
     plan.settings.hasWater = true;
     plan.settings.cameras.push_back({});
+    SubPlan tool;
+    tool.uid = "tool";
+    tool.name = "Reeds";
+    tool.sentence = "{wide} apart";
+    tool.help = "Reeds at a rim.";
+    tool.author = "A. Maker";
+    tool.license = "CC0";
+    tool.tags = "plants wet";
+    tool.category = "Growth";
+    tool.news = "Wider";
+    tool.version = 2;
+    tool.checks = {{"reeds > 0", "No reed stands"}};
+    plan.tool = "tool";
+    FrontControl front{"wide",
+                       ParamType::Choice,
+                       "Wide",
+                       "How far.",
+                       "Where",
+                       Unit::Meter,
+                       0,
+                       9,
+                       1,
+                       5,
+                       0.5,
+                       {{"a", "A"}, {"b", "B"}},
+                       TextForm::Ramp,
+                       "image",
+                       "other",
+                       {"on"},
+                       std::string("b"),
+                       {}};
+    FrontControl other;
+    other.id = other.label = "other";
+    other.type = ParamType::Toggle;
+    other.usual = true;
+    tool.fronts = {other, front};
+    tool.nodes = {n};
+    tool.nodes.front().follows.clear();
+    tool.paper = {plan.paper.back()};
+    plan.subPlans = {tool};
+    n.uid = "instance";
+    n.kind = Node::kInstanceKind;
+    n.subPlan = "tool";
+    n.inside = "there/";
+    n.params = {{"wide", std::string("a")}};
+    n.follows.clear();
+    plan.nodes.push_back(n);
     const QJsonObject written = QJsonDocument::fromJson(QByteArray::fromStdString(formatPlan(plan))).object();
     Checker checker(readJson(test::sourcePath("docs/format/plan.schema.json")));
     QCOMPARE(checker.faults(written), QStringList());
@@ -172,7 +219,7 @@ class TestSchema : public QObject {
     QCOMPARE(checker.faults(wrong).size(), 3);
     const auto back = parsePlan(formatPlan(plan), "here");
     QVERIFY(back && back->nodes == plan.nodes && back->dials == plan.dials && back->paper == plan.paper &&
-            back->props == plan.props);
+            back->props == plan.props && back->subPlans == plan.subPlans);
   }
 };
 

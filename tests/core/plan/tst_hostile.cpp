@@ -158,7 +158,28 @@ class TestHostile : public test::EveryKind {
       row(qPrintable(QStringLiteral("dial ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","dials":[{"uid":"d","name":"way","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
-    for (const char* key : {"nodes", "props", "dials", "paper", "settings", "version"})
+    for (const char* key : {"name", "sentence", "help", "author", "license", "tags", "category", "news", "version",
+                            "fronts", "checks", "nodes", "paper", "mood"})
+      row(qPrintable(QStringLiteral("sub-plan ") + QLatin1String(key)),
+          QStringLiteral(R"({"format":"arvesk-plan","sub_plans":[{"uid":"s","nodes":[],"%1":)").arg(QLatin1String(key)),
+          QStringLiteral("}]}"));
+    for (const char* type : {"number", "choice", "band", "props"})
+      for (const char* key :
+           {"id", "type", "label", "help", "group", "unit", "least", "most", "usual_least", "usual_most", "step",
+            "options", "form", "file_kind", "shown_by", "shown_for", "usual", "mood"})
+        row(qPrintable(QStringLiteral("front %1 %2").arg(QLatin1String(type), QLatin1String(key))),
+            QStringLiteral(R"({"format":"arvesk-plan","nodes":[{"uid":"n","kind":"sub-plan","of":"s"}],)"
+                           R"("sub_plans":[{"uid":"s","nodes":[],"fronts":[{"id":"f","type":"%1","%2":)")
+                .arg(QLatin1String(type), QLatin1String(key)),
+            QStringLiteral("}]}]}"));
+    for (const char* key : {"of", "inside", "params", "inputs", "follows", "version", "seed"})
+      row(qPrintable(QStringLiteral("instance ") + QLatin1String(key)),
+          QStringLiteral(R"({"format":"arvesk-plan","sub_plans":[{"uid":"s","nodes":[{"uid":"i","kind":"way-in"}],)"
+                         R"("fronts":[{"id":"a","type":"number"}]}],)"
+                         R"("nodes":[{"uid":"n","kind":"sub-plan","of":"s","%1":)")
+              .arg(QLatin1String(key)),
+          QStringLiteral("}]}"));
+    for (const char* key : {"nodes", "props", "dials", "paper", "sub_plans", "settings", "version"})
       row(qPrintable(QStringLiteral("plan ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","%1":)").arg(QLatin1String(key)), QStringLiteral("}"));
   }

@@ -30,7 +30,7 @@ Node madeNode(const std::string& uid, const std::shared_ptr<const NodeKind>& kin
   Node n;
   n.uid = n.title = uid;
   n.kind = kind->id;
-  n.madeKind = kind;
+  n.made.kind = kind;
   for (const std::string& source : from) n.inputs["surface"].push_back({source, "surface", uid + source});
   return n;
 }
@@ -183,9 +183,9 @@ class TestSideBySide : public QObject {
   void whatIsThrownStaysThere() {
     const auto good = kindFor(&aPlane);
     Plan plan = chains(6, 3, good);
-    plan.find("c2.1")->madeKind = kindFor(
+    plan.find("c2.1")->made.kind = kindFor(
         [](const EvalContext&, const Inputs&) -> Result<Outputs> { throw std::bad_alloc(); });
-    plan.find("c4.0")->madeKind = kindFor(
+    plan.find("c4.0")->made.kind = kindFor(
         [](const EvalContext&, const Inputs&) -> Result<Outputs> { throw std::runtime_error("something inside"); });
     Evaluation e;
     withThreads(4, [&] { e = Evaluator(std::make_shared<CountingFiles>()).evaluate(plan, {}); });

@@ -1,0 +1,309 @@
+// Sub-plans by hand: cards become one, one goes in and out, brings controls to the front, uses them again, and takes
+// them apart.
+#include "app/bench/number_field.h"
+#include "app/plan/find_field.h"
+#include "app/window/contact_sheet.h"
+#include "core/formats/plan_file.h"
+#include "tests/app/window_test.h"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenu>
+#include <QToolButton>
+
+using namespace arvesk;
+
+class TestSubPlansByHand : public test::WindowTest {
+  Q_OBJECT
+
+  void open() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/one-slope.arvesk")));
+    waitForResults();
+    plan().setFocus();
+  }
+  /// What stands at the outputs.
+  std::size_t placed() { return w().service().latest()->totals.placements; }
+  std::vector<std::uint64_t> idsOf(const std::string& uid) {
+    std::vector<std::uint64_t> ids;
+    if (const PointsPtr points = w().service().latest()->evaluation.firstOf<PointsPtr>(uid))
+      for (std::size_t i = 0; i < points->count; ++i) ids.push_back(points->id[i]);
+    return ids;
+  }
+  /// Makes one of Sow and what thins it, under a name.
+  void make(const QString& name) {
+    plan().select({QStringLiteral("sow"), QStringLiteral("slope")});
+    QTest::keyClick(&plan(), Qt::Key_M);
+    auto* line = w().findChild<QLineEdit*>(QStringLiteral("rename_line"));
+    QVERIFY(line->isVisible());
+    line->selectAll();
+    QTest::keyClicks(line, name);
+    QTest::keyClick(line, Qt::Key_Return);
+    waitForResults();
+    plan().setFocus();
+  }
+  void doubleClick(const QString& uid) {
+    QTest::mouseClick(paper(), Qt::LeftButton, {}, plan().centerOf(uid));
+    QTest::mouseDClick(paper(), Qt::LeftButton, {}, plan().centerOf(uid));
+  }
+
+ private Q_SLOTS:
+  void initTestCase() { startTests(); }
+  void init() { openWindow(); }
+  void cleanup() { m_window.reset(); }
+
+  void cardsBecomeOneAndAreTakenApart() {
+    open();
+    const Plan before = document();
+    const auto ids = idsOf("slope");
+    QVERIFY(ids.size() > 20);
+    make(QStringLiteral("Level ground only"));
+    const QString made = quid("Level ground only");
+    QVERIFY(!made.isEmpty());
+    QCOMPARE(document().subPlans.front().name, std::string("Level ground only"));
+    QCOMPARE(idsOf(made.toStdString()), ids);
+    QCOMPARE(report("Level ground only").passed.front(), ids.size());
+    QVERIFY(plan().layoutNow().card(made.toStdString()));
+    QTest::keyClick(&plan(), Qt::Key_M, Qt::ShiftModifier);
+    waitForResults();
+    QVERIFY(document().subPlans.empty());
+    QCOMPARE(document().nodes.size(), before.nodes.size());
+    for (const Node& node : before.nodes) QVERIFY2(*document().find(node.uid) == node, node.uid.c_str());
+    trigger("edit_undo");
+    QVERIFY(document().find(made.toStdString()));
+    trigger("edit_undo");
+    trigger("edit_undo");
+    QVERIFY(document() == before);
+  }
+
+  void inAndOutAgain() {
+    open();
+    make(QStringLiteral("Level"));
+    const QString made = quid("Level");
+    auto* line = w().findChild<QWidget*>(QStringLiteral("path_line"));
+    QVERIFY(!line->isVisible());
+    doubleClick(made);
+    QVERIFY(line->isVisible());
+    QCOMPARE(w().model().insideTitles(), QStringList{QStringLiteral("Level")});
+    // Inside it shows the counts of this use, and its ends.
+    QVERIFY(document().find("slope") && !document().find(made.toStdString()));
+    QVERIFY(plan().layoutNow().card("slope"));
+    waitForResults();
+    const std::size_t kept = report("Level places").passed.front();
+    QCOMPARE(kept, idsOf(made.toStdString()).size());
+    // An edit inside changes what comes out; undo from outside leads in again.
+    plan().select({QStringLiteral("slope")});
+    QTest::keyClick(&plan(), Qt::Key_K);
+    waitForResults();
+    QVERIFY(idsOf(made.toStdString()).size() > kept);
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("path_0")), Qt::LeftButton);
+    QVERIFY(w().model().inside().empty() && !line->isVisible());
+    QVERIFY(document().find(made.toStdString()));
+    trigger("edit_undo");
+    QCOMPARE(w().model().inside().size(), std::size_t{1});
+    QVERIFY(!document().find("slope")->isSkipped);
+    // By keys, with the card selected that one comes from.
+    plan().setFocus();
+    QTest::keyClick(&plan(), Qt::Key_Left, Qt::AltModifier);
+    QCOMPARE(plan().selection(), QStringList{made});
+    QTest::keyClick(&plan(), Qt::Key_Right, Qt::AltModifier);
+    QCOMPARE(w().model().inside().size(), std::size_t{1});
+    // Why here and other views lead in from anywhere.
+    w().model().leave(0);
+    QVERIFY(w().model().reveal(QStringLiteral("slope")));
+    QCOMPARE(w().model().inside().size(), std::size_t{1});
+  }
+
+  void controlsComeToTheFront() {
+    open();
+    make(QStringLiteral("Level"));
+    const QString made = quid("Level");
+    const auto ids = idsOf(made.toStdString());
+    doubleClick(made);
+    plan().select({QStringLiteral("sow")});
+    QWidget* density = nullptr;
+    for (QWidget* field : w().bench().findChildren<NumberField*>())
+      if (field->objectName() == QStringLiteral("density") && field->isVisible()) density = field;
+    QVERIFY(density);
+    while (density && !qobject_cast<ParamEditor*>(density)) density = density->parentWidget();
+    QVERIFY(density);
+    QTimer::singleShot(0, qApp, [] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      QVERIFY(menu);
+      for (QAction* action : menu->actions())
+        if (action->text() == QStringLiteral("Bring to the front")) action->trigger();
+      menu->close();
+    });
+    Q_EMIT density->customContextMenuRequested(QPoint(2, 2));
+    QCOMPARE(document().find("sow")->follows.at("density"), std::string("density"));
+    // Outside it is a control of the card; what it was set to is what it is.
+    w().activateWindow();  // the menu had taken the keys
+    QTRY_VERIFY(QApplication::activeWindow() == &w());
+    plan().setFocus();
+    QTRY_VERIFY(plan().hasFocus());
+    QTest::keyClick(&plan(), Qt::Key_Left, Qt::AltModifier);
+    QVERIFY(w().model().inside().empty());
+    waitForResults();
+    QCOMPARE(idsOf(made.toStdString()), ids);
+    NumberField* front = nullptr;
+    for (NumberField* field : w().bench().findChildren<NumberField*>())
+      if (field->objectName() == QStringLiteral("density") && field->isVisible()) front = field;
+    QVERIFY(front);
+    // A second use, from the find field: apart, with values of its own.
+    plan().select({});
+    plan().setFocus();
+    addByKeys(QStringLiteral("level"));
+    waitForResults();
+    QCOMPARE(plan().selection().size(), 1);
+    const QString second = plan().selection().first();
+    QVERIFY(second != made && document().find(second.toStdString())->isInstance());
+    const InputSpec& ground = kindOf(*document().find(second.toStdString()))->inputs.front();
+    w().model().connectNodes(QStringLiteral("ground"), "surface", second, ground.id);
+    w().model().setParam(second, "density", 0.5);
+    waitForResults();
+    QVERIFY(!idsOf(second.toStdString()).empty());
+    QVERIFY(idsOf(second.toStdString()).size() < ids.size());
+    QCOMPARE(idsOf(made.toStdString()), ids);
+    // Inside it is said for how many uses edits count.
+    doubleClick(second);
+    auto* uses = w().findChild<QLabel*>(QStringLiteral("path_uses"));
+    QVERIFY(uses && uses->text().contains(QLatin1Char('2')));
+    QCOMPARE(std::get<double>(document().fronts.front().final), 0.5);
+    // With nothing selected, the Bench has what the sub-plan says of itself.
+    plan().select({});
+    auto* sentence = w().bench().findChild<QLineEdit*>(QStringLiteral("sub_plan.sentence"));
+    QVERIFY(sentence);
+    sentence->setFocus();
+    QTest::keyClicks(sentence, QStringLiteral("{density} stones"));
+    QTest::keyClick(sentence, Qt::Key_Return);
+    w().model().leave(0);
+    QCOMPARE(sentenceOf(document(), *document().find(second.toStdString()), Quality::Draft),
+             std::string("0.5 per m² stones"));
+    // A copy is a use of its own.
+    plan().select({second});
+    plan().setFocus();
+    QTest::keyClick(&plan(), Qt::Key_D, Qt::ControlModifier);
+    waitForResults();
+    const QString third = plan().selection().first();
+    QVERIFY(third != second);
+    QCOMPARE(w().model().usesOf(document().subPlans.front().uid), 3);
+  }
+
+  /// The sheet goes through the values of a control, or of two; a click takes them.
+  void valuesAreSeenSideBySide() {
+    open();
+    make(QStringLiteral("Level"));
+    const QString made = quid("Level");
+    w().model().enter(made);
+    w().model().bringToFront(QStringLiteral("sow"), "density");
+    w().model().bringToFront(QStringLiteral("sow"), "way");
+    w().model().leave(0);
+    waitForResults();
+    const PlanPtr before = w().model().snapshot();
+    trigger("plan_contact_sheet");
+    auto* sheet = w().findChild<ContactSheet*>();
+    QVERIFY(sheet);
+    const auto choose = [&](const char* box, const QString& words) {
+      auto* list = sheet->findChild<QComboBox*>(QLatin1String(box));
+      const int at = list->findText(words, Qt::MatchStartsWith);
+      QVERIFY2(at >= 0, qPrintable(words));
+      list->setCurrentIndex(at);
+      Q_EMIT list->activated(at);
+    };
+    choose("sheet_target", QStringLiteral("Level: Density"));
+    QVERIFY(!sheet->across().isSeed());
+    auto* to = sheet->findChild<NumberField*>(QStringLiteral("sheet_to"));
+    auto* from = sheet->findChild<NumberField*>(QStringLiteral("sheet_from"));
+    QVERIFY(to && from);
+    QTRY_VERIFY(to->isVisible());
+    type(from, QStringLiteral("0"));
+    type(sheet->findChild<NumberField*>(QStringLiteral("sheet_to")), QStringLiteral("20"));
+    QTRY_COMPARE_WITH_TIMEOUT(sheet->pictureCount(), 9, 60'000);
+    QCOMPARE(sheet->across().at(0, 9), 1.0);   // 5 %
+    QCOMPARE(sheet->across().at(8, 9), 19.0);  // 95 %
+    const auto placedIn = [&](int cell) {
+      const QString words = sheet->findChild<QToolButton*>(QStringLiteral("sheet_cell_%1").arg(cell))->text();
+      return QLocale().toInt(words.section(QStringLiteral(" · "), -1).section(QLatin1Char(' '), 0, 0));
+    };
+    for (int k = 1; k < 9; ++k) QVERIFY(placedIn(k) > placedIn(k - 1));
+    QVERIFY(w().model().snapshot() == before);  // nothing changes until one is chosen
+    // Two: the second goes down the columns, a choice through what there is to choose.
+    choose("sheet_second", QStringLiteral("and Level: "));
+    QVERIFY(sheet->down());
+    QTRY_COMPARE_WITH_TIMEOUT(sheet->pictureCount(), 3 * sheet->down()->most(3), 60'000);
+    QTest::mouseClick(sheet->findChild<QToolButton*>(QStringLiteral("sheet_cell_4")), Qt::LeftButton);
+    const ParamMap& params = document().find(made.toStdString())->params;
+    QCOMPARE(std::get<double>(params.at("density")), 10.0);
+    QCOMPARE(std::get<std::string>(params.at("way")), sheet->down()->options[1].id);
+    waitForResults();
+    trigger("edit_undo");
+    QVERIFY(document() == *before);
+  }
+
+  /// What is kept in the library is found in every plan, and comes with its first use.
+  void theLibraryIsInTheFindField() {
+    open();
+    make(QStringLiteral("Only level"));
+    const QString made = quid("Only level");
+    const std::string uid = document().find(made.toStdString())->subPlan;
+    auto* keep = w().bench().findChild<QToolButton*>(QStringLiteral("sub_plan_keep"));
+    QVERIFY(keep);
+    QTest::mouseClick(keep, Qt::LeftButton);
+    QTRY_VERIFY(w().model().library().find(uid));
+    // In another plan it is offered, and one step brings it and its card.
+    w().model().undoStack().setClean();  // so that nothing is asked
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/from-your-mesh.arvesk")));
+    waitForResults();
+    const Plan before = document();
+    QVERIFY(!document().findSubPlan(uid));
+    plan().setFocus();
+    plan().select({});
+    addByKeys(QStringLiteral("only level"));
+    QCOMPARE(plan().selection().size(), 1);
+    const Node* added = document().find(plan().selection().first().toStdString());
+    QVERIFY(added->isInstance() && added->subPlan == uid && document().findSubPlan(uid));
+    trigger("edit_undo");
+    QVERIFY(document() == before);
+    trigger("edit_redo");
+    // A later version is offered on the Bench, and taken at a click.
+    const auto own = w().model().library().find(uid)->file;
+    QFile file(QString::fromStdString(own));
+    QVERIFY(file.open(QIODevice::ReadWrite));
+    Plan later = *parsePlan(file.readAll().toStdString(), own);
+    later.findSubPlan(uid)->version = 4;
+    later.findSubPlan(uid)->help = "Later";
+    file.resize(0);
+    file.write(QByteArray::fromStdString(formatPlan(later)));
+    file.close();
+    auto library = std::make_shared<const Library>(
+        readLibrary({{QFileInfo(file).absolutePath().toStdString(), false}}));
+    w().model().setLibrary(library);
+    plan().select({QString::fromStdString(added->uid)});
+    auto* take = w().bench().findChild<QToolButton*>(QStringLiteral("sub_plan_later"));
+    QVERIFY(take && take->isVisible() && take->text().contains(QLatin1Char('4')));
+    QTest::mouseClick(take, Qt::LeftButton);
+    QCOMPARE(document().findSubPlan(uid)->version, 4);
+    QCOMPARE(document().findSubPlan(uid)->help, std::string("Later"));
+  }
+
+  /// A copy whose first use keeps the uids of the nodes that it was made of is another one all the same.
+  void copiesOfTheFirstUseAreApart() {
+    open();
+    make(QStringLiteral("Level"));
+    const QString made = quid("Level");
+    plan().select({made});
+    QTest::keyClick(&plan(), Qt::Key_D, Qt::ControlModifier);
+    waitForResults();
+    const QString copy = plan().selection().first();
+    QVERIFY(copy != made);
+    const auto a = idsOf(made.toStdString());
+    const auto b = idsOf(copy.toStdString());
+    QVERIFY(!a.empty() && !b.empty());
+    QCOMPARE(w().service().latest()->evaluation.reports.at(copy.toStdString()).state, NodeState::Done);
+    const std::set<std::uint64_t> all(a.begin(), a.end());
+    QVERIFY(std::none_of(b.begin(), b.end(), [&](std::uint64_t id) { return all.contains(id); }));
+  }
+};
+
+QTEST_MAIN(TestSubPlansByHand)
+#include "tst_sub_plans.moc"
