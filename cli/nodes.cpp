@@ -13,6 +13,23 @@
 namespace arvesk::cli {
 namespace {
 
+/// The tool's file at work, as its first camera sees it.
+Result<void> pictureOf(const LibraryTool& tool, const std::string& to, int width, int height) {
+  auto session = Session::open(tool.file);
+  if (!session) return Failure(session.error());
+  if (auto ok = session->evaluate(Quality::Final); !ok) return Failure(ok.error());
+  std::vector<PointsPtr> bare;
+  const auto scene = PictureScene::build(pictureInputOf(session->opened(), session->evaluation(), {}, bare), {});
+  if (!scene) return Failure(scene.error());
+  const auto& cameras = tool.plan.settings.cameras;
+  const auto camera = cameraOf(session->plan(), cameras.empty() ? std::string() : cameras.front().name,
+                               (*scene)->bounds());
+  if (!camera) return Failure(camera.error());
+  return writePng(to, renderPicture(**scene, *camera, width, height, 16, {}, {}), width, height);
+}
+
+std::string pageOf(const LibraryTool& tool) { return std::filesystem::path(tool.file).stem().string(); }
+
 /// Writes the manual's pages and pictures into a folder.
 int writeManual(const std::string& folder, bool hasPictures, const Library& library) {
   constexpr int kWidth = 420;
@@ -24,7 +41,9 @@ int writeManual(const std::string& folder, bool hasPictures, const Library& libr
     if (!ok) fmt::print(stderr, "error: {}\n", toLine(ok.error()));
     return ok.has_value();
   };
-  if (!put("README.md", manualIndex())) return kProblem;
+  std::vector<ManualEntry> more;
+  for (const LibraryToolPtr& tool : library.tools) more.push_back({tool->tool().made.kind.get(), pageOf(*tool)});
+  if (!put("README.md", manualIndex({}, more))) return kProblem;
   for (const NodeKind* kind : allNodeKinds()) {
     if (!put(kind->id + ".md", manualPage(*kind, true))) return kProblem;
     if (!hasPictures) continue;
@@ -38,9 +57,14 @@ int writeManual(const std::string& folder, bool hasPictures, const Library& libr
       return kProblem;
     }
   }
-  for (const LibraryToolPtr& tool : library.tools)
-    if (!put(std::filesystem::path(tool->file).stem().string() + ".md", manualPage(*tool->tool().made.kind, false)))
+  for (const LibraryToolPtr& tool : library.tools) {
+    if (!put(pageOf(*tool) + ".md", manualPage(*tool->tool().made.kind, true, {}, pageOf(*tool)))) return kProblem;
+    if (!hasPictures) continue;
+    if (const auto ok = pictureOf(*tool, folder + "/" + pageOf(*tool) + ".png", kWidth, kHeight); !ok) {
+      fmt::print(stderr, "error: {}\n", toLine(ok.error()));
       return kProblem;
+    }
+  }
   return kDone;
 }
 
@@ -117,11 +141,13 @@ void addNodes(CLI::App& app, int& status) {
   sub->add_flag("--json", options->isJson, "As JSON");
   sub->add_option("--manual", options->manual, "Write the manual's pages and pictures into this folder");
   sub->add_flag("--no-pictures", options->hasNoPictures, "Write the pages only");
-  sub->add_option("--library", options->libraries, "A folder of sub-plans that are nodes too; may be repeated")
+  sub->add_option("--library", options->libraries,
+                  "A folder of sub-plans that are nodes too, besides those that come with the program; may be repeated")
       ->allow_extra_args(false)
       ->check(CLI::ExistingDirectory);
   sub->callback([options, &status] {
     std::vector<LibraryFolder> folders;
+    if (std::string shipped = shippedLibrary(); !shipped.empty()) folders.push_back({std::move(shipped), true});
     for (const std::string& folder : options->libraries) folders.push_back({folder, true});
     const Library library = readLibrary(folders);
     status = kDone;

@@ -10,6 +10,7 @@
 #include "app/window/start_page.h"
 #include "app/window/theme.h"
 
+#include <QComboBox>
 #include <QCommandLineParser>
 #include <QDeadlineTimer>
 #include <QDialog>
@@ -145,17 +146,6 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     photographer.take(window, "points", 16, SiteMode::Points);
     window.site().setMode(SiteMode::Dressed);
     lookFromFirstCamera(window);
-  }
-  if (photographer.wants("patches")) {
-    window.planView().reveal(QStringLiteral("weed-kinds"));
-    const auto& cameras = window.model().plan().settings.cameras;
-    const Camera before = window.site().camera();
-    for (const CameraEntry& c : cameras)
-      if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
-    photographer.take(window, "patches");
-    window.site().setCamera(before);
-    window.planView().reveal(QStringLiteral("cove"));
-    window.planView().select({});
   }
   if (photographer.wants("cover")) {
     window.site().setMode(SiteMode::Cover);
@@ -296,17 +286,6 @@ void takeDialogs(Photographer& photographer, MainWindow& window, const QString& 
     photographer.save(*keys, "keys");
     keys->close();
   }
-  if (photographer.wants("sheet")) {
-    window.planView().select({QStringLiteral("boulders")});
-    for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
-    window.openContactSheet();
-    auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
-    waitUntil([&] { return sheet->pictureCount() >= 9; }, 180'000);
-    photographer.save(*sheet, "sheet");
-    sheet->close();
-    lookFromFirstCamera(window);
-  }
   if (photographer.wants("export")) {
     auto* dialog = new ExportWindow(window.model().snapshot(), plan, window.service().files(), &window);
     dialog->showResults(window.service().latest());
@@ -378,6 +357,36 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     photographer.take(window, "cut");
     window.site().toggleCut();
     Q_EMIT window.planView().inSiteWanted(QString());
+  }
+  if (photographer.wants("inside") || photographer.wants("sheet")) {
+    isAway = true;
+    const QDir tools(QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../sub-plans")));
+    if (!open(tools.filePath(QStringLiteral("growth-on-rocks.arvesk")), "shown")) return false;
+    if (photographer.wants("sheet")) {
+      photographer.settle(500);
+      window.openContactSheet();
+      auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
+      const auto choose = [&](const char* name, const QString& words) {
+        auto* list = sheet->findChild<QComboBox*>(QLatin1String(name));
+        const int at = list->findText(words);
+        if (at < 0) return photographer.fail("the sheet has not what is to be varied");
+        list->setCurrentIndex(at);
+        Q_EMIT list->activated(at);
+      };
+      choose("sheet_target", QStringLiteral("Growth on rocks: Spacing"));
+      choose("sheet_second", QStringLiteral("and Growth on rocks: Grows on"));
+      waitUntil([&] { return sheet->pictureCount() >= 9; }, 300'000);
+      photographer.save(*sheet, "sheet");
+      sheet->close();
+    }
+    if (photographer.wants("inside")) {
+      window.model().enter(QStringLiteral("shown"));
+      photographer.settle(200);
+      window.planView().select({QStringLiteral("shown/sizes")});
+      photographer.settleResults(window);
+      photographer.take(window, "inside");
+      window.model().leave(0);
+    }
   }
   return !isAway || open(QFileInfo(plan).absoluteFilePath(), "cove");
 }

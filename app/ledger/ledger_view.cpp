@@ -4,6 +4,7 @@
 #include "app/model/words.h"
 
 #include "app/window/theme.h"
+#include "core/deliver/titles.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -214,8 +215,7 @@ void LedgerView::refresh() {
                                  [&](const PictureLayer& l) { return l.source == m_only.toStdString(); });
   for (const PictureLayer& layer : m_view->shown) {
     if (isOne && layer.source != m_only.toStdString()) continue;
-    const Node* node = m_view->opened().find(layer.source);
-    parts.push_back({node ? node->title : std::string(), layer.points});
+    parts.push_back({titleOf(m_view->evaluation, layer.source), layer.points});
     sources.push_back(layer.source);
   }
   m_count->setText(tr("looking…"));

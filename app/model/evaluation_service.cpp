@@ -1,6 +1,7 @@
 #include "app/model/evaluation_service.h"
 
 #include "app/model/words.h"
+#include "core/deliver/titles.h"
 #include "core/picture/render.h"
 #include "core/plan/prop_making.h"
 #include "core/props/quantities.h"
@@ -35,8 +36,7 @@ void colorByGroup(bool isByProp, EvalView& view) {
     const Points& points = *layer.points;
     Array<float>& values = view.pointValues.emplace_back(points.count);
     if (!isByProp) {
-      const Node* node = view.opened().find(layer.source);
-      std::fill(values.begin(), values.end(), placeOf(layer.source, node ? node->title : layer.source));
+      std::fill(values.begin(), values.end(), placeOf(layer.source, titleOf(view.evaluation, layer.source)));
       continue;
     }
     std::vector<float> ofProp;

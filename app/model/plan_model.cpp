@@ -172,7 +172,6 @@ void PlanModel::reset(Plan plan) {
   m_document = m_plan = std::make_shared<const Plan>(std::move(plan));
   m_undo.setClean();
   Q_EMIT wasReset();
-  Q_EMIT moved();
   Q_EMIT changed();
 }
 

@@ -14,6 +14,7 @@
 #include <QLineEdit>
 #include <QPlainTextEdit>
 #include <QScrollBar>
+#include <QTimer>
 #include <QToolTip>
 
 #include <algorithm>
@@ -128,7 +129,10 @@ void PlanView::rebuild() {
                     m_selection.end());
   layOut();
   updateScrollBars();
-  if (std::exchange(m_isMoved, false)) fitAll();
+  if (std::exchange(m_isMoved, false)) {
+    fitAll();
+    QTimer::singleShot(0, this, &PlanView::fitAll);  // the line of names takes or leaves its room only now
+  }
   viewport()->update();
   if (m_selection != before) Q_EMIT selectionChanged();
 }

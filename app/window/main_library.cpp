@@ -3,25 +3,11 @@
 #include "app/window/main_window.h"
 #include "app/window/settings.h"
 
-#include <QCoreApplication>
-#include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QStandardPaths>
 
 namespace arvesk {
-namespace {
-
-/// The starter library: beside the program where it is installed, or where it is built.
-QString shippedLibrary() {
-  const QDir program(QCoreApplication::applicationDirPath());
-  for (const char* way : {"../share/arvesk/sub-plans", "../../../demo/sub-plans"})
-    if (program.exists(QLatin1String(way))) return QDir::cleanPath(program.filePath(QLatin1String(way)));
-  return {};
-}
-
-}  // namespace
-
 QString MainWindow::ownLibrary() {
   return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/sub-plans");
 }
@@ -30,7 +16,7 @@ void MainWindow::readLibrary() {
   std::vector<LibraryFolder> folders{{ownLibrary().toStdString(), false}};
   for (const QString& folder : Settings().libraryFolders())
     folders.push_back({folder.toStdString(), !QFileInfo(folder).isWritable()});
-  if (const QString shipped = shippedLibrary(); !shipped.isEmpty()) folders.push_back({shipped.toStdString(), true});
+  if (std::string shipped = shippedLibrary(); !shipped.empty()) folders.push_back({std::move(shipped), true});
   m_library.ask([this, folders](const Task&) -> Worker::Answer {
     const auto library = std::make_shared<const Library>(arvesk::readLibrary(folders));
     return [this, library] {

@@ -622,7 +622,10 @@ void MainWindow::openManual() {
   const QStringList selection = m_plan->selection();
   const Node* node = selection.size() == 1 ? m_model.plan().find(selection.first().toStdString()) : nullptr;
   if (!m_manual) m_manual = new ManualWindow(this);
-  m_manual->showPage(node ? text(node->kind) : QString());
+  if (node && node->made.kind)
+    m_manual->showKind(node->made.kind);
+  else
+    m_manual->showPage(node ? text(node->kind) : QString());
   m_manual->show();
   m_manual->raise();
 }

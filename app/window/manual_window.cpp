@@ -91,6 +91,7 @@ ManualWindow::ManualWindow(QWidget* parent) : QDialog(parent), m_text(new PageBr
 
 void ManualWindow::showPage(const QString& kindId) {
   const NodeKind* kind = findNodeKind(kindId.toStdString());
+  m_made = nullptr;
   m_kind = kind ? kindId : QString();
   fill();
   if (!kind || m_pictures.contains(m_kind)) return;
@@ -106,8 +107,14 @@ void ManualWindow::showPage(const QString& kindId) {
   });
 }
 
+void ManualWindow::showKind(std::shared_ptr<const NodeKind> kind) {
+  m_kind.clear();
+  m_made = std::move(kind);
+  fill();
+}
+
 void ManualWindow::fill() {
-  const NodeKind* kind = findNodeKind(m_kind.toStdString());
+  const NodeKind* kind = m_made ? m_made.get() : findNodeKind(m_kind.toStdString());
   const Wording wording = [](const std::string& english) { return said(english).toStdString(); };
   QString words = text(kind ? manualPage(*kind, m_pictures.contains(m_kind), wording) : manualIndex(wording));
   if (kind) words += QStringLiteral("\n[%1](index)\n").arg(tr("All nodes"));

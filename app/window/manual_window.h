@@ -2,6 +2,7 @@
 #pragma once
 
 #include "app/model/worker.h"
+#include "core/plan/node_kind.h"
 
 #include <QDialog>
 #include <QImage>
@@ -19,6 +20,8 @@ class ManualWindow : public QDialog {
   explicit ManualWindow(QWidget* parent = nullptr);
   /// Of a kind by its id; the list of all kinds when it is empty or not known.
   void showPage(const QString& kind);
+  /// Of a sub-plan.
+  void showKind(std::shared_ptr<const NodeKind> kind);
   QString page() const { return m_kind; }
   bool hasPicture() const { return m_pictures.contains(m_kind); }
 
@@ -28,6 +31,7 @@ class ManualWindow : public QDialog {
   std::map<QString, QImage> m_pictures;  // by kind
   QTextBrowser* m_text;
   QString m_kind;
+  std::shared_ptr<const NodeKind> m_made;  // when it is no registered one
   Worker m_job;
 };
 

@@ -176,10 +176,10 @@ PointsPtr dressed(const PointsPtr& points) {
 
 }  // namespace
 
-std::string manualPage(const NodeKind& kind, bool hasPicture, const Wording& wording) {
+std::string manualPage(const NodeKind& kind, bool hasPicture, const Wording& wording, const std::string& page) {
   const auto w = [&](const std::string& english) { return wording ? wording(english) : english; };
   std::string out = fmt::format("# {}\n\n", w(kind.label));
-  if (hasPicture) out += fmt::format("![{}]({}.png)\n\n", w(kind.label), kind.id);
+  if (hasPicture) out += fmt::format("![{}]({}.png)\n\n", w(kind.label), page.empty() ? kind.id : page);
   out += fmt::format("{}\n\n{}: {} · {}: `{}`\n\n", w(kind.help), w("Stage"), w(familyLabel(kind.family)),
                      w("in files"), kind.id);
   if (!kind.inputs.empty()) {
@@ -212,20 +212,22 @@ std::string manualPage(const NodeKind& kind, bool hasPicture, const Wording& wor
   return out;
 }
 
-std::string manualIndex(const Wording& wording) {
+std::string manualIndex(const Wording& wording, const std::vector<ManualEntry>& more) {
   const auto w = [&](const std::string& english) { return wording ? wording(english) : english; };
   std::string out = fmt::format(
       "# {}\n\n{}\n", w("Nodes"),
       w("One page per node, made by `arvesk-run nodes --manual` from the declarations in `core/nodes`. In the "
         "application F1 opens the page of the selected node."));
   const Family* before = nullptr;
-  for (const NodeKind* kind : allNodeKinds()) {
-    if (!before || *before != kind->family) out += fmt::format("\n## {}\n\n", w(familyLabel(kind->family)));
-    before = &kind->family;
-    const std::string help = w(kind->help);
-    out += fmt::format("- [{}]({}.md): {}\n", w(kind->label), kind->id,
+  const auto add = [&](const NodeKind& kind, const std::string& page) {
+    if (!before || *before != kind.family) out += fmt::format("\n## {}\n\n", w(familyLabel(kind.family)));
+    before = &kind.family;
+    const std::string help = w(kind.help);
+    out += fmt::format("- [{}]({}.md): {}\n", w(kind.label), page,
                        help.substr(0, help.find(". ")) + (help.find(". ") == std::string::npos ? "" : "."));
-  }
+  };
+  for (const NodeKind* kind : allNodeKinds()) add(*kind, kind->id);
+  for (const ManualEntry& entry : more) add(*entry.kind, entry.page);
   return out;
 }
 

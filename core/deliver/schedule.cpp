@@ -1,6 +1,7 @@
 #include "core/deliver/schedule.h"
 
 #include "core/deliver/layers.h"
+#include "core/deliver/titles.h"
 
 #include <algorithm>
 #include <set>
@@ -16,10 +17,14 @@ constexpr std::size_t kBytesPerPlacement = sizeof(Vec3) + sizeof(Quat) + sizeof(
 Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite) {
   Schedule out;
   std::set<const Prop*> counted;
-  for (const Node& node : plan.nodes) {
-    const bool isWanted = inSite.empty() ? isShownLayer(node) : node.uid == inSite;
-    const PointsPtr points = isWanted ? evaluation.firstOf<PointsPtr>(node.uid) : nullptr;
+  std::vector<std::string> shown;
+  if (!inSite.empty()) shown.push_back(inSite);  // a node, or an instance of a sub-plan
+  for (const Node& node : plan.nodes)
+    if (inSite.empty() && isShownLayer(node)) shown.push_back(node.uid);
+  for (const std::string& uid : shown) {
+    const PointsPtr points = evaluation.firstOf<PointsPtr>(uid);
     if (!points || !points->kit) continue;
+    const Node* node = plan.find(uid);
     std::vector<ScheduleRow> rows(points->kit->entries.size());
     std::vector<double> sums(rows.size());
     for (std::size_t i = 0; i < points->count; ++i) {
@@ -35,8 +40,8 @@ Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::s
     for (std::size_t k = 0; k < rows.size(); ++k) {
       ScheduleRow& row = rows[k];
       if (row.count == 0) continue;
-      row.output = node.uid;
-      row.title = node.title;
+      row.output = uid;
+      row.title = node ? node->title : titleOf(evaluation, uid);
       row.prop = points->kit->entries[k].prop;
       row.triangles = row.count * row.prop->surface->faceCount();
       const std::size_t geometry = row.prop->surface->bytes();

@@ -174,6 +174,14 @@ LibraryToolPtr Library::find(const std::string& uid) const {
   return it == tools.end() ? nullptr : *it;
 }
 
+std::string shippedLibrary() {
+  std::error_code fault;
+  const fs::path program = fs::read_symlink("/proc/self/exe", fault).parent_path();
+  for (const char* way : {"../share/arvesk/sub-plans", "../../../demo/sub-plans"})
+    if (fs::is_directory(program / way, fault)) return (program / way).lexically_normal().string();
+  return {};
+}
+
 Library readLibrary(const std::vector<LibraryFolder>& folders) {
   Library out;
   for (const LibraryFolder& folder : folders) {

@@ -27,6 +27,10 @@ struct Library {
   LibraryToolPtr find(const std::string& uid) const;
 };
 
+/// The folder of the starter library: beside the program where it is installed, or where it is built; empty when it is
+/// not there.
+std::string shippedLibrary();
+
 /// Reads all plan files of the folders that are there to show a tool. Of several files of one tool that of the first
 /// folder counts, the others are told; so is what cannot be read. Folders that are not there are empty.
 Library readLibrary(const std::vector<LibraryFolder>& folders);

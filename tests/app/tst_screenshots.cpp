@@ -52,7 +52,7 @@ class TestScreenshots : public QObject {
 
   void noneIsCoarseOrEmpty_data() {
     QTest::addColumn<QString>("name");
-    for (const char* name : {"main", "overview", "points", "mask", "why", "ledger", "patches", "touching", "cut", "fog",
+    for (const char* name : {"main", "overview", "points", "mask", "why", "ledger", "inside", "touching", "cut", "fog",
                              "growth", "jetty", "schedule", "brush"})
       QTest::newRow(name) << QString::fromLatin1(name);
   }

@@ -3,6 +3,7 @@
 #include "app/bench/number_field.h"
 #include "app/plan/find_field.h"
 #include "app/window/contact_sheet.h"
+#include "core/deliver/titles.h"
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
@@ -187,6 +188,59 @@ class TestSubPlansByHand : public test::WindowTest {
     const QString third = plan().selection().first();
     QVERIFY(third != second);
     QCOMPARE(w().model().usesOf(document().subPlans.front().uid), 3);
+  }
+
+  /// A use is a node like others: in Site, skipped, nested; a failure inside is on its card, and a line leads there.
+  void aUseIsANodeLikeOthers() {
+    open();
+    make(QStringLiteral("Level"));
+    const QString made = quid("Level");
+    plan().select({made});
+    plan().setFocus();
+    QTest::keyClick(&plan(), Qt::Key_I);
+    waitForResults();
+    QCOMPARE(w().service().latest()->inSite, made.toStdString());
+    QVERIFY(w().service().latest()->scene);
+    std::size_t shown = 0;
+    for (const PictureLayer& layer : w().service().latest()->shown) shown += layer.points->count;
+    QCOMPARE(shown, idsOf(made.toStdString()).size());
+    QCOMPARE(titleOf(w().service().latest()->evaluation, made.toStdString()), std::string("Level"));
+    trigger("plan_go_inside");
+    QCOMPARE(w().service().latest()->inSite, made.toStdString());  // it stays in Site while one is inside
+    QCOMPARE(w().model().inside().size(), std::size_t{1});
+    // One more inside of it.
+    plan().select({QStringLiteral("sow")});
+    plan().setFocus();
+    QTest::keyClick(&plan(), Qt::Key_M);
+    auto* line = w().findChild<QLineEdit*>(QStringLiteral("rename_line"));
+    QVERIFY(line->isVisible());
+    line->selectAll();
+    QTest::keyClicks(line, QStringLiteral("Deeper"));
+    QTest::keyClick(line, Qt::Key_Return);
+    waitForResults();
+    const QString deeper = quid("Deeper");
+    doubleClick(deeper);
+    QCOMPARE(w().model().insideTitles(), (QStringList{QStringLiteral("Level"), QStringLiteral("Deeper")}));
+    QVERIFY(document().find("sow"));
+    w().model().setParam(QStringLiteral("sow"), "density", 3.0);
+    waitForResults();
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("path_1")), Qt::LeftButton);
+    QCOMPARE(w().model().inside().size(), std::size_t{1});
+    QVERIFY(document().find(deeper.toStdString()));
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("path_0")), Qt::LeftButton);
+    waitForResults();
+    // What fails there is told here, by its name.
+    w().model().enter(made);
+    w().model().edit(QStringLiteral("break"), [](Plan& p) { p.find("slope")->kind = "no-such-kind"; });
+    w().model().leave(0);
+    waitForResults();
+    const NodeReport& failed = report("Level");
+    QCOMPARE(failed.state, NodeState::Failed);
+    QCOMPARE(failed.problems.front().where, std::string("Level › Level places"));
+    QVERIFY(plan().layoutNow().card(made.toStdString())->isFailed);
+    plan().reveal(QStringLiteral("slope"));
+    QCOMPARE(plan().selection(), QStringList{QStringLiteral("slope")});
+    QCOMPARE(w().model().inside().size(), std::size_t{1});
   }
 
   /// The sheet goes through the values of a control, or of two; a click takes them.
