@@ -361,7 +361,7 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
   if (photographer.wants("inside") || photographer.wants("sheet")) {
     isAway = true;
     const QDir tools(QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../sub-plans")));
-    if (!open(tools.filePath(QStringLiteral("growth-on-rocks.arvesk")), "shown")) return false;
+    if (!open(tools.filePath(QStringLiteral("ragged-patches.arvesk")), "shown")) return false;
     if (photographer.wants("sheet")) {
       photographer.settle(500);
       window.openContactSheet();
@@ -373,8 +373,8 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
         list->setCurrentIndex(at);
         Q_EMIT list->activated(at);
       };
-      choose("sheet_target", QStringLiteral("Growth on rocks: Spacing"));
-      choose("sheet_second", QStringLiteral("and Growth on rocks: Grows on"));
+      choose("sheet_target", QStringLiteral("Ragged patches of one kind each: Patches apart"));
+      choose("sheet_second", QStringLiteral("and Ragged patches of one kind each: Ragged"));
       waitUntil([&] { return sheet->pictureCount() >= 9; }, 300'000);
       photographer.save(*sheet, "sheet");
       sheet->close();
@@ -382,7 +382,7 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     if (photographer.wants("inside")) {
       window.model().enter(QStringLiteral("shown"));
       photographer.settle(200);
-      window.planView().select({QStringLiteral("shown/sizes")});
+      window.planView().select({QStringLiteral("shown/in")});
       photographer.settleResults(window);
       photographer.take(window, "inside");
       window.model().leave(0);

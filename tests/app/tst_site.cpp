@@ -356,8 +356,9 @@ class TestSite : public test::WindowTest {
     QTRY_VERIFY(site().whyPanel().answer().pointCount > here.pointCount);
     // A line leads to its node.
     plan().select({});
-    const QString leadsTo = list->item(2)->data(Qt::UserRole).toString();
-    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(2)).center());
+    const QString leadsTo = list->item(3)->data(Qt::UserRole).toString();
+    QVERIFY(document().find(leadsTo.toStdString()));  // under the heading of the points
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(3)).center());
     QTRY_COMPARE(plan().selection(), QStringList{leadsTo});
     // A placement tells its way.
     const Points& placed = *std::get<PointsPtr>(w().service().latest()->evaluation.values.at("out").front());

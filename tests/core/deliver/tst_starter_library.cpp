@@ -133,7 +133,8 @@ class TestStarterLibrary : public QObject {
       if (way.kind != kWayIn || words == way.params.end()) continue;
       Plan bare = tool().plan;
       bare.find("shown")->inputs.erase(way.uid);
-      const NodeReport& report = evaluated(bare).reports.at("shown");
+      const Evaluation e = evaluated(bare);
+      const NodeReport& report = e.reports.at("shown");
       QCOMPARE(report.state, NodeState::Failed);
       QCOMPARE(report.problems.front().message, std::get<std::string>(words->second));
     }
