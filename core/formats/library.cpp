@@ -274,10 +274,21 @@ Result<std::string> keepInLibrary(const Plan& plan, const std::string& subPlan, 
   for (const LibraryToolPtr& known : readLibrary({{into, false}}).tools) {
     if (known->plan.tool != subPlan) continue;
     file = known->file;
+    // Those inside too: where one of them is another, so is the tool.
+    bool isAnother = false;
+    for (SubPlan& s : part.subPlans) {
+      const SubPlan* before = known->plan.findSubPlan(s.uid);
+      if (!before || s.uid == subPlan) continue;
+      SubPlan same = *before;
+      same.version = s.version;
+      if (same == s) continue;
+      isAnother = true;
+      s.version = std::max(s.version, before->version + 1);
+    }
     SubPlan same = known->tool();
     same.version = tool.version;
     same.news = tool.news;
-    if (!(same == tool)) tool.version = std::max(tool.version, known->tool().version + 1);
+    if (isAnother || !(same == tool)) tool.version = std::max(tool.version, known->tool().version + 1);
     part.nodes = known->plan.nodes;
     part.paper = known->plan.paper;
     part.settings = known->plan.settings;

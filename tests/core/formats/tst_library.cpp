@@ -131,6 +131,22 @@ class TestLibrary : public QObject {
     QVERIFY(laterVersions(user, library).empty());
   }
 
+  /// A change further in is one of the tool, and comes along when the later version is taken.
+  void whatLiesInsideCounts() {
+    Crowd crowd;
+    const auto outer = makeSubPlan(crowd.plan, {crowd.instance}, "Around it");
+    QVERIFY(outer && keepInLibrary(crowd.plan, outer->subPlan, folder("deep"), m_home));
+    Plan user = crowd.plan;
+    for (Node& node : crowd.plan.findSubPlan(crowd.subPlan)->nodes)
+      if (node.uid == "sow") node.params["density"] = 1.0;
+    QVERIFY(keepInLibrary(crowd.plan, outer->subPlan, folder("deep"), m_home));
+    const Library library = readLibrary({{folder("deep"), true}});
+    QCOMPARE(laterVersions(user, library).size(), std::size_t{1});
+    takeVersion(user, *library.tools.front(), m_home);
+    QCOMPARE(printOf(user, outer->instance, m_home), printOf(crowd.plan, outer->instance, m_home));
+    QVERIFY(laterVersions(user, library).empty());
+  }
+
   void whatCannotBeReadIsTold() {
     Crowd crowd;
     QVERIFY(keepInLibrary(crowd.plan, crowd.subPlan, folder("one"), m_home));
