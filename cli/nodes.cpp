@@ -2,7 +2,7 @@
 #include "cli/runner.h"
 #include "core/base/safe_file.h"
 #include "core/deliver/manual.h"
-#include "core/formats/library.h"
+#include "core/deliver/tool_picture.h"
 #include "core/picture/render.h"
 
 #include <fmt/format.h>
@@ -12,21 +12,6 @@
 
 namespace arvesk::cli {
 namespace {
-
-/// The tool's file at work, as its first camera sees it.
-Result<void> pictureOf(const LibraryTool& tool, const std::string& to, int width, int height) {
-  auto session = Session::open(tool.file);
-  if (!session) return Failure(session.error());
-  if (auto ok = session->evaluate(Quality::Final); !ok) return Failure(ok.error());
-  std::vector<PointsPtr> bare;
-  const auto scene = PictureScene::build(pictureInputOf(session->opened(), session->evaluation(), {}, bare), {});
-  if (!scene) return Failure(scene.error());
-  const auto& cameras = tool.plan.settings.cameras;
-  const auto camera = cameraOf(session->plan(), cameras.empty() ? std::string() : cameras.front().name,
-                               (*scene)->bounds());
-  if (!camera) return Failure(camera.error());
-  return writePng(to, renderPicture(**scene, *camera, width, height, 16, {}, {}), width, height);
-}
 
 std::string pageOf(const LibraryTool& tool) { return std::filesystem::path(tool.file).stem().string(); }
 
@@ -60,7 +45,10 @@ int writeManual(const std::string& folder, bool hasPictures, const Library& libr
   for (const LibraryToolPtr& tool : library.tools) {
     if (!put(pageOf(*tool) + ".md", manualPage(*tool->tool().made.kind, true, {}, pageOf(*tool)))) return kProblem;
     if (!hasPictures) continue;
-    if (const auto ok = pictureOf(*tool, folder + "/" + pageOf(*tool) + ".png", kWidth, kHeight); !ok) {
+    const auto pixels = toolPicture(*tool, {}, kWidth, kHeight, 16, {});
+    const auto ok = pixels ? writePng(folder + "/" + pageOf(*tool) + ".png", *pixels, kWidth, kHeight)
+                           : Result<void>(Failure(pixels.error()));
+    if (!ok) {
       fmt::print(stderr, "error: {}\n", toLine(ok.error()));
       return kProblem;
     }

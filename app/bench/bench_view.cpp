@@ -142,6 +142,9 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   setMinimumSize(330, 150);               // always the same: panes keep their sizes whatever is on the Bench
   m_scroll->setFocusPolicy(Qt::NoFocus);  // its controls take the focus, and it follows them
   m_scroll->setWidgetResizable(true);
+  auto* holder = new QWidget;
+  (new QVBoxLayout(holder))->setContentsMargins(0, 0, 0, 0);
+  m_scroll->setWidget(holder);
   m_scroll->setMinimumSize(kLeastForm, 60);
   m_scroll->viewport()->installEventFilter(this);
   m_problems->setWordWrap(true);
@@ -236,13 +239,15 @@ void BenchView::rebuild() {
   m_fitToProps = nullptr;
   // A button of the old form may be what this was asked by, and is still at work (QToolButton writes into itself when
   // its click is over): it goes later, and says nothing more.
-  if (QWidget* old = m_scroll->takeWidget()) {
+  // It stays where it is until then: taken out, all that is in it would get its style anew.
+  if (QWidget* old = m_form) {
     for (QObject* child : old->findChildren<QObject*>()) child->blockSignals(true);
     old->hide();
+    m_scroll->widget()->layout()->removeWidget(old);
     old->deleteLater();
   }
-  m_form = new Form;
-  m_scroll->setWidget(m_form);
+  m_form = new Form(m_scroll->widget());
+  m_scroll->widget()->layout()->addWidget(m_form);
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_kind = node ? node->kind : std::string();
@@ -250,7 +255,7 @@ void BenchView::rebuild() {
   m_props = m_model->plan().props;
   m_dialUids = dialUids();
   if (!node && !m_model->inside().empty()) {
-    m_refreshers.push_back(addSubPlanControls(*m_model, *m_form));
+    m_refreshers.push_back(addSubPlanControls(*m_model, *m_form, m_folder));
   } else if (!node) {
     buildPlanControls();
   } else if (!kind) {
@@ -303,15 +308,10 @@ void BenchView::addParam(const ParamSpec& spec) {
     m_model->follow(m_uids, id + "." + std::to_string(part), formula);
   });
   editor->setContextMenuPolicy(Qt::CustomContextMenu);
-  connect(editor, &QWidget::customContextMenuRequested, this, [this, editor, spec](const QPoint& at) {
-    QMenu menu(this);
-    menu.addAction(tr("Restore default"), this,
-                   [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
-    if (!m_model->inside().empty() && m_uids.size() == 1)
-      menu.addAction(tr("Bring to the front"), this, [this, spec] { m_model->bringToFront(m_uid, spec.id); });
-    menu.exec(editor->mapToGlobal(at));
-  });
+  connect(editor, &QWidget::customContextMenuRequested, this,
+          [this, editor, spec](const QPoint& at) { openParamMenu(spec, editor->mapToGlobal(at)); });
   row.row = m_form->add(said(spec.label), said(spec.help), editor, editor->isWide());
+  if (!m_model->inside().empty() && m_uids.size() == 1) makeDraggable(spec, row.row);
   m_rows.push_back(row);
 }
 
@@ -343,47 +343,6 @@ void BenchView::addGroup(const std::string& title, const Node& node, const NodeK
 bool BenchView::isOpen(const std::string& group) const {
   const auto it = m_opened.find({m_kind, group});
   return it != m_opened.end() && it->second;
-}
-
-/// What the sub-plan is, and what can be done about it.
-void BenchView::addInstanceRow(const Node& node) {
-  const std::string uid = node.subPlan;
-  auto* holder = new QWidget(m_form);
-  auto* row = new QHBoxLayout(holder);
-  row->setContentsMargins(0, 0, 0, 0);
-  const auto button = [&](const QString& words, const char* name, const QString& help) {
-    auto* made = new QToolButton(holder);
-    made->setText(words);
-    made->setObjectName(QLatin1String(name));
-    made->setToolTip(help);
-    row->addWidget(made);
-    return made;
-  };
-  connect(button(tr("Go inside"), "sub_plan_inside", tr("Shows its nodes in the Plan")), &QToolButton::clicked, this,
-          [this] { Q_EMIT insideWanted(m_uid); });
-  connect(
-      button(tr("Keep in library"), "sub_plan_keep",
-             tr("Writes it into your library, where every plan finds it; the version goes up where it was changed")),
-      &QToolButton::clicked, this, [this, uid] { Q_EMIT keepWanted(uid); });
-  auto* later = button({}, "sub_plan_later", {});
-  connect(later, &QToolButton::clicked, this, [this, uid] { m_model->takeLater(uid); });
-  row->addStretch(1);
-  m_refreshers.push_back([this, later, uid] {
-    later->hide();
-    for (const LaterVersion& v : laterVersions(m_model->document(), m_model->library())) {
-      if (v.subPlan != uid) continue;
-      later->setText(tr("Take version %1").arg(v.there));
-      QString words = tr("The library has version %1, the plan has %2.").arg(v.there).arg(v.has);
-      if (!v.news.empty()) words += QLatin1Char(' ') + text(v.news);
-      for (const std::string& label : v.gone)
-        words += QLatin1Char('\n') + tr("“%1” is set and is no more").arg(text(label));
-      later->setToolTip(words);
-      later->show();
-    }
-  });
-  m_form->add(tr("Sub-plan"),
-              tr("Its nodes are those of all of its uses; each use has values, a seed and inputs of its own"), holder,
-              true);
 }
 
 /// Values kept under a name, put on again, or made those that new nodes of the kind begin with.
@@ -536,6 +495,8 @@ void BenchView::buildPlanControls() {
 
 std::vector<std::string> BenchView::dialUids() const {
   std::vector<std::string> uids{m_model->subPlanHere()};
+  if (const SubPlan* here = m_model->document().findSubPlan(uids.front()))
+    uids.push_back(std::to_string(here->checks.size()));
   for (const FrontValue& front : m_model->plan().fronts) uids.push_back(front.control.id);
   for (const Dial& d : m_model->plan().dials)
     uids.push_back(d.uid + (d.draft != d.final || m_splitDials.contains(d.uid) ? "/2" : ""));

@@ -29,6 +29,9 @@ class BenchView : public QWidget {
   void setFolder(const QString& folder) { m_folder = folder; }
   /// Where rules find the pictures of their props.
   void setPictures(PropPictures pictures) { m_pictures = std::move(pictures); }
+  /// What dropping a control at a place of the screen would do, in words; shows it there.
+  using DropWords = std::function<QString(const ParamSpec& spec, const QPoint& at)>;
+  void setDropWords(DropWords words) { m_dropWords = std::move(words); }
   /// More props have pictures now.
   void updatePictures();
   /// Which node is on the Bench; empty for the plan.
@@ -51,6 +54,11 @@ class BenchView : public QWidget {
   // Of a sub-plan's instance on the Bench.
   void insideWanted(const QString& uid);
   void keepWanted(const std::string& subPlan);
+  /// A later version of it in the library is to be seen beside the plan's.
+  void laterWanted(const std::string& subPlan);
+  // Inside of a sub-plan: a control was dragged by its name.
+  void controlDropped(const QString& uid, const ParamSpec& spec, const QPoint& at);
+  void controlLeft();
 
  private:
   void remedy();
@@ -73,6 +81,9 @@ class BenchView : public QWidget {
   void addSeedRow();
   void addValuesRow();
   void addInstanceRow(const Node& node);
+  /// Of a parameter of a node inside of a sub-plan: dragging it to the front.
+  void makeDraggable(const ParamSpec& spec, int row);
+  void openParamMenu(const ParamSpec& spec, const QPoint& at);
   void keepValues();
   void buildPlanControls();
   void buildDials();
@@ -94,6 +105,7 @@ class BenchView : public QWidget {
   QString m_folder;
   QToolButton* m_fitToProps = nullptr;  // of the form that is shown
   PropPictures m_pictures;
+  DropWords m_dropWords = [](const ParamSpec&, const QPoint&) { return QString(); };
   QString m_uid;
   QStringList m_uids;  // those that edits go to, m_uid first
   std::string m_kind;

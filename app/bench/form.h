@@ -19,6 +19,7 @@ class Form : public QWidget {
   /// A row of its own across both halves, without a name. Returns the row.
   int addHeading(QWidget* heading);
   void setShown(int row, bool isShown);
+  QWidget* name(int row) const { return m_rows[static_cast<std::size_t>(row)].name; }
   QWidget* editor(int row) const { return m_rows[static_cast<std::size_t>(row)].editor; }
   /// Places all rows for a pane this wide, px.
   void placeFor(int width);

@@ -31,6 +31,16 @@ QStringList entriesOf(const QString& words) {
 
 }  // namespace
 
+QString withNameToggled(const QString& pattern, const std::string& name) {
+  const QString typed = text(asTyped(name));
+  QStringList entries = entriesOf(pattern);
+  if (!Patterns(pattern.toStdString()).match(name))
+    entries.append(typed);
+  else if (entries.removeAll(typed) == 0)
+    return pattern;
+  return entries.join(QStringLiteral("; "));
+}
+
 NamesButton::NamesButton(QWidget* parent) : QToolButton(parent) {
   setText(QStringLiteral("…"));
   setPopupMode(InstantPopup);
@@ -63,13 +73,9 @@ void NamesButton::fill() {
     action->setCheckable(true);
     const bool isMeant = isOne ? m_words.toStdString() == n.name : now.match(n.name);
     action->setChecked(isMeant);
-    const QString typed = isOne ? arvesk::text(n.name) : arvesk::text(asTyped(n.name));
-    connect(action, &QAction::triggered, this, [this, isOne, isMeant, typed] {
-      if (isOne) return Q_EMIT chosen(typed);
-      QStringList entries = entriesOf(m_words);
-      if (isMeant && entries.removeAll(typed) == 0) return;  // a wildcard means it
-      if (!isMeant) entries.append(typed);
-      Q_EMIT chosen(entries.join(QStringLiteral("; ")));
+    connect(action, &QAction::triggered, this, [this, isOne, name = n.name] {
+      const QString next = isOne ? arvesk::text(name) : withNameToggled(m_words, name);
+      if (next != m_words) Q_EMIT chosen(next);
     });
   }
   if (m_names.size() > kMost) menu()->addAction(tr("and %1 more").arg(m_names.size() - kMost))->setEnabled(false);

@@ -191,105 +191,6 @@ void PlanModel::setPlan(PlanPtr document, InsidePath inside) {
   Q_EMIT changed();
 }
 
-std::string PlanModel::subPlanHere() const {
-  std::string here;
-  const std::vector<Node>* nodes = &m_document->nodes;
-  for (const std::string& uid : m_inside)
-    for (const Node& node : *nodes)
-      if (node.uid == uid) {
-        here = node.subPlan;
-        nodes = &m_document->findSubPlan(here)->nodes;
-        break;
-      }
-  return here;
-}
-
-int PlanModel::usesOf(const std::string& subPlan) const {
-  const auto count = [&](const std::vector<Node>& nodes) {
-    return std::count_if(nodes.begin(), nodes.end(),
-                         [&](const Node& n) { return n.isInstance() && n.subPlan == subPlan; });
-  };
-  auto uses = count(m_document->nodes);
-  for (const SubPlan& s : m_document->subPlans) uses += count(s.nodes);
-  return static_cast<int>(uses);
-}
-
-std::vector<std::shared_ptr<const NodeKind>> PlanModel::subPlanKinds() const {
-  std::vector<std::shared_ptr<const NodeKind>> out;
-  const std::string here = subPlanHere();
-  for (const SubPlan& s : m_document->subPlans)
-    if (s.made.kind && (here.empty() || !wouldLieInItself(*m_document, here, s.uid))) out.push_back(s.made.kind);
-  for (const LibraryToolPtr& tool : m_library->tools)
-    if (!m_document->findSubPlan(tool->plan.tool)) out.push_back(tool->tool().made.kind);
-  return out;
-}
-
-void PlanModel::setLibrary(std::shared_ptr<const Library> library) {
-  m_library = std::move(library);
-  Q_EMIT libraryChanged();
-}
-
-LibraryToolPtr PlanModel::libraryTool(const NodeKind& kind) const {
-  for (const LibraryToolPtr& tool : m_library->tools)
-    if (tool->tool().made.kind.get() == &kind) return tool;
-  return nullptr;
-}
-
-std::shared_ptr<const NodeKind> PlanModel::bring(const LibraryTool& tool) {
-  editDocument(tr("Add %1").arg(QString::fromStdString(tool.tool().name)),
-               [&](Plan& plan) { bringTool(plan, tool, m_folder); });
-  const SubPlan* here = m_document->findSubPlan(tool.plan.tool);
-  return here ? here->made.kind : nullptr;
-}
-
-void PlanModel::takeLater(const std::string& subPlan) {
-  const LibraryToolPtr tool = m_library->find(subPlan);
-  if (!tool) return;
-  QStringList gone;
-  for (const LaterVersion& later : laterVersions(*m_document, *m_library))
-    if (later.subPlan == subPlan)
-      for (const std::string& label : later.gone) gone << QString::fromStdString(label);
-  editDocument(tr("Take version %1").arg(tool->tool().version),
-               [&](Plan& plan) { takeVersion(plan, *tool, m_folder); });
-  Q_EMIT told(gone.isEmpty() ? tr("version %1 taken; everything that was set stays").arg(tool->tool().version)
-                             : tr("version %1 taken; these were set and are no more: %2")
-                                   .arg(tool->tool().version)
-                                   .arg(gone.join(QStringLiteral(", "))));
-}
-
-QStringList PlanModel::insideTitles() const {
-  QStringList out;
-  InsidePath path;
-  for (const std::string& uid : m_inside) {
-    const Plan outer = planInside(*m_document, path);
-    const Node* node = outer.find(outer.path + uid);
-    out << (node ? QString::fromStdString(node->title) : QString());
-    path.push_back(uid);
-  }
-  return out;
-}
-
-bool PlanModel::enter(const QString& uid) {
-  InsidePath next = m_inside;
-  next.push_back(uid.toStdString().substr(m_plan->path.size()));
-  if (existingPath(*m_document, next) != next) return false;
-  setPlan(m_document, next);
-  return true;
-}
-
-void PlanModel::leave(std::size_t depth) {
-  if (depth >= m_inside.size()) return;
-  setPlan(m_document, {m_inside.begin(), m_inside.begin() + static_cast<std::ptrdiff_t>(depth)});
-}
-
-bool PlanModel::reveal(const QString& uid) {
-  if (m_plan->find(uid.toStdString())) return true;
-  const auto found = findInside(*m_document, uid.toStdString());
-  if (!found) return false;
-  setPlan(m_document, found->path);
-  return true;
-}
-
 void PlanModel::edit(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
   Plan next = *m_plan;
   change(next);
@@ -737,30 +638,6 @@ void PlanModel::movePlaces(const std::map<std::string, std::pair<double, double>
       }
     }
   });
-}
-
-QString PlanModel::makeSubPlan(const QStringList& uids) {
-  std::vector<std::string> list;
-  for (const QString& uid : uids) list.push_back(uid.toStdString());
-  std::string instance;
-  edit(tr("Make sub-plan"), [&](Plan& plan) {
-    const auto made = arvesk::makeSubPlan(plan, list, tr("Sub-plan").toStdString());
-    if (made)
-      instance = made->instance;
-    else
-      Q_EMIT told(said(toLine(made.error())));
-  });
-  return QString::fromStdString(instance);
-}
-
-QStringList PlanModel::takeApart(const QString& uid) {
-  QStringList out;
-  edit(tr("Take apart"), [&](Plan& plan) {
-    const auto nodes = arvesk::takeApart(plan, uid.toStdString());
-    if (!nodes) return Q_EMIT told(said(toLine(nodes.error())));
-    for (const std::string& node : *nodes) out << QString::fromStdString(node);
-  });
-  return out;
 }
 
 QStringList PlanModel::duplicate(const QStringList& uids, const CardRooms& rooms) {

@@ -57,8 +57,14 @@ class PlanModel : public QObject {
   std::shared_ptr<const NodeKind> bring(const LibraryTool& tool);
   /// Takes the library's version of a sub-plan in place of the plan's.
   void takeLater(const std::string& subPlan);
-  /// The kinds of the sub-plans that can be put where plan() is, those of the library too.
-  std::vector<std::shared_ptr<const NodeKind>> subPlanKinds() const;
+  /// A sub-plan that can be put where plan() is.
+  struct OfferedSubPlan {
+    std::shared_ptr<const NodeKind> kind;
+    std::string category;
+    LibraryToolPtr tool;  // null when no library has it
+  };
+  /// Those of the plan and those of the library, by category.
+  std::vector<OfferedSubPlan> offeredSubPlans() const;
   /// Titles that lead there, one for each step.
   QStringList insideTitles() const;
   /// Shows what is inside of an instance of plan(); false where it is none of a sub-plan that is there.

@@ -1,5 +1,7 @@
 #include "app/model/plan_pictures.h"
 
+#include "app/model/front_targets.h"
+
 #include "app/model/top_view.h"
 #include "app/model/words.h"
 #include "core/deliver/delivery.h"
@@ -271,23 +273,43 @@ void addAreas(PlanPicture& to, const EvalView& view, const std::string& uid, con
   }
 }
 
+/// What a text parameter of a node of the opened plan, with its dials followed, may name.
+std::vector<NameCount> namesFor(const Plan& plan, const Evaluation& evaluation, const FrontTarget& target,
+                                FileService* files, const Task& task) {
+  const Node* node = plan.find(target.node);
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  const ParamSpec* spec = kind ? kind->findParam(target.param) : nullptr;
+  if (!spec || !kind->names || spec->type != ParamType::Text || !isShown(*kind, *spec, node->params)) return {};
+  EvalContext ctx = contextOf(plan, *node);
+  ctx.task = {task.stop, {}};
+  ctx.files = files;
+  return kind->names(spec->id, ctx, inputsOf(plan, evaluation, *node), node->params);
+}
+
 /// What its parameters may name, and a band that suits what it measures from.
 void addOffers(PlanPicture& to, const EvalView& view, const std::string& uid, FileService* files, const Task& task) {
   Plan plan = view.opened();
   followDials(plan, view.quality);
+  if (view.evaluation.opened && view.evaluation.opened->instances.contains(uid)) {
+    // Front controls name what the parameters do that they set.
+    for (const FrontValue& front : view.evaluation.opened->instances.at(uid).fronts) {
+      if (front.control.type != ParamType::Text || !files) continue;
+      std::map<std::string, std::size_t> names;
+      for (const FrontTarget& target : frontTargets(*view.plan, uid, front.control.id))
+        for (const NameCount& n : namesFor(plan, view.evaluation, target, files, task))
+          names[n.name] = std::max(names[n.name], n.count);
+      for (const auto& [name, count] : names) to.names[front.control.id].push_back({name, count});
+    }
+    return;
+  }
   const Node* node = plan.find(uid);
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind || (!kind->names && !kind->bandForProps)) return;
-  EvalContext ctx = contextOf(plan, *node);
-  ctx.task = {task.stop, {}};
-  ctx.files = files;
-  const Inputs in = inputsOf(plan, view.evaluation, *node);
-  if (kind->bandForProps) to.bandForProps = kind->bandForProps(in, node->params);
+  if (kind->bandForProps) to.bandForProps = kind->bandForProps(inputsOf(plan, view.evaluation, *node), node->params);
   if (kind->names && files)
     for (const ParamSpec& spec : kind->params)
-      if (spec.type == ParamType::Text && isShown(*kind, spec, node->params))
-        if (auto names = kind->names(spec.id, ctx, in, node->params); !names.empty())
-          to.names[spec.id] = std::move(names);
+      if (auto names = namesFor(plan, view.evaluation, {uid, spec.id}, files, task); !names.empty())
+        to.names[spec.id] = std::move(names);
 }
 
 }  // namespace

@@ -90,43 +90,10 @@ void PlanModel::setSkipped(const QStringList& uids, bool isSkipped) {
   });
 }
 
-void PlanModel::bringToFront(const QString& uid, const std::string& paramId) {
-  if (m_inside.empty()) return;
-  edit(tr("Bring to the front"), [&](Plan& plan) {
-    Node* node = plan.find(uid.toStdString());
-    const NodeKind* kind = node ? kindOf(*node) : nullptr;
-    const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
-    if (!spec) return;
-    for (const auto& [key, formula] : node->follows)
-      if (followedPart(key).param == paramId)
-        return Q_EMIT told(tr("%1 follows “%2” already").arg(said(spec->label), QString::fromStdString(formula)));
-    std::vector<FrontControl> fronts;
-    for (const FrontValue& front : plan.fronts) fronts.push_back(front.control);
-    std::string id = paramId;
-    for (int n = 2; !faultOfFrontId(fronts, id).empty() && n < 1000; ++n) id = paramId + std::to_string(n);
-    FrontControl control = frontLike(*spec, id, node->value(*spec));
-    const auto isTaken = [&](const std::string& label) {
-      return std::any_of(fronts.begin(), fronts.end(), [&](const FrontControl& f) { return f.label == label; });
-    };
-    if (isTaken(control.label)) control.label = node->title + ": " + control.label;
-    plan.fronts.push_back({control, control.usual, control.usual});
-    node->follows[paramId] = id;
-  });
-}
-
 void PlanModel::editDocument(const QString& text, const std::function<void(Plan&)>& change, const QString& mergeKey) {
   Plan document = *m_document;
   change(document);
   if (!(document == *m_document)) push(text, std::move(document), mergeKey);
-}
-
-void PlanModel::editSubPlan(const QString& text, const std::function<void(SubPlan&)>& change, const QString& mergeKey) {
-  editDocument(
-      text,
-      [&](Plan& document) {
-        if (SubPlan* here = document.findSubPlan(subPlanHere())) change(*here);
-      },
-      mergeKey);
 }
 
 void PlanModel::rename(const QString& uid, const QString& title) {

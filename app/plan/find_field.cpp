@@ -1,9 +1,13 @@
 #include "app/plan/find_field.h"
 
+#include "app/model/pictures.h"
 #include "app/model/words.h"
 #include "app/window/theme.h"
+#include "core/deliver/manual.h"
+#include "core/deliver/tool_picture.h"
 
 #include <QCoreApplication>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -37,6 +41,10 @@ constexpr int kByHelp = 1;
 constexpr int kExact = 5;   // the very word: above a name that only begins so
 constexpr int kGoesOn = 5;  // takes what the selected card gives
 
+constexpr QSize kPicture(132, 76);
+constexpr int kSamples = 4;  // a look, not a picture to keep
+constexpr int kTimes = 3;    // pictures are drawn larger: points in them have a size on screen
+
 /// How well a kind of node answers what is asked for.
 struct Fit {
   qsizetype words = 0;  // of those asked for, how many it knows
@@ -69,29 +77,78 @@ Fit fitOf(const NodeKind& kind, const QStringList& asked) {
 
 }  // namespace
 
-FindField::FindField(QWidget* parent) : PopupList(parent), m_help(new QLabel(this)) {
+FindField::FindField(QWidget* parent) : PopupList(parent), m_help(new QLabel(this)), m_picture(new QLabel(this)) {
   setObjectName(QStringLiteral("find_field"));
   m_line->setObjectName(QStringLiteral("find_line"));
   m_line->setPlaceholderText(tr("Add a node: name or what it does"));
   m_line->setAccessibleName(tr("Find a node to add"));
   m_list->setObjectName(QStringLiteral("find_list"));
   m_list->setUniformItemSizes(false);
+  m_help->setObjectName(QStringLiteral("find_help"));
   m_help->setWordWrap(true);
   m_help->setProperty("role", QStringLiteral("quiet"));
-  m_help->setMinimumHeight(64);
   m_help->setAlignment(Qt::AlignTop);
+  m_picture->setObjectName(QStringLiteral("find_picture"));
+  m_picture->setFixedSize(kPicture);
+  auto* below = new QHBoxLayout;
+  below->setSpacing(10);
+  below->addWidget(m_picture, 0, Qt::AlignTop);
+  below->addWidget(m_help, 1);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(8, 8, 8, 8);
   column->setSpacing(6);
   column->addWidget(m_line);
   column->addWidget(m_list, 1);
-  column->addWidget(m_help);
-  connect(m_list, &QListWidget::currentRowChanged, this, [this] {
-    const QListWidgetItem* item = m_list->currentItem();
-    const NodeKind* kind = kindAt(item);
-    QString help = kind ? said(kind->help).section(QStringLiteral(". "), 0, 0) : QString();
-    if (!help.isEmpty() && !help.endsWith(QLatin1Char('.'))) help += QLatin1Char('.');
-    m_help->setText(help);
+  column->addLayout(below);
+  connect(m_list, &QListWidget::currentRowChanged, this, &FindField::showCurrent);
+}
+
+void FindField::showCurrent() {
+  const NodeKind* kind = kindAt(m_list->currentItem());
+  QString help = kind ? said(kind->help).section(QStringLiteral(". "), 0, 0) : QString();
+  if (!help.isEmpty() && !help.endsWith(QLatin1Char('.'))) help += QLatin1Char('.');
+  m_help->setText(help);
+  const auto made = m_pictures.find(kind);
+  m_picture->setPixmap(made == m_pictures.end() ? QPixmap() : made->second.picture);
+  m_picture->hide();
+  if (kind) drawPicture(kind);
+}
+
+/// What it does, as in the manual; of a tool of a library, its file at work.
+void FindField::drawPicture(const NodeKind* kind) {
+  std::shared_ptr<const NodeKind> held;
+  LibraryToolPtr tool;
+  for (const Own& own : m_held)
+    if (own.kind.get() == kind) {
+      held = own.kind;
+      tool = own.tool;
+    }
+  if (kind->family == Family::SubPlan && !tool) return;  // what stands in the plan can be seen there
+  m_picture->show();
+  if (m_pictures.contains(kind)) return;
+  const QSize size = kPicture * devicePixelRatioF();
+  const QSize drawn = size * kTimes;
+  m_drawer.ask([this, kind, held, tool, size, drawn](const Task& task) -> Worker::Answer {
+    QImage image = tool ? QImage(pictureBeside(text(tool->file))) : QImage();
+    if (image.isNull()) {
+      Array<std::uint32_t> pixels;
+      if (!tool)
+        pixels = manualPicture(*kind, drawn.width(), drawn.height(), task);
+      else if (auto made = toolPicture(*tool, {}, drawn.width(), drawn.height(), kSamples, task))
+        pixels = std::move(*made);
+      if (task.isCancelled()) return {};
+      if (!pixels.empty())
+        image = QImage(reinterpret_cast<const uchar*>(pixels.data()), drawn.width(), drawn.height(),
+                       QImage::Format_RGB32)
+                    .copy();
+    }
+    if (!image.isNull()) image = filling(image, size);
+    return [this, kind, held, image] {
+      QPixmap picture = QPixmap::fromImage(image);
+      picture.setDevicePixelRatio(devicePixelRatioF());
+      m_pictures[kind] = {held, picture};
+      if (kindAt(m_list->currentItem()) == kind) m_picture->setPixmap(picture);
+    };
   });
 }
 
@@ -105,7 +162,7 @@ void FindField::open(const QPoint& at, std::function<bool(const NodeKind&)> fits
   m_fits = std::move(fits);
   m_goesOn = std::move(goesOn);
   m_chosen = std::move(chosen);
-  openAt(at, QSize(330, 400));
+  openAt(at, QSize(380, 430));
 }
 
 void FindField::fill() {
@@ -118,7 +175,11 @@ void FindField::fill() {
   std::vector<const NodeKind*> all;
   for (const NodeKind* kind : allNodeKinds())
     if (kind->family != Family::SubPlan || m_isInside()) all.push_back(kind);
-  for (const auto& kind : m_held) all.push_back(kind.get());
+  std::map<const NodeKind*, QString> categories;
+  for (const Own& own : m_held) {
+    all.push_back(own.kind.get());
+    categories[own.kind.get()] = text(own.category);
+  }
   for (const NodeKind* kind : all) {
     if (m_fits && !m_fits(*kind)) continue;
     Fit fit = fitOf(*kind, asked);
@@ -131,7 +192,7 @@ void FindField::fill() {
   if (!isExact)
     head(best.words > 0 ? tr("Nothing fits all of it; near it:")
                         : tr("Nothing fits “%1”").arg(fontMetrics().elidedText(m_line->text(), Qt::ElideRight, 200)));
-  const Family* before = nullptr;
+  QString before;
   int row = -1;
   Fit chosen;
   // What only their help speaks of is left away where names or synonyms are meant.
@@ -139,8 +200,11 @@ void FindField::fill() {
                                                                            : 1;
   for (const auto& [kind, fit] : found) {
     if (!asked.isEmpty() && (fit.words < best.words || fit.words == 0 || fit.weight < least)) continue;
-    if (!before || *before != kind->family) head(said(familyLabel(kind->family)));
-    before = &kind->family;
+    const QString category = categories[kind];
+    const QString heading = category.isEmpty() ? said(familyLabel(kind->family))
+                                               : tr("%1 · %2").arg(said(familyLabel(kind->family)), category);
+    if (before != heading) head(heading);
+    before = heading;
     auto* item = new QListWidgetItem(
         QIcon(glyph(QString::fromStdString(kind->glyph), Theme::current().ink, 16, devicePixelRatioF())),
         said(kind->label), m_list);

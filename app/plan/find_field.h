@@ -1,8 +1,12 @@
 // The find field: type a name or synonym, Enter adds the node. Shows only what fits when it was opened from a slot.
 #pragma once
 
+#include "app/model/worker.h"
 #include "app/plan/popup_list.h"
+#include "core/formats/library.h"
 #include "core/plan/node_kind.h"
+
+#include <QPixmap>
 
 #include <functional>
 
@@ -14,8 +18,13 @@ class FindField : public PopupList {
   Q_OBJECT
 
  public:
-  /// The plan's own kinds besides those that are registered.
-  using OwnKinds = std::vector<std::shared_ptr<const NodeKind>>;
+  /// A kind that is not registered: a sub-plan.
+  struct Own {
+    std::shared_ptr<const NodeKind> kind;
+    std::string category;
+    LibraryToolPtr tool;  // null when no library has it
+  };
+  using OwnKinds = std::vector<Own>;
   explicit FindField(QWidget* parent);
   /// `own` gives them; `isInside` says whether ways in and out are of use.
   void offer(std::function<OwnKinds()> own, std::function<bool()> isInside) {
@@ -36,8 +45,18 @@ class FindField : public PopupList {
   void choose() override;
 
   const NodeKind* kindAt(const class QListWidgetItem* item) const;
+  /// Words and picture of the current row.
+  void showCurrent();
+  void drawPicture(const NodeKind* kind);
 
   QLabel* m_help;
+  QLabel* m_picture;
+  struct Drawn {
+    std::shared_ptr<const NodeKind> kind;  // held while its picture is known by its address; null: registered
+    QPixmap picture;                       // null where none can be made
+  };
+  std::map<const NodeKind*, Drawn> m_pictures;
+  Worker m_drawer;
   std::function<OwnKinds()> m_own = [] { return OwnKinds(); };
   std::function<bool()> m_isInside = [] { return false; };
   std::function<void(const NodeKind&, const Chosen&)> m_around = [](const NodeKind& kind, const Chosen& chosen) {

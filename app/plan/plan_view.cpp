@@ -65,7 +65,13 @@ PlanView::PlanView(PlanModel* model, QWidget* parent)
   m_paperEdit->setTabChangesFocus(true);
   m_paperEdit->installEventFilter(this);
   setAcceptDrops(true);
-  m_find->offer([this] { return m_model->subPlanKinds(); }, [this] { return !m_model->inside().empty(); });
+  m_find->offer(
+      [this] {
+        FindField::OwnKinds own;
+        for (auto& [kind, category, tool] : m_model->offeredSubPlans()) own.push_back({kind, category, tool});
+        return own;
+      },
+      [this] { return !m_model->inside().empty(); });
   m_find->setAround([this](const NodeKind& kind, const FindField::Chosen& chosen) {
     const LibraryToolPtr tool = m_model->libraryTool(kind);
     if (!tool) return chosen(kind);

@@ -3,6 +3,7 @@
 #include "app/site/face_picker.h"
 #include "app/site/hand_brush.h"
 #include "app/site/mask_brush.h"
+#include "app/site/parent_picker.h"
 #include "app/site/region_handles.h"
 #include "app/site/touch_brush.h"
 
@@ -27,6 +28,8 @@ std::unique_ptr<SiteTool> makeSiteTool(PlanModel* model, const QString& uid,
     return std::make_unique<FacePicker>(model, uid);
   if (has([](const ParamSpec& p) { return p.siteRole == SiteRole::Center; }))
     return std::make_unique<RegionHandles>(model, uid);
+  if (std::string names = ParentPicker::paramOf(*model, uid); !names.empty())
+    return std::make_unique<ParentPicker>(model, uid, std::move(names), files);
   return nullptr;
 }
 

@@ -25,11 +25,11 @@ constexpr int kSamples = 3;  // a look, not a picture to keep
 }  // namespace
 
 ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera,
-                           const QString& node, QWidget* parent)
+                           const QString& node, const std::optional<SheetAxis>& version, QWidget* parent)
     : QWidget(parent, Qt::Window),
       m_model(model),
       m_site(camera),
-      m_axes(sheetAxes(*model->snapshot())),
+      m_axes(version ? std::vector<SheetAxis>{*version} : sheetAxes(*model->snapshot())),
       m_plan(model->snapshot()),
       m_size(new QComboBox(this)),
       m_target(new QComboBox(this)),
@@ -44,12 +44,14 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
   setAttribute(Qt::WA_DeleteOnClose);
   resize(1060, 740);
   m_head->setObjectName(QStringLiteral("sheet_head"));
+  m_head->setWordWrap(true);
   m_target->setObjectName(QStringLiteral("sheet_target"));
   m_target->setAccessibleName(tr("What is varied"));
   int at = 0;
   for (std::size_t k = 0; k < m_axes.size(); ++k) {
     const SheetAxis& axis = m_axes[k];
-    m_target->addItem(!axis.isSeed()      ? text(axis.label)
+    m_target->addItem(version             ? tr("Versions of %1").arg(text(axis.label))
+                      : !axis.isSeed()    ? text(axis.label)
                       : axis.node.empty() ? tr("Seed of the plan")
                                           : tr("Seed of %1").arg(text(axis.label)));
     if (axis.isSeed() && !node.isEmpty() && text(axis.node) == node) at = static_cast<int>(k);
@@ -95,6 +97,7 @@ ContactSheet::ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> fi
     m_down = k < 0 ? std::optional<SheetAxis>() : m_axes[static_cast<std::size_t>(k)];
     rebuild();
   });
+  if (version) m_size->hide();
   fillDown();
   showRange();
   rebuild();
@@ -156,8 +159,45 @@ void ContactSheet::apply(Plan& plan, int cell) const {
   m_down->apply(plan, cell / columns, m_side);
 }
 
+QString ContactSheet::versionWords() const {
+  QStringList lines;
+  for (const LaterVersion& v : laterVersions(*m_plan, m_model->library())) {
+    if (v.subPlan != m_across.id) continue;
+    if (!v.news.empty()) lines << text(v.news);
+    QStringList gone;
+    for (const std::string& label : v.gone) gone << QStringLiteral("“%1”").arg(text(label));
+    if (!gone.isEmpty()) lines << tr("Set here, and no more in it: %1").arg(gone.join(QStringLiteral(", ")));
+  }
+  if (m_counts.size() < 2) return lines.join(QLatin1Char('\n'));
+  const QLocale locale;
+  QStringList others;
+  for (const auto& [title, count] : m_counts[0]) {
+    const auto then = m_counts[1].find(title);
+    if (then != m_counts[1].end() && then->second != count)
+      others << tr("%1 %2 → %3")
+                    .arg(text(title), locale.toString(static_cast<qulonglong>(count)),
+                         locale.toString(static_cast<qulonglong>(then->second)));
+  }
+  lines << (others.isEmpty() ? tr("No output has another count.") : others.join(QStringLiteral(" · ")));
+  return lines.join(QLatin1Char('\n'));
+}
+
+QString ContactSheet::headWords() const {
+  const QString words =
+      m_done < cellCount()
+          ? tr("%1 of %2 drawn · click the one to keep · Esc keeps the plan as it is").arg(m_done).arg(cellCount())
+          : tr("Click the one to keep · Esc keeps the plan as it is");
+  const QString more = isVersions() ? versionWords() : QString();
+  return more.isEmpty() ? words : words + QLatin1Char('\n') + more;
+}
+
 QString ContactSheet::wordsOf(int cell) const {
   if (m_across.isSeed()) return cell == 0 ? tr("seed %1, as it is").arg(seedOf(cell)) : tr("seed %1").arg(seedOf(cell));
+  if (isVersions()) {
+    const SubPlan* has = m_plan->findSubPlan(m_across.id);
+    return cell == 0 ? tr("Version %1, as it is").arg(has ? has->version : 0)
+                     : tr("Version %1 of the library").arg(m_across.later->tool().version);
+  }
   const auto value = [](const SheetAxis& axis, int k, int count) {
     return axis.options.empty() ? formatQuantity(axis.at(k, count), axis.unit)
                                 : said(axis.options[static_cast<std::size_t>(k)].label);
@@ -172,7 +212,7 @@ void ContactSheet::rebuild() {
   for (QToolButton* cell : m_cells) delete cell;
   m_cells.clear();
   m_done = 0;
-  const int columns = m_down ? m_across.most(m_side) : m_side;
+  m_counts.clear();
   for (int i = 0; i < cellCount(); ++i) {
     auto* cell = new QToolButton(this);
     cell->setObjectName(QStringLiteral("sheet_cell_%1").arg(i));
@@ -182,7 +222,7 @@ void ContactSheet::rebuild() {
     cell->setAccessibleName(cell->text());
     cell->setEnabled(false);
     connect(cell, &QToolButton::clicked, this, [this, i] { choose(i); });
-    m_grid->addWidget(cell, i / columns, i % columns);
+    m_grid->addWidget(cell, i / columns(), i % columns());
     m_cells.push_back(cell);
   }
   drawNext();
@@ -192,12 +232,11 @@ void ContactSheet::rebuild() {
 /// worked out once.
 void ContactSheet::drawNext() {
   const int all = cellCount();
-  m_head->setText(m_done < all
-                      ? tr("%1 of %2 drawn · click the one to keep · Esc keeps the plan as it is").arg(m_done).arg(all)
-                      : tr("Click the one to keep · Esc keeps the plan as it is"));
+  m_head->setText(headWords());
   if (m_done >= all) return;
-  const int width = std::max(120, (this->width() - 32 - 8 * (m_side - 1)) / m_side - 12);
-  const int height = std::max(80, (this->height() - 106 - 8 * (m_side - 1)) / m_side - 34);
+  const QSize room = roomOfPicture();
+  const int width = room.width();
+  const int height = room.height();
   Plan now = *m_plan;
   apply(now, m_done);
   Plan other = *m_plan;  // what it changes is what all are compared by
@@ -228,6 +267,12 @@ void ContactSheet::drawNext() {
     const auto scene = PictureScene::build(std::move(input), task);
     if (!scene) return {};
     const PlanTotals totals = totalsOf(evaluation.opened->plan, evaluation);
+    std::map<std::string, std::size_t> counts;
+    for (const Node& node : evaluation.opened->plan.nodes)
+      if (const NodeKind* kind = kindOf(node); kind && kind->isLayer)
+        if (const auto report = evaluation.reports.find(node.uid);
+            report != evaluation.reports.end() && !report->second.passed.empty())
+          counts[node.title] += report->second.passed.front();
     const std::size_t waiting = waitingTouches(evaluation.opened->plan, evaluation);
     const auto film = tracedFilm(**scene, camera, width, height, kSamples, task, {}, 1);
     if (!film) return {};
@@ -236,7 +281,8 @@ void ContactSheet::drawNext() {
     film->develop(pixels.data());
     for (const PointsPtr& points : bare) drawPoints(*points, {}, camera, 2, *film, pixels.data());
     std::copy(pixels.begin(), pixels.end(), reinterpret_cast<std::uint32_t*>(image.bits()));
-    return [this, image, totals, camera, waiting, waitingNow, kept, isFirst] {
+    return [this, image, totals, camera, waiting, waitingNow, kept, isFirst, counts] {
+      m_counts.push_back(counts);
       m_camera = camera;
       QToolButton* cell = m_cells[static_cast<std::size_t>(m_done)];
       cell->setIcon(QIcon(QPixmap::fromImage(image)));
@@ -261,6 +307,11 @@ void ContactSheet::drawNext() {
 }
 
 void ContactSheet::choose(int cell) {
+  if (isVersions()) {
+    if (cell == 1) m_model->takeLater(m_across.id);
+    close();
+    return;
+  }
   m_model->editDocument(
       m_across.isSeed() ? tr("Seed from contact sheet") : tr("Value from contact sheet"), [&](Plan& plan) {
         if (m_across.isSeed() && m_across.node.empty()) plan.settings.seed = m_plan->settings.seed;
@@ -282,13 +333,16 @@ void ContactSheet::keyPressEvent(QKeyEvent* event) {
   QWidget::keyPressEvent(event);
 }
 
+/// Of one cell, px; below what stands over the pictures.
+QSize ContactSheet::roomOfPicture() const {
+  const int above = m_head->sizeHint().height() + 90;
+  return {std::max(120, (width() - 32 - 8 * (columns() - 1)) / columns() - 12),
+          std::max(80, (height() - above - 8 * (rows() - 1)) / rows() - 34)};
+}
+
 void ContactSheet::resizeEvent(QResizeEvent* event) {
   QWidget::resizeEvent(event);
-  for (QToolButton* cell : m_cells) {
-    const int width = (this->width() - 32 - 8 * (m_side - 1)) / m_side - 12;
-    cell->setIconSize(
-        cell->iconSize().scaled(width, (this->height() - 76 - 8 * (m_side - 1)) / m_side - 34, Qt::KeepAspectRatio));
-  }
+  for (QToolButton* cell : m_cells) cell->setIconSize(cell->iconSize().scaled(roomOfPicture(), Qt::KeepAspectRatio));
 }
 
 }  // namespace arvesk

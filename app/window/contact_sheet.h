@@ -1,5 +1,6 @@
 // Contact sheet: small pictures of the same plan under many seeds, or with many values of a dial or front control (of
-// two as rows and columns), from the same camera; a click chooses one, until then nothing changes.
+// two as rows and columns), or with a later version of a sub-plan, from the same camera; a click chooses one, until
+// then nothing changes.
 #pragma once
 
 #include "app/model/plan_model.h"
@@ -28,7 +29,12 @@ class ContactSheet : public QWidget {
  public:
   /// `node`: whose seed is varied; empty for the plan's.
   ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera, const QString& node,
-               QWidget* parent = nullptr);
+               QWidget* parent = nullptr)
+      : ContactSheet(model, std::move(files), camera, node, {}, parent) {}
+  /// The plan as it is beside itself with a later version of a sub-plan.
+  ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera, const SheetAxis& version,
+               QWidget* parent = nullptr)
+      : ContactSheet(model, std::move(files), camera, {}, version, parent) {}
   int pictureCount() const { return m_done; }
   /// Seed of a cell; cell 0 is the one that the plan has now.
   std::uint64_t seedOf(int cell) const;
@@ -44,6 +50,15 @@ class ContactSheet : public QWidget {
   void resizeEvent(QResizeEvent* event) override;
 
  private:
+  ContactSheet(PlanModel* model, std::shared_ptr<DiskFileService> files, const Camera& camera, const QString& node,
+               const std::optional<SheetAxis>& version, QWidget* parent);
+  bool isVersions() const { return m_across.of == SheetAxis::Of::Version; }
+  int columns() const { return m_down || isVersions() ? m_across.most(m_side) : m_side; }
+  int rows() const { return (cellCount() + columns() - 1) / columns(); }
+  QSize roomOfPicture() const;
+  QString headWords() const;
+  /// What is new in the version, what would be lost, and which outputs have other counts.
+  QString versionWords() const;
   void rebuild();
   void drawNext();
   void choose(int cell);
@@ -73,6 +88,7 @@ class ContactSheet : public QWidget {
   std::size_t m_waiting = 0;               // touch-ups that sleep or are stray now
   QGridLayout* m_grid;
   std::vector<QToolButton*> m_cells;
+  std::vector<std::map<std::string, std::size_t>> m_counts;  // of each cell that is done, by the title of the output
   int m_side = 3;
   int m_done = 0;
   std::shared_ptr<Evaluator> m_evaluator;  // touched by the job only

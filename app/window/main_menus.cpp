@@ -107,7 +107,13 @@ void MainWindow::buildPlanMenu() {
   inPlan(plan, tr("Take apart"), {Qt::SHIFT | Qt::Key_M}, "plan_take_apart", [this] { m_plan->takeApart(); });
   inPlan(plan, tr("Go inside"), {Qt::ALT | Qt::Key_Right}, "plan_go_inside", [this] { m_plan->goInside(); });
   inPlan(plan, tr("Go back out"), {Qt::ALT | Qt::Key_Left}, "plan_go_outside", [this] { m_plan->goOutside(); });
-  add(plan, tr("Add a library folder…"), {}, "plan_library_folder", [this] { addLibraryFolder(); });
+  QMenu* folders = plan->addMenu(tr("Library folders"));
+  folders->setObjectName(QStringLiteral("plan_library_folders"));
+  QAction* another = add(folders, tr("Add a folder…"), {}, "plan_library_folder", [this] { addLibraryFolder(); });
+  connect(folders, &QMenu::aboutToShow, this, [this, folders, another] { listLibraryFolders(*folders, *another); });
+  m_later = plan->addMenu(tr("Later versions"));
+  m_later->setObjectName(QStringLiteral("plan_later"));
+  m_later->setEnabled(false);
   inPlan(plan, tr("Bed around the selection"), {Qt::Key_B}, "plan_bed", [this] {
     showKit(false);
     m_plan->addBed();

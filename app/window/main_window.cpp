@@ -124,6 +124,16 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
   connect(&m_model, &PlanModel::told, this, &MainWindow::say);
   connect(m_bench, &BenchView::insideWanted, this, [this](const QString& uid) { m_model.enter(uid); });
   connect(m_bench, &BenchView::keepWanted, this, &MainWindow::keepInLibrary);
+  connect(m_bench, &BenchView::laterWanted, this, &MainWindow::compareLater);
+  m_bench->setDropWords([this](const ParamSpec& spec, const QPoint& at) { return m_path->showDrag(spec, at); });
+  connect(m_bench, &BenchView::controlLeft, m_path, &PathLine::endDrag);
+  connect(m_bench, &BenchView::controlDropped, m_path, &PathLine::drop);
+  connect(m_path, &PathLine::frontsWanted, this, [this] {
+    m_plan->select({});
+    showBottom(Bottom::Bench);
+  });
+  connect(&m_model, &PlanModel::libraryChanged, this, &MainWindow::tellLater);
+  connect(&m_model, &PlanModel::changed, this, &MainWindow::tellLater);
   readLibrary();
   qApp->installEventFilter(this);
   connect(&m_model.undoStack(), &QUndoStack::cleanChanged, this, &MainWindow::updateTitle);
@@ -252,7 +262,8 @@ void MainWindow::buildLeft() {
   auto* column = new QVBoxLayout(page);
   column->setContentsMargins(0, 0, 0, 0);
   column->setSpacing(0);
-  column->addWidget(new PathLine(&m_model));
+  m_path = new PathLine(&m_model);
+  column->addWidget(m_path);
   column->addWidget(m_plan, 1);
   m_left->addWidget(page);
   m_left->addWidget(m_kit);

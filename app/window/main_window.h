@@ -29,6 +29,7 @@ class QToolButton;
 namespace arvesk {
 
 class BudgetBar;
+class PathLine;
 class StartPage;
 
 class MainWindow : public QMainWindow {
@@ -150,6 +151,11 @@ class MainWindow : public QMainWindow {
   void readLibrary();
   void keepInLibrary(const std::string& subPlan);
   void addLibraryFolder();
+  /// Those that are read, before `another`; the user's further ones can be left away.
+  void listLibraryFolders(QMenu& menu, QAction& another);
+  /// Which sub-plans of the plan have later versions in the library; said once.
+  void tellLater();
+  void compareLater(const std::string& subPlan);
   void updateKeys();
   /// "K skip · F2 rename": what some commands do, with the keys that they have now; mouse words have no command.
   QString hint(const std::vector<std::pair<const char*, QString>>& parts) const;
@@ -169,6 +175,7 @@ class MainWindow : public QMainWindow {
   Quality m_quality = Quality::Draft;
 
   PlanView* m_plan = nullptr;
+  PathLine* m_path = nullptr;
   KitView* m_kit = nullptr;
   SiteView* m_site = nullptr;
   BenchView* m_bench = nullptr;
@@ -201,6 +208,8 @@ class MainWindow : public QMainWindow {
   QLabel* m_benchHeading = nullptr;
   QPushButton* m_draft = nullptr;
   QPushButton* m_final = nullptr;
+  QMenu* m_later = nullptr;  // versions in the library
+  QStringList m_toldLater;
   QMenu* m_recent = nullptr;
   QAction* m_undoAction = nullptr;
   QAction* m_redoAction = nullptr;

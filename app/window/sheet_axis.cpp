@@ -19,6 +19,10 @@ int SheetAxis::most(int count) const {
 }
 
 void SheetAxis::apply(Plan& plan, int k, int count) const {
+  if (of == Of::Version) {
+    if (k == 1) takeVersion(plan, *later, folder);
+    return;
+  }
   if (of == Of::Dial) {
     for (Dial& dial : plan.dials)
       if (dial.uid == id) {
@@ -45,6 +49,18 @@ void SheetAxis::apply(Plan& plan, int k, int count) const {
     changed->params[id] = option == "on";
   else
     changed->params[id] = option;
+}
+
+SheetAxis versionAxis(const Plan& plan, const LibraryToolPtr& later, const std::string& folder) {
+  SheetAxis axis;
+  axis.of = SheetAxis::Of::Version;
+  axis.id = later->plan.tool;
+  axis.later = later;
+  axis.folder = folder;
+  const SubPlan* has = plan.findSubPlan(axis.id);
+  axis.label = has ? has->name : later->tool().name;
+  axis.options = {{"has", {}}, {"later", {}}};
+  return axis;
 }
 
 std::vector<SheetAxis> sheetAxes(const Plan& plan) {

@@ -1,5 +1,6 @@
 #include "app/window/start_page.h"
 
+#include "app/model/pictures.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
 
@@ -69,12 +70,6 @@ QString pictureOf(const QString& plan) {
   if (QFileInfo::exists(kept)) return kept;
   const QString shipped = shippedFolder();
   return !shipped.isEmpty() && plan.startsWith(shipped) ? shippedPictureOf(plan) : QString();
-}
-
-/// Fills the size, cutting what is too much.
-QImage filling(const QImage& picture, const QSize& size) {
-  const QImage large = picture.scaled(size, Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation);
-  return large.copy(QRect(QPoint((large.width() - size.width()) / 2, (large.height() - size.height()) / 2), size));
 }
 
 bool writePicture(const QString& path, const QImage& picture) {

@@ -54,12 +54,16 @@ QString styleSheet(const Theme& t) {
     QToolButton[role="choice"]:hover { background: @rule; }
     QToolButton[role="choice"]:checked { background: @ink; color: @card; font-weight: 600; }
     QToolButton[role="pill"] { background: @card; color: @ink; border: 1px solid @rule; border-radius: 4px; padding: 4px 10px; }
+    QToolButton[role="chip"] { background: @card; color: @ink; border: 1px solid @rule; border-radius: 3px; padding: 1px 6px; }
+    QToolButton[role="chip"]:hover { border-color: @accent; }
     QToolButton[role="fold"] { color: @ink; font-weight: 600; padding: 2px 4px 2px 0; border: none; background: transparent; }
     QToolButton[role="fold"]:hover { color: @accent; }
     QToolButton[role="ask"] { color: @quiet; padding: 0 2px; border-radius: 6px; font-size: 10px; }
     QToolButton[role="ask"]:hover { background: @rule; color: @ink; }
     QFrame[role="float"] { background: @card; border-radius: 4px; }
     QFrame#find_field, QFrame#pick_list { background: @paper; border: 1px solid @quiet; border-radius: 4px; }
+    QWidget[role="offer"] { background: @card; border-bottom: 2px solid @rule; }
+    QWidget[role="drop"] { background: @card; border-bottom: 2px solid @accent; }
     QWidget[role="head"] { background: @paper; border-bottom: 1px solid @rule; }
     QLabel { color: @ink; background: transparent; }
     QLabel[role="quiet"] { color: @quiet; }

@@ -60,15 +60,15 @@ Plan partOf(const Plan& plan, const std::string& uid) {
   return part;
 }
 
-std::vector<Node*> instancesOf(Plan& plan, const std::string& subPlan) {
-  std::vector<Node*> out;
-  const auto look = [&](std::vector<Node>& nodes) {
-    for (Node& node : nodes)
-      if (node.isInstance() && node.subPlan == subPlan) out.push_back(&node);
+/// Calls with(node) for each, in the document and inside of sub-plans; the plan may be const.
+template <typename P, typename With>
+void forInstancesOf(P& plan, const std::string& subPlan, const With& with) {
+  const auto look = [&](auto& nodes) {
+    for (auto& node : nodes)
+      if (node.isInstance() && node.subPlan == subPlan) with(node);
   };
   look(plan.nodes);
-  for (SubPlan& s : plan.subPlans) look(s.nodes);
-  return out;
+  for (auto& s : plan.subPlans) look(s.nodes);
 }
 
 std::string controlOf(const std::string& key) { return key.substr(0, key.find('.')); }
@@ -76,16 +76,28 @@ std::string controlOf(const std::string& key) { return key.substr(0, key.find('.
 /// What instances set of controls that are no more.
 std::set<std::string> setButGone(const Plan& plan, const SubPlan& has, const SubPlan& there) {
   std::set<std::string> gone;
-  Plan& looked = const_cast<Plan&>(plan);  // only read
-  for (const Node* node : instancesOf(looked, has.uid)) {
+  forInstancesOf(plan, has.uid, [&](const Node& node) {
     const auto look = [&](const std::string& id) {
       const FrontControl* now = there.findFront(id);
       const FrontControl* before = has.findFront(id);
       if (before && (!now || now->type != before->type)) gone.insert(id);
     };
-    for (const auto& [id, value] : node->params) look(id);
-    for (const auto& [key, formula] : node->follows) look(controlOf(key));
-  }
+    for (const auto& [id, value] : node.params) look(id);
+    for (const auto& [key, formula] : node.follows) look(controlOf(key));
+  });
+  return gone;
+}
+
+/// Inputs that something comes in by, at uses, and that are no more; by id, with what they were called.
+std::map<std::string, std::string> linkedButGone(const Plan& plan, const SubPlan& has, const SubPlan& there) {
+  std::map<std::string, std::string> gone;
+  forInstancesOf(plan, has.uid, [&](const Node& node) {
+    for (const auto& [id, links] : node.inputs) {
+      const bool isLinked = std::any_of(links.begin(), links.end(), [](const Link& l) { return !l.isEmpty(); });
+      const InputSpec* before = has.made.kind ? has.made.kind->findInput(id) : nullptr;
+      if (isLinked && before && there.made.kind && !there.made.kind->findInput(id)) gone[id] = before->label;
+    }
+  });
   return gone;
 }
 
@@ -235,6 +247,7 @@ std::vector<LaterVersion> laterVersions(const Plan& plan, const Library& library
     if (!tool || tool->tool().version <= s.version) continue;
     LaterVersion later{s.uid, s.version, tool->tool().version, tool->tool().news, {}};
     for (const std::string& id : setButGone(plan, s, tool->tool())) later.gone.push_back(s.findFront(id)->label);
+    for (const auto& [id, label] : linkedButGone(plan, s, tool->tool())) later.gone.push_back(label);
     out.push_back(std::move(later));
   }
   return out;
@@ -244,10 +257,12 @@ void takeVersion(Plan& plan, const LibraryTool& tool, const std::string& folder)
   const SubPlan* has = plan.findSubPlan(tool.plan.tool);
   if (!has) return bringTool(plan, tool, folder);
   const std::set<std::string> gone = setButGone(plan, *has, tool.tool());
-  for (Node* node : instancesOf(plan, has->uid)) {
-    std::erase_if(node->params, [&](const auto& param) { return gone.contains(param.first); });
-    std::erase_if(node->follows, [&](const auto& follow) { return gone.contains(controlOf(follow.first)); });
-  }
+  const std::map<std::string, std::string> unlinked = linkedButGone(plan, *has, tool.tool());
+  forInstancesOf(plan, has->uid, [&](Node& node) {
+    std::erase_if(node.params, [&](const auto& param) { return gone.contains(param.first); });
+    std::erase_if(node.follows, [&](const auto& follow) { return gone.contains(controlOf(follow.first)); });
+    std::erase_if(node.inputs, [&](const auto& input) { return unlinked.contains(input.first); });
+  });
   Plan part = partOf(tool.plan, tool.plan.tool);
   rebasePaths(part, folderOf(tool.file), folder);
   for (SubPlan& s : part.subPlans)

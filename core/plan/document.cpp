@@ -117,17 +117,19 @@ std::string sentenceOf(const Plan& plan, const Node& node, Quality quality) {
   return text;
 }
 
-std::vector<Problem> checkPlan(const Plan& plan) {
-  std::vector<Problem> problems = plan.origin.problems;
+namespace {
+
+/// What is wrong with the nodes of a plan, or of a sub-plan; `where` leads there.
+void checkNodes(const std::vector<Node>& nodes, const PlanIndex& index, const std::string& where,
+                std::vector<Problem>& problems) {
   std::set<std::string> uids;
-  const PlanIndex index(plan);
   PlanOrder order(index);
-  for (const Node& node : plan.nodes) order.add(node);
+  for (const Node& node : nodes) order.add(node);
   const auto add = [&](ProblemCode code, const Node& node, std::string message, std::string advice = {}) {
     problems.push_back(
-        problem(code, std::move(message), std::move(advice), node.title.empty() ? node.uid : node.title));
+        problem(code, std::move(message), std::move(advice), where + (node.title.empty() ? node.uid : node.title)));
   };
-  for (const Node& node : plan.nodes) {
+  for (const Node& node : nodes) {
     if (!uids.insert(node.uid).second)
       add(ProblemCode::BadParameter, node, fmt::format("the uid {} is used twice", node.uid));
     const NodeKind* kind = kindOf(node);
@@ -157,6 +159,18 @@ std::vector<Problem> checkPlan(const Plan& plan) {
       }
     }
     if (order.isLooped(node)) add(ProblemCode::Loop, node, "its inputs come from itself", "Take out one of the links");
+  }
+}
+
+}  // namespace
+
+std::vector<Problem> checkPlan(const Plan& plan) {
+  std::vector<Problem> problems = plan.origin.problems;
+  checkNodes(plan.nodes, PlanIndex(plan), {}, problems);
+  for (const SubPlan& s : plan.subPlans) {
+    Plan inner;
+    inner.nodes = s.nodes;
+    checkNodes(inner.nodes, PlanIndex(inner), s.name + " › ", problems);
   }
   return problems;
 }

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <set>
+#include <sstream>
 
 namespace arvesk {
 
@@ -153,6 +154,13 @@ T paramOf(const Node& node, const char* id, T otherwise) {
   return value ? *value : otherwise;
 }
 
+std::vector<std::string> wordsIn(const std::string& text) {
+  std::vector<std::string> out;
+  std::istringstream words(text);
+  for (std::string word; words >> word;) out.push_back(word);
+  return out;
+}
+
 /// What instances of `s` are: inputs, outputs and parameters.
 NodeKind declarationOf(const SubPlan& s) {
   NodeKind k;
@@ -161,6 +169,7 @@ NodeKind declarationOf(const SubPlan& s) {
   k.label = s.name;
   k.help = s.help;
   k.glyph = "sub-plan";
+  k.synonyms = wordsIn(s.tags + ' ' + s.category);
   Plan inner;
   inner.nodes = s.nodes;
   const PlanIndex index(inner);
@@ -198,7 +207,7 @@ NodeKind declarationOf(const SubPlan& s) {
 /// Of all that the declaration says.
 std::uint64_t keyOf(const SubPlan& s, const NodeKind& k) {
   KeyBuilder key;
-  for (const std::string* text : {&s.name, &s.sentence, &s.help}) key.addText(*text);
+  for (const std::string* text : {&s.name, &s.sentence, &s.help, &s.tags, &s.category}) key.addText(*text);
   key.add(std::uint64_t{k.usesSeed});
   for (const InputSpec& in : k.inputs) {
     for (const std::string* text : {&in.id, &in.label, &in.help}) key.addText(*text);

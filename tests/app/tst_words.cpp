@@ -273,6 +273,12 @@ class TestWords : public test::WindowTest {
             names << text(std::get<std::string>(value));
       for (const auto& [uid, formula] : n.follows) names << text(formula);
     }
+    for (const SubPlan& s : document().subPlans) {  // its author's words
+      for (const Node& n : s.nodes)
+        for (const auto& [id, value] : n.params)
+          if (const auto* said = std::get_if<std::string>(&value)) names << text(*said);
+      for (const SubPlanCheck& c : s.checks) names << text(c.words);
+    }
     return names;
   }
   void noSentenceOfAPlanStaysEnglish() {
@@ -295,7 +301,8 @@ class TestWords : public test::WindowTest {
       };
       for (const Node& node : document().nodes) {
         const NodeReport& report = w().service().latest()->evaluation.reports.at(node.uid);
-        std::vector<std::string> told{sentenceOf(document(), node, Quality::Draft), report.said};
+        std::vector<std::string> told{report.said};
+        if (!node.isInstance()) told.push_back(sentenceOf(document(), node, Quality::Draft));  // else its author's
         for (const Problem& p : report.problems) told.insert(told.end(), {p.message, p.advice});
         for (const std::string& line : told)
           for (const std::string& part : phrases.unknownIn(line))

@@ -97,10 +97,14 @@ class TestLibrary : public QObject {
 
   void laterVersionsAreToldAndTaken() {
     Crowd crowd;
+    crowd.plan.findSubPlan(crowd.subPlan)->nodes.push_back(node("aside", "way-in", {{"needed", false}}));
+    crowd.plan.findSubPlan(crowd.subPlan)->nodes.back().title = "Aside";
+    fitSubPlans(crowd.plan);
     Plan author = crowd.plan;
     QVERIFY(keepInLibrary(author, crowd.subPlan, folder("team"), m_home));
     Plan user = crowd.plan;
     Node& instance = *user.find(crowd.instance);
+    instance.inputs["aside"] = {{user.nodes.front().uid, "points", "s"}};
     instance.params = {{"gap", 0.25}, {"unused", 7.0}};
     const auto older = printOf(user, crowd.instance, m_home);
     QVERIFY(laterVersions(user, readLibrary({{folder("team"), true}})).empty());
@@ -110,6 +114,7 @@ class TestLibrary : public QObject {
     s.fronts.push_back(control("much", 2.0));
     for (Node& node : s.nodes)
       if (node.uid == "sow") node.follows["density"] = "much";
+    std::erase_if(s.nodes, [](const Node& node) { return node.uid == "aside"; });
     s.news = "Fewer";
     fitSubPlans(author);
     QVERIFY(keepInLibrary(author, crowd.subPlan, folder("team"), m_home));
@@ -119,12 +124,13 @@ class TestLibrary : public QObject {
     QCOMPARE(later.front().has, 1);
     QCOMPARE(later.front().there, 2);
     QCOMPARE(later.front().news, std::string("Fewer"));
-    QCOMPARE(later.front().gone, std::vector<std::string>{"unused"});
+    QCOMPARE(later.front().gone, (std::vector<std::string>{"unused", "Aside"}));
     // Until it is taken nothing changes.
     QCOMPARE(printOf(user, crowd.instance, m_home), older);
     takeVersion(user, *library.tools.front(), m_home);
     QVERIFY(laterVersions(user, library).empty());
     QCOMPARE(user.find(crowd.instance)->params, (ParamMap{{"gap", 0.25}}));
+    QVERIFY(!user.find(crowd.instance)->inputs.contains("aside"));
     QVERIFY(printOf(user, crowd.instance, m_home) != older && !printOf(user, crowd.instance, m_home).empty());
     // A plan that is ahead of its library is told nothing.
     user.findSubPlan(crowd.subPlan)->version = 5;

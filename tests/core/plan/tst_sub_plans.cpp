@@ -103,6 +103,19 @@ class TestSubPlans : public QObject {
  private Q_SLOTS:
   /// Random selections of random plans, in both qualities: nothing is worked out anew, what comes is the same to the
   /// bit in a process that knows nothing, a file keeps it, and taken apart the nodes are who they were.
+  /// What is wrong inside of a sub-plan is told, whether something uses it or not.
+  void faultsInsideAreTold() {
+    Crowd crowd;
+    QVERIFY(checkPlan(crowd.plan).empty());
+    for (Node& inner : crowd.plan.findSubPlan(crowd.subPlan)->nodes)
+      if (inner.uid == "sow") inner.params["density"] = -4.0;
+    std::erase_if(crowd.plan.nodes, [](const Node& n) { return n.isInstance(); });
+    const auto problems = checkPlan(crowd.plan);
+    QVERIFY(std::any_of(problems.begin(), problems.end(), [](const Problem& p) {
+      return p.where.starts_with("Crowd › ") && p.code == ProblemCode::BadParameter;
+    }));
+  }
+
   void makingAndTakingApartChangeNothing() {
     std::mt19937 random(17);
     int made = 0;
