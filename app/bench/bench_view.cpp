@@ -239,9 +239,12 @@ void BenchView::rebuild() {
   m_fitToProps = nullptr;
   // A button of the old form may be what this was asked by, and is still at work (QToolButton writes into itself when
   // its click is over): it goes later, and says nothing more.
-  // It stays where it is until then: taken out, all that is in it would get its style anew.
+  // It stays where it is until then, nameless: taken out, all that is in it would get its style anew.
   if (QWidget* old = m_form) {
-    for (QObject* child : old->findChildren<QObject*>()) child->blockSignals(true);
+    for (QObject* child : old->findChildren<QObject*>()) {
+      child->blockSignals(true);
+      child->setObjectName({});
+    }
     old->hide();
     m_scroll->widget()->layout()->removeWidget(old);
     old->deleteLater();

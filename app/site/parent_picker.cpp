@@ -41,7 +41,7 @@ std::string ParentPicker::paramOf(const PlanModel& model, const QString& uid) {
 
 QString ParentPicker::hint() const {
   return QCoreApplication::translate("Site",
-                                     "parents: click a marker to take all below its parent, again to leave them");
+                                     "parents: Ctrl+click on a marker takes all below its parent, again leaves them");
 }
 
 QString ParentPicker::names() const {
@@ -105,14 +105,16 @@ std::size_t ParentPicker::markerAt(const SitePointer& pointer, const SiteLens& l
 }
 
 bool ParentPicker::press(const SitePointer& pointer, const SiteLens& lens) {
-  const std::size_t marker = markerAt(pointer, lens);
+  const std::size_t marker = pointer.modifiers & Qt::ControlModifier ? markerAt(pointer, lens) : kNone;
   if (marker == kNone) return false;
   const QString words = withNameToggled(names(), parentOf(marker));
   m_model->setParam(m_uid, m_param, words.toStdString(), QStringLiteral("%1.parents.%2").arg(m_uid).arg(++m_gesture));
   return true;
 }
 
-void ParentPicker::hover(const SitePointer& pointer, const SiteLens& lens) { m_lit = markerAt(pointer, lens); }
+void ParentPicker::hover(const SitePointer& pointer, const SiteLens& lens) {
+  m_lit = pointer.modifiers & Qt::ControlModifier ? markerAt(pointer, lens) : kNone;
+}
 
 void ParentPicker::paint(QPainter& painter, const SiteLens& lens) const {
   if (!m_markers) return;

@@ -1,5 +1,5 @@
-// Picks parents of a scene file in Site, for a text that names them: a click on one of their markers puts the name in,
-// or takes it out.
+// Picks parents of a scene file in Site, for a text that names them: Ctrl and a click on one of their markers puts the
+// name in, or takes it out.
 #pragma once
 
 #include "app/model/worker.h"
@@ -15,7 +15,7 @@ class ParentPicker : public SiteTool {
   ParentPicker(PlanModel* model, QString uid, std::string param, std::shared_ptr<FileService> files)
       : m_model(model), m_uid(std::move(uid)), m_param(std::move(param)), m_files(std::move(files)) {}
   QString hint() const override;
-  bool isBrush() const override { return true; }
+  bool isArmed() const override { return false; }  // only with Ctrl: a click selects, as elsewhere
   bool press(const SitePointer& pointer, const SiteLens& lens) override;
   void drag(const SitePointer&, const SiteLens&) override {}
   void release() override {}

@@ -310,7 +310,7 @@ void MainWindow::buildBottom() {
 void MainWindow::orderTabs() {
   QWidget* before = m_plan;
   for (QWidget* control : m_bench->findChildren<QWidget*>())
-    if ((control->focusPolicy() & Qt::TabFocus) && !control->focusProxy() && !control->isHidden() &&
+    if ((control->focusPolicy() & Qt::TabFocus) && !control->focusProxy() && control->isVisibleTo(m_bench) &&
         control->window() == window()) {
       setTabOrder(before, control);
       before = control;

@@ -105,7 +105,7 @@ class TestMutatedPlans : public test::WindowTest {
     }
   }
   void clickThroughModes() {
-    for (QToolButton* mode : w().findChildren<QToolButton*>())
+    for (QToolButton* mode : w().site().findChildren<QToolButton*>())
       if (mode->objectName().startsWith(QLatin1String("mode_")) && mode->isVisible() && mode->isEnabled()) {
         QTest::mouseClick(mode, Qt::LeftButton);
         QTest::qWait(20);
