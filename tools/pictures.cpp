@@ -176,13 +176,13 @@ void takeSite(Photographer& photographer, MainWindow& window) {
   for (const char* name : {"jetty", "growth"}) {
     if (!photographer.wants(name)) continue;
     const bool isJetty = std::string_view(name) == "jetty";
-    window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacle-keep"));
+    window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacles-up"));
     for (const CameraEntry& c : window.model().plan().settings.cameras)
       if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera(cameraFrom(c));
     photographer.take(window, name);
   }
   if (photographer.wants("fog")) {
-    window.planView().reveal(QStringLiteral("fog"));
+    window.planView().reveal(QStringLiteral("low-fog"));
     for (const CameraEntry& c : window.model().plan().settings.cameras)
       if (c.name == "Fog") window.site().setCamera(cameraFrom(c));
     photographer.take(window, "fog");
@@ -359,9 +359,10 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     Q_EMIT window.planView().inSiteWanted(QString());
   }
   if (photographer.wants("inside") || photographer.wants("sheet")) {
-    isAway = true;
-    const QDir tools(QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../sub-plans")));
-    if (!open(tools.filePath(QStringLiteral("ragged-patches.arvesk")), "shown")) return false;
+    if (isAway && !open(QFileInfo(plan).absoluteFilePath(), "cove")) return false;
+    isAway = false;
+    for (const CameraEntry& c : window.model().plan().settings.cameras)
+      if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
     if (photographer.wants("sheet")) {
       photographer.settle(500);
       window.openContactSheet();
@@ -373,16 +374,16 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
         list->setCurrentIndex(at);
         Q_EMIT list->activated(at);
       };
-      choose("sheet_target", QStringLiteral("Ragged patches of one kind each: Patches apart"));
-      choose("sheet_second", QStringLiteral("and Ragged patches of one kind each: Ragged"));
+      choose("sheet_target", QStringLiteral("Seaweed in patches: Patches apart"));
+      choose("sheet_second", QStringLiteral("and Seaweed in patches: Density"));
       waitUntil([&] { return sheet->pictureCount() >= 9; }, 300'000);
       photographer.save(*sheet, "sheet");
       sheet->close();
     }
     if (photographer.wants("inside")) {
-      window.model().enter(QStringLiteral("shown"));
+      window.model().enter(QStringLiteral("seaweed"));
       photographer.settle(200);
-      window.planView().select({QStringLiteral("shown/in")});
+      window.planView().select({QStringLiteral("seaweed/in")});
       photographer.settleResults(window);
       photographer.take(window, "inside");
       window.model().leave(0);

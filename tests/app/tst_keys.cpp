@@ -136,7 +136,7 @@ class TestKeys : public test::WindowTest {
   /// Whoever hears the window instead of seeing it: each control that takes the focus says what it is.
   void everyControlHasAName() {
     QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
-    for (const char* uid : {"steep-sand", "marram", "marram-props", "weed-in", "drift"}) {
+    for (const char* uid : {"steep-sand", "marram", "marram-props", "seaweed", "drift"}) {
       plan().reveal(QLatin1String(uid));
       QCOMPARE(plan().selection(), QStringList{QLatin1String(uid)});
       for (const QWidget* widget : w().findChildren<QWidget*>()) {

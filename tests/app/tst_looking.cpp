@@ -80,8 +80,8 @@ class TestLooking : public test::WindowTest {
       return site().areasInSight();
     };
     QCOMPARE(drawnFor(nullptr), std::size_t{0});
-    QVERIFY(drawnFor("weed-in") > 5);
-    QVERIFY(drawnFor("patches") > 5);      // footprints of what a Sow makes
+    QVERIFY(drawnFor("limpet-out") > 5);
+    QVERIFY(drawnFor("boulders") > 5);     // footprints of what a Sow makes
     QVERIFY(drawnFor("rock-clear") > 20);  // of what a Clearance leaves
     QCOMPARE(drawnFor("rock-size"), std::size_t{0});
   }
