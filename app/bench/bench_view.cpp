@@ -230,6 +230,7 @@ void BenchView::place() {
   const int room = m_sides->direction() == QBoxLayout::LeftToRight ? width() - kLeastChart : width();
   m_scroll->setMinimumWidth(std::clamp(m_form->leastWidth() + kScrollBar, kLeastForm, std::max(kLeastForm, room)));
   m_form->placeFor(m_scroll->viewport()->width());
+  m_scroll->widget()->layout()->activate();
 }
 
 void BenchView::rebuild() {
@@ -251,6 +252,7 @@ void BenchView::rebuild() {
   }
   m_form = new Form(m_scroll->widget());
   m_scroll->widget()->layout()->addWidget(m_form);
+  m_form->show();
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_kind = node ? node->kind : std::string();

@@ -379,9 +379,10 @@ PlanPicturesPtr PlanPictureService::make(const EvalView& view, const std::string
       now.preview.histogram = maskHistogram(now.points, *node, *now.mask, task);
   });
   std::vector<std::pair<const PaperItem*, Seen>> beds;
-  for (const PaperItem& item : plan.paper)
+  // Of the document: nodes inside of sub-plans have their places on other paper.
+  for (const PaperItem& item : view.plan->paper)
     if (item.sort == PaperItem::Sort::Bed)
-      beds.push_back({&item, {leftByBed(plan, view.evaluation, item), ground, {}, {}}});
+      beds.push_back({&item, {leftByBed(*view.plan, view.evaluation, item), ground, {}, {}}});
   parallelPieces(task, beds.size(), 1, [&](std::size_t i, std::size_t) {
     auto& [item, bed] = beds[i];
     bed.frame = frameAbout(bed.points, ground, item->width / std::max(1.0, item->height * 0.75));  // below its title

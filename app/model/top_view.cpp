@@ -45,22 +45,46 @@ void shadeGround(QImage& image, const SurfacePtr& ground, const QRectF& frame, c
 
 std::vector<PointsPtr> leftByBed(const Plan& plan, const Evaluation& evaluation, const PaperItem& bed) {
   std::set<std::string> fed;  // whose points a card of the bed takes at its main input
-  std::vector<const Node*> cards;
-  for (const Node& n : plan.nodes) {
-    const NodeKind* kind = liesOn(n, bed) ? kindOf(n) : nullptr;
-    if (!kind) continue;
-    if (!kind->isLayer) cards.push_back(&n);
+  std::vector<std::string> cards;
+  const auto look = [&](const Node& n) {
+    const NodeKind* kind = kindOf(n);
+    if (!kind) return;
+    if (!kind->isLayer) cards.push_back(n.uid);
     // What is made of points, as fog is, is seen by the points.
     if (kind->inputs.empty() || kind->isLayer || kind->outputs.empty() ||
         kind->outputs.front().type != ValueType::Points)
-      continue;
+      return;
     if (const auto in = n.inputs.find(kind->inputs.front().id); in != n.inputs.end())
       for (const Link& l : in->second) fed.insert(l.node);
+  };
+  const auto pointsOf = [&](const std::string& uid) {
+    std::vector<PointsPtr> out;
+    if (const auto values = evaluation.values.find(uid); values != evaluation.values.end())
+      for (const Value& value : values->second)
+        if (const auto* p = std::get_if<PointsPtr>(&value); p && *p && (*p)->count > 0) out.push_back(*p);
+    return out;
+  };
+  for (const Node& n : plan.nodes) {
+    if (!liesOn(n, bed)) continue;
+    const auto opened = evaluation.opened ? evaluation.opened->instances.find(n.uid)
+                                          : std::map<std::string, OpenedInstance>::const_iterator();
+    const bool isOpened = evaluation.opened && opened != evaluation.opened->instances.end();
+    if (!isOpened || !pointsOf(n.uid).empty()) {
+      look(n);
+      continue;
+    }
+    for (const std::string& inner : opened->second.nodes)
+      if (const Node* node = evaluation.opened->plan.find(inner)) look(*node);
   }
   std::vector<PointsPtr> left;
-  for (const Node* n : cards)
-    if (!fed.contains(n->uid))
-      if (PointsPtr p = evaluation.firstOf<PointsPtr>(n->uid); p && p->count > 0) left.push_back(std::move(p));
+  for (const std::string& uid : cards) {
+    if (fed.contains(uid)) continue;
+    if (evaluation.opened && evaluation.opened->instances.contains(uid)) {
+      for (PointsPtr& p : pointsOf(uid)) left.push_back(std::move(p));
+    } else if (PointsPtr p = evaluation.firstOf<PointsPtr>(uid); p && p->count > 0) {
+      left.push_back(std::move(p));
+    }
+  }
   return left;
 }
 

@@ -151,7 +151,7 @@ bool PathLine::isOver(const QPoint& at) const { return isVisible() && rect().con
 std::string PathLine::frontAt(const ParamSpec& spec, const QPoint& at) const {
   for (const FrontValue& front : m_model->plan().fronts) {
     const auto chip = m_chips.find(front.control.id);
-    if (chip == m_chips.end() || !canSet(front.control, spec)) continue;
+    if (chip == m_chips.end() || !chip->second->isVisible() || !canSet(front.control, spec)) continue;
     if (chip->second->rect().contains(chip->second->mapFromGlobal(at))) return front.control.id;
   }
   return {};

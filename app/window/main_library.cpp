@@ -45,10 +45,9 @@ void MainWindow::keepInLibrary(const std::string& subPlan) {
   m_library.ask([this, subPlan, plan = m_model.snapshot(), into = ownLibrary().toStdString(),
                  folder = folder().toStdString(), picture = ownPicture()](const Task&) -> Worker::Answer {
     const auto file = arvesk::keepInLibrary(*plan, subPlan, into, folder);
-    return [this, file, picture] {
-      // What Site shows is the tool at work, as its author looks at it.
-      if (file && !picture.isNull())
-        filling(picture, QSize(420, 240)).save(pictureBeside(QString::fromStdString(*file)));
+    // What Site shows is the tool at work, as its author looks at it.
+    if (file && !picture.isNull()) filling(picture, QSize(420, 240)).save(pictureBeside(QString::fromStdString(*file)));
+    return [this, file] {
       say(file ? tr("kept in the library as %1").arg(QFileInfo(QString::fromStdString(*file)).fileName())
                : QStringLiteral("! ") + lineOf(file.error()));
       readLibrary();

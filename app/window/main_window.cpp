@@ -133,6 +133,7 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
     showBottom(Bottom::Bench);
   });
   connect(&m_model, &PlanModel::libraryChanged, this, &MainWindow::tellLater);
+  connect(&m_model, &PlanModel::wasReset, this, [this] { m_toldLater.clear(); });
   connect(&m_model, &PlanModel::changed, this, &MainWindow::tellLater);
   readLibrary();
   qApp->installEventFilter(this);
