@@ -265,6 +265,14 @@ std::function<void()> addSubPlanControls(PlanModel& model, Form& form, const QSt
   addFronts(model, form, folder, refreshers);
   addChecks(model, form, refreshers);
   addTexts(model, form, refreshers);
+  auto* version = new QLabel(&form);
+  version->setObjectName(QStringLiteral("sub_plan.version"));
+  refreshers.push_back([&model, version] {
+    const SubPlan* here = model.document().findSubPlan(model.subPlanHere());
+    version->setText(QString::number(here ? here->version : 1));
+  });
+  form.add(PlanModel::tr("Version"), PlanModel::tr("It goes up where it is kept in the library and has changed"),
+           version, true);
   return [refreshers] {
     for (const auto& refresh : refreshers) refresh();
   };

@@ -14,6 +14,8 @@ class ParentPicker : public SiteTool {
 
   ParentPicker(PlanModel* model, QString uid, std::string param, std::shared_ptr<FileService> files)
       : m_model(model), m_uid(std::move(uid)), m_param(std::move(param)), m_files(std::move(files)) {}
+  /// The file is read.
+  bool isReady() const { return m_markers != nullptr; }
   QString hint() const override;
   bool isArmed() const override { return false; }  // only with Ctrl: a click selects, as elsewhere
   bool press(const SitePointer& pointer, const SiteLens& lens) override;

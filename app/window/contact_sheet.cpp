@@ -173,7 +173,9 @@ QString ContactSheet::versionWords() const {
   QStringList others;
   for (const auto& [title, count] : m_counts[0]) {
     const auto then = m_counts[1].find(title);
-    if (then != m_counts[1].end() && then->second != count)
+    if (then == m_counts[1].end())
+      others << tr("%1: nothing comes any more").arg(text(title));
+    else if (then->second != count)
       others << tr("%1 %2 → %3")
                     .arg(text(title), locale.toString(static_cast<qulonglong>(count)),
                          locale.toString(static_cast<qulonglong>(then->second)));
