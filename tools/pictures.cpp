@@ -130,7 +130,7 @@ void lookFrom(MainWindow& window, const char* camera) {
 /// Site in its modes.
 void takeSite(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("main")) {
-    window.planView().select({QStringLiteral("steep-sand")});
+    window.planView().select({QStringLiteral("no-cliff")});
     photographer.take(window, "main");
   }
   if (photographer.wants("overview")) {
@@ -358,36 +358,37 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     window.site().toggleCut();
     Q_EMIT window.planView().inSiteWanted(QString());
   }
-  if (photographer.wants("inside") || photographer.wants("sheet")) {
+  if (photographer.wants("sheet")) {  // of one tool alone: what is varied fills the pictures
+    isAway = true;
+    const QDir tools(QFileInfo(plan).absoluteDir().absoluteFilePath(QStringLiteral("../sub-plans")));
+    if (!open(tools.filePath(QStringLiteral("ragged-patches.arvesk")), "shown")) return false;
+    photographer.settle(500);
+    window.openContactSheet();
+    auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
+    const auto choose = [&](const char* name, const QString& words) {
+      auto* list = sheet->findChild<QComboBox*>(QLatin1String(name));
+      const int at = list->findText(words);
+      if (at < 0) return photographer.fail("the sheet has not what is to be varied");
+      list->setCurrentIndex(at);
+      Q_EMIT list->activated(at);
+    };
+    choose("sheet_target", QStringLiteral("Ragged patches of one kind each: Patches apart"));
+    choose("sheet_second", QStringLiteral("and Ragged patches of one kind each: Ragged"));
+    waitUntil([&] { return sheet->pictureCount() >= 9; }, 300'000);
+    photographer.save(*sheet, "sheet");
+    sheet->close();
+  }
+  if (photographer.wants("inside")) {
     if (isAway && !open(QFileInfo(plan).absoluteFilePath(), "cove")) return false;
     isAway = false;
     for (const CameraEntry& c : window.model().plan().settings.cameras)
       if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
-    if (photographer.wants("sheet")) {
-      photographer.settle(500);
-      window.openContactSheet();
-      auto* sheet = window.findChild<ContactSheet*>(QStringLiteral("contact_sheet"));
-      const auto choose = [&](const char* name, const QString& words) {
-        auto* list = sheet->findChild<QComboBox*>(QLatin1String(name));
-        const int at = list->findText(words);
-        if (at < 0) return photographer.fail("the sheet has not what is to be varied");
-        list->setCurrentIndex(at);
-        Q_EMIT list->activated(at);
-      };
-      choose("sheet_target", QStringLiteral("Seaweed in patches: Patches apart"));
-      choose("sheet_second", QStringLiteral("and Seaweed in patches: Density"));
-      waitUntil([&] { return sheet->pictureCount() >= 9; }, 300'000);
-      photographer.save(*sheet, "sheet");
-      sheet->close();
-    }
-    if (photographer.wants("inside")) {
-      window.model().enter(QStringLiteral("seaweed"));
-      photographer.settle(200);
-      window.planView().select({QStringLiteral("seaweed/in")});
-      photographer.settleResults(window);
-      photographer.take(window, "inside");
-      window.model().leave(0);
-    }
+    window.model().enter(QStringLiteral("seaweed"));
+    photographer.settle(200);
+    window.planView().select({QStringLiteral("seaweed/in")});
+    photographer.settleResults(window);
+    photographer.take(window, "inside");
+    window.model().leave(0);
   }
   return !isAway || open(QFileInfo(plan).absoluteFilePath(), "cove");
 }
@@ -424,7 +425,7 @@ int makePictures(QApplication& app, const QString& plan, const QString& folder, 
   }
   if (photographer.isAskedFor("night")) {
     Theme::apply(app, QStringLiteral("night"));
-    window.planView().select({QStringLiteral("steep-sand")});
+    window.planView().select({QStringLiteral("no-cliff")});
     photographer.take(window, "night");
   }
   return photographer.hasFailed() ? 1 : 0;

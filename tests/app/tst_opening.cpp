@@ -139,7 +139,7 @@ class TestOpening : public test::WindowTest {
     const EvalViewPtr last = w().service().latest();
     QVERIFY(!last->isGrowing);
     QCOMPARE(last->plan, meant);
-    QCOMPARE(last->evaluation.reports.size(), meant->nodes.size());
+    for (const Node& node : meant->nodes) QVERIFY2(last->evaluation.reports.contains(node.uid), node.uid.c_str());
     for (const auto& [uid, report] : last->evaluation.reports)
       QVERIFY2(report.state == NodeState::Done || report.state == NodeState::Skipped, uid.c_str());
   }
