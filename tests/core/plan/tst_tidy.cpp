@@ -176,7 +176,7 @@ class TestTidy : public QObject {
           taken += 416 * 80;
       // A bed is as wide as its columns, which a narrow strip cannot change.
       QVERIFY2(
-          taken * scale * scale > (width > 400 ? 0.45 : 0.3) * width * height,
+          taken * scale * scale > (width > 400 ? 0.45 : 0.25) * width * height,
           qPrintable(QStringLiteral("%1 × %2: %3").arg(width).arg(height).arg(taken * scale * scale / width / height)));
     }
     Plan loop = test::planOf({test::node("a", "orient", {}, {{"points", "b"}}),
