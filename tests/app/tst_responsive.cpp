@@ -161,7 +161,7 @@ class TestResponsive : public test::WindowTest {
         {"tidy", act("plan_tidy")},
         {"fit", act("plan_fit")},
     };
-    stallsNowhere(steps, 4);
+    stallsNowhere(steps, 6);
   }
 
   void whateverIsDoneWithHalfAMillionPlacements() {
