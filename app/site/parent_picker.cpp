@@ -27,10 +27,10 @@ std::string ParentPicker::paramOf(const PlanModel& model, const QString& uid) {
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   if (!kind) return {};
   if (!node->isInstance()) return kind->findParam(kUnder) && namesParents(*kind, kUnder) ? kUnder : std::string();
+  Plan document = model.document();
   for (const ParamSpec& spec : kind->params) {
     if (spec.type != ParamType::Text) continue;
     for (const FrontTarget& target : frontTargets(model.document(), node->uid, spec.id)) {
-      Plan document = model.document();
       const Node* behind = nodeBehind(document, target.node);
       const NodeKind* of = behind ? kindOf(*behind) : nullptr;
       if (of && namesParents(*of, target.param)) return spec.id;
@@ -71,6 +71,8 @@ void ParentPicker::showResults(const EvalViewPtr& view) {
   }
   if (key.lanes[0] == m_key) return;
   m_key = key.lanes[0];
+  m_markers.reset();  // those of a file before are not in this one, whether or not it can be read
+  m_lit = kNone;
   m_job.ask([this, kind, params, ctx = contextOf(plan, *node), files = m_files](const Task& task) -> Worker::Answer {
     EvalContext here = ctx;
     here.task = {task.stop, {}};
@@ -119,15 +121,16 @@ void ParentPicker::hover(const SitePointer& pointer, const SiteLens& lens) {
 void ParentPicker::paint(QPainter& painter, const SiteLens& lens) const {
   if (!m_markers) return;
   const QColor accent(0x1D, 0x5F, 0x7A);
-  const Patterns chosen(names().toStdString());
+  const std::string named = names().toStdString();
+  const Patterns chosen(named);
   const std::string lit = m_lit < m_markers->count ? parentOf(m_lit) : std::string();
   std::size_t ofLit = 0;
+  for (std::size_t i = 0; !lit.empty() && i < m_markers->count; ++i) ofLit += parentOf(i) == lit ? 1 : 0;
   for (std::size_t i = 0; i < std::min(m_markers->count, kMostDrawn); ++i) {
     const std::string parent = parentOf(i);
-    ofLit += !lit.empty() && parent == lit ? 1 : 0;
     const auto at = lens.project(m_markers->position[i]);
     if (!at || parent.empty()) continue;
-    const bool isIn = !names().isEmpty() && chosen.match(parent);
+    const bool isIn = !named.empty() && chosen.match(parent);
     painter.setPen(QPen(parent == lit ? Qt::white : accent, 2));
     painter.setBrush(isIn ? accent : QColor(0xFC, 0xFB, 0xF8, 200));
     painter.drawEllipse(*at, parent == lit ? 6.5 : 5, parent == lit ? 6.5 : 5);
