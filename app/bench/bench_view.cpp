@@ -10,11 +10,10 @@
 #include "app/bench/made_view.h"
 #include "app/bench/number_field.h"
 #include "app/bench/rows_editor.h"
+#include "app/bench/summary_view.h"
 #include "app/bench/touch_list.h"
-#include "app/window/share_text.h"
 #include "app/window/theme.h"
 #include "core/base/pattern.h"
-#include "core/deliver/delivery.h"
 #include "core/plan/dials.h"
 
 #include <QCheckBox>
@@ -23,7 +22,6 @@
 #include <QInputDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QLocale>
 #include <QMenu>
 #include <QMessageBox>
 #include <QPushButton>
@@ -81,49 +79,6 @@ const PlanControl kPlanControls[] = {
      }},
 };
 
-/// A line per output: how many, and what share of all.
-QString summaryOf(const EvalViewPtr& view) {
-  if (!view) return {};
-  const QLocale locale;
-  QString rows;
-  for (const Node& node : view->opened().nodes) {
-    const auto report = view->evaluation.reports.find(node.uid);
-    const NodeKind* kind = kindOf(node);
-    if (!kind || !kind->isLayer || report == view->evaluation.reports.end()) continue;
-    if (report->second.passed.empty()) {  // it fails, or waits for what does
-      const std::vector<Problem>& problems = report->second.problems;
-      rows += QStringLiteral("<tr><td>%1</td><td colspan=2 style='padding-left:24px'>%2</td></tr>")
-                  .arg(text(node.title).toHtmlEscaped(),
-                       problems.empty() ? QString() : said(problems.front().message).toHtmlEscaped());
-      continue;
-    }
-    const auto count = static_cast<qulonglong>(report->second.passed.front());
-    const double share = view->totals.placements > 0
-                             ? static_cast<double>(count) / static_cast<double>(view->totals.placements)
-                             : 0;
-    rows += QStringLiteral(
-                "<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td><td align=right "
-                "style='padding-left:24px'>%3</td></tr>")
-                .arg(text(node.title).toHtmlEscaped(),
-                     report->second.said.empty() ? locale.toString(count) : said(report->second.said).toHtmlEscaped(),
-                     report->second.said.empty() ? shareText(share).toHtmlEscaped() : QString());
-  }
-  QString loose;
-  for (const Node* node : openEndsOf(view->opened()))
-    if (const PointsPtr points = view->evaluation.firstOf<PointsPtr>(node->uid))
-      loose += QStringLiteral("<tr><td>%1</td><td align=right style='padding-left:24px'>%2</td></tr>")
-                   .arg(text(node->title).toHtmlEscaped(), locale.toString(static_cast<qulonglong>(points->count)));
-  QString out;
-  if (!rows.isEmpty())
-    out = QStringLiteral("<b>%1</b><table>%2</table>")
-              .arg(view->quality == Quality::Draft ? BenchView::tr("Outputs, draft") : BenchView::tr("Outputs, final"),
-                   rows);
-  if (!loose.isEmpty())
-    out += QStringLiteral("<p><b>%1</b><table>%2</table>")
-               .arg(BenchView::tr("No Output yet: these points are not exported"), loose);
-  return out.isEmpty() ? BenchView::tr("No outputs yet: an Output node makes a layer that is exported.") : out;
-}
-
 }  // namespace
 
 BenchView::BenchView(PlanModel* model, QWidget* parent)
@@ -134,7 +89,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
       m_remedy(new QPushButton(tr("Set down last"), this)),
       m_tryAgain(new QPushButton(tr("Try again"), this)),
       m_summaryScroll(new QScrollArea(this)),
-      m_summary(new QLabel),
+      m_summary(new SummaryView),
       m_distribution(new DistributionView(this)),
       m_made(new MadeView(this)),
       m_touchList(new TouchList(model, this)) {
@@ -160,9 +115,6 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   m_tryAgain->hide();
   connect(m_tryAgain, &QPushButton::clicked, this, &BenchView::tryAgainWanted);
   right->addWidget(m_tryAgain, 0, Qt::AlignLeft);
-  m_summary->setObjectName(QStringLiteral("summary"));
-  m_summary->setWordWrap(true);
-  m_summary->setAlignment(Qt::AlignTop | Qt::AlignLeft);
   m_summaryScroll->setWidget(m_summary);  // however many outputs there are, the Bench keeps its height
   m_summaryScroll->setWidgetResizable(true);
   right->addWidget(m_summaryScroll, 1);
@@ -633,6 +585,9 @@ const ParamSpec* BenchView::curveParam(const Node& node) const {
 }
 
 void BenchView::refresh() {
+  // Nodes that are gone are so for good; the Plan says it too, once it has heard of it.
+  m_uids.removeIf([this](const QString& uid) { return !m_model->plan().find(uid.toStdString()); });
+  m_uid = m_uids.value(0);
   const Node* node = m_model->plan().find(m_uid.toStdString());
   const bool listsProps = std::any_of(m_rows.begin(), m_rows.end(),
                                       [](const Row& row) { return row.spec.type == ParamType::Props; });
@@ -789,7 +744,7 @@ void BenchView::showResults(const EvalViewPtr& view) {
   m_problems->setStyleSheet(QStringLiteral("color: %1").arg((isFailed ? t.trouble : t.warning).name()));
   const NodeKind* kind = node ? kindOf(*node) : nullptr;
   m_summaryScroll->setVisible(node == nullptr);
-  if (!node) m_summary->setText(summaryOf(view));
+  if (!node) m_summary->show(view);
   m_distribution->showWords(said);
   m_distribution->showHistogram(histogram, kind && kind->family == Family::Mask);
   const ParamSpec* spec = node ? handleParam(*node) : nullptr;

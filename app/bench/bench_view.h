@@ -17,6 +17,7 @@ namespace arvesk {
 
 class Form;
 class MadeView;
+class SummaryView;
 class TouchList;
 struct TouchFacts;
 class NumberField;
@@ -119,7 +120,7 @@ class BenchView : public QWidget {
   Remedy m_does = Remedy::None;
   QPushButton* m_tryAgain;
   QScrollArea* m_summaryScroll;
-  QLabel* m_summary;  // of the plan's outputs, when no node is on the Bench
+  SummaryView* m_summary;  // of the plan's outputs, when no node is on the Bench
   DistributionView* m_distribution;
   MadeView* m_made;        // in its place for nodes that measure nothing
   TouchList* m_touchList;  // in its place for nodes that keep touch-ups
