@@ -13,33 +13,7 @@ namespace {
 
 constexpr std::size_t kMost = 60;
 
-/// Entries of a pattern: separated by semicolons that stand in no quotes.
-QStringList entriesOf(const QString& words) {
-  QStringList out{QString()};
-  bool isQuoted = false;
-  for (const QChar c : words) {
-    if (c == QLatin1Char('"')) isQuoted = !isQuoted;
-    if (c == QLatin1Char(';') && !isQuoted)
-      out.append(QString());
-    else
-      out.last() += c;
-  }
-  for (QString& entry : out) entry = entry.trimmed();
-  out.removeAll(QString());
-  return out;
-}
-
 }  // namespace
-
-QString withNameToggled(const QString& pattern, const std::string& name) {
-  const QString typed = text(asTyped(name));
-  QStringList entries = entriesOf(pattern);
-  if (!Patterns(pattern.toStdString()).match(name))
-    entries.append(typed);
-  else if (entries.removeAll(typed) == 0)
-    return pattern;
-  return entries.join(QStringLiteral("; "));
-}
 
 NamesButton::NamesButton(QWidget* parent) : QToolButton(parent) {
   setText(QStringLiteral("…"));
@@ -74,7 +48,10 @@ void NamesButton::fill() {
     const bool isMeant = isOne ? m_words.toStdString() == n.name : now.match(n.name);
     action->setChecked(isMeant);
     connect(action, &QAction::triggered, this, [this, isOne, name = n.name] {
-      const QString next = isOne ? arvesk::text(name) : withNameToggled(m_words, name);
+      std::vector<std::string> all;
+      for (const NameCount& other : m_names) all.push_back(other.name);
+      const QString next = isOne ? arvesk::text(name)
+                                 : arvesk::text(Patterns(m_words.toStdString()).toggled(name, all));
       if (next != m_words) Q_EMIT chosen(next);
     });
   }

@@ -7,9 +7,6 @@
 
 namespace arvesk {
 
-/// The pattern with a name put in, or taken out where it is named; as it is where a wildcard means it.
-QString withNameToggled(const QString& pattern, const std::string& name);
-
 class NamesButton : public QToolButton {
   Q_OBJECT
 

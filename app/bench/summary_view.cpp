@@ -46,6 +46,7 @@ std::vector<SummaryView::Row> SummaryView::rowsOf(const EvalView& view) {
       if (!problems.empty()) row.words = said(problems.front().message);
     } else if (!report->second.said.empty()) {
       row.count = said(report->second.said);
+      row.isSaid = true;
     } else {
       const auto count = report->second.passed.front();
       const auto all = static_cast<double>(view.totals.placements);
@@ -89,13 +90,15 @@ QFont SummaryView::heading() const {
 }
 
 void SummaryView::measure() {
-  m_names = m_counts = m_shares = 0;
-  const QFontMetrics metrics = fontMetrics();
+  m_names = m_numbers = m_shares = 0;
+  const auto widthOf = [metrics = fontMetrics()](const QString& words) {  // 1 px more, as shortening rounds up
+    return words.isEmpty() ? 0 : metrics.horizontalAdvance(words) + 1;
+  };
+  for (const Row& row : m_rows) m_shares = std::max(m_shares, widthOf(row.share));
   for (const Row& row : m_rows) {
     if (row.isHeading) continue;
-    m_names = std::max(m_names, metrics.horizontalAdvance(row.name));
-    m_counts = std::max(m_counts, metrics.horizontalAdvance(row.count));
-    m_shares = std::max(m_shares, metrics.horizontalAdvance(row.share));
+    m_names = std::max(m_names, widthOf(row.name));
+    m_numbers = std::max(m_numbers, widthOf(row.count) + (row.isSaid || m_shares == 0 ? 0 : kGap + m_shares));
   }
   updateGeometry();
   update();
@@ -125,8 +128,7 @@ int SummaryView::heightForWidth(int width) const {
 void SummaryView::paintEvent(QPaintEvent* event) {
   const Theme& t = Theme::current();
   QPainter p(this);
-  const int numbers = (m_counts > 0 ? kGap + m_counts : 0) + (m_shares > 0 ? kGap + m_shares : 0);
-  const int names = std::clamp(width() - numbers, 40, std::max(m_names, 40));
+  const int right = std::min(width(), m_names + kGap + m_numbers);
   int y = 0;
   for (const Row& row : m_rows) {
     const int high = lineHeight(row);
@@ -141,9 +143,11 @@ void SummaryView::paintEvent(QPaintEvent* event) {
       if (row.isHeading) {
         cell(0, width(), Qt::AlignLeft, row.name, heading());
       } else {
-        cell(0, names, Qt::AlignLeft, row.name, font());
-        cell(names + kGap, m_counts, Qt::AlignRight, row.count, font());
-        cell(names + kGap + m_counts + kGap, m_shares, Qt::AlignRight, row.share, font());
+        // What has no share, a volume, has the room of both; a loose end's number stands in the numbers' column.
+        const int count = right - (row.isSaid ? 0 : m_shares > 0 ? kGap + m_shares : 0);
+        cell(0, right - m_numbers - kGap, Qt::AlignLeft, row.name, font());
+        cell(right - m_numbers, count - right + m_numbers, Qt::AlignRight, row.count, font());
+        cell(right - m_shares, m_shares, Qt::AlignRight, row.share, font());
       }
       if (words > 0) {
         p.setFont(font());

@@ -31,6 +31,7 @@ class SummaryView : public QWidget {
     QString share = {};
     QString words = {};  // why it gives nothing; below the name
     bool isHeading = false;
+    bool isSaid = false;  // what it gives is not a number of points
     bool operator==(const Row&) const = default;
   };
   static std::vector<Row> rowsOf(const EvalView& view);
@@ -41,8 +42,8 @@ class SummaryView : public QWidget {
   QFont heading() const;
 
   std::vector<Row> m_rows;
-  int m_names = 0;  // px, of the widest
-  int m_counts = 0;
+  int m_names = 0;    // px, of the widest
+  int m_numbers = 0;  // counts and shares
   int m_shares = 0;
 };
 

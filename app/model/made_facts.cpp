@@ -3,6 +3,7 @@
 #include "app/model/words.h"
 #include "app/window/share_text.h"
 #include "core/geometry/prop.h"
+#include "core/spatial/volume.h"
 
 #include <QCoreApplication>
 #include <QLocale>
@@ -68,6 +69,14 @@ void ofPoints(const Points& p, const Task& task, std::vector<Fact>& out) {
   if (!names.isEmpty()) out.push_back({tr("Props"), names.join(QStringLiteral(" · "))});
 }
 
+void ofBox(const Box3& box, std::vector<Fact>& out) {
+  const auto meters = [](float v, int digits) { return number(static_cast<double>(v), digits); };
+  const Vec3 extent = box.isEmpty() ? Vec3(0) : box.extent();
+  out.push_back({tr("Extent"),
+                 QStringLiteral("%1 × %2 × %3 m").arg(meters(extent.x, 1), meters(extent.y, 1), meters(extent.z, 1))});
+  if (!box.isEmpty()) out.push_back({tr("Heights"), tr("%1 to %2 m").arg(meters(box.min.y, 2), meters(box.max.y, 2))});
+}
+
 }  // namespace
 
 PointsPtr givenTo(const Plan& plan, const Evaluation& evaluation, const Node& node) {
@@ -95,16 +104,10 @@ std::vector<Fact> factsOf(const Evaluation& evaluation, const std::string& uid, 
                                                                 : count(p->count)});
     ofPoints(*p, task, out);
   } else if (const SurfacePtr s = evaluation.firstOf<SurfacePtr>(uid)) {
-    const Vec3 extent = s->bounds().extent();
     out.push_back({tr("Triangles"), count(s->faceCount())});
-    out.push_back(
-        {tr("Extent"), QStringLiteral("%1 × %2 × %3 m")
-                           .arg(number(static_cast<double>(extent.x), 1), number(static_cast<double>(extent.y), 1),
-                                number(static_cast<double>(extent.z), 1))});
-    if (s->faceCount() > 0)
-      out.push_back({tr("Heights"), tr("%1 to %2 m")
-                                        .arg(number(static_cast<double>(s->bounds().min.y), 2),
-                                             number(static_cast<double>(s->bounds().max.y), 2))});
+    ofBox(s->bounds(), out);
+  } else if (const VolumePtr volume = evaluation.firstOf<VolumePtr>(uid)) {
+    ofBox(volume->bounds(), out);
   } else if (const KitPtr kit = evaluation.firstOf<KitPtr>(uid)) {
     double sum = 0;
     for (const KitEntry& e : kit->entries) sum += static_cast<double>(e.weight);

@@ -53,6 +53,7 @@ void PathLine::rebuild() {
   }
   m_chips.clear();
   m_here = nullptr;
+  m_uses = nullptr;
   m_fronts = nullptr;
   setVisible(!m_model->inside().empty());
   if (m_model->inside().empty()) return;
@@ -82,10 +83,12 @@ void PathLine::rebuild() {
   }
   const int uses = sub ? m_model->usesOf(sub->uid) : 0;
   if (uses > 1) {
-    auto* shared = new QLabel(tr("edits count for all %1 uses").arg(uses), this);
-    shared->setObjectName(QStringLiteral("path_uses"));
-    shared->setProperty("role", QStringLiteral("quiet"));
-    m_row->addWidget(shared);
+    m_uses = new QLabel(this);
+    m_uses->setObjectName(QStringLiteral("path_uses"));
+    m_uses->setProperty("role", QStringLiteral("quiet"));
+    m_uses->setToolTip(tr("edits count for all %1 uses").arg(uses));
+    m_uses->setAccessibleName(m_uses->toolTip());
+    m_row->addWidget(m_uses);
   }
   addFronts();
 }
@@ -125,7 +128,7 @@ void PathLine::arrange() {
   for (int i = 0; i < m_row->count(); ++i) {
     const QWidget* w = m_row->itemAt(i)->widget();
     const bool isChip = std::any_of(m_chips.begin(), m_chips.end(), [&](const auto& c) { return c.second == w; });
-    if (w && !isChip && w != m_here && w != m_fronts) room -= widthOf(w);
+    if (w && !isChip && w != m_here && w != m_fronts && w != m_uses) room -= widthOf(w);
   }
   const std::vector<FrontValue>& fronts = m_model->plan().fronts;
   const auto asks = [&](std::size_t left) {
@@ -135,6 +138,12 @@ void PathLine::arrange() {
                                               : tr("%1 more in front:").arg(left));
     return widthOf(m_fronts);
   };
+  if (m_uses) {  // the name of where one is comes before whole words
+    m_uses->setText(m_uses->toolTip());
+    if (widthOf(m_uses) + asks(fronts.size()) > room)
+      m_uses->setText(tr("for all %1 uses").arg(m_model->usesOf(m_model->subPlanHere())));
+    room -= widthOf(m_uses);
+  }
   std::size_t shown = fronts.size();
   const auto needed = [&](std::size_t count) {
     int all = asks(fronts.size() - count);

@@ -51,6 +51,7 @@ class PathLine : public QWidget {
   std::map<std::string, QToolButton*> m_chips;  // by the id of their front control
   QToolButton* m_fronts = nullptr;
   class QLabel* m_here = nullptr;
+  QLabel* m_uses = nullptr;
 };
 
 /// Can a front control set a parameter as it is?

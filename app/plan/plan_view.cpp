@@ -80,12 +80,15 @@ PlanView::PlanView(PlanModel* model, QWidget* parent)
     m_model->undoStack().endMacro();
   });
   connect(m_model, &PlanModel::changed, this, &PlanView::rebuild);
-  connect(m_model, &PlanModel::moved, this, [this] {
+  // What was seen of others goes; where one looks is set once the layout is there.
+  const auto lookAnew = [this](bool& flag) {
     m_folded.clear();
     m_ribbon.reset();
     m_paperItem.clear();
-    m_isMoved = true;  // once the layout is there
-  });
+    flag = true;
+  };
+  connect(m_model, &PlanModel::moved, this, [this, lookAnew] { lookAnew(m_isMoved); });
+  connect(m_model, &PlanModel::wasReset, this, [this, lookAnew] { lookAnew(m_isReset); });
   rebuild();
 }
 
@@ -135,6 +138,12 @@ void PlanView::rebuild() {
                     m_selection.end());
   layOut();
   updateScrollBars();
+  if (std::exchange(m_isReset, false)) {  // another plan is read from its start
+    m_zoom = 1;
+    updateScrollBars();
+    horizontalScrollBar()->setValue(horizontalScrollBar()->minimum());
+    verticalScrollBar()->setValue(verticalScrollBar()->minimum());
+  }
   if (std::exchange(m_isMoved, false)) {
     fitAll();
     QTimer::singleShot(0, this, &PlanView::fitAll);  // the line of names takes or leaves its room only now

@@ -176,6 +176,7 @@ class PlanView : public QAbstractScrollArea {
   QPoint m_now;
   bool m_hasMoved = false;
   bool m_isGoingIn = false;  // the last click led in from the overview
+  bool m_isReset = false;    // another plan is shown than before
   bool m_isMoved = false;    // other nodes are shown than before
   QString m_pressedTag;
   QString m_linkFrom;

@@ -1,6 +1,5 @@
 #include "app/site/parent_picker.h"
 
-#include "app/bench/names_button.h"
 #include "app/model/front_targets.h"
 #include "app/model/words.h"
 #include "core/base/pattern.h"
@@ -10,6 +9,7 @@
 #include <QCoreApplication>
 
 #include <cmath>
+#include <set>
 
 namespace arvesk {
 namespace {
@@ -109,8 +109,10 @@ std::size_t ParentPicker::markerAt(const SitePointer& pointer, const SiteLens& l
 bool ParentPicker::press(const SitePointer& pointer, const SiteLens& lens) {
   const std::size_t marker = pointer.modifiers & Qt::ControlModifier ? markerAt(pointer, lens) : kNone;
   if (marker == kNone) return false;
-  const QString words = withNameToggled(names(), parentOf(marker));
-  m_model->setParam(m_uid, m_param, words.toStdString(), QStringLiteral("%1.parents.%2").arg(m_uid).arg(++m_gesture));
+  std::set<std::string> all;
+  for (std::size_t i = 0; i < m_markers->count; ++i) all.insert(parentOf(i));
+  const std::string words = Patterns(names().toStdString()).toggled(parentOf(marker), {all.begin(), all.end()});
+  m_model->setParam(m_uid, m_param, words, QStringLiteral("%1.parents.%2").arg(m_uid).arg(++m_gesture));
   return true;
 }
 

@@ -77,6 +77,25 @@ bool Patterns::match(std::string_view name) const {
   return false;
 }
 
+std::string Patterns::toggled(const std::string& name, const std::vector<std::string>& known) const {
+  std::vector<std::string> out;
+  const auto put = [&](const std::string& entry) {
+    if (std::find(out.begin(), out.end(), entry) == out.end()) out.push_back(entry);
+  };
+  for (const Entry& entry : m_entries) {
+    if (!entry.fits(name)) {
+      put(entry.isLiteral ? asTyped(entry.text) : entry.text);
+      continue;
+    }
+    for (const std::string& other : known)
+      if (other != name && entry.fits(other)) put(asTyped(other));
+  }
+  if (!match(name)) put(asTyped(name));
+  std::string words;
+  for (const std::string& entry : out) words += (words.empty() ? "" : "; ") + entry;
+  return words;
+}
+
 std::string nearestName(std::string_view wanted, const std::vector<std::string>& names) {
   std::string best;
   std::size_t fewest = std::max<std::size_t>(1, wanted.size() / 3) + 1;

@@ -17,6 +17,9 @@ class Patterns {
   bool isEmpty() const { return m_entries.empty(); }
   /// The entries that fit none of `names`, as they were typed.
   std::vector<std::string> unmatched(const std::vector<std::string>& names) const;
+  /// Patterns that mean `name` where these do not, or the other way round, and of the other `known` names the same as
+  /// these: a name that * or ? covers is taken out by naming the others.
+  std::string toggled(const std::string& name, const std::vector<std::string>& known) const;
 
  private:
   struct Entry {

@@ -106,9 +106,14 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
     return fail(ProblemCode::BadParameter, fmt::format("\"{}\" is not UTF-8", asUtf8(text)),
                 "Type it in a terminal that writes UTF-8; call a file by such a name");
   const std::size_t equals = text.find('=');
-  if (const Node* shown = instanceOfTool(plan); shown && equals != std::string::npos)
-    if (const NodeKind* kind = kindOf(*shown); kind && kind->findParam(text.substr(0, equals)))
+  if (const Node* shown = instanceOfTool(plan); shown && equals != std::string::npos) {
+    const std::string name = text.substr(0, equals);
+    const NodeKind* kind = kindOf(*shown);
+    const bool isDial = std::any_of(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
+    const bool isOfNode = name.find('.') != std::string::npos;
+    if (kind && (kind->findParam(name) || (!isDial && !isOfNode)))
       return setParamByText(plan, shown->uid + "." + text);
+  }
   const std::size_t dot = equals == std::string::npos ? std::string::npos : text.rfind('.', equals);
   if (equals != std::string::npos && (dot == std::string::npos || dot > equals))
     return setDial(plan, text.substr(0, equals), text.substr(equals + 1));

@@ -192,6 +192,20 @@ class TestOpening : public test::WindowTest {
              qPrintable(bench));
   }
 
+  void theNextPlanIsReadFromItsStart() {
+    QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
+    waitForResults();
+    QTest::keyClick(&plan(), Qt::Key_Home);
+    plan().verticalScrollBar()->setValue(plan().verticalScrollBar()->maximum());
+    plan().horizontalScrollBar()->setValue(plan().horizontalScrollBar()->maximum());
+    QVERIFY(w().openFile(test::sourcePath("demo/sub-plans/place-settings.arvesk")));
+    waitForResults();
+    for (const char* node : {"jetty", "shown"})
+      QVERIFY2(
+          plan().viewport()->rect().contains(plan().viewport()->mapFrom(&plan(), plan().centerOf(QLatin1String(node)))),
+          node);
+  }
+
   void theNextPlanIsSeenByItsOwnCamera() {
     QVERIFY(w().openFile(test::sourcePath("demo/tern-cove/tern-cove.arvesk")));
     waitForResults();

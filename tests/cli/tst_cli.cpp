@@ -316,7 +316,10 @@ class TestCli : public QObject {
     QVERIFY2(usual.err.contains(QStringLiteral("Too few stones")), qPrintable(usual.err));  // the author's check
     QCOMPARE(fewer.status, 0);
     QVERIFY(fewer.out.contains(QStringLiteral("Level stones")) && fewer.out != usual.out);
-    QCOMPARE(counted({QStringLiteral("--set"), QStringLiteral("much=2")}).status, 1);
+    const Ran misspelled = counted({QStringLiteral("--set"), QStringLiteral("densty=2")});
+    QCOMPARE(misspelled.status, 1);
+    QVERIFY2(misspelled.err.contains(QStringLiteral("Is \"density\" meant?")), qPrintable(misspelled.err));
+    QCOMPARE(counted({QStringLiteral("--set"), QStringLiteral("seed=4")}).status, 0);
   }
 
   void exitStatusAndMessage_data() {

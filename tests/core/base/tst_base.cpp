@@ -41,6 +41,24 @@ class TestBase : public QObject {
     QCOMPARE(asTyped("wear"), std::string("wear"));
   }
 
+  // Taking one name in or out changes what is meant by that one alone, also where * or ? covers it.
+  void oneNameIsTakenInOrOut() {
+    std::mt19937 random(9);
+    const std::vector<std::string> names{"a", "b", "ab", "aab", "b a", "*", "a;b", "\"", ""};
+    const std::vector<std::string> wide{"*", "a*", "?", "?b", "*a*", "none"};
+    for (int round = 0; round < 2000; ++round) {
+      std::string typed;
+      for (std::size_t n = random() % 4; n-- > 0;)
+        typed += (random() % 2 ? wide[random() % wide.size()] : asTyped(names[random() % names.size()])) + ";";
+      const std::string& name = names[random() % names.size()];
+      const Patterns before(typed);
+      const Patterns after(before.toggled(name, names));
+      for (const std::string& other : names)
+        QVERIFY2(after.match(other) == (before.match(other) != (other == name)),
+                 (typed + " and " + name + ": " + before.toggled(name, names)).c_str());
+    }
+  }
+
   // The first outputs of SplitMix64 seeded with 0, as published with the algorithm (Vigna, splitmix64.c) and used by
   // many test suites.
   void mix64GivesTheKnownSequence() {
