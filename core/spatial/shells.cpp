@@ -115,13 +115,18 @@ void turnAlike(Array<UVec3>& triangles, const Array<Side>& sides) {
 Shells shellsOf(const std::vector<SurfacePtr>& surfaces) {
   Shells out;
   Array<Vec3> positions;
+  std::uint32_t face = 0;
   for (const SurfacePtr& surface : surfaces) {
     const auto welded = weldedOf(*surface);
     const auto base = static_cast<std::uint32_t>(positions.size());
     for (const std::uint32_t v : welded->vertex) positions.push_back(surface->positions[v]);
     for (const UVec3& t : surface->triangles) {
       const UVec3 at = UVec3(welded->place[t.x], welded->place[t.y], welded->place[t.z]) + base;
-      if (at.x != at.y && at.y != at.z && at.z != at.x) out.triangles.push_back(at);
+      if (at.x != at.y && at.y != at.z && at.z != at.x) {
+        out.triangles.push_back(at);
+        out.faceOf.push_back(face);
+      }
+      ++face;
     }
   }
   out.positions = std::move(positions);

@@ -19,6 +19,7 @@ struct Shells {
   Array<UVec3> triangles;  // those of a shell turned like their neighbors, where
                            // they can be
   Array<std::uint32_t> shellOf;
+  Array<std::uint32_t> faceOf;  // triangle → face, counted through all surfaces: faces without area are left out
   std::vector<Shell> list;
 };
 

@@ -51,11 +51,10 @@ double windingBySum(const Surface& s, const Vec3& place) {
 }
 
 double volumeOf(const Surface& closed) {
+  if (closed.positions.empty()) return 0;
   double sum = 0;
-  for (const UVec3& t : closed.triangles) {
-    const DVec3 a(closed.positions[t.x]);
-    sum += glm::dot(a, glm::cross(DVec3(closed.positions[t.y]), DVec3(closed.positions[t.z]))) / 6;
-  }
+  const auto at = [&, from = DVec3(closed.positions[0])](std::uint32_t i) { return DVec3(closed.positions[i]) - from; };
+  for (const UVec3& t : closed.triangles) sum += glm::dot(at(t.x), glm::cross(at(t.y), at(t.z))) / 6;
   return sum;
 }
 
