@@ -32,6 +32,7 @@ void addPicture();
 void addDressing();
 void addEvaluation();
 void addBody();
+void addBreaking();
 void addByHand();
 void addCourses();
 void addVolumes();

@@ -88,6 +88,7 @@ int main(int argc, char** argv) {
   addDressing();
   addEvaluation();
   addBody();
+  addBreaking();
   addByHand();
   addCourses();
   addVolumes();

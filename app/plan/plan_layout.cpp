@@ -216,21 +216,24 @@ class Builder {
                : 2;
   }
 
+  /// Left of x, or right of it: what a tag is made of stands on its side.
   void addTag(const std::string& uid, const std::string& owner, const std::string& input, double x, double& y,
-              int depth, bool isKit) {
+              int depth, bool isRight) {
     const auto it = m_nodes.find(uid);
     if (it == m_nodes.end() || depth > 6) return;
     const Node& n = *it->second;
+    const NodeKind* kind = kindOf(n);
     PlanTag t;
     t.uid = uid;
     t.card = m_card;
     t.owner = owner;
     t.input = input;
     t.depth = depth;
-    t.isKit = isKit;
+    t.isKit = isRight && outputType(m_plan, {uid,
+                                             kind && !kind->outputs.empty() ? kind->outputs.front().id : std::string(),
+                                             {}}) == ValueType::Kit;
     t.uses = m_uses[uid];
     t.title = text(n.title);
-    const NodeKind* kind = kindOf(n);
     t.sentence = said(kind ? kind->sentence(paramsNow(m_plan, n, quality())) : n.kind);
     t.problem = tagProblem(n);
     const NodeReport* said = report(uid);
@@ -246,18 +249,19 @@ class Builder {
       return found;
     };
     const auto masks = referred(ValueType::Mask);
+    const auto kits = referred(ValueType::Kit);
     const auto points = referred(ValueType::Points);
     const auto surfaces = referred(ValueType::Surface);
     const auto volumes = referred(ValueType::Volume);
-    t.hasParts = !masks.empty() || !points.empty() || !surfaces.empty() || !volumes.empty();
+    t.hasParts = !masks.empty() || !kits.empty() || !points.empty() || !surfaces.empty() || !volumes.empty();
     t.isUnfolded = t.hasParts && !m_folded.contains(owner + "/" + uid);
     const double indent = 12.0 * depth;
-    t.rect = isKit ? QRectF(x, y, kTagWidth, kTagHeight)
-                   : QRectF(x - kTagWidth + indent, y, kTagWidth - indent, kTagHeight);
+    t.rect = QRectF(isRight ? x : x - kTagWidth + indent, y, kTagWidth - indent, kTagHeight);
     out.tags.push_back(t);
     y += kTagHeight + 1;
     if (!t.isUnfolded) return;
-    for (const auto& [in, l] : masks) addTag(l.node, uid, in->id, x, y, depth + 1, false);
+    for (const auto* list : {&masks, &kits})
+      for (const auto& [in, l] : *list) addTag(l.node, uid, in->id, x, y, depth + 1, isRight);
     for (const auto* list : {&points, &surfaces, &volumes})
       for (const auto& [in, l] : *list) {
         PlanChip chip;
@@ -268,7 +272,7 @@ class Builder {
                                                     : arvesk::said(in->label).toLower();
         chip.uid = l.node;
         if (const auto source = m_nodes.find(l.node); source != m_nodes.end()) chip.title = text(source->second->title);
-        chip.rect = QRectF(x - kTagWidth + indent + 12, y, kTagWidth - indent - 12, 18);
+        chip.rect = QRectF(isRight ? x : x - kTagWidth + indent + 12, y, kTagWidth - indent - 12, 18);
         out.chips.push_back(chip);
         y += 20;
       }

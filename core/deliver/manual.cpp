@@ -184,9 +184,12 @@ std::string manualPage(const NodeKind& kind, bool hasPicture, const Wording& wor
                      w("in files"), kind.id);
   if (!kind.inputs.empty()) {
     out += fmt::format("## {}\n\n", w("In"));
-    for (const InputSpec& in : kind.inputs)
-      out += fmt::format("- **{}** ({}{}{}): {}\n", w(in.label), w(valueTypeName(in.type)),
-                         in.isMany ? w(", several") : "", in.isOptional ? w(", optional") : "", w(in.help));
+    for (const InputSpec& in : kind.inputs) {
+      std::string types = w(valueTypeName(in.type));
+      for (const ValueType other : in.alsoTakes) types += fmt::format(" / {}", w(valueTypeName(other)));
+      out += fmt::format("- **{}** ({}{}{}): {}\n", w(in.label), types, in.isMany ? w(", several") : "",
+                         in.isOptional ? w(", optional") : "", w(in.help));
+    }
     out += "\n";
   }
   out += fmt::format("## {}\n\n", w("Out"));
@@ -261,22 +264,25 @@ PointsPtr sized(const PointsPtr& points) {
   return std::make_shared<const Points>(std::move(p));
 }
 
-/// A kit's props side by side.
-PointsPtr inARow(const KitPtr& kit) {
+/// A kit's props side by side; pieces of a body where they belong, pulled apart.
+PointsPtr shownKit(const KitPtr& kit) {
   Points row;
   row.count = kit->entries.size();
+  const bool arePieces = std::any_of(kit->entries.begin(), kit->entries.end(),
+                                     [](const KitEntry& e) { return e.prop->home.position != Vec3(0); });
   Array<Vec3> position(row.count);
   Array<std::int32_t> prop(row.count);
   Array<std::uint64_t> id(row.count);
   for (std::size_t i = 0; i < row.count; ++i) {
-    position[i] = Vec3((static_cast<float>(i) - 0.5F * static_cast<float>(row.count - 1)) * 4, 0, 0);
+    position[i] = arePieces ? 1.4F * kit->entries[i].prop->home.position
+                            : Vec3((static_cast<float>(i) - 0.5F * static_cast<float>(row.count - 1)) * 4, 0, 0);
     prop[i] = static_cast<std::int32_t>(i);
     id[i] = i + 1;
   }
   row.position = std::move(position);
   row.prop = std::move(prop);
   row.id = std::move(id);
-  row.size = Column<Vec3>(Vec3(5));
+  row.size = Column<Vec3>(Vec3(arePieces ? 1.0F : 5.0F));
   row.kit = kit;
   return std::make_shared<const Points>(std::move(row));
 }
@@ -361,7 +367,7 @@ struct ExamplePicture {
     } else if (const auto* kit = std::get_if<KitPtr>(&outputs.front()); kit && *kit) {
       input.grounds = {
           std::make_shared<const Surface>(colored(makePlane(kExtent, kExtent * 0.7F, 2), {0.45F, 0.40F, 0.30F}))};
-      input.layers.push_back({inARow(*kit)});
+      input.layers.push_back({shownKit(*kit)});
     } else {
       addPoints(kind, outputs, given);
     }

@@ -109,10 +109,10 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
   if (const Node* shown = instanceOfTool(plan); shown && equals != std::string::npos) {
     const std::string name = text.substr(0, equals);
     const NodeKind* kind = kindOf(*shown);
-    const bool isDial = std::any_of(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
+    const bool isDial = std::any_of(plan.dials.begin(), plan.dials.end(),
+                                    [&](const Dial& d) { return d.name == name; });
     const bool isOfNode = name.find('.') != std::string::npos;
-    if (kind && (kind->findParam(name) || (!isDial && !isOfNode)))
-      return setParamByText(plan, shown->uid + "." + text);
+    if (kind && (kind->findParam(name) || (!isDial && !isOfNode))) return setParamByText(plan, shown->uid + "." + text);
   }
   const std::size_t dot = equals == std::string::npos ? std::string::npos : text.rfind('.', equals);
   if (equals != std::string::npos && (dot == std::string::npos || dot > equals))

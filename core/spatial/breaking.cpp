@@ -11,6 +11,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <set>
 #include <unordered_map>
 
 namespace arvesk {
@@ -607,8 +608,16 @@ Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, cons
   std::vector<DVec3> places;
   places.reserve(there.size());
   for (const DVec3& p : there) places.push_back(into(p));
+  // Of those at one place the first one has it all.
   std::vector<DVec3> round;
-  for (const DVec3& s : seeds) round.push_back(into(s));
+  std::vector<std::uint32_t> seedAt;
+  std::set<std::array<double, 3>> taken;
+  for (std::uint32_t i = 0; i < seeds.size(); ++i) {
+    const DVec3 s = into(seeds[i]);
+    if (!taken.insert({s.x, s.y, s.z}).second) continue;
+    round.push_back(s);
+    seedAt.push_back(i);
+  }
   const double spacing = 1 / std::cbrt(static_cast<double>(seeds.size()));
   bool isSelfCrossing = false;
   // Seeds in rank and file make corners where more than four cells meet: a little aside they do not.
@@ -616,7 +625,7 @@ Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, cons
     std::vector<DVec3> moved = round;
     for (std::size_t i = 0; i < moved.size(); ++i)
       for (int k = 0; k < 3; ++k) {
-        const std::uint64_t draw = hashOf(static_cast<std::uint64_t>(i), static_cast<std::uint64_t>(k));
+        const std::uint64_t draw = hashOf(seedAt[i], static_cast<std::uint64_t>(k));
         moved[i][k] += aside * spacing * (static_cast<double>(draw >> 11U) * 0x1p-53 - 0.5);
       }
     Breaking attempt(places, triangles, std::move(moved), outOf, there);
@@ -625,8 +634,14 @@ Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, cons
     if (end != Breaking::End::Good) continue;
     Broken out = std::move(attempt.out);
     for (BrokenTriangle& t : out.triangles)
-      if (t.from != BrokenTriangle::kCut) t.from = from[t.from];
-    for (const BrokenPiece& piece : out.pieces) out.volume += piece.volume;
+      if (t.from != BrokenTriangle::kCut)
+        t.from = from[t.from];
+      else
+        t.beyond = seedAt[t.beyond];
+    for (BrokenPiece& piece : out.pieces) {
+      piece.seed = seedAt[piece.seed];
+      out.volume += piece.volume;
+    }
     return out;
   }
   return isSelfCrossing ? fail(ProblemCode::WrongInput, "the body crosses itself", "Solid makes one skin of it")

@@ -17,11 +17,16 @@ const SurfacePtr& ground() {
   return g;
 }
 
+namespace {
+const SurfacePtr& ballOnGround() {
+  static const SurfacePtr ball =
+      std::make_shared<const Surface>(transformed(makeBall(8, 24), Vec3(4, 1, 2), Quat(1, 0, 0, 0), 1));
+  return ball;
+}
+}  // namespace
+
 VolumePtr bodyOnGround() {
-  static const VolumePtr body = [] {
-    Surface ball = transformed(makeBall(8, 24), Vec3(4, 1, 2), Quat(1, 0, 0, 0), 1);
-    return makeSolid({std::make_shared<const Surface>(std::move(ball))}, {}, {}).value();
-  }();
+  static const VolumePtr body = makeSolid({ballOnGround()}, {}, {}).value();
   return body;
 }
 
@@ -40,7 +45,7 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
   for (const InputSpec& spec : kind.inputs) {
     Value value;
     switch (spec.type) {
-      case ValueType::Surface: value = ground(); break;
+      case ValueType::Surface: value = kind.example.hasBodies ? ballOnGround() : ground(); break;
       case ValueType::Points: value = spec.needsProps ? dressedOf(points) : points; break;
       case ValueType::Mask: value = rampMask(4); break;
       case ValueType::Kit: value = someKit(); break;

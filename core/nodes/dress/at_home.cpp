@@ -1,4 +1,4 @@
-// At home: one point per prop of a kit, where it lies in its file, dressed with it.
+// At home: one point per prop of a kit, where it lies in its file or body, dressed with it.
 #include "core/geometry/prop.h"
 #include "core/nodes/registry.h"
 
@@ -46,7 +46,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
-std::string sentence(const Params&) { return "where they lie in their files"; }
+std::string sentence(const Params&) { return "where they belong"; }
 
 }  // namespace
 
@@ -56,10 +56,12 @@ const NodeKind& atHome() {
     k.id = "at-home";
     k.family = Family::Dress;
     k.label = ARVESK_TEXT("node", "At home");
-    k.help = ARVESK_TEXT("node",
-                         "One point per prop of the kit, where it lies in its own file, dressed with it: a file that "
-                         "the Kit split into props stands there as its maker laid it out, each piece to be moved, left "
-                         "out or swapped. Props that are files of their own lie where their pivots are.");
+    k.help = ARVESK_TEXT(
+        "node",
+        "One point per prop of the kit, where it lies in its own file, dressed with it: a file that "
+        "the Kit split into props stands there as its maker laid it out, each piece to be moved, left "
+        "out or swapped; pieces of Break up lie where they were broken off. Props that are files of their own "
+        "lie where their pivots are.");
     k.glyph = "at-home";
     k.synonyms = {"layout", "assembled", "origin", "pieces", "split", "parts"};
     k.inputs = {{"kit", ValueType::Kit, ARVESK_TEXT("node", "Kit"),

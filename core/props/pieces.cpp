@@ -1,0 +1,210 @@
+#include "core/props/pieces.h"
+
+#include "core/base/hash.h"
+#include "core/geometry/welding.h"
+
+#include <fmt/format.h>
+
+#include <bit>
+#include <unordered_map>
+
+namespace arvesk {
+namespace {
+
+/// A surface that grows by pieces, vertices that are the same shared within each.
+class Growing {
+ public:
+  Growing(const PieceOwner& owner, const Shells& shells, const Broken& broken, const Vec3& cutColor)
+      : m_body(*owner.surface), m_welded(weldedOf(m_body)), m_shells(shells), m_broken(broken) {
+    m_materials = m_body.materials;
+    if (m_materials.empty()) m_materials.push_back({});
+    Material cut;
+    cut.name = "cut";
+    cut.baseColor = Vec4(cutColor, 1);
+    cut.roughness = 0.9F;
+    m_materials.push_back(std::move(cut));
+  }
+
+  void add(const BrokenPiece& piece, const DVec3& pivot, std::uint16_t part) {
+    m_known.clear();
+    m_ofSame.clear();
+    for (std::uint32_t t = piece.first; t < piece.first + piece.count; ++t) {
+      const BrokenTriangle& tri = m_broken.triangles[t];
+      // What a face is called: what it is cut out of, or lies before, in its cell; so it stays when other cells change.
+      const bool isCut = tri.from == BrokenTriangle::kCut;
+      const std::uint64_t of = hashOf(isCut, isCut ? tri.beyond : m_body.faceKey(m_shells.faceOf[tri.from]),
+                                      piece.seed);
+      m_nowKey = hashOf(of, m_ofSame[of]++);
+      UVec3 corners;
+      for (std::size_t k = 0; k < 3; ++k)
+        corners[static_cast<int>(k)] = tri.from == BrokenTriangle::kCut ? cutCorner(tri, k, pivot)
+                                                                        : skinCorner(tri, k, pivot);
+      if (corners.x == corners.y || corners.y == corners.z || corners.z == corners.x) continue;
+      m_triangles.push_back(corners);
+      m_faceKeys.push_back(m_nowKey);
+      m_faceParts.push_back(part);
+      if (isCut)
+        m_faceMaterials.push_back(static_cast<std::uint16_t>(m_materials.size() - 1));
+      else
+        m_faceMaterials.push_back(m_body.faceMaterials.empty() ? 0 : m_body.faceMaterials[m_shells.faceOf[tri.from]]);
+    }
+  }
+
+  SurfacePtr made(std::string name, std::vector<std::string> parts) {
+    Surface s;
+    s.name = std::move(name);
+    s.positions = std::move(m_positions);
+    s.triangles = std::move(m_triangles);
+    if (!m_body.normals.empty()) s.normals = std::move(m_normals);
+    if (!m_body.uvs.empty()) s.uvs = std::move(m_uvs);
+    if (!m_body.colors.empty()) s.colors = std::move(m_colors);
+    s.faceMaterials = std::move(m_faceMaterials);
+    s.materials = m_materials;
+    s.faceKeys = std::move(m_faceKeys);
+    s.vertexKeys = std::move(m_vertexKeys);
+    s.vertexAttributes.insert_or_assign("cut", Column<float>(std::move(m_cut)));
+    if (parts.size() > 1) {
+      s.faceParts = std::move(m_faceParts);
+      s.arePartsObjects = true;
+    }
+    s.parts = std::move(parts);
+    if (m_body.normals.empty()) computeSmoothNormals(s);
+    s.hasOwnNormals = m_body.hasOwnNormals;
+    return std::make_shared<const Surface>(std::move(s));
+  }
+
+ private:
+  Vec3 placed(std::uint32_t place, const DVec3& pivot) const { return Vec3(m_broken.places[place] - pivot); }
+  template <typename Make>
+  std::uint32_t shared(std::uint64_t key, Make make) {
+    const auto [found, isNew] = m_known.emplace(key, static_cast<std::uint32_t>(m_positions.size()));
+    if (isNew) make();
+    return found->second;
+  }
+
+  std::uint32_t cutCorner(const BrokenTriangle& tri, std::size_t k, const DVec3& pivot) {
+    const std::uint32_t place = tri.places[k];
+    return shared(hashOf(1, place, tri.beyond), [&] {
+      const auto at = [&](std::size_t c) { return m_broken.places[tri.places[c]]; };
+      const Vec3 normal = directionOr(Vec3(glm::cross(at(1) - at(0), at(2) - at(0))), kUp);
+      // Meters along two directions of the cut.
+      const Vec3 u = glm::normalize(glm::cross(std::abs(normal.y) < 0.9F ? kUp : Vec3(1, 0, 0), normal));
+      const Vec3 p = placed(place, pivot);
+      put(p, normal, {glm::dot(p, u), glm::dot(p, glm::cross(normal, u))}, Vec4(1), 1, k);
+    });
+  }
+
+  std::uint32_t skinCorner(const BrokenTriangle& tri, std::size_t k, const DVec3& pivot) {
+    const UVec3& face = m_body.triangles[m_shells.faceOf[tri.from]];
+    const std::uint32_t place = tri.places[k];
+    if (place < m_welded->vertex.size())
+      for (int c = 0; c < 3; ++c)
+        if (m_welded->place[face[c]] == place)
+          return shared(hashOf(2, face[c]), [&] {
+            const std::uint32_t v = face[c];
+            put(Vec3(DVec3(m_body.positions[v]) - pivot), m_body.normals.empty() ? Vec3(0) : m_body.normals[v],
+                m_body.uvs.empty() ? Vec2(0) : m_body.uvs[v], m_body.colors.empty() ? Vec4(1) : m_body.colors[v], 0, k);
+          });
+    // Between the corners of its face, as the shells list them: turned round, maybe.
+    const UVec3& listed = m_shells.triangles[tri.from];
+    Vec3 weights(1 - tri.weights[k].x - tri.weights[k].y, tri.weights[k].x, tri.weights[k].y);
+    if (m_shells.list[m_shells.shellOf[tri.from]].isTurned) std::swap(weights.y, weights.z);
+    Vec3 own(0);
+    for (int c = 0; c < 3; ++c)
+      for (int l = 0; l < 3; ++l)
+        if (m_welded->place[face[c]] == listed[l]) own[c] = weights[l];
+    const auto mix = [&](const auto& values) {
+      return values[face.x] * own.x + values[face.y] * own.y + values[face.z] * own.z;
+    };
+    const Vec3 normal = m_body.normals.empty()
+                            ? Vec3(0)
+                            : directionOr(mix(m_body.normals), m_body.faceNormal(m_shells.faceOf[tri.from]));
+    const Vec2 uv = m_body.uvs.empty() ? Vec2(0) : mix(m_body.uvs);
+    const auto bits = [](float f) { return static_cast<std::uint64_t>(std::bit_cast<std::uint32_t>(f)); };
+    const std::uint64_t key = hashOf(3, place, bits(normal.x) << 32U | bits(normal.y), bits(normal.z),
+                                     bits(uv.x) << 32U | bits(uv.y));
+    return shared(key, [&] {
+      put(placed(place, pivot), normal, uv, m_body.colors.empty() ? Vec4(1) : mix(m_body.colors), 0, k);
+    });
+  }
+
+  void put(const Vec3& p, const Vec3& normal, const Vec2& uv, const Vec4& color, float cut, std::size_t corner) {
+    m_positions.push_back(p);
+    m_normals.push_back(normal);
+    m_uvs.push_back(uv);
+    m_colors.push_back(color);
+    m_cut.push_back(cut);
+    m_vertexKeys.push_back(hashOf(m_nowKey, corner));
+  }
+
+  const Surface& m_body;
+  std::shared_ptr<const Welded> m_welded;
+  const Shells& m_shells;
+  const Broken& m_broken;
+  std::vector<Material> m_materials;
+  std::unordered_map<std::uint64_t, std::uint32_t> m_known;
+  Array<Vec3> m_positions;
+  Array<Vec3> m_normals;
+  Array<Vec2> m_uvs;
+  Array<Vec4> m_colors;
+  std::unordered_map<std::uint64_t, std::uint64_t> m_ofSame;
+  std::uint64_t m_nowKey = 0;
+  Array<float> m_cut;
+  Array<std::uint64_t> m_faceKeys;
+  Array<std::uint64_t> m_vertexKeys;
+  Array<UVec3> m_triangles;
+  Array<std::uint16_t> m_faceMaterials;
+  Array<std::uint16_t> m_faceParts;
+};
+
+DVec3 pivotOf(const BrokenPiece& piece, const Broken& broken, PiecePivot pivot) {
+  if (pivot == PiecePivot::Home) return DVec3(0);
+  DVec3 at = piece.center;
+  if (pivot == PiecePivot::Base)
+    for (std::uint32_t t = piece.first; t < piece.first + piece.count; ++t)
+      for (const std::uint32_t p : broken.triangles[t].places) at.y = std::min(at.y, broken.places[p].y);
+  return DVec3(Vec3(at));  // homes are floats: what is taken off here comes back as it was
+}
+
+}  // namespace
+
+Result<Pieces> piecesOf(const PieceOwner& owner, const std::vector<DVec3>& seeds, const PieceRule& rule,
+                        const Task& task) {
+  Shells shells = shellsOf({owner.surface});
+  turnOutward(shells, task);
+  auto broken = breakUp(shells, seeds, rule.shape, task);
+  if (!broken) return Failure(broken.error());
+  Pieces out;
+  for (const Shell& shell : shells.list) out.openShells += shell.isClosed ? 0 : 1;
+  out.volume = broken->volume;
+  Growing whole(owner, shells, *broken, rule.cutColor);
+  std::vector<std::string> names;
+  for (const BrokenPiece& piece : broken->pieces) {
+    endIfStopped();
+    if (piece.volume < rule.smallest) {
+      ++out.slivers;
+      out.sliverVolume += piece.volume;
+      continue;
+    }
+    std::string name = fmt::format("{}/{}", owner.name, piece.seed + 1);
+    if (piece.part > 0) name += fmt::format("-{}", piece.part + 1);
+    const DVec3 pivot = pivotOf(piece, *broken, rule.pivot);
+    Growing alone(owner, shells, *broken, rule.cutColor);
+    alone.add(piece, pivot, 0);
+    auto prop = makeProp(fmt::format("{}/{}/{}", owner.uid, piece.seed, piece.part), name, alone.made(name, {}));
+    prop->tags = owner.tags;
+    prop->home = owner.home;
+    prop->home.position += owner.home.turn * (owner.home.size * Vec3(pivot));
+    out.props.push_back(std::move(prop));
+    if (names.size() < 0xFFFF) whole.add(piece, DVec3(0), static_cast<std::uint16_t>(names.size()));
+    names.push_back(std::move(name));
+  }
+  if (names.size() > 0xFFFF)
+    return fail(ProblemCode::TooMany,
+                fmt::format("there are {} pieces, and a surface has 65,535 parts at most", names.size()),
+                "Lower the count");
+  out.whole = whole.made(owner.name, std::move(names));
+  return out;
+}
+
+}  // namespace arvesk

@@ -1,0 +1,174 @@
+// Break up: surfaces and kits into pieces that are told apart, fit at home, and stay when there are more of them.
+#include "core/geometry/welding.h"
+#include "tests/support/bodies.h"
+
+#include <map>
+#include <set>
+
+using namespace arvesk;
+using namespace arvesk::test;
+
+namespace {
+
+struct Made {
+  KitPtr kit;
+  SurfacePtr surface;
+  std::vector<Problem> warnings;
+  std::string said;
+};
+
+Result<Made> broken(const Value& body, const ParamMap& params = {}, const PointsPtr& near = nullptr) {
+  Bench bench;
+  Made made;
+  bench.ctx.said = &made.said;
+  Inputs in = inputs({{"body", body}});
+  if (near) in.links["near"].push_back({near, 1});
+  const auto out = bench.run("break-up", in, params);
+  if (!out) return Failure(out.error());
+  made.kit = std::get<KitPtr>((*out)[0]);
+  made.surface = std::get<SurfacePtr>((*out)[1]);
+  made.warnings = bench.warnings;
+  return made;
+}
+
+using Place = std::array<float, 3>;
+Place placeOf(const Vec3& p) { return {p.x, p.y, p.z}; }
+
+std::set<Place> placesOf(const Surface& s) {
+  std::set<Place> out;
+  for (const Vec3& p : s.positions) out.insert(placeOf(p));
+  return out;
+}
+
+std::map<std::string, PropPtr> byName(const Kit& kit) {
+  std::map<std::string, PropPtr> out;
+  for (const KitEntry& e : kit.entries) out[e.prop->name] = e.prop;
+  return out;
+}
+
+}  // namespace
+
+class TestBreakUp : public QObject {
+  Q_OBJECT
+
+ private Q_SLOTS:
+  /// Every piece is closed, all add up, lie at home, and every vertex of the body is there as it was.
+  void piecesMakeTheBodyAgain_data() {
+    QTest::addColumn<QString>("pivot");
+    for (const char* pivot : {"middle", "base", "home"})
+      for (const char* form : {"chunks", "splinters", "plates"})
+        QTest::addRow("%s, %s", pivot, form) << QString::fromLatin1(pivot);
+  }
+  void piecesMakeTheBodyAgain() {
+    QFETCH(QString, pivot);
+    const std::string form =
+        QString::fromLatin1(QTest::currentDataTag()).section(QStringLiteral(", "), 1).toStdString();
+    const SurfacePtr body = moved(pebble(30), {3, 1, -2});
+    const auto made = broken(body,
+                             {{"count", 40.0}, {"pivot", pivot.toStdString()}, {"form", form}, {"smallest", 0.0}});
+    QVERIFY2(made, made ? "" : made.error().message.c_str());
+    QVERIFY(made->kit->entries.size() >= 40);
+    std::set<std::string> names;
+    std::set<std::string> uids;
+    double sum = 0;
+    const std::set<Place> whole = placesOf(*made->surface);
+    for (const KitEntry& e : made->kit->entries) {
+      const Prop& prop = *e.prop;
+      QVERIFY(names.insert(prop.name).second && uids.insert(prop.uid).second);
+      QCOMPARE(openEdgeCount(*prop.surface), std::size_t{0});
+      sum += volumeOf(*prop.surface);
+      const auto* cut = columnOf<Column<float>>(prop.surface->vertexAttributes, "cut");
+      QVERIFY(cut && !cut->isConstant() && cut->values().size() == prop.surface->positions.size());
+      QVERIFY(std::count(cut->values().begin(), cut->values().end(), 1.0F) > 0);
+      QVERIFY(checkSurface(*prop.surface));
+      if (pivot == QStringLiteral("base")) QVERIFY(std::abs(prop.surface->bounds().min.y) < 1e-5F);
+      if (pivot == QStringLiteral("home")) QVERIFY(prop.home.position == Vec3(0));
+      if (pivot == QStringLiteral("middle")) QVERIFY(prop.surface->bounds().holds(Vec3(0)));
+      // At home each vertex is one of the whole, but for rounding.
+      for (const Vec3& p : prop.surface->positions) {
+        const Vec3 there = p + prop.home.position;
+        const auto near = whole.lower_bound({there.x - 1e-5F, -1e9F, -1e9F});
+        bool isThere = false;
+        for (auto it = near; it != whole.end() && (*it)[0] < there.x + 1e-5F && !isThere; ++it)
+          isThere = glm::distance(Vec3((*it)[0], (*it)[1], (*it)[2]), there) < 1e-5F;
+        QVERIFY(isThere);
+      }
+    }
+    QVERIFY2(within(sum, volumeOf(*body), 0, 1e-5), qPrintable(QString::number(sum / volumeOf(*body))));
+    QVERIFY(checkSurface(*made->surface));
+    QCOMPARE(made->surface->parts.size(), made->kit->entries.size());
+    for (const Vec3& p : body->positions) QVERIFY(whole.contains(placeOf(p)));
+  }
+
+  /// More pieces split some; the others keep their name, shape and home.
+  void morePiecesSplitSome() {
+    const SurfacePtr body = pebble(24);
+    const auto few = broken(body, {{"count", 60.0}});
+    const auto more = broken(body, {{"count", 66.0}});
+    QVERIFY(few && more);
+    const auto had = byName(*few->kit);
+    std::size_t same = 0;
+    for (const auto& [name, prop] : byName(*more->kit)) {
+      const auto found = had.find(name);
+      if (found == had.end() || placesOf(*prop->surface) != placesOf(*found->second->surface)) continue;
+      ++same;
+      QCOMPARE(prop->uid, found->second->uid);
+      QVERIFY(prop->home.position == found->second->home.position);
+      QVERIFY(std::equal(prop->surface->faceKeys.begin(), prop->surface->faceKeys.end(),
+                         found->second->surface->faceKeys.begin(), found->second->surface->faceKeys.end()));
+    }
+    QVERIFY2(same >= 12 && same < 60, qPrintable(QString::number(same)));
+    const auto again = broken(body, {{"count", 60.0}});
+    QVERIFY(placesOf(*again->surface) == placesOf(*few->surface));
+  }
+
+  /// The props of a kit break each in its own way, and say whose pieces they are; what cannot be broken is named.
+  void propsOfAKitBreakEachInItsWay() {
+    Kit kit;
+    const SurfacePtr ball = published(makeBall(0.5F, 16));
+    for (const char* name : {"A", "B"}) {
+      const auto prop = makeProp(name, name, ball);
+      prop->home.position = Vec3(4, 0, 0);
+      prop->tags = {"stone"};
+      kit.entries.push_back({prop, 1});
+    }
+    const auto open = makeProp("C", "Sheet", published(makePlane(1, 1, 2)));
+    kit.entries.push_back({open, 1});
+    const auto made = broken(KitPtr(std::make_shared<const Kit>(kit)), {{"count", 12.0}});
+    QVERIFY2(made, made ? "" : made.error().message.c_str());
+    const auto pieces = byName(*made->kit);
+    QVERIFY(pieces.contains("A/1") && pieces.contains("B/1"));
+    QVERIFY(placesOf(*pieces.at("A/1")->surface) != placesOf(*pieces.at("B/1")->surface));
+    QCOMPARE(pieces.at("A/1")->tags, std::vector<std::string>{"stone"});
+    for (const auto& [name, prop] : pieces) QVERIFY(glm::distance(prop->home.position, Vec3(4, 0, 0)) < 0.5F);
+    QCOMPARE(made->warnings.size(), std::size_t{1});
+    QVERIFY(made->warnings[0].message.find("Sheet is not broken: the body is not closed") != std::string::npos);
+  }
+
+  /// What is hit has more and smaller pieces.
+  void piecesAreSmallerWhereItIsHit() {
+    const auto near = std::make_shared<const Points>(randomPoints(1, {0, 0, 0}, 0.1F, 0.1F, 1));
+    const Vec3 at = near->position[0];
+    const SurfacePtr body = published(makeBall(2, 24));
+    const auto made = broken(body, {{"count", 80.0}, {"gather", 80.0}, {"reach", 0.6}, {"smallest", 0.0}}, near);
+    QVERIFY(made);
+    std::size_t inReach = 0;
+    for (const KitEntry& e : made->kit->entries) inReach += glm::distance(e.prop->home.position, at) < 0.7F;
+    QVERIFY2(inReach > 40, qPrintable(QString::number(inReach)));
+  }
+
+  void whatIsLeftOutOrWrongIsSaid() {
+    const SurfacePtr body = pebble(24);
+    const auto made = broken(body, {{"count", 200.0}, {"smallest", 0.2}});
+    QVERIFY(made && made->kit->entries.size() < 200);
+    QVERIFY2(made->said.find("slivers left out") != std::string::npos, made->said.c_str());
+    for (const KitEntry& e : made->kit->entries) QVERIFY(volumeOf(*e.prop->surface) > 0.0079);
+    const auto open = broken(published(makePlane(2, 2, 4)));
+    QVERIFY(!open && open.error().message.find("not closed") != std::string::npos && !open.error().advice.empty());
+    const auto empty = broken(KitPtr(std::make_shared<const Kit>()));
+    QVERIFY(!empty && empty.error().message.find("nothing to break") != std::string::npos);
+  }
+};
+
+QTEST_GUILESS_MAIN(TestBreakUp)
+#include "tst_break_up.moc"
