@@ -19,8 +19,8 @@ const SurfacePtr& ground() {
 
 namespace {
 const SurfacePtr& ballOnGround() {
-  static const SurfacePtr ball =
-      std::make_shared<const Surface>(transformed(makeBall(8, 24), Vec3(4, 1, 2), Quat(1, 0, 0, 0), 1));
+  static const SurfacePtr ball = std::make_shared<const Surface>(
+      transformed(makeBall(8, 24), Vec3(4, 1, 2), Quat(1, 0, 0, 0), 1));
   return ball;
 }
 }  // namespace
