@@ -47,7 +47,7 @@ const Body& body() {
 }
 
 void ours() {
-  const auto broken = breakUp(body().shells, body().seeds, {}, {});
+  const auto broken = breakUp(body().shells, body().seeds, {});
   benchmark::DoNotOptimize(broken->pieces.size());
 }
 

@@ -54,7 +54,10 @@ struct Fit {
 
 Fit fitOf(const NodeKind& kind, const QStringList& asked) {
   const QString label = said(kind.label);
-  const QStringList name = wordsOf(label);
+  QStringList name = wordsOf(label);
+  QStringList particles;  // "up" is asked for by those who want things upright, not for all that is called so
+  for (qsizetype i = name.size() - 1; i > 0; --i)
+    if (name[i].size() <= 2) particles += name.takeAt(i);
   QStringList synonyms;
   for (const std::string& s : kind.synonyms) synonyms += wordsOf(text(s));
   synonyms += wordsOf(
@@ -64,11 +67,11 @@ Fit fitOf(const NodeKind& kind, const QStringList& asked) {
   Fit fit;
   if (!asked.isEmpty() && !name.isEmpty() && name.front().startsWith(asked.front())) fit.weight += 2;
   for (const QString& word : asked) {
-    const int weight = anyMeans(word, name)       ? kByName
-                       : anyMeans(word, synonyms) ? kBySynonym
-                       : anyMeans(word, stage)    ? kByStage
-                       : anyMeans(word, help)     ? kByHelp
-                                                  : 0;
+    const int weight = anyMeans(word, name)                   ? kByName
+                       : anyMeans(word, synonyms + particles) ? kBySynonym
+                       : anyMeans(word, stage)                ? kByStage
+                       : anyMeans(word, help)                 ? kByHelp
+                                                              : 0;
     fit.words += weight > 0 ? 1 : 0;
     fit.weight += weight + (weight >= kBySynonym && (name + synonyms).contains(word) ? kExact : 0);
   }

@@ -28,11 +28,16 @@ class Growing {
   void add(const BrokenPiece& piece, const DVec3& pivot, std::uint16_t part) {
     m_known.clear();
     m_ofSame.clear();
+    m_facing.clear();
+    const std::size_t first = m_positions.size();
+    for (std::uint32_t t = piece.first; t < piece.first + piece.count; ++t)
+      if (const BrokenTriangle& tri = m_broken.triangles[t]; tri.from == BrokenTriangle::kCut)
+        m_facing[tri.beyond] += areaOf(tri);
     for (std::uint32_t t = piece.first; t < piece.first + piece.count; ++t) {
       const BrokenTriangle& tri = m_broken.triangles[t];
       // What a face is called: what it is cut out of, or lies before, in its cell; so it stays when other cells change.
       const bool isCut = tri.from == BrokenTriangle::kCut;
-      const std::uint64_t of = hashOf(isCut, isCut ? tri.beyond : m_body.faceKey(m_shells.faceOf[tri.from]),
+      const std::uint64_t of = hashOf(isCut, isCut ? cellBeyond(tri) : m_body.faceKey(m_shells.faceOf[tri.from]),
                                       piece.seed);
       m_nowKey = hashOf(of, m_ofSame[of]++);
       UVec3 corners;
@@ -48,6 +53,8 @@ class Growing {
       else
         m_faceMaterials.push_back(m_body.faceMaterials.empty() ? 0 : m_body.faceMaterials[m_shells.faceOf[tri.from]]);
     }
+    for (std::size_t v = first; v < m_positions.size(); ++v)
+      if (m_cut[v] > 0) m_normals[v] = directionOr(m_normals[v], kUp);
   }
 
   SurfacePtr made(std::string name, std::vector<std::string> parts) {
@@ -74,6 +81,15 @@ class Growing {
   }
 
  private:
+  /// Twice the area, along the normal.
+  DVec3 areaOf(const BrokenTriangle& tri) const {
+    const auto at = [&](std::size_t k) { return m_broken.places[tri.places[k]]; };
+    return glm::cross(at(1) - at(0), at(2) - at(0));
+  }
+  std::uint64_t cellBeyond(const BrokenTriangle& tri) const {
+    const BrokenPiece& piece = m_broken.pieces[tri.beyond];
+    return std::uint64_t{piece.seed} << 32U | piece.part;
+  }
   Vec3 placed(std::uint32_t place, const DVec3& pivot) const { return Vec3(m_broken.places[place] - pivot); }
   template <typename Make>
   std::uint32_t shared(std::uint64_t key, Make make) {
@@ -84,14 +100,15 @@ class Growing {
 
   std::uint32_t cutCorner(const BrokenTriangle& tri, std::size_t k, const DVec3& pivot) {
     const std::uint32_t place = tri.places[k];
-    return shared(hashOf(1, place, tri.beyond), [&] {
-      const auto at = [&](std::size_t c) { return m_broken.places[tri.places[c]]; };
-      const Vec3 normal = directionOr(Vec3(glm::cross(at(1) - at(0), at(2) - at(0))), kUp);
+    const std::uint32_t corner = shared(hashOf(1, place, tri.beyond), [&] {
       // Meters along two directions of the cut.
-      const Vec3 u = glm::normalize(glm::cross(std::abs(normal.y) < 0.9F ? kUp : Vec3(1, 0, 0), normal));
+      const Vec3 facing = directionOr(Vec3(m_facing.at(tri.beyond)), kUp);
+      const Vec3 u = glm::normalize(glm::cross(std::abs(facing.y) < 0.9F ? kUp : Vec3(1, 0, 0), facing));
       const Vec3 p = placed(place, pivot);
-      put(p, normal, {glm::dot(p, u), glm::dot(p, glm::cross(normal, u))}, Vec4(1), 1, k);
+      put(p, Vec3(0), {glm::dot(p, u), glm::dot(p, glm::cross(facing, u))}, Vec4(1), 1, k);
     });
+    m_normals[corner] += Vec3(areaOf(tri));
+    return corner;
   }
 
   std::uint32_t skinCorner(const BrokenTriangle& tri, std::size_t k, const DVec3& pivot) {
@@ -148,6 +165,7 @@ class Growing {
   Array<Vec2> m_uvs;
   Array<Vec4> m_colors;
   std::unordered_map<std::uint64_t, std::uint64_t> m_ofSame;
+  std::unordered_map<std::uint32_t, DVec3> m_facing;  // of the cuts toward each other piece, summed
   std::uint64_t m_nowKey = 0;
   Array<float> m_cut;
   Array<std::uint64_t> m_faceKeys;
@@ -172,8 +190,9 @@ Result<Pieces> piecesOf(const PieceOwner& owner, const std::vector<DVec3>& seeds
                         const Task& task) {
   Shells shells = shellsOf({owner.surface});
   turnOutward(shells, task);
-  auto broken = breakUp(shells, seeds, rule.shape, task);
+  auto broken = breakUp(shells, seeds, rule.shape);
   if (!broken) return Failure(broken.error());
+  if (const auto shaped = shapeCuts(*broken, rule.cuts, rule.mostTriangles); !shaped) return Failure(shaped.error());
   Pieces out;
   for (const Shell& shell : shells.list) out.openShells += shell.isClosed ? 0 : 1;
   out.volume = broken->volume;

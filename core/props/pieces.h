@@ -4,7 +4,7 @@
 #include "core/base/result.h"
 #include "core/base/task.h"
 #include "core/geometry/prop.h"
-#include "core/spatial/breaking.h"
+#include "core/spatial/cut_faces.h"
 
 namespace arvesk {
 
@@ -24,6 +24,8 @@ struct PieceRule {
   PiecePivot pivot = PiecePivot::Middle;  // center of mass, below it at the lowest height, or the owner's own
   double smallest = 0;                    // m³: what is less is left out
   Vec3 cutColor{0.5F};                    // linear light
+  CutRule cuts;
+  std::size_t mostTriangles = 20'000'000;  // of all pieces
 };
 
 struct Pieces {
@@ -37,7 +39,7 @@ struct Pieces {
 
 /// Breaks a body into the cells of `seeds` (m, where the owner's vertices are). Vertices of the owner keep their place,
 /// normal, uv and color bit for bit in `whole`; a piece has them about its pivot. What is new on the skin lies between
-/// them; cuts are flat, have a material of their own and uvs in meters. Every vertex carries cut: 1 on cuts, 0 on the
+/// them; cuts have a material of their own and uvs in meters. Every vertex carries cut: 1 on cuts, 0 on the
 /// skin.
 Result<Pieces> piecesOf(const PieceOwner& owner, const std::vector<DVec3>& seeds, const PieceRule& rule,
                         const Task& task);

@@ -78,6 +78,24 @@ struct Crossing {
   int into;  // +1 where the line goes into the body, −1 where it leaves it
 };
 
+/// m³; and the center of mass, m.
+double volumeOf(const std::vector<DVec3>& places, const BrokenTriangle* first, std::size_t count, DVec3* center) {
+  const DVec3 o = places[first->places[0]];
+  double six = 0;
+  DVec3 sum(0);
+  for (std::size_t k = 0; k < count; ++k) {
+    const auto& p = first[k].places;
+    const DVec3 a = places[p[0]] - o;
+    const DVec3 b = places[p[1]] - o;
+    const DVec3 c = places[p[2]] - o;
+    const double v = glm::dot(a, glm::cross(b, c));
+    six += v;
+    sum += v * (a + b + c);
+  }
+  if (center) *center = six != 0 ? o + sum / (4 * six) : o;
+  return six / 6;
+}
+
 /// One try with seeds as they are. All of it happens in a space where the cells are round and the body is about 1 long.
 class Breaking {
  public:
@@ -409,23 +427,6 @@ class Breaking {
     std::array<std::uint32_t, 3> places;
   };
 
-  double volumeOf(const BrokenTriangle* first, std::size_t count, DVec3* center) const {
-    const DVec3 o = out.places.front();
-    double six = 0;
-    DVec3 sum(0);
-    for (std::size_t k = 0; k < count; ++k) {
-      const auto& p = first[k].places;
-      const DVec3 a = out.places[p[0]] - o;
-      const DVec3 b = out.places[p[1]] - o;
-      const DVec3 c = out.places[p[2]] - o;
-      const double v = glm::dot(a, glm::cross(b, c));
-      six += v;
-      sum += v * (a + b + c);
-    }
-    if (center) *center = six != 0 ? o + sum / (4 * six) : o;
-    return six / 6;
-  }
-
   /// How often a place is inside some triangles (van Oosterom and Strackee, "The solid angle of a plane triangle",
   /// 1983).
   double windingAt(const DVec3& p, const std::vector<BrokenTriangle>& triangles) const {
@@ -457,9 +458,8 @@ class Breaking {
       const std::size_t skin = all.size();
       for (const std::size_t c : capsOf[cell]) {
         auto places = m_caps[c].places;
-        const bool isLater = m_caps[c].b == static_cast<std::int32_t>(cell);
-        if (isLater) std::swap(places[1], places[2]);
-        all.push_back({places, BrokenTriangle::kCut, static_cast<std::uint32_t>(isLater ? m_caps[c].a : m_caps[c].b)});
+        if (m_caps[c].b == static_cast<std::int32_t>(cell)) std::swap(places[1], places[2]);
+        all.push_back({places, BrokenTriangle::kCut, static_cast<std::uint32_t>(c)});  // the piece follows below
       }
       if (all.empty()) continue;
       if (!isClosed(all)) return false;
@@ -470,10 +470,10 @@ class Breaking {
       std::vector<std::uint32_t> into(groups);
       std::iota(into.begin(), into.end(), 0U);
       for (std::uint32_t h = 0; h < groups; ++h) {
-        if (volumeOf(parts[h].data(), parts[h].size(), nullptr) > 0) continue;
+        if (volumeOf(out.places, parts[h].data(), parts[h].size(), nullptr) > 0) continue;
         double least = std::numeric_limits<double>::max();
         for (std::uint32_t o = 0; o < groups; ++o) {
-          const double volume = volumeOf(parts[o].data(), parts[o].size(), nullptr);
+          const double volume = volumeOf(out.places, parts[o].data(), parts[o].size(), nullptr);
           if (o == h || volume <= 0 || volume >= least) continue;
           if (std::abs(windingAt(out.places[parts[h].front().places[0]], parts[o])) < 0.5) continue;
           least = volume;
@@ -492,7 +492,6 @@ class Breaking {
           for (std::size_t t = 0; t < all.size(); ++t)
             if (into[group[t]] == g && (t < skin) == isSkin) out.triangles.push_back(all[t]);
         piece.count = static_cast<std::uint32_t>(out.triangles.size()) - piece.first;
-        piece.volume = volumeOf(&out.triangles[piece.first], piece.count, &piece.center);
         for (std::uint32_t h = 0; h < groups; ++h)
           if (into[h] == g) pieceOf[h] = static_cast<std::uint32_t>(out.pieces.size());
         out.pieces.push_back(piece);
@@ -502,13 +501,13 @@ class Breaking {
         pieceAt[c][m_caps[c].b == static_cast<std::int32_t>(cell) ? 1 : 0] = pieceOf[group[skin + k]];
       }
     }
-    std::map<std::pair<std::uint32_t, std::uint32_t>, double> area;
-    for (std::size_t c = 0; c < m_caps.size(); ++c) {
-      const auto& p = m_caps[c].places;
-      area[std::minmax(pieceAt[c][0], pieceAt[c][1])] +=
-          glm::length(glm::cross(out.places[p[1]] - out.places[p[0]], out.places[p[2]] - out.places[p[0]])) / 2;
-    }
-    for (const auto& [pair, sum] : area) out.contacts.push_back({pair.first, pair.second, sum});
+    for (std::uint32_t p = 0; p < out.pieces.size(); ++p)
+      for (std::uint32_t t = out.pieces[p].first; t < out.pieces[p].first + out.pieces[p].count; ++t) {
+        BrokenTriangle& tri = out.triangles[t];
+        if (tri.from != BrokenTriangle::kCut) continue;
+        const auto& sides = pieceAt[tri.beyond];
+        tri.beyond = sides[0] == p ? sides[1] : sides[0];
+      }
     return true;
   }
 
@@ -571,8 +570,25 @@ class Breaking {
 
 }  // namespace
 
-Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, const CellShape& shape, const Task& task) {
-  const StopScope scope(task.stop);
+void measure(Broken& broken) {
+  broken.volume = 0;
+  std::map<std::pair<std::uint32_t, std::uint32_t>, double> area;
+  for (std::uint32_t p = 0; p < broken.pieces.size(); ++p) {
+    BrokenPiece& piece = broken.pieces[p];
+    piece.volume = volumeOf(broken.places, &broken.triangles[piece.first], piece.count, &piece.center);
+    broken.volume += piece.volume;
+    for (std::uint32_t t = piece.first; t < piece.first + piece.count; ++t) {
+      const BrokenTriangle& tri = broken.triangles[t];
+      if (tri.from != BrokenTriangle::kCut || tri.beyond < p) continue;
+      const auto at = [&](std::size_t k) { return broken.places[tri.places[k]]; };
+      area[{p, tri.beyond}] += glm::length(glm::cross(at(1) - at(0), at(2) - at(0))) / 2;
+    }
+  }
+  broken.contacts.clear();
+  for (const auto& [pair, sum] : area) broken.contacts.push_back({pair.first, pair.second, sum});
+}
+
+Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, const CellShape& shape) {
   ARVESK_ASSERT(!seeds.empty(), "a body has a cell at least");
   std::vector<UVec3> triangles;
   std::vector<std::uint32_t> from;
@@ -634,14 +650,9 @@ Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, cons
     if (end != Breaking::End::Good) continue;
     Broken out = std::move(attempt.out);
     for (BrokenTriangle& t : out.triangles)
-      if (t.from != BrokenTriangle::kCut)
-        t.from = from[t.from];
-      else
-        t.beyond = seedAt[t.beyond];
-    for (BrokenPiece& piece : out.pieces) {
-      piece.seed = seedAt[piece.seed];
-      out.volume += piece.volume;
-    }
+      if (t.from != BrokenTriangle::kCut) t.from = from[t.from];
+    for (BrokenPiece& piece : out.pieces) piece.seed = seedAt[piece.seed];
+    measure(out);
     return out;
   }
   return isSelfCrossing ? fail(ProblemCode::WrongInput, "the body crosses itself", "Solid makes one skin of it")

@@ -2,7 +2,6 @@
 #pragma once
 
 #include "core/base/result.h"
-#include "core/base/task.h"
 #include "core/spatial/shells.h"
 
 #include <array>
@@ -17,7 +16,7 @@ struct CellShape {
 
 /// One triangle of a piece, by places of Broken. On the body's skin `from` is the triangle that it was cut out of, and
 /// `weights` are those of that one's second and third corner at each of its own, as shells.triangles has them; on a
-/// cut, `from` is kCut and `beyond` the seed of the cell behind it.
+/// cut, `from` is kCut and `beyond` the piece behind it, by its place in Broken::pieces.
 struct BrokenTriangle {
   std::array<std::uint32_t, 3> places;
   std::uint32_t from;
@@ -51,11 +50,14 @@ struct Broken {
   double volume = 0;  // m³, of all pieces
 };
 
+/// Works out anew what pieces and contacts measure, from where places are.
+void measure(Broken& broken);
+
 /// Breaks the closed shells of a body: every place inside goes to the nearest of `seeds` (m), as seen along the shape.
 /// New places lie where an edge of the skin crosses from one cell to another, where a corner of three cells passes
 /// through a triangle, and where four cells meet inside; each is worked out once, by what meets there, so that whatever
 /// meets there shares it. Fails with words for whoever uses it: WrongInput where no shell is closed or where they cross
 /// themselves or each other.
-Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, const CellShape& shape, const Task& task);
+Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, const CellShape& shape);
 
 }  // namespace arvesk

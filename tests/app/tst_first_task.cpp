@@ -138,6 +138,7 @@ class TestFirstTask : public test::WindowTest {
                                                                              {"scatter evenly", "sow-on-surface"},
                                                                              {"random size", "vary"},
                                                                              {"up", "orient"},
+                                                                             {"break up", "break-up"},
                                                                              {"xyzzy", "nothing"},
                                                                              {"volume fill", "sow-in-volume"},
                                                                              {"overlap", "clearance"},

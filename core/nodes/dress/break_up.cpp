@@ -20,6 +20,9 @@ struct Params {
   float reach = 0.3F;
   float smallest = 0.01F;
   PiecePivot pivot = PiecePivot::Middle;
+  float roughness = 0;
+  float roughSize = 0.3F;
+  float longest = 0.1F;
   std::string cutColor = "#9a9184";
   bool isShown = false;
 };
@@ -43,38 +46,60 @@ std::vector<PieceOwner> ownersOf(const EvalContext& ctx, const Inputs& in) {
   return out;
 }
 
-/// Each cell has its own draw, so that more of them leave the others where they are. They lie inside, or near the given
-/// points. m, where the owner's vertices are.
-Result<std::vector<DVec3>> seedsOf(const EvalContext& ctx, const PieceOwner& owner, const Params& p,
-                                   const PointsPtr& near) {
+/// Each cell has its own draw, so that more of them leave the others where they are. They lie inside, where the mask
+/// lets them, or near the given points. m, where the owner's vertices are.
+Result<std::vector<DVec3>> seedsOf(const EvalContext& ctx, const PieceOwner& owner, const Params& p, const Inputs& in) {
   constexpr std::uint64_t kTries = 64;  // of thin bodies most of the box is outside; then any place is as good
   const auto body = Body::of({owner.surface}, ctx.task);
   if (!body) return Failure(body.error());
   const Draw draw = ctx.draw("cells");
   const std::uint64_t own = hashText(owner.uid);
+  const auto unit = [&](std::uint64_t k, std::uint64_t attempt, std::uint64_t part) {
+    return draw.unit(hashOf(own, k, attempt, part));
+  };
   const Box3& box = (*body)->bounds();
-  std::vector<DVec3> out;
-  for (std::uint64_t k = 0; k < static_cast<std::uint64_t>(p.count); ++k) {
-    endIfStopped();
-    const auto unit = [&](std::uint64_t attempt, std::uint64_t part) {
-      return draw.unit(hashOf(own, k, attempt, part));
-    };
-    Vec3 at;
-    if (near && near->count > 0 && unit(0, 9) * 100 < p.gather) {
-      const auto chosen = std::min(near->count - 1,
-                                   static_cast<std::size_t>(unit(0, 8) * static_cast<float>(near->count)));
-      const float up = 2 * unit(0, 0) - 1;
-      const float turn = 6.2831853F * unit(0, 1);
-      const float across = std::sqrt(std::max(0.0F, 1 - up * up));
-      // Denser toward the middle: distances are even.
-      at = near->position[chosen] + p.reach * unit(0, 2) * Vec3(across * std::cos(turn), up, across * std::sin(turn));
-    } else {
-      for (std::uint64_t attempt = 0; attempt < kTries; ++attempt) {
-        at = box.min + box.extent() * Vec3(unit(attempt, 0), unit(attempt, 1), unit(attempt, 2));
-        if ((*body)->isInside(at)) break;
-      }
+  const PointsPtr near = in.points("near");
+  const MaskPtr where = in.mask("where");
+  std::vector<DVec3> out(static_cast<std::size_t>(p.count));
+  std::vector<std::uint64_t> open;  // cells without a place
+  for (std::uint64_t k = 0; k < out.size(); ++k) {
+    if (!near || near->count == 0 || unit(k, 0, 9) * 100 >= p.gather) {
+      open.push_back(k);
+      continue;
     }
-    out.push_back(DVec3(at));
+    const auto chosen = std::min(near->count - 1,
+                                 static_cast<std::size_t>(unit(k, 0, 8) * static_cast<float>(near->count)));
+    const float up = 2 * unit(k, 0, 0) - 1;
+    const float turn = 6.2831853F * unit(k, 0, 1);
+    const float across = std::sqrt(std::max(0.0F, 1 - up * up));
+    // Denser toward the middle: distances are even.
+    const Vec3 at = near->position[chosen] +
+                    p.reach * unit(k, 0, 2) * Vec3(across * std::cos(turn), up, across * std::sin(turn));
+    // The points lie where the owner is at home.
+    out[k] = DVec3(glm::conjugate(owner.home.turn) * (at - owner.home.position) / owner.home.size);
+  }
+  for (std::uint64_t attempt = 0; attempt < kTries && !open.empty(); ++attempt) {
+    endIfStopped();
+    Points places;
+    Array<Vec3> position;
+    Array<std::uint64_t> id;
+    std::vector<std::uint8_t> isIn;
+    for (const std::uint64_t k : open) {
+      const Vec3 at = box.min + box.extent() * Vec3(unit(k, attempt, 0), unit(k, attempt, 1), unit(k, attempt, 2));
+      isIn.push_back((*body)->isInside(at) ? 1 : 0);
+      // Until one is inside, and then until the mask takes it, this is the best there is.
+      if (isIn.back() != 0 || attempt == 0) out[k] = DVec3(at);
+      position.push_back(owner.home.position + owner.home.turn * (owner.home.size * at));
+      id.push_back(hashOf(own, k, attempt));
+    }
+    places.count = open.size();
+    places.position = std::move(position);
+    places.id = std::move(id);
+    const Array<float> chance = where ? maskValues(ctx.task, *where, places) : Array<float>(open.size(), 1.0F);
+    std::vector<std::uint64_t> still;
+    for (std::size_t i = 0; i < open.size(); ++i)
+      if (isIn[i] == 0 || unit(open[i], attempt, 3) >= chance[i]) still.push_back(open[i]);
+    open = std::move(still);
   }
   return out;
 }
@@ -94,6 +119,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   rule.pivot = p.pivot;
   rule.smallest = static_cast<double>(p.smallest) * static_cast<double>(p.smallest) * static_cast<double>(p.smallest);
   rule.cutColor = *colorFromHex(p.cutColor);
+  if (p.roughness > 0)
+    rule.cuts = {static_cast<double>(p.longest), static_cast<double>(p.roughness), static_cast<double>(p.roughSize),
+                 static_cast<std::uint32_t>(ctx.draw("cuts").bits(0))};
   Kit kit;
   std::vector<Inputs::Link> wholes;
   std::size_t slivers = 0;
@@ -101,7 +129,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   double volume = 0;
   std::optional<Problem> first;
   for (const PieceOwner& owner : owners) {
-    const auto seeds = seedsOf(ctx, owner, p, in.points("near"));
+    const auto seeds = seedsOf(ctx, owner, p, in);
     if (!seeds) return Failure(seeds.error());
     auto pieces = piecesOf(owner, *seeds, rule, ctx.task);
     if (!pieces) {
@@ -187,6 +215,25 @@ std::vector<ParamSpec> declaredParams() {
           {{"middle", ARVESK_TEXT("node", "Middle")},
            {"base", ARVESK_TEXT("node", "Base")},
            {"home", ARVESK_TEXT("node", "The body's")}}),
+      param("roughness", &Params::roughness, ARVESK_TEXT("node", "Roughness"),
+            ARVESK_TEXT("node",
+                        "How far the cuts bulge, about, the same on both sides, so that pieces fit; less toward the "
+                        "skin. 0 leaves them flat."))
+          .in(Unit::Meter)
+          .hard(0, 100)
+          .usual(0, 0.2, 0.005),
+      param("rough_size", &Params::roughSize, ARVESK_TEXT("node", "Bump size"),
+            ARVESK_TEXT("node", "Of the largest bumps on the cuts."))
+          .in(Unit::Meter)
+          .hard(0.001, 1e3)
+          .usual(0.02, 2, 0.01)
+          .counted("roughness", 1e-9),
+      param("longest", &Params::longest, ARVESK_TEXT("node", "Longest side"),
+            ARVESK_TEXT("node", "Of the triangles of rough cuts: shorter ones show smaller bumps, and are more."))
+          .in(Unit::Meter)
+          .hard(0.001, 1e3)
+          .usual(0.01, 0.5, 0.01)
+          .counted("roughness", 1e-9),
       param("cut_color", &Params::cutColor, ARVESK_TEXT("node", "Cut color"),
             ARVESK_TEXT("node", "Of the cuts, as #rrggbb; they have a material of their own, called cut."))
           .checked([](const std::string& text) {
@@ -223,6 +270,8 @@ const NodeKind& breakUp() {
                  false,
                  false,
                  {ValueType::Kit}},
+                {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"),
+                 ARVESK_TEXT("node", "More and smaller pieces where it is high."), true, false},
                 {"near", ValueType::Points, ARVESK_TEXT("node", "Near"),
                  ARVESK_TEXT("node", "Where it is hit: pieces are smaller there."), true, false}};
     k.outputs = {{"kit", ValueType::Kit, ARVESK_TEXT("node", "Pieces")},

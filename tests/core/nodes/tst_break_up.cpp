@@ -17,12 +17,14 @@ struct Made {
   std::string said;
 };
 
-Result<Made> broken(const Value& body, const ParamMap& params = {}, const PointsPtr& near = nullptr) {
+Result<Made> broken(const Value& body, const ParamMap& params = {}, const PointsPtr& near = nullptr,
+                    const MaskPtr& where = nullptr) {
   Bench bench;
   Made made;
   bench.ctx.said = &made.said;
   Inputs in = inputs({{"body", body}});
   if (near) in.links["near"].push_back({near, 1});
+  if (where) in.links["where"].push_back({where, 2});
   const auto out = bench.run("break-up", in, params);
   if (!out) return Failure(out.error());
   made.kit = std::get<KitPtr>((*out)[0]);
@@ -38,6 +40,15 @@ std::set<Place> placesOf(const Surface& s) {
   std::set<Place> out;
   for (const Vec3& p : s.positions) out.insert(placeOf(p));
   return out;
+}
+
+/// Is every vertex that a face of the body has there as it was?
+bool holdsAllOf(const Surface& whole, const Surface& body) {
+  const std::set<Place> there = placesOf(whole);
+  return std::all_of(body.triangles.begin(), body.triangles.end(), [&](const UVec3& t) {
+    return there.contains(placeOf(body.positions[t.x])) && there.contains(placeOf(body.positions[t.y])) &&
+           there.contains(placeOf(body.positions[t.z]));
+  });
 }
 
 std::map<std::string, PropPtr> byName(const Kit& kit) {
@@ -97,7 +108,7 @@ class TestBreakUp : public QObject {
     QVERIFY2(within(sum, volumeOf(*body), 0, 1e-5), qPrintable(QString::number(sum / volumeOf(*body))));
     QVERIFY(checkSurface(*made->surface));
     QCOMPARE(made->surface->parts.size(), made->kit->entries.size());
-    for (const Vec3& p : body->positions) QVERIFY(whole.contains(placeOf(p)));
+    QVERIFY(holdsAllOf(*made->surface, *body));
   }
 
   /// More pieces split some; the others keep their name, shape and home.
@@ -155,6 +166,30 @@ class TestBreakUp : public QObject {
     std::size_t inReach = 0;
     for (const KitEntry& e : made->kit->entries) inReach += glm::distance(e.prop->home.position, at) < 0.7F;
     QVERIFY2(inReach > 40, qPrintable(QString::number(inReach)));
+    // A mask that is 0 where x is above −0.5 m.
+    const auto masked = broken(body, {{"count", 80.0}, {"smallest", 0.0}}, nullptr, rampMask(-1));
+    QVERIFY(masked);
+    std::size_t low = 0;
+    for (const KitEntry& e : masked->kit->entries) low += e.prop->home.position.x < -0.5F;
+    QVERIFY2(low > 60, qPrintable(QString::number(low)));
+  }
+
+  /// Rough cuts: closed pieces that add up, smooth across a cut, with more triangles; the skin is as it was.
+  void roughCutsAddUp() {
+    const SurfacePtr body = pebble(24);
+    const auto flat = broken(body, {{"count", 20.0}, {"smallest", 0.0}});
+    const auto rough = broken(body, {{"count", 20.0}, {"smallest", 0.0}, {"roughness", 0.02}, {"longest", 0.08}});
+    QVERIFY2(rough, rough ? "" : rough.error().message.c_str());
+    QCOMPARE(rough->kit->entries.size(), flat->kit->entries.size());
+    QVERIFY(rough->surface->faceCount() > 2 * flat->surface->faceCount());
+    double sum = 0;
+    for (const KitEntry& e : rough->kit->entries) {
+      QCOMPARE(openEdgeCount(*e.prop->surface), std::size_t{0});
+      QVERIFY(checkSurface(*e.prop->surface));
+      sum += volumeOf(*e.prop->surface);
+    }
+    QVERIFY2(within(sum, volumeOf(*body), 0, 1e-5), qPrintable(QString::number(sum / volumeOf(*body))));
+    QVERIFY(holdsAllOf(*rough->surface, *body));
   }
 
   void whatIsLeftOutOrWrongIsSaid() {
