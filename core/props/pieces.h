@@ -25,7 +25,7 @@ struct PieceRule {
   double smallest = 0;                    // m³: what is less is left out
   Vec3 cutColor{0.5F};                    // linear light
   CutRule cuts;
-  std::size_t mostTriangles = 20'000'000;  // of all pieces
+  std::size_t mostTriangles = 5'000'000;  // of all pieces
 };
 
 struct Pieces {

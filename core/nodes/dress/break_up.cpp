@@ -278,7 +278,7 @@ const NodeKind& breakUp() {
                  {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = declaredParams();
     k.usesSeed = true;
-    k.trial.params = {{"form", std::string("splinters")}};
+    k.trial.params = {{"form", std::string("splinters")}, {"roughness", 0.1}, {"longest", 3.0}};
     k.example.hasBodies = true;
     k.example.params = {{"shown", true}};
     return define<Params>(std::move(k), &evaluate, &sentence);
