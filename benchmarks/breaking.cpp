@@ -55,14 +55,14 @@ void ours() {
 void fracture() {
   using Grid = openvdb::FloatGrid;
   openvdb::initialize();
-  constexpr float kVoxel = 0.02F;  // about as many triangles as ours
+  constexpr float kVoxel = 0.03F;  // about as many triangles, and as many pieces, as ours
   std::vector<openvdb::Vec3s> points;
   std::vector<openvdb::Vec3I> triangles;
   for (const Vec3& p : body().surface->positions) points.emplace_back(p.x, p.y, p.z);
   for (const UVec3& t : body().surface->triangles) triangles.emplace_back(t.x, t.y, t.z);
   const auto transform = openvdb::math::Transform::createLinearTransform(kVoxel);
   std::list<Grid::Ptr> grids{openvdb::tools::meshToLevelSet<Grid>(*transform, points, triangles)};
-  const auto cutter = openvdb::tools::createLevelSetCube<Grid>(0.25F, openvdb::Vec3f(0), kVoxel);
+  const auto cutter = openvdb::tools::createLevelSetCube<Grid>(0.12F, openvdb::Vec3f(0), kVoxel);
   std::vector<openvdb::Vec3s> at;
   std::vector<openvdb::math::Quats> turns;
   const Draw draw(1, 2, 3, "turns");
@@ -74,7 +74,7 @@ void fracture() {
     turns.emplace_back(axis, draw.unit(4 * i + 3) * 3.1F);
   }
   openvdb::tools::LevelSetFracture<Grid> cut;
-  cut.fracture(grids, *cutter, true, &at, &turns, true);
+  cut.fracture(grids, *cutter, true, &at, &turns, false);
   std::size_t count = 0;
   for (const auto* list : {&grids, &cut.fragments()})
     for (const Grid::Ptr& grid : *list) {
