@@ -226,14 +226,12 @@ std::vector<ParamSpec> declaredParams() {
             ARVESK_TEXT("node", "Of the largest bumps on the cuts."))
           .in(Unit::Meter)
           .hard(0.001, 1e3)
-          .usual(0.02, 2, 0.01)
-          .counted("roughness", 1e-9),
+          .usual(0.02, 2, 0.01),
       param("longest", &Params::longest, ARVESK_TEXT("node", "Longest side"),
             ARVESK_TEXT("node", "Of the triangles of rough cuts: shorter ones show smaller bumps, and are more."))
           .in(Unit::Meter)
           .hard(0.001, 1e3)
-          .usual(0.01, 0.5, 0.01)
-          .counted("roughness", 1e-9),
+          .usual(0.01, 0.5, 0.01),
       param("cut_color", &Params::cutColor, ARVESK_TEXT("node", "Cut color"),
             ARVESK_TEXT("node", "Of the cuts, as #rrggbb; they have a material of their own, called cut."))
           .checked([](const std::string& text) {
