@@ -304,11 +304,11 @@ class Breaking {
   End passCorners() {
     std::sort(m_crossings.begin(), m_crossings.end(),
               [](const Crossing& a, const Crossing& b) { return a.seeds < b.seeds; });
-    struct End2 {
+    struct LineEnd {
       std::size_t corner;
       bool isFar;
     };
-    std::map<std::array<std::int32_t, 4>, std::vector<End2>> ends;
+    std::map<std::array<std::int32_t, 4>, std::vector<LineEnd>> ends;
     std::vector<std::array<std::int32_t, 4>> open;
     std::map<std::array<std::int32_t, 4>, int> inside;
     for (std::size_t c = 0; c < m_frame.corners.size(); ++c)
@@ -338,7 +338,7 @@ class Breaking {
     while (!open.empty()) {
       const auto end = open.back();
       open.pop_back();
-      for (const End2& e : ends[end]) {
+      for (const LineEnd& e : ends[end]) {
         int change = 0;
         for (const Crossing& x : of[e.corner]) change += x.into;
         const int here = inside[end];

@@ -15,7 +15,7 @@ using Loop = std::vector<std::uint32_t>;
 /// a place lies in the plane. Every place of every loop is a corner, every side of a loop is a side of one triangle,
 /// also where places lie on one line or the loops are not as they should be: then triangles have no area, or lie over
 /// each other. By ears (Meisters, "Polygons have ears", 1975), holes joined to what holds them by bridges (Eberly,
-/// "Triangulation by ear clipping", 1998). `places` of `at`: by place of a loop, in the loops' order.
+/// "Triangulation by ear clipping", 1998).
 std::vector<std::array<std::uint32_t, 3>> fillLoops(const std::vector<Loop>& loops,
                                                     const std::vector<std::vector<glm::dvec2>>& at);
 

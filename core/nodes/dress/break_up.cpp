@@ -131,7 +131,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   for (const PieceOwner& owner : owners) {
     const auto seeds = seedsOf(ctx, owner, p, in);
     if (!seeds) return Failure(seeds.error());
-    auto pieces = piecesOf(owner, *seeds, rule, ctx.task);
+    // Another Break up of the same body makes other pieces: no prop may pass for another one's.
+    PieceOwner here = owner;
+    here.uid = fmt::format("{:016x}/{}", ctx.nodeUid, owner.uid);
+    auto pieces = piecesOf(here, *seeds, rule, ctx.task);
     if (!pieces) {
       if (!first) first = pieces.error();
       if (owners.size() > 1)

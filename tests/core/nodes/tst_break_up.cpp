@@ -156,6 +156,33 @@ class TestBreakUp : public QObject {
     QVERIFY(made->warnings[0].message.find("Sheet is not broken: the body is not closed") != std::string::npos);
   }
 
+  /// Pieces that two nodes make of one body are other props, also where they come together: each point keeps its own.
+  void twoNodesMakePiecesOfTheirOwn() {
+    std::vector<PointsPtr> sets;
+    for (const char* uid : {"one", "other"}) {
+      Bench bench;
+      bench.ctx.nodeUid = hashText(uid);
+      const auto out = bench.run("break-up", inputs({{"body", Value(published(makeBall(1, 16)))}}), {{"count", 10.0}});
+      QVERIFY(out);
+      sets.push_back(bench.points("at-home", inputs({{"kit", (*out)[0]}})));
+    }
+    Inputs in;
+    in.links["points"] = {{sets[0], 1, {}}, {sets[1], 2, {}}};
+    Bench bench;
+    const PointsPtr merged = bench.points("merge", in);
+    QCOMPARE(merged->count, sets[0]->count + sets[1]->count);
+    QCOMPARE(merged->kit->entries.size(), merged->count);
+    std::set<std::string> uids;  // the Schedule, choices by weight and touch-ups go by these
+    for (const KitEntry& e : merged->kit->entries) QVERIFY2(uids.insert(e.prop->uid).second, e.prop->uid.c_str());
+    for (std::size_t i = 0; i < merged->count; ++i) {
+      const Points& own = *sets[i < sets[0]->count ? 0 : 1];
+      const std::size_t k = i < sets[0]->count ? i : i - sets[0]->count;
+      QVERIFY(merged->position[i] == own.position[k]);
+      QVERIFY(merged->kit->entries[static_cast<std::size_t>(merged->prop[i])].prop ==
+              own.kit->entries[static_cast<std::size_t>(own.prop[k])].prop);
+    }
+  }
+
   /// What is hit has more and smaller pieces.
   void piecesAreSmallerWhereItIsHit() {
     const auto near = std::make_shared<const Points>(randomPoints(1, {0, 0, 0}, 0.1F, 0.1F, 1));
