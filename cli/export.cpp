@@ -15,6 +15,7 @@ void addExport(CLI::App& app, int& status) {
     bool isWithoutMissing = false;
     bool isVerified = false;
     bool isHalf = false;
+    bool hasBodies = false;
     bool isUsdPayload = false;
   };
   auto options = std::make_shared<Options>();
@@ -35,6 +36,8 @@ void addExport(CLI::App& app, int& status) {
       ->delimiter(',');
   sub->add_flag("--without-missing", options->isWithoutMissing,
                 "Leave out placements whose prop could not be read, instead of writing nothing");
+  sub->add_flag("--bodies", options->hasBodies,
+                "A convex body for each piece of something broken, in FILE-bodies.glb beside");
   sub->add_flag("--half", options->isHalf, "VDB in 16 bits a number");
   sub->add_flag("--verify", options->isVerified,
                 "Read the file back and compare counts, names, bounds and colors with what was asked");
@@ -54,6 +57,7 @@ void addExport(CLI::App& app, int& status) {
       how.isWithoutMissing = options->isWithoutMissing;
       how.isVerified = options->isVerified;
       how.isHalf = options->isHalf;
+      how.hasBodies = options->hasBodies;
       how.isUsdPayload = options->isUsdPayload;
       const auto report = session->exportTo(options->to, how, options->outputs, progressTask(*options, "writing"));
       if (!report) return Failure(report.error());

@@ -635,6 +635,7 @@ void BenchView::remedy() {
     const std::string dress = dressedBy(m_view->opened(), m_view->evaluation, node->uid);
     return m_model->moveAfter(m_uid, text(dress));
   }
+  if (m_does == Remedy::CloseBody) return closeBody();
   std::vector<Link> moved;
   const auto links = node->inputs.find(kind->inputs.front().id);
   if (links == node->inputs.end()) return;
@@ -648,6 +649,23 @@ void BenchView::remedy() {
     if (points && *points && (*points)->movedCount() > 0) moved.push_back(link);
   }
   m_model->setDownLast(m_uid, moved);
+}
+
+/// By voxels fine enough for what it is, and no finer than is quick.
+void BenchView::closeBody() {
+  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const auto links = node->inputs.find(kindOf(*node)->inputs.front().id);
+  if (links == node->inputs.end() || links->second.empty()) return;
+  Box3 bounds;
+  for (const Link& link : links->second) {
+    const auto values = m_view->evaluation.values.find(link.node);
+    if (values == m_view->evaluation.values.end()) continue;
+    for (const Value& value : values->second)
+      if (const auto* surface = std::get_if<SurfacePtr>(&value); surface && *surface) bounds.add((*surface)->bounds());
+  }
+  constexpr double kAcross = 150;
+  const double across = bounds.isEmpty() ? 0 : static_cast<double>(glm::length(bounds.extent()));
+  m_model->closeBody(m_uid, std::max(0.0005, QString::number(across / kAcross, 'g', 2).toDouble()));
 }
 
 void BenchView::showMasks(const PlanPicturesPtr& masks) {
@@ -736,7 +754,9 @@ void BenchView::showResults(const EvalViewPtr& view) {
   m_problems->setText(problems);
   m_problems->setVisible(!problems.isEmpty());
   m_remedy->setVisible(m_does != Remedy::None);
-  m_remedy->setText(m_does == Remedy::MoveAfterDress ? tr("Move below the props") : tr("Set down last"));
+  m_remedy->setText(m_does == Remedy::MoveAfterDress ? tr("Move below the props")
+                    : m_does == Remedy::CloseBody    ? tr("Close it with Solid")
+                                                     : tr("Set down last"));
   const bool isFailed = node && view && view->evaluation.reports.contains(node->uid) &&
                         view->evaluation.reports.at(node->uid).state == NodeState::Failed;
   m_tryAgain->setVisible(isFailed);

@@ -63,6 +63,7 @@ class BenchView : public QWidget {
 
  private:
   void remedy();
+  void closeBody();
   struct Row {
     ParamSpec spec;
     int row;  // of the form

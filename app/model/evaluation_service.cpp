@@ -130,7 +130,7 @@ void EvaluationService::request(Request request) {
 bool EvaluationService::Request::isSameLook(const Request& other) const {
   const auto look = [](const Request& r) {
     return std::tie(r.quality, r.inSite, r.maskOnGround, r.isPoints, r.colorBy, r.colorByNumber, r.isCover, r.isMassing,
-                    r.exploded, r.hidden);
+                    r.exploded, r.areCutsShown, r.hidden);
   };
   return look(*this) == look(other);
 }
@@ -231,6 +231,7 @@ bool makePicture(const EvaluationService::Request& request, EvalView& view, Pict
   PictureInput input = pictureInputOf(plan, view.evaluation, request.inSite, view.bare);
   input.isMassing = request.isMassing;
   input.exploded = request.exploded;
+  input.areCutsShown = request.areCutsShown;
   if (const auto volume = request.inSite.empty() ? nullptr : view.evaluation.firstOf<VolumePtr>(request.inSite)) {
     if (volume->hasDensity()) {  // shown as haze
       for (PictureLayer& layer : input.layers) layer.isGhost = true;

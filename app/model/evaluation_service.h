@@ -83,10 +83,11 @@ class EvaluationService : public QObject {
     std::string colorBy;        // uid of a mask that colors the discs, or empty
     std::string colorByNumber;  // or a number that the points carry
     bool isCover = false;
-    bool isMassing = false;  // boxes and footprints in place of props
-    float exploded = 0;      // how far placements are moved apart
-    SiteHidden hidden;       // what Site leaves away
-    std::size_t number = 0;  // given when it is asked for
+    bool isMassing = false;     // boxes and footprints in place of props
+    float exploded = 0;         // how far placements are moved apart
+    bool areCutsShown = false;  // of pieces, in a color of their own
+    SiteHidden hidden;          // what Site leaves away
+    std::size_t number = 0;     // given when it is asked for
     /// Another plan at most, shown in the same way.
     bool isSameLook(const Request& other) const;
   };

@@ -625,6 +625,32 @@ void PlanModel::moveAfter(const QString& uid, const QString& after) {
        });
 }
 
+void PlanModel::closeBody(const QString& uid, double voxelSize) {
+  const NodeKind* solid = findNodeKind("solid");
+  const NodeKind* skin = findNodeKind("surface-of-volume");
+  const Node* node = m_plan->find(uid.toStdString());
+  const NodeKind* kind = node ? kindOf(*node) : nullptr;
+  if (!kind || !mainInput(*kind)) return;
+  edit(tr("Close the body of %1").arg(QString::fromStdString(node->title)), [&](Plan& plan) {
+    Node filled = nodeOf(plan, *solid, node->x, node->y);
+    filled.params["voxel_size"] = voxelSize;
+    filled.inputs[mainInput(*solid)->id] = node->inputs.at(mainInput(*kind)->id);
+    plan.nodes.push_back(filled);
+    Node closed = nodeOf(plan, *skin, node->x, node->y + kStep);
+    closed.inputs[mainInput(*skin)->id] = {linkTo(filled.uid, solid->outputs.front().id)};
+    plan.nodes.push_back(closed);
+    Node& self = *plan.find(uid.toStdString());
+    // The link's own uid stays: ids go by it.
+    std::vector<Link>& links = self.inputs[mainInput(*kind)->id];
+    links.resize(1);
+    links.front().node = closed.uid;
+    links.front().output = skin->outputs.front().id;
+    moveDown(plan, {}, self.x, self.y, 2 * kStep);
+    plan.find(filled.uid)->y = filled.y;
+    plan.find(closed.uid)->y = closed.y;
+  });
+}
+
 void PlanModel::movePlaces(const std::map<std::string, std::pair<double, double>>& places) {
   edit(tr("Move"), [&](Plan& plan) {
     for (const auto& [uid, place] : places) {

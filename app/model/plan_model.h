@@ -133,6 +133,8 @@ class PlanModel : public QObject {
   void choose(const QString& chooser, const QStringList& props);
   /// Takes a node out of its ribbon, which heals, and puts it behind another one, before what took that one's points.
   void moveAfter(const QString& uid, const QString& after);
+  /// Puts Solid and Surface of volume between a node and the surfaces at its first input, voxels of this size (m).
+  void closeBody(const QString& uid, double voxelSize);
   /// Adds a node and joins its first output to an input of `uid`.
   QString addInto(const NodeKind& kind, const QString& uid, const std::string& inputId);
   void connectNodes(const QString& from, const std::string& outputId, const QString& to, const std::string& inputId);

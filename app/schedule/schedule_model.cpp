@@ -97,13 +97,13 @@ QString ScheduleModel::shown(int row, int column) const {
     return QStringLiteral("%1 → ").arg(before ? millions(*before) : QStringLiteral("0"));
   };
   switch (column) {
-    case Name: return r ? text(r->prop->name) : tr("All");
+    case Name: return !r ? tr("All") : r->pieces == 0 ? text(r->name) : tr("%1, in pieces").arg(text(r->name));
     case Output: return r ? text(r->title) : QString();
     case Count:
       return held([](std::size_t c, std::uint64_t) { return static_cast<double>(c); }) +
              locale.toString(static_cast<qulonglong>(r ? r->count : m_schedule.count));
     case Share: return r ? shareText(r->share) : QString();
-    case Each: return r ? locale.toString(static_cast<qulonglong>(r->prop->surface->faceCount())) : QString();
+    case Each: return r && r->count > 0 ? locale.toString(static_cast<qulonglong>(r->triangles / r->count)) : QString();
     case Triangles:
       return held([](std::size_t, std::uint64_t t) { return static_cast<double>(t); }) +
              millions(static_cast<double>(r ? r->triangles : m_schedule.triangles));
@@ -128,6 +128,7 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid()) return {};
   const int row = index.row();
   const ScheduleRow* r = rowAt(row);
+  const QLocale locale;
   switch (role) {
     case Qt::DisplayRole: return shown(row, index.column());
     case Qt::EditRole: {
@@ -160,6 +161,10 @@ QVariant ScheduleModel::data(const QModelIndex& index, int role) const {
         }
       return {};
     case Qt::ToolTipRole:
+      if (index.column() <= Count && r && r->pieces > 0)
+        return tr("%1 of it, broken into %2 different pieces")
+            .arg(locale.toString(static_cast<qulonglong>(r->owners)),
+                 locale.toString(static_cast<qulonglong>(r->pieces)));
       if (index.column() == Size && r)
         return tr("From × %1 to × %2")
             .arg(static_cast<double>(r->smallest), 0, 'f', 2)

@@ -70,7 +70,7 @@ void ScheduleView::buildTable() {
         index.column() == ScheduleModel::MostTriangles)
       return;
     const ScheduleRow& row = m_model.schedule().rows[static_cast<std::size_t>(index.row()) - 1];
-    Q_EMIT propWanted(text(row.output), text(row.prop->uid));
+    Q_EMIT propWanted(text(row.output), text(row.key));
   });
 }
 

@@ -32,7 +32,7 @@ class ScheduleView : public QWidget {
   /// A faulty placement was chosen: it is to be selected and brought into sight.
   void placementWanted(const QString& node, quint64 id, const Vec3& place);
   /// All placements of a row are to be selected.
-  void propWanted(const QString& node, const QString& propUid);
+  void propWanted(const QString& node, const QString& scheduled);
   void finalCounted();
 
  protected:

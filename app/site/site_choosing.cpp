@@ -4,6 +4,7 @@
 #include "app/kit/prop_mime.h"
 #include "app/site/site_tint.h"
 #include "app/window/commands.h"
+#include "core/deliver/schedule.h"
 
 #include <QDropEvent>
 #include <QLocale>
@@ -83,16 +84,20 @@ void SiteView::selectSame(SameAs what) {
   });
 }
 
-void SiteView::selectProp(const QString& node, const QString& propUid) {
+void SiteView::selectProp(const QString& node, const QString& scheduled) {
   if (!m_view) return;
   m_selecting.ask([this, view = m_view, node = node.toStdString(),
-                   prop = propUid.toStdString()](const Task&) -> std::function<void()> {
+                   key = scheduled.toStdString()](const Task&) -> std::function<void()> {
     SiteSelection all;
     for (const PictureLayer& layer : view->shown) {
       if (layer.source != node) continue;
+      if (!layer.points->kit) continue;
+      std::vector<bool> isWanted;
+      for (const KitEntry& e : layer.points->kit->entries) isWanted.push_back(scheduleKeyOf(*e.prop) == key);
       std::vector<std::uint64_t> ids;
       for (std::size_t i = 0; i < layer.points->count; ++i)
-        if (propUidOf(*layer.points, i) == prop) ids.push_back(layer.points->id[i]);
+        if (layer.points->prop[i] != kNoProp && isWanted[static_cast<std::size_t>(layer.points->prop[i])])
+          ids.push_back(layer.points->id[i]);
       if (!ids.empty()) all[node] = IdSet(std::move(ids));
     }
     return [this, all] { select(all); };
@@ -127,6 +132,11 @@ void SiteView::showHidden() {
   Q_EMIT shownChanged();
 }
 
+void SiteView::setCutsShown(bool isOn) {
+  m_areCutsShown = isOn;
+  Q_EMIT shownChanged();
+}
+
 float SiteView::exploded() const {
   return m_mode == SiteMode::Dressed || m_mode == SiteMode::Massing ? static_cast<float>(m_exploded->value()) / 100
                                                                     : 0.0F;
@@ -146,6 +156,14 @@ void SiteView::selectArea(bool adds) {
   });
 }
 
+namespace {
+bool arePieces(const EvalViewPtr& view) {
+  if (!view) return false;
+  return std::any_of(view->shown.begin(), view->shown.end(),
+                     [](const PictureLayer& layer) { return layer.points->kit && arePieces(*layer.points->kit); });
+}
+}  // namespace
+
 void SiteView::openMenu(const QPoint& at) {
   QMenu menu(this);
   menu.setObjectName(QStringLiteral("site_menu"));
@@ -158,6 +176,8 @@ void SiteView::openMenu(const QPoint& at) {
   add(tr("Select the same prop"), "menu_same_prop", has, [this] { selectSame(SameAs::Prop); });
   add(tr("Select the same node"), "menu_same_node", has, [this] { selectSame(SameAs::Node); });
   add(tr("Select the same clump"), "menu_same_clump", has, [this] { selectSame(SameAs::Clump); });
+  add(tr("Select all of what it was broken off"), "menu_same_owner", has && arePieces(m_view),
+      [this] { selectSame(SameAs::Owner); });
   menu.addSeparator();
   add(withKeys(tr("Hide"), this, "site_hide"), "menu_hide", has, [this] { hideSelected(false); });
   add(withKeys(tr("Show only these"), this, "site_only"), "menu_only", has, [this] { hideSelected(true); });
@@ -185,6 +205,11 @@ void SiteView::openMenu(const QPoint& at) {
     add(tr("Cut across Z"), "menu_cut_z", true, plane([](CutHandles& c) { c.align(2); }));
     add(tr("Show the other side of the cut"), "menu_cut_turn", true, plane([](CutHandles& c) { c.turnRound(); }));
   }
+  QAction* cuts = menu.addAction(tr("Show broken faces in red"), this, &SiteView::setCutsShown);
+  cuts->setObjectName(QStringLiteral("menu_cut_faces"));
+  cuts->setCheckable(true);
+  cuts->setChecked(m_areCutsShown);
+  cuts->setEnabled(m_areCutsShown || arePieces(m_view));
   menu.addSeparator();
   add(withKeys(tr("Why here…"), this, "site_why"), "menu_why", true, [this] { startAsking(); });
   QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });

@@ -71,6 +71,7 @@ SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& 
 SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelection& selection, SameAs what) {
   std::set<std::string> props;
   std::set<std::uint64_t> clumps;
+  std::set<std::uint64_t> owners;
   SiteSelection out;
   const auto parentsOf = [](const Points& p) { return columnOf<Column<std::uint64_t>>(p.attributes, "parent"); };
   for (const PictureLayer& layer : layers) {
@@ -81,6 +82,7 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
       if (!it->second.contains(p.id[i])) continue;
       if (const std::string& uid = propUidOf(p, i); !uid.empty()) props.insert(uid);
       if (const auto* parents = parentsOf(p)) clumps.insert((*parents)[i]);
+      if (const std::uint64_t owner = ownerKeyOf(p, i); owner != 0) owners.insert(owner);
     }
   }
   for (const PictureLayer& layer : layers) {
@@ -91,6 +93,7 @@ SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelect
     for (std::size_t i = 0; i < p.count; ++i) {
       const bool takes = what == SameAs::Node    ? isSelected
                          : what == SameAs::Clump ? parents && clumps.contains((*parents)[i]) && (*parents)[i] != 0
+                         : what == SameAs::Owner ? owners.contains(ownerKeyOf(p, i))
                                                  : props.contains(propUidOf(p, i));
       if (takes) ids.push_back(p.id[i]);
     }

@@ -44,8 +44,8 @@ ShownPoints shownOf(const SiteSelection& selection);
 SiteSelection selectedIn(const std::vector<PictureLayer>& layers, const Camera& camera, int width, int height,
                          const QPolygonF& area, const Film* film, const Task& task);
 
-enum class SameAs { Prop, Node, Clump };
-/// All points that share it with any selected one. Clump: the parent's id.
+enum class SameAs { Prop, Node, Clump, Owner };
+/// All points that share it with any selected one. Clump: the parent's id. Owner: what they were broken off.
 SiteSelection extended(const std::vector<PictureLayer>& layers, const SiteSelection& selection, SameAs what);
 
 /// Places of the selected points, `most` at most.

@@ -75,7 +75,9 @@ SiteView::SiteView(QWidget* parent)
   m_explodedLabel->setProperty("role", QStringLiteral("quiet"));
   m_exploded->setObjectName(QStringLiteral("exploded"));
   m_exploded->setAccessibleName(tr("Move placements apart"));
-  m_exploded->setToolTip(tr("Moves placements away from the middle of their clump or output, to look between them"));
+  m_exploded->setToolTip(
+      tr("Moves placements away from the middle of their clump or output, to look between them; pieces from what they "
+         "were broken off"));
   m_exploded->setRange(0, 200);
   m_exploded->setFixedWidth(64);
   m_exploded->setFocusPolicy(Qt::ClickFocus);

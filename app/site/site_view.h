@@ -78,7 +78,8 @@ class SiteView : public QWidget {
   void select(SiteSelection selection);
   const SiteSelection& selected() const { return m_selected; }
   void selectSame(SameAs what);
-  void selectProp(const QString& node, const QString& propUid);
+  /// What the Schedule counts in one row: see scheduleKeyOf.
+  void selectProp(const QString& node, const QString& scheduled);
   /// What lies at a place of the widget.
   SitePointer pointerAt(const QPointF& p, Qt::KeyboardModifiers modifiers) const;
   /// Brings a place into sight from where the camera looks now.
@@ -91,6 +92,9 @@ class SiteView : public QWidget {
   bool isLasso() const { return m_isLasso; }
   /// How far placements are moved apart, 0 to 2.
   float exploded() const;
+  /// Whether what was inside of broken things has a color of its own.
+  bool areCutsShown() const { return m_areCutsShown; }
+  void setCutsShown(bool isOn);
 
   /// The next click asks why things are as they are there.
   void startAsking();
@@ -245,6 +249,7 @@ class SiteView : public QWidget {
   bool m_isLasso = false;
   QPolygonF m_area;  // being drawn
   QSlider* m_exploded;
+  bool m_areCutsShown = false;
   QLabel* m_explodedLabel;
   Worker m_selecting;
   Worker m_ringing;  // finds the places of what is selected

@@ -35,6 +35,15 @@ QString stampOf(const QString& path) {
   return QStringLiteral("%1 %2").arg(info.size()).arg(info.lastModified().toMSecsSinceEpoch());
 }
 
+/// May pieces of something be placed?
+bool breaksUp(const Plan& plan) {
+  const auto has = [](const std::vector<Node>& nodes) {
+    return std::any_of(nodes.begin(), nodes.end(), [](const Node& node) { return node.kind == "break-up"; });
+  };
+  return has(plan.nodes) || std::any_of(plan.subPlans.begin(), plan.subPlans.end(),
+                                        [&](const SubPlan& inside) { return has(inside.nodes); });
+}
+
 /// Cover of each exported output, beside the file.
 Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const std::vector<ExportLayer>& layers,
                          const std::string& path, ExportReport& report, const Task& task) {
@@ -66,6 +75,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
       m_attributes(new AttributeList(this)),
       m_half(new QCheckBox(tr("Numbers in 16 bits"), this)),
       m_payload(new QCheckBox(tr("Load what is by reference on demand"), this)),
+      m_bodies(new QCheckBox(tr("Convex bodies of pieces beside (GLB)"), this)),
       m_covers(new QCheckBox(tr("Count maps beside (PNG, 0.5 m per pixel)"), this)),
       m_withoutMissing(new QCheckBox(tr("Leave out what a missing prop would stand for"), this)),
       m_verify(new QCheckBox(tr("Read back what was written and compare"), this)),
@@ -98,6 +108,9 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_payload->setObjectName(QStringLiteral("export_payload"));
   m_payload->setToolTip(
       tr("Files of props are named as payloads: readers may leave them unread until they are wanted"));
+  m_bodies->setObjectName(QStringLiteral("export_bodies"));
+  m_bodies->setToolTip(
+      tr("For each piece of something broken its convex hull of at most 64 corners, by the same name"));
   m_covers->setObjectName(QStringLiteral("export_covers"));
   m_withoutMissing->setObjectName(QStringLiteral("export_without_missing"));
   m_verify->setObjectName(QStringLiteral("export_verify"));
@@ -208,6 +221,7 @@ void ExportWindow::buildLayout(QPushButton* choose) {
   grid->addWidget(m_attributes, row++, 0, 1, 3);
   grid->addWidget(m_half, row++, 0, 1, 3);
   grid->addWidget(m_payload, row++, 0, 1, 3);
+  grid->addWidget(m_bodies, row++, 0, 1, 3);
   grid->addWidget(m_covers, row++, 0, 1, 3);
   grid->addWidget(m_withoutMissing, row++, 0, 1, 3);
   grid->addWidget(m_verify, row++, 0, 1, 3);
@@ -241,6 +255,7 @@ void ExportWindow::showOptions() {
   m_payload->setVisible(
       ending == QStringLiteral("usda") &&
       std::any_of(m_plan->props.begin(), m_plan->props.end(), [](const PropEntry& p) { return p.isByReference; }));
+  m_bodies->setVisible(!isVdb && breaksUp(*m_plan));
   m_covers->setVisible(!isVdb);
   m_withoutMissing->setVisible(!isVdb);
   // An output that the format does not hold cannot be chosen.
@@ -303,6 +318,7 @@ void ExportWindow::start() {
   how.usdPrototypes = static_cast<UsdPrototypes>(m_usd->currentIndex());
   if (!m_attributes->isHidden()) how.attributes = m_attributes->patterns();  // hidden where the format holds none
   how.isHalf = m_half->isChecked();
+  how.hasBodies = m_bodies->isChecked() && !m_bodies->isHidden();
   how.isUsdPayload = m_payload->isChecked();
   how.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };
   how.isWithoutMissing = m_withoutMissing->isChecked();

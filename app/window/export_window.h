@@ -58,6 +58,7 @@ class ExportWindow : public QDialog {
   AttributeList* m_attributes;
   QCheckBox* m_half;
   QCheckBox* m_payload;
+  QCheckBox* m_bodies;
   QCheckBox* m_covers;
   QCheckBox* m_withoutMissing;
   QCheckBox* m_verify;

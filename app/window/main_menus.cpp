@@ -157,6 +157,12 @@ void MainWindow::buildSiteMenu() {
   add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
   add(site, tr("Select the same node"), {}, "site_same_node", [this] { m_site->selectSame(SameAs::Node); });
   add(site, tr("Select the same clump"), {}, "site_same_clump", [this] { m_site->selectSame(SameAs::Clump); });
+  add(site, tr("Select all of what it was broken off"), {}, "site_same_owner",
+      [this] { m_site->selectSame(SameAs::Owner); });
+  QAction* cuts = add(site, tr("Show broken faces in red"), {}, "site_cut_faces",
+                      [this] { m_site->setCutsShown(!m_site->areCutsShown()); });
+  cuts->setCheckable(true);
+  connect(site, &QMenu::aboutToShow, this, [this, cuts] { cuts->setChecked(m_site->areCutsShown()); });
   inSite(site, tr("Hide selected"), {Qt::Key_Minus}, "site_hide", [this] { m_site->hideSelected(false); });
   inSite(site, tr("Show only selected"), {Qt::Key_Plus}, "site_only", [this] { m_site->hideSelected(true); });
   inSite(site, tr("Unhide all"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });

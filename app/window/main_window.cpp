@@ -397,6 +397,7 @@ void MainWindow::evaluate() {
   request.isCover = m_site->mode() == SiteMode::Cover;
   request.isMassing = m_site->mode() == SiteMode::Massing;
   request.exploded = m_site->exploded();
+  request.areCutsShown = m_site->areCutsShown();
   request.hidden = m_site->hidden();
   request.colorByNumber = m_site->colorNumber().toStdString();
   (m_site->mode() == SiteMode::Mask ? request.maskOnGround : request.colorBy) = selectedMask().toStdString();

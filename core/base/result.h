@@ -33,7 +33,7 @@ enum class ProblemCode {
 enum class Severity { Note, Warning, Error };
 
 /// What the program itself can do about a problem, at a click.
-enum class Remedy { None, SetDownLast, MoveAfterDress };
+enum class Remedy { None, SetDownLast, MoveAfterDress, CloseBody };
 
 struct Problem {
   ProblemCode code = ProblemCode::Internal;

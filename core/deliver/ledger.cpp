@@ -77,6 +77,21 @@ bool holds(Compare compare, double a, double b) {
   return false;
 }
 
+/// "wall/3 0.12 m², wall/7 0.04 m²": the largest first.
+std::string contactsOf(const Points& points, std::size_t i) {
+  const std::int32_t prop = points.prop[i];
+  const PieceOf* piece = points.kit && prop != kNoProp
+                             ? points.kit->entries[static_cast<std::size_t>(prop)].prop->piece.get()
+                             : nullptr;
+  if (!piece) return {};
+  std::vector<PieceOf::Contact> contacts = piece->contacts;
+  std::stable_sort(contacts.begin(), contacts.end(), [](const auto& a, const auto& b) { return a.area > b.area; });
+  std::string out;
+  for (const PieceOf::Contact& c : contacts)
+    out += fmt::format("{}{} {:.3g} m²", out.empty() ? "" : ", ", c.name, c.area);
+  return out;
+}
+
 }  // namespace
 
 Ledger::Ledger(std::vector<Part> parts) : m_parts(std::move(parts)) {
@@ -109,6 +124,9 @@ Ledger::Ledger(std::vector<Part> parts) : m_parts(std::move(parts)) {
     add(name, isLength ? "m" : name == "slope" ? "°" : "", LedgerColumn::Sort::Number, name == "slope" ? 1 : 2);
   }
   for (const std::string& name : texts) add(name, "", LedgerColumn::Sort::Text, 0);
+  if (std::any_of(m_parts.begin(), m_parts.end(),
+                  [](const Part& part) { return part.points->kit && arePieces(*part.points->kit); }))
+    m_columns.push_back({exporters::uniqueColumn(taken, "meets"), "", LedgerColumn::Sort::Text, 0, {}, true});
   m_columns.push_back({"id", "", LedgerColumn::Sort::Id, 0, {}});
 }
 
@@ -138,6 +156,7 @@ std::string Ledger::text(std::size_t row, int column) const {
   const Place at = placeOf(row);
   const Part& part = m_parts[at.part];
   if (c.sort == LedgerColumn::Sort::Id) return std::to_string(part.points->id[at.index]);  // as exports write it
+  if (c.areContacts) return contactsOf(*part.points, at.index);
   if (c.source.empty()) return part.name;
   return readText(*part.points, c.source, at.index).value_or(std::string());
 }

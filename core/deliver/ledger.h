@@ -13,8 +13,9 @@ struct LedgerColumn {
   std::string name;  // as formulas and filters name it
   std::string unit;  // for heads, may be empty
   Sort sort = Sort::Number;
-  int digits = 2;      // after the point
-  std::string source;  // what points carry it by; of texts, empty is the name of their output
+  int digits = 2;            // after the point
+  std::string source;        // what points carry it by; of texts, empty is the name of their output
+  bool areContacts = false;  // which pieces of its owner a piece meets at home, and by how many m²
 };
 
 /// Several sets of points, one after the other, read in place. Row numbers count through all of them.

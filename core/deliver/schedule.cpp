@@ -25,11 +25,21 @@ Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::s
     const PointsPtr points = evaluation.firstOf<PointsPtr>(uid);
     if (!points || !points->kit) continue;
     const Node* node = plan.find(uid);
-    std::vector<ScheduleRow> rows(points->kit->entries.size());
+    const std::vector<KitEntry>& entries = points->kit->entries;
+    std::vector<std::size_t> rowOf;  // of each entry
+    std::map<std::string, std::size_t> known;
+    for (std::size_t e = 0; e < entries.size(); ++e)
+      rowOf.push_back(known.emplace(scheduleKeyOf(*entries[e].prop), known.size()).first->second);
+    std::vector<ScheduleRow> rows(known.size());
     std::vector<double> sums(rows.size());
+    std::vector<std::size_t> placed(entries.size());
+    std::vector<std::set<std::uint64_t>> owners(rows.size());
     for (std::size_t i = 0; i < points->count; ++i) {
       if (points->prop[i] == kNoProp) continue;
-      const auto k = static_cast<std::size_t>(points->prop[i]);
+      const auto e = static_cast<std::size_t>(points->prop[i]);
+      const std::size_t k = rowOf[e];
+      ++placed[e];
+      if (entries[e].prop->piece) owners[k].insert(ownerKeyOf(*points, i));
       const Vec3 s = glm::abs(points->size[i]);
       const float mean = (s.x + s.y + s.z) / 3;
       rows[k].smallest = rows[k].count == 0 ? mean : std::min(rows[k].smallest, mean);
@@ -37,19 +47,34 @@ Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::s
       ++rows[k].count;
       sums[k] += static_cast<double>(mean);
     }
+    std::vector<std::size_t> most(rows.size());
+    for (std::size_t e = 0; e < entries.size(); ++e) {
+      if (placed[e] == 0) continue;
+      const PropPtr& prop = entries[e].prop;
+      ScheduleRow& row = rows[rowOf[e]];
+      if (placed[e] > most[rowOf[e]]) {
+        most[rowOf[e]] = placed[e];
+        row.prop = prop;
+      }
+      row.key = scheduleKeyOf(*prop);
+      row.name = prop->piece ? prop->piece->ownerName : prop->name;
+      row.pieces += prop->piece ? 1 : 0;
+      row.triangles += placed[e] * prop->surface->faceCount();
+      const std::size_t geometry = prop->surface->bytes();
+      row.bytes += geometry;
+      if (counted.insert(prop.get()).second) out.bytes += geometry;
+    }
     for (std::size_t k = 0; k < rows.size(); ++k) {
       ScheduleRow& row = rows[k];
       if (row.count == 0) continue;
       row.output = uid;
       row.title = node ? node->title : titleOf(evaluation, uid);
-      row.prop = points->kit->entries[k].prop;
-      row.triangles = row.count * row.prop->surface->faceCount();
-      const std::size_t geometry = row.prop->surface->bytes();
-      row.bytes = geometry + row.count * kBytesPerPlacement;
+      row.owners = owners[k].size();
+      row.bytes += row.count * kBytesPerPlacement;
       row.meanSize = sums[k] / static_cast<double>(row.count);
       out.count += row.count;
       out.triangles += row.triangles;
-      out.bytes += row.count * kBytesPerPlacement + (counted.insert(row.prop.get()).second ? geometry : 0);
+      out.bytes += row.count * kBytesPerPlacement;
     }
     std::erase_if(rows, [](const ScheduleRow& r) { return r.count == 0; });
     std::stable_sort(rows.begin(), rows.end(),
@@ -60,6 +85,8 @@ Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::s
     row.share = out.count > 0 ? static_cast<double>(row.count) / static_cast<double>(out.count) : 0;
   return out;
 }
+
+std::string scheduleKeyOf(const Prop& prop) { return prop.piece ? "pieces/" + prop.piece->owner : prop.uid; }
 
 double budgetShare(const Budget& budget, double count, double triangles) {
   return std::max(budget.placements > 0 ? count / budget.placements : 0,

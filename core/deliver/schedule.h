@@ -5,18 +5,23 @@
 
 namespace arvesk {
 
+/// A prop, or all pieces of one body.
 struct ScheduleRow {
-  std::string output;  // uid of the Output node
-  std::string title;   // its title
-  PropPtr prop;
+  std::string output;      // uid of the Output node
+  std::string title;       // its title
+  std::string key;         // see scheduleKeyOf
+  std::string name;        // the prop's, or the body's
+  PropPtr prop;            // of pieces the one that is placed most
+  std::size_t pieces = 0;  // different ones; 0 where it is no body in pieces
+  std::size_t owners = 0;  // how many of the body they were broken off
   std::size_t count = 0;
   double share = 0;             // of all placements, 0 to 1
-  std::uint64_t triangles = 0;  // count × the prop's
-  std::size_t bytes = 0;        // of the prop's geometry, once, and of its placements (position, turn, size, id)
+  std::uint64_t triangles = 0;  // of all its placements
+  std::size_t bytes = 0;        // of its geometry, once, and of its placements (position, turn, size, id)
   double meanSize = 1;          // mean of the three factors, over the placements
   float smallest = 0;           // the same, least and most
   float largest = 0;
-  std::string budgetKey() const { return output + "/" + (prop ? prop->uid : std::string()); }
+  std::string budgetKey() const { return output + "/" + key; }
 };
 
 struct Schedule {
@@ -25,6 +30,9 @@ struct Schedule {
   std::uint64_t triangles = 0;
   std::size_t bytes = 0;  // geometry of each prop counted once
 };
+
+/// What a prop is counted under: its uid, or for pieces that of what they were broken off.
+std::string scheduleKeyOf(const Prop& prop);
 
 /// Over the visible outputs; with `inSite` (a uid) over what that node gives.
 Schedule scheduleOf(const Plan& plan, const Evaluation& evaluation, const std::string& inSite);

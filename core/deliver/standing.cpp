@@ -91,7 +91,9 @@ StandingReport checkStanding(const std::vector<PointsPtr>& layers, const std::ve
           part.overlapping += isOver;
           continue;
         }
-        if (hasParents && p.groundFace[i] == kNoFace) {
+        // Pieces of one whole hold each other.
+        const bool isPiece = p.kit->entries[static_cast<std::size_t>(p.prop[i])].prop->piece != nullptr;
+        if ((hasParents || isPiece) && p.groundFace[i] == kNoFace) {
           ++part.onProps;
           continue;
         }

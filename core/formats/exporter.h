@@ -42,6 +42,7 @@ struct ExportOptions {
   std::string planName;                     // names the root of USD; empty: the file's own name does
   bool isHalf = false;                      // volumes in 16 bits a number
   bool isVerified = false;                  // read back and compared with what was asked
+  bool hasBodies = false;                   // beside: a convex body for each piece of something broken, as GLB
   bool isWithoutMissing = false;  // placements whose prop could not be read are left out; else nothing is written
 };
 
@@ -111,6 +112,10 @@ Result<void> ply(Job& job);
 Result<void> obj(Job& job);
 /// Densities as they are, bodies as signed distances; each under the name of its output. Read back where that is asked.
 Result<void> vdb(Job& job);
+/// Beside a table, where pieces are placed: which of them meet at home, and by how many m².
+Result<void> contactsBeside(Job& job);
+/// Beside any file: a convex body of at most 64 corners for each piece, under its name, about its pivot.
+Result<void> bodiesBeside(Job& job);
 /// One node of a scene; `under` names the parent that it and its like get.
 struct SceneItem {
   std::string name;

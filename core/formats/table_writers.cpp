@@ -134,7 +134,8 @@ Result<void> exporters::csv(Job& job) {
                                    "Export those as glTF, USD or OBJ"});
   file.write(block);
   if (job.task.isCancelled()) return Failure(cancelled());
-  return file.commit();
+  if (auto kept = file.commit(); !kept) return kept;
+  return contactsBeside(job);
 }
 
 namespace {

@@ -28,6 +28,20 @@ const std::string& propUidOf(const Points& points, std::size_t i) {
   return points.kit && prop != kNoProp ? points.kit->entries[static_cast<std::size_t>(prop)].prop->uid : none;
 }
 
+bool arePieces(const Kit& kit) {
+  return std::any_of(kit.entries.begin(), kit.entries.end(),
+                     [](const KitEntry& e) { return e.prop->piece != nullptr; });
+}
+
+std::uint64_t ownerKeyOf(const Points& points, std::size_t i) {
+  const std::int32_t prop = points.prop[i];
+  if (!points.kit || prop == kNoProp) return 0;
+  const PieceOf* piece = points.kit->entries[static_cast<std::size_t>(prop)].prop->piece.get();
+  if (!piece) return 0;
+  const auto* parents = columnOf<Column<std::uint64_t>>(points.attributes, "parent");
+  return hashOf(hashText(piece->owner), parents ? (*parents)[i] : 0);
+}
+
 float reachOf(const Prop& prop) {
   struct Reach {
     float meters = 0;

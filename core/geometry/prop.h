@@ -32,11 +32,26 @@ struct Delivery {
   Vec3 position{0};
 };
 
+/// What a prop is that was broken off another one.
+struct PieceOf {
+  struct Contact {
+    std::string name;  // of the other piece
+    float area = 0;    // m², at size 1
+  };
+  std::string owner;  // uid of what was broken
+  std::string ownerName;
+  int variant = 0;                // of several ways in which the owner was broken
+  Vec3 pivot{0};                  // m, in the owner's space: where the piece's own pivot lies
+  float volume = 0;               // m³, at size 1
+  std::vector<Contact> contacts;  // by name
+};
+
 struct Prop {
   void countBytes(ByteCounter& counter) const {
     counter.add(this, sizeof(Prop) + mounts.capacity() * sizeof(SceneNode));
     surface->countBytes(counter);
     if (massing.light) massing.light->countBytes(counter);
+    if (piece) counter.add(piece.get(), sizeof(PieceOf) + piece->contacts.capacity() * sizeof(PieceOf::Contact));
   }
 
   std::string uid;  // permanent in its plan; weighted choice goes by it
@@ -50,6 +65,7 @@ struct Prop {
   std::vector<SceneNode> mounts;  // m, in the space of the surface: the file's nodes, then those set by hand
   MassingRule massing;
   Home home;
+  std::shared_ptr<const PieceOf> piece;      // null: it is whole
   std::shared_ptr<const Delivery> delivery;  // by reference; null: exports hold its geometry
   bool isMissing = false;  // its file could not be read: it keeps its place in kits, so that no other takes its points
 };
@@ -88,8 +104,15 @@ struct Kit {
 
 using KitPtr = std::shared_ptr<const Kit>;
 
+/// Is any of them a piece of something broken?
+bool arePieces(const Kit& kit);
+
 /// The uid of the prop of point i; empty where it has none.
 const std::string& propUidOf(const Points& points, std::size_t i);
+
+/// What point i is a piece of: the same for all that were broken off one body, or off one placement of it; 0 for what
+/// is no piece.
+std::uint64_t ownerKeyOf(const Points& points, std::size_t i);
 
 /// What counts as the footprint of placements: all of a prop as seen from above, or only what touches the ground.
 enum class Footprint { Spread, Base };

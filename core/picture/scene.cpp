@@ -6,6 +6,7 @@
 #include <embree3/rtcore.h>
 
 #include <cstring>
+#include <unordered_map>
 
 namespace arvesk {
 namespace {
@@ -88,7 +89,8 @@ Vec3 PictureLight::sunDirection() const {
 
 namespace {
 
-struct WithFootprint {
+/// Made of a surface, to be looked at.
+struct SeenOtherwise {
   SurfacePtr surface;
   void countBytes(ByteCounter& counter) const { surface->countBytes(counter); }
 };
@@ -102,7 +104,7 @@ SurfacePtr massingWithFootprint(const Prop& prop) {
   const std::uint64_t key = hashOf(bits[0], bits[1]);
   return massingOf(prop)
       ->derived
-      .get<WithFootprint>(key,
+      .get<SeenOtherwise>(key,
                           [&] {
                             Surface s = *massingOf(prop);
                             constexpr std::uint32_t kSides = 40;
@@ -139,31 +141,78 @@ SurfacePtr massingWithFootprint(const Prop& prop) {
                             s.faceMaterials.edit().resize(s.triangles.size(),
                                                           static_cast<std::uint16_t>(s.materials.size() - 1));
                             s.faceParts.clear();
-                            auto made = std::make_shared<WithFootprint>();
+                            auto made = std::make_shared<SeenOtherwise>();
                             made->surface = std::make_shared<const Surface>(std::move(s));
-                            return std::shared_ptr<const WithFootprint>(made);
+                            return std::shared_ptr<const SeenOtherwise>(made);
                           })
       ->surface;
 }
 
-/// The middle of each clump (points of one parent), or of the whole layer.
-struct Middles {
-  std::map<std::uint64_t, std::pair<Vec3, float>> ofClump;
-  const Column<std::uint64_t>* parents = nullptr;
-
-  explicit Middles(const Points& p) : parents(columnOf<Column<std::uint64_t>>(p.attributes, "parent")) {
+/// Where placements go that are pulled apart: away from the middle of their clump (points of one parent), or of the
+/// whole layer; pieces from that of their owner, which goes from the layer's.
+class Apart {
+ public:
+  Apart(const Points& p, float share)
+      : m_points(p), m_share(share), m_parents(columnOf<Column<std::uint64_t>>(p.attributes, "parent")) {
     for (std::size_t i = 0; i < p.count; ++i) {
-      auto& [sum, count] = ofClump[key(i)];
-      sum += p.position[i];
-      ++count;
+      m_groups[groupOf(i)].add(p.position[i]);
+      m_all.add(p.position[i]);
     }
   }
-  std::uint64_t key(std::size_t i) const { return parents ? (*parents)[i] : 0; }
   Vec3 at(std::size_t i) const {
-    const auto& [sum, count] = ofClump.at(key(i));
-    return sum / count;
+    const Vec3 middle = m_groups.at(groupOf(i)).middle();
+    const Vec3 whole = ownerKeyOf(m_points, i) != 0 ? middle - m_all.middle() : Vec3(0);
+    return m_points.position[i] + m_share * (m_points.position[i] - middle + whole);
   }
+
+ private:
+  struct Group {
+    DVec3 sum{0};
+    double count = 0;
+    void add(const Vec3& p) {
+      sum += DVec3(p);
+      ++count;
+    }
+    Vec3 middle() const { return Vec3(sum / count); }
+  };
+  std::uint64_t groupOf(std::size_t i) const {
+    const std::uint64_t owner = ownerKeyOf(m_points, i);
+    return owner != 0 ? owner : m_parents ? (*m_parents)[i] : 0;
+  }
+
+  const Points& m_points;
+  float m_share;
+  const Column<std::uint64_t>* m_parents;
+  std::unordered_map<std::uint64_t, Group> m_groups;
+  Group m_all;
 };
+
+/// With its cuts in a color that nothing else has.
+SurfacePtr withCutsShown(const SurfacePtr& surface) {
+  const auto* cut = columnOf<Column<float>>(surface->vertexAttributes, "cut");
+  if (!cut) return surface;
+  return surface->derived
+      .get<SeenOtherwise>(0,
+                          [&] {
+                            Surface s = *surface;
+                            if (s.materials.empty()) s.materials.emplace_back();
+                            if (s.faceMaterials.empty()) s.faceMaterials.edit().assign(s.faceCount(), 0);
+                            for (std::size_t f = 0; f < s.faceCount(); ++f) {
+                              const UVec3& t = s.triangles[f];
+                              if ((*cut)[t.x] + (*cut)[t.y] + (*cut)[t.z] > 2)
+                                s.faceMaterials.edit()[f] = static_cast<std::uint16_t>(s.materials.size());
+                            }
+                            for (std::size_t v = 0; v < s.colors.size(); ++v)
+                              if ((*cut)[v] > 0) s.colors.edit()[v] = Vec4(1);
+                            Material shown;
+                            shown.baseColor = {0.8F, 0.1F, 0.18F, 1};
+                            s.materials.push_back(std::move(shown));
+                            auto made = std::make_shared<SeenOtherwise>();
+                            made->surface = std::make_shared<const Surface>(std::move(s));
+                            return std::shared_ptr<const SeenOtherwise>(made);
+                          })
+      ->surface;
+}
 
 }  // namespace
 
@@ -183,6 +232,7 @@ namespace {
 
 bool isTracedAlike(const PictureInput& a, const PictureInput& b) {
   return a.grounds == b.grounds && a.isMassing == b.isMassing && a.exploded == b.exploded &&
+         a.areCutsShown == b.areCutsShown &&
          std::equal(a.layers.begin(), a.layers.end(), b.layers.begin(), b.layers.end(),
                     [](const PictureLayer& x, const PictureLayer& y) { return x.points == y.points; });
 }
@@ -214,7 +264,7 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
   auto traced = std::make_shared<TracedScene>();
   Shapes known(*traced);
   for (std::size_t g = 0; g < in.grounds.size(); ++g) {
-    const std::uint32_t shape = known.indexOf(in.grounds[g], false);
+    const std::uint32_t shape = known.indexOf(in.areCutsShown ? withCutsShown(in.grounds[g]) : in.grounds[g], false);
     if (shape == kGround) continue;
     traced->instances.push_back({Mat3(1), Vec3(0), shape, kGround, static_cast<std::uint32_t>(g)});
     traced->bounds.add(in.grounds[g]->bounds());
@@ -224,11 +274,13 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
     if (!p.kit) continue;
     std::vector<std::uint32_t> shapes;
     for (const KitEntry& e : p.kit->entries)
-      shapes.push_back(known.indexOf(in.isMassing              ? massingWithFootprint(*e.prop)
-                                     : e.prop->massing.isShown ? massingOf(*e.prop)
-                                                               : e.prop->surface,
+      shapes.push_back(known.indexOf(in.isMassing                       ? massingWithFootprint(*e.prop)
+                                     : e.prop->massing.isShown          ? massingOf(*e.prop)
+                                     : in.areCutsShown && e.prop->piece ? withCutsShown(e.prop->surface)
+                                                                        : e.prop->surface,
                                      true));
-    const std::optional<Middles> middles = in.exploded > 0 ? std::optional<Middles>(p) : std::nullopt;
+    const std::optional<Apart> apart = in.exploded > 0 ? std::optional<Apart>(std::in_place, p, in.exploded)
+                                                       : std::nullopt;
     for (std::size_t i = 0; i < p.count; ++i) {
       if ((i & 4095U) == 0 && task.isCancelled()) return nullptr;
       if (p.prop[i] == kNoProp) continue;
@@ -237,7 +289,7 @@ std::shared_ptr<TracedScene> placed(const PictureInput& in, const Task& task) {
       if (shape == kGround || size.x == 0 || size.y == 0 || size.z == 0) continue;
       const Mat3 back = glm::mat3_cast(glm::conjugate(p.orientation[i]));
       const Mat3 localTurn(back[0] / size, back[1] / size, back[2] / size);
-      const Vec3 at = middles ? p.position[i] + (p.position[i] - middles->at(i)) * in.exploded : p.position[i];
+      const Vec3 at = apart ? apart->at(i) : p.position[i];
       traced->instances.push_back(
           {localTurn, -(localTurn * at), shape, static_cast<std::uint32_t>(l), static_cast<std::uint32_t>(i)});
       traced->triangles += traced->shapes[shape]->faceCount();

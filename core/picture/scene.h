@@ -33,8 +33,10 @@ struct PictureInput {
   std::optional<float> waterLevel;
   PictureLight light;
   bool isMassing = false;  // boxes or simplified meshes with their footprints, in place of props
-  float exploded =
-      0;  // how far placements move away from the middle of their clump or layer, as a share of their distance
+  /// How far placements move away from the middle of their clump or layer, as a share of their distance. Pieces move
+  /// away from what they were broken off, and this from the layer's middle.
+  float exploded = 0;
+  bool areCutsShown = false;  // of pieces, in a color of their own
   MaskPtr groundMask;  // shown on the ground instead of its colors
 };
 

@@ -588,6 +588,60 @@ void measure(Broken& broken) {
   for (const auto& [pair, sum] : area) broken.contacts.push_back({pair.first, pair.second, sum});
 }
 
+void joinCells(Broken& broken, const CellGroups& groups) {
+  const auto count = static_cast<std::uint32_t>(broken.pieces.size());
+  const auto groupOf = [&](std::uint32_t piece) {
+    return groups.of.empty() ? 0U : groups.of[broken.pieces[piece].seed];
+  };
+  const auto areTogether = [&](const BrokenContact& c) {
+    return groups.isParted ? !groups.isParted(broken.pieces[c.a].seed, broken.pieces[c.b].seed)
+                           : groupOf(c.a) == groupOf(c.b);
+  };
+  std::vector<std::uint32_t> first(count);  // that each hangs together with, or one before it
+  std::iota(first.begin(), first.end(), 0U);
+  const auto rootOf = [&](std::uint32_t piece) {
+    while (first[piece] != piece) piece = first[piece] = first[first[piece]];
+    return piece;
+  };
+  for (const BrokenContact& c : broken.contacts) {
+    const std::uint32_t a = rootOf(c.a);
+    const std::uint32_t b = rootOf(c.b);
+    if (areTogether(c)) first[std::max(a, b)] = std::min(a, b);
+  }
+  std::vector<std::vector<std::uint32_t>> members(count);
+  std::vector<std::uint32_t> roots;
+  for (std::uint32_t p = 0; p < count; ++p) {
+    if (rootOf(p) == p) roots.push_back(p);
+    members[rootOf(p)].push_back(p);
+  }
+  std::stable_sort(roots.begin(), roots.end(), [&](auto a, auto b) { return groupOf(a) < groupOf(b); });
+  std::vector<std::uint32_t> placeOf(count);  // by old piece
+  for (std::uint32_t r = 0; r < roots.size(); ++r)
+    for (const std::uint32_t p : members[roots[r]]) placeOf[p] = r;
+  Broken out;
+  out.places = std::move(broken.places);
+  out.triangles.reserve(broken.triangles.size());
+  for (std::uint32_t r = 0; r < roots.size(); ++r) {
+    BrokenPiece piece;
+    piece.seed = groupOf(roots[r]);
+    piece.part = r > 0 && out.pieces.back().seed == piece.seed ? out.pieces.back().part + 1 : 0;
+    piece.first = static_cast<std::uint32_t>(out.triangles.size());
+    for (const bool isCut : {false, true})
+      for (const std::uint32_t p : members[roots[r]])
+        for (std::uint32_t t = broken.pieces[p].first; t < broken.pieces[p].first + broken.pieces[p].count; ++t) {
+          BrokenTriangle tri = broken.triangles[t];
+          if ((tri.from == BrokenTriangle::kCut) != isCut) continue;
+          if (isCut && placeOf[tri.beyond] == r) continue;
+          if (isCut) tri.beyond = placeOf[tri.beyond];
+          out.triangles.push_back(tri);
+        }
+    piece.count = static_cast<std::uint32_t>(out.triangles.size()) - piece.first;
+    out.pieces.push_back(piece);
+  }
+  measure(out);
+  broken = std::move(out);
+}
+
 Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, const CellShape& shape) {
   ARVESK_ASSERT(!seeds.empty(), "a body has a cell at least");
   std::vector<UVec3> triangles;
@@ -611,16 +665,9 @@ Result<Broken> breakUp(const Shells& body, const std::vector<DVec3>& seeds, cons
       most = glm::max(most, there[v[k]]);
     }
   const DVec3 middle = 0.5 * (least + most);
-  const double size = glm::length(most - least);
-  const double shrink = 1 / shape.factor - 1;
-  const auto into = [&](const DVec3& p) {
-    const DVec3 d = (p - middle) / size;
-    return d + shrink * glm::dot(d, shape.along) * shape.along;
-  };
-  const double stretch = shape.factor - 1;
-  const std::function<DVec3(const DVec3&)> outOf = [&](const DVec3& p) {
-    return middle + size * (p + stretch * glm::dot(p, shape.along) * shape.along);
-  };
+  const double size = glm::length(shape.size * (most - least));
+  const auto into = [&](const DVec3& p) { return shape.seen((p - middle) / size); };
+  const std::function<DVec3(const DVec3&)> outOf = [&](const DVec3& p) { return middle + size * shape.unseen(p); };
   std::vector<DVec3> places;
   places.reserve(there.size());
   for (const DVec3& p : there) places.push_back(into(p));

@@ -5,13 +5,23 @@
 #include "core/spatial/shells.h"
 
 #include <array>
+#include <functional>
 
 namespace arvesk {
 
-/// Cells are longer along `along` by `factor` than across it: splinters. Of factor 1 they are as round as can be.
+/// Cells are longer along `along` by `factor` than across it: splinters. Of factor 1 they are as round as can be. All
+/// that as it is once the body is sized by `size`, which makes even cells of a body that will be uneven.
 struct CellShape {
   DVec3 along{0, 1, 0};  // unit
   double factor = 1;
+  DVec3 size{1};
+  /// A way in the body, as long as it counts for what is nearest.
+  DVec3 seen(const DVec3& way) const {
+    const DVec3 d = size * way;
+    return d + (1 / factor - 1) * glm::dot(d, along) * along;
+  }
+  /// The other way round.
+  DVec3 unseen(const DVec3& way) const { return (way + (factor - 1) * glm::dot(way, along) * along) / size; }
 };
 
 /// One triangle of a piece, by places of Broken. On the body's skin `from` is the triangle that it was cut out of, and
@@ -52,6 +62,17 @@ struct Broken {
 
 /// Works out anew what pieces and contacts measure, from where places are.
 void measure(Broken& broken);
+
+/// Which cells make one piece, where they hang together. Of neither, each is a piece.
+struct CellGroups {
+  std::vector<std::uint32_t> of;                               // by seed: the same of those that do
+  std::function<bool(std::uint32_t, std::uint32_t)> isParted;  // do two seeds not? In place of `of`
+  bool areAny() const { return !of.empty() || isParted; }
+};
+
+/// Makes one piece of all that hang together of a group: what lies between them is no cut any more. A piece's seed is
+/// its group then; where cells are only parted, all are of group 0.
+void joinCells(Broken& broken, const CellGroups& groups);
 
 /// Breaks the closed shells of a body: every place inside goes to the nearest of `seeds` (m), as seen along the shape.
 /// New places lie where an edge of the skin crosses from one cell to another, where a corner of three cells passes

@@ -166,6 +166,7 @@ class TestMutatedPlans : public test::WindowTest {
     for (const char* name : {"deck", "fish-boxes", "fog", "gorse", "growth", "lots", "moss", "one-slope", "patches",
                              "shed", "where-and-why", "from-your-mesh"})
       QTest::newRow(name) << QString::fromLatin1("examples/%1").arg(QLatin1String(name)) << kPlansEach;
+    QTest::newRow("broken") << QStringLiteral("examples/broken") << kPlansEach / 2;
     QTest::newRow("tern-cove") << QString::fromLatin1("tern-cove/tern-cove") << kPlansEach / 4;
   }
   void whateverOpensCanBeWorkedOn() {

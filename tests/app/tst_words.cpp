@@ -50,6 +50,7 @@ bool isForMachines(const QString& file, const test::Literal& l) {
                                             " and ",
                                             " to ",
                                             "qx qy qz qw",
+                                            "qhull Qt Pp",
                                             "scale_x scale_y scale_z",
                                             "nx ny nz",
                                             "boulder*; slab*",

@@ -40,6 +40,19 @@ PointsPtr pointsOnGround() {
   return points;
 }
 
+namespace {
+/// Pieces of some kit, in three ways each: what At home is for.
+KitPtr brokenKit() {
+  static const KitPtr kit = [] {
+    Bench bench;
+    const auto out = bench.run("break-up", inputs({{"body", someKit()}}), {{"count", 5.0}, {"variants", 3.0}});
+    ARVESK_ASSERT(out, "some props are closed bodies");
+    return std::get<KitPtr>(out->front());
+  }();
+  return kit;
+}
+}  // namespace
+
 Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
   Inputs in;
   for (const InputSpec& spec : kind.inputs) {
@@ -48,7 +61,7 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
       case ValueType::Surface: value = kind.example.hasBodies ? ballOnGround() : ground(); break;
       case ValueType::Points: value = spec.needsProps ? dressedOf(points) : points; break;
       case ValueType::Mask: value = rampMask(4); break;
-      case ValueType::Kit: value = someKit(); break;
+      case ValueType::Kit: value = kind.id == "at-home" ? brokenKit() : someKit(); break;
       case ValueType::Volume: value = bodyOnGround(); break;
     }
     const auto& leaves = kind.trial.leaves;

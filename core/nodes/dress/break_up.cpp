@@ -1,44 +1,30 @@
 // Break up: closed bodies into convex pieces, as props with a home, and as one surface.
+#include "core/nodes/dress/break_cells.h"
 #include "core/nodes/ground/merge_surfaces.h"
 #include "core/nodes/registry.h"
 #include "core/props/coloring.h"
-#include "core/props/pieces.h"
-#include "core/spatial/body.h"
 
 #include <fmt/format.h>
 
 namespace arvesk::nodes {
 namespace {
 
-enum class Form { Chunks, Splinters, Plates };
-struct Params {
-  int count = 30;
-  Form form = Form::Chunks;
-  Vec3 along{0, 1, 0};
-  float stretch = 5;
-  float gather = 60;  // %
-  float reach = 0.3F;
-  float smallest = 0.01F;
-  PiecePivot pivot = PiecePivot::Middle;
-  float roughness = 0;
-  float roughSize = 0.3F;
-  float longest = 0.1F;
-  std::string cutColor = "#9a9184";
-  bool isShown = false;
-};
+using Form = BreakForm;
+using Params = BreakParams;
 
 constexpr int kMostPieces = 0xFFFF;
 
 std::vector<PieceOwner> ownersOf(const EvalContext& ctx, const Inputs& in) {
   std::vector<PieceOwner> out;
   if (const SurfacePtr surface = in.surface("body"))
-    out.push_back({"surface", surface->name.empty() ? std::string("body") : surface->name, surface, {}, {}});
+    out.push_back({"surface", "surface", surface->name.empty() ? std::string("body") : surface->name, surface, {}, {}});
   std::size_t missing = 0;
   if (const KitPtr kit = in.kit("body"))
     for (const KitEntry& entry : kit->entries) {
       missing += entry.prop->isMissing ? 1 : 0;
       if (!entry.prop->isMissing)
-        out.push_back({entry.prop->uid, entry.prop->name, entry.prop->surface, entry.prop->home, entry.prop->tags});
+        out.push_back({entry.prop->uid, entry.prop->uid, entry.prop->name, entry.prop->surface, entry.prop->home,
+                       entry.prop->tags});
     }
   if (missing > 0)
     ctx.warn(fmt::format("{} props could not be read and are not broken", missing),
@@ -46,114 +32,127 @@ std::vector<PieceOwner> ownersOf(const EvalContext& ctx, const Inputs& in) {
   return out;
 }
 
-/// Each cell has its own draw, so that more of them leave the others where they are. They lie inside, where the mask
-/// lets them, or near the given points. m, where the owner's vertices are.
-Result<std::vector<DVec3>> seedsOf(const EvalContext& ctx, const PieceOwner& owner, const Params& p, const Inputs& in) {
-  constexpr std::uint64_t kTries = 64;  // of thin bodies most of the box is outside; then any place is as good
-  const auto body = Body::of({owner.surface}, ctx.task);
-  if (!body) return Failure(body.error());
-  const Draw draw = ctx.draw("cells");
-  const std::uint64_t own = hashText(owner.uid);
-  const auto unit = [&](std::uint64_t k, std::uint64_t attempt, std::uint64_t part) {
-    return draw.unit(hashOf(own, k, attempt, part));
-  };
-  const Box3& box = (*body)->bounds();
-  const PointsPtr near = in.points("near");
-  const MaskPtr where = in.mask("where");
-  std::vector<DVec3> out(static_cast<std::size_t>(p.count));
-  std::vector<std::uint64_t> open;  // cells without a place
-  for (std::uint64_t k = 0; k < out.size(); ++k) {
-    if (!near || near->count == 0 || unit(k, 0, 9) * 100 >= p.gather) {
-      open.push_back(k);
-      continue;
-    }
-    const auto chosen = std::min(near->count - 1,
-                                 static_cast<std::size_t>(unit(k, 0, 8) * static_cast<float>(near->count)));
-    const float up = 2 * unit(k, 0, 0) - 1;
-    const float turn = 6.2831853F * unit(k, 0, 1);
-    const float across = std::sqrt(std::max(0.0F, 1 - up * up));
-    // Denser toward the middle: distances are even.
-    const Vec3 at = near->position[chosen] +
-                    p.reach * unit(k, 0, 2) * Vec3(across * std::cos(turn), up, across * std::sin(turn));
-    // The points lie where the owner is at home.
-    out[k] = DVec3(glm::conjugate(owner.home.turn) * (at - owner.home.position) / owner.home.size);
+/// What is odd about a body.
+void tell(const EvalContext& ctx, const PieceOwner& owner, const Pieces& pieces, bool isSurface) {
+  if (pieces.openShells > 0)
+    ctx.warn(fmt::format("{} open parts of {} are left out", pieces.openShells, owner.name),
+             "Close them: Solid makes a closed body of it", isSurface ? Remedy::CloseBody : Remedy::None);
+  constexpr float kThin = 500;
+  if (const float across = glm::length(owner.surface->bounds().extent());
+      static_cast<float>(pieces.thickness) * kThin < across)
+    ctx.warn(fmt::format("{} is a plate of about {:.2g} mm, {:.2g} m across: its cuts are hardly to be seen",
+                         owner.name, 1000 * pieces.thickness, across),
+             "Give it more thickness, or leave it whole");
+}
+
+/// m: nothing where nobody could see it, as that would take triangles without end.
+float wornBy(const EvalContext& ctx, const PieceOwner& owner, const Params& p, bool isTold) {
+  constexpr float kSeen = 4000;
+  const float across = glm::length(owner.surface->bounds().extent());
+  if (p.wear * kSeen >= across) return p.wear;
+  if (p.wear > 0 && isTold)
+    ctx.warn(fmt::format("the edges of {} stay sharp: {:.2g} mm cannot be seen on {:.2g} m", owner.name, 1000 * p.wear,
+                         across),
+             fmt::format("Wear them by {:.2g} mm or more", 1000 * across / kSeen));
+  return 0;
+}
+
+/// One body in one of its variants.
+Result<Pieces> brokenInto(const EvalContext& ctx, const PieceOwner& owner, int variant, const Params& p,
+                          const Inputs& in) {
+  // Another Break up of the same body makes other pieces: no prop may pass for another one's.
+  PieceOwner here = owner;
+  here.uid = fmt::format("{:016x}/{}", ctx.nodeUid, owner.uid);
+  here.variant = variant;
+  const auto cells = breakCells(ctx, here, p, in);
+  if (!cells) return Failure(cells.error());
+  PieceRule rule;
+  rule.shape = shapeOf(p);
+  rule.groups = cells->groups;
+  rule.pivot = p.pivot;
+  rule.smallest = static_cast<double>(p.smallest) * static_cast<double>(p.smallest) * static_cast<double>(p.smallest);
+  rule.cutColor = *colorFromHex(p.cutColor);
+  rule.cutChannel = p.cutChannel;
+  rule.wearChannel = p.wearChannel;
+  const auto noise = static_cast<std::uint32_t>(ctx.draw("cuts").bits(static_cast<std::uint64_t>(variant)));
+  rule.cuts.size = static_cast<double>(p.roughSize);
+  rule.cuts.seed = noise;
+  if (p.roughness > 0 || p.triangles > 0) {
+    rule.cuts.longest = static_cast<double>(p.longest);
+    rule.cuts.roughness = static_cast<double>(p.roughness);
+    rule.cuts.triangles = static_cast<std::size_t>(p.triangles);
   }
-  for (std::uint64_t attempt = 0; attempt < kTries && !open.empty(); ++attempt) {
-    endIfStopped();
-    Points places;
-    Array<Vec3> position;
-    Array<std::uint64_t> id;
-    std::vector<std::uint8_t> isIn;
-    for (const std::uint64_t k : open) {
-      const Vec3 at = box.min + box.extent() * Vec3(unit(k, attempt, 0), unit(k, attempt, 1), unit(k, attempt, 2));
-      isIn.push_back((*body)->isInside(at) ? 1 : 0);
-      // Until one is inside, and then until the mask takes it, this is the best there is.
-      if (isIn.back() != 0 || attempt == 0) out[k] = DVec3(at);
-      position.push_back(owner.home.position + owner.home.turn * (owner.home.size * at));
-      id.push_back(hashOf(own, k, attempt));
-    }
-    places.count = open.size();
-    places.position = std::move(position);
-    places.id = std::move(id);
-    const Array<float> chance = where ? maskValues(ctx.task, *where, places) : Array<float>(open.size(), 1.0F);
-    std::vector<std::uint64_t> still;
-    for (std::size_t i = 0; i < open.size(); ++i)
-      if (isIn[i] == 0 || unit(open[i], attempt, 3) >= chance[i]) still.push_back(open[i]);
-    open = std::move(still);
-  }
-  return out;
+  rule.cuts.wear = {static_cast<double>(wornBy(ctx, owner, p, false)), static_cast<double>(p.chips) / 100,
+                    static_cast<double>(p.roughSize), noise + 7};
+  return piecesOf(here, cells->seeds, rule, ctx.task);
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const std::vector<PieceOwner> owners = ownersOf(ctx, in);
   if (owners.empty()) return fail(ProblemCode::WrongInput, "there is nothing to break", "The kit has no props");
-  if (p.count * static_cast<std::int64_t>(owners.size()) > kMostPieces)
+  if (p.form != Form::Surfaces &&
+      std::max(p.count, p.cells) * static_cast<std::int64_t>(owners.size()) * p.variants > kMostPieces)
     return fail(ProblemCode::TooMany,
-                fmt::format("{} bodies in {} pieces each are more than 65,535", owners.size(), p.count),
-                "Lower the count, or break fewer bodies");
-  PieceRule rule;
-  if (p.form != Form::Chunks) {
-    rule.shape.along = DVec3(directionOr(p.along, kUp));
-    rule.shape.factor = static_cast<double>(p.form == Form::Splinters ? p.stretch : 1 / p.stretch);
-  }
-  rule.pivot = p.pivot;
-  rule.smallest = static_cast<double>(p.smallest) * static_cast<double>(p.smallest) * static_cast<double>(p.smallest);
-  rule.cutColor = *colorFromHex(p.cutColor);
-  if (p.roughness > 0)
-    rule.cuts = {static_cast<double>(p.longest), static_cast<double>(p.roughness), static_cast<double>(p.roughSize),
-                 static_cast<std::uint32_t>(ctx.draw("cuts").bits(0))};
+                fmt::format("{} bodies in {} pieces or cells each, {} times, are more than 65,535", owners.size(),
+                            std::max(p.count, p.cells), p.variants),
+                "Lower the count, the cells or the variants, or break fewer bodies");
+  if (p.form == Form::Surfaces && !in.surface("cuts"))
+    return fail(ProblemCode::MissingInput, "no surfaces are given to cut along", "Connect some to Cut along");
+  if (p.form != Form::Surfaces && p.cells > 0 && p.cells < p.count)
+    ctx.warn(fmt::format("{} pieces cannot be made up of {} cells", p.count, p.cells),
+             "Raise the cells to a few for each piece, or set them to 0");
   Kit kit;
   std::vector<Inputs::Link> wholes;
   std::size_t slivers = 0;
+  std::size_t ofSeveral = 0;  // bodies of several shells
   double sliverVolume = 0;
   double volume = 0;
+  double left = 0;
   std::optional<Problem> first;
-  for (const PieceOwner& owner : owners) {
-    const auto seeds = seedsOf(ctx, owner, p, in);
-    if (!seeds) return Failure(seeds.error());
-    // Another Break up of the same body makes other pieces: no prop may pass for another one's.
-    PieceOwner here = owner;
-    here.uid = fmt::format("{:016x}/{}", ctx.nodeUid, owner.uid);
-    auto pieces = piecesOf(here, *seeds, rule, ctx.task);
-    if (!pieces) {
-      if (!first) first = pieces.error();
-      if (owners.size() > 1)
-        ctx.warn(fmt::format("{} is not broken: {}", owner.name, pieces.error().message), pieces.error().advice);
-      continue;
+  // Bodies and variants side by side; what is told of them comes in their order.
+  const auto variants = static_cast<std::size_t>(p.variants);
+  std::vector<std::optional<Result<Pieces>>> broken(owners.size() * variants);
+  parallelPieces(ctx.task, broken.size(), 1, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k)
+      broken[k] = brokenInto(ctx, owners[k / variants], static_cast<int>(k % variants), p, in);
+  });
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  for (std::size_t o = 0; o < owners.size(); ++o)
+    for (int variant = 0; variant < p.variants; ++variant) {
+      const PieceOwner& owner = owners[o];
+      auto& pieces = *broken[o * variants + static_cast<std::size_t>(variant)];
+      if (variant == 0) wornBy(ctx, owner, p, true);
+      if (!pieces) {
+        if (pieces.error().code == ProblemCode::WrongInput && in.surface("body"))
+          pieces.error().remedy = Remedy::CloseBody;
+        if (!first) first = pieces.error();
+        if (owners.size() > 1)
+          ctx.warn(fmt::format("{} is not broken: {}", owner.name, pieces.error().message), pieces.error().advice);
+        break;
+      }
+      if (variant == 0) tell(ctx, owner, *pieces, in.surface("body") != nullptr);
+      if (variant == 0 && pieces->shells > 1) ++ofSeveral;
+      if (p.form == Form::Surfaces && pieces->props.size() + pieces->slivers < 2 && variant == 0)
+        ctx.warn(fmt::format("{} is in one piece: no given surface goes through all of it", owner.name),
+                 "Let the surfaces stand out of the body on all sides, or make the step smaller");
+      for (PropPtr& prop : pieces->props) kit.entries.push_back({std::move(prop), 1});
+      if (variant == 0) wholes.push_back({pieces->whole, hashText(owner.uid), {}});
+      slivers += pieces->slivers;
+      sliverVolume += pieces->sliverVolume;
+      volume += pieces->volume;
+      left += pieces->pieceVolume;
     }
-    if (pieces->openShells > 0)
-      ctx.warn(fmt::format("{} open parts of {} are left out", pieces->openShells, owner.name),
-               "Close them: Solid makes a closed body of it");
-    for (PropPtr& prop : pieces->props) kit.entries.push_back({std::move(prop), 1});
-    wholes.push_back({pieces->whole, hashText(owner.uid), {}});
-    slivers += pieces->slivers;
-    sliverVolume += pieces->sliverVolume;
-    volume += pieces->volume;
-  }
   if (wholes.empty()) return Failure(*first);
-  ctx.say(slivers == 0 ? fmt::format("{} pieces", kit.entries.size())
-                       : fmt::format("{} pieces, {} slivers left out ({:.2g} %)", kit.entries.size(), slivers,
-                                     100 * sliverVolume / volume));
+  std::string said = fmt::format("{} pieces", kit.entries.size());
+  if (owners.size() > 1) said += fmt::format(" of {} bodies", wholes.size());
+  if (ofSeveral > 0) said += fmt::format(", {} of several shells", ofSeveral);
+  const auto mirrored = std::count_if(owners.begin(), owners.end(), [](const PieceOwner& owner) {
+    return owner.home.size.x * owner.home.size.y * owner.home.size.z < 0;
+  });
+  if (mirrored > 0) said += fmt::format(", {} mirrored at home", mirrored);
+  if (slivers > 0) said += fmt::format(", {} slivers left out ({:.2g} %)", slivers, 100 * sliverVolume / volume);
+  if (p.wear > 0) said += fmt::format(", {:.2g} % worn away", 100 * (volume - sliverVolume - left) / volume);
+  ctx.say(std::move(said));
   if (kit.entries.empty())
     ctx.warn("every piece is smaller than the smallest one", "Lower the smallest piece, or the count");
   auto merged = mergedSurfaces(ctx, wholes);
@@ -169,8 +168,18 @@ std::string sentence(const Params& p) {
     case Form::Chunks: return fmt::format("into {} chunks", p.count);
     case Form::Splinters: return fmt::format("into {} splinters", p.count);
     case Form::Plates: return fmt::format("into {} plates", p.count);
+    case Form::Surfaces: return "along surfaces";
   }
   return {};
+}
+
+ParamSpec channelParam(const char* id, Channel Params::*member, const char* label, const char* help) {
+  return param(id, member, label, help,
+               {{"none", ARVESK_TEXT("node", "No color")},
+                {"red", ARVESK_TEXT("node", "Red")},
+                {"green", ARVESK_TEXT("node", "Green")},
+                {"blue", ARVESK_TEXT("node", "Blue")},
+                {"alpha", ARVESK_TEXT("node", "Alpha")}});
 }
 
 std::vector<ParamSpec> declaredParams() {
@@ -180,12 +189,16 @@ std::vector<ParamSpec> declaredParams() {
                         "How many cells each body is cut into. More of them split some pieces; the others stay as they "
                         "are. A body with bays gives more pieces than cells."))
           .hard(1, kMostPieces)
-          .usual(2, 300),
+          .usual(2, 300)
+          .shown("form", {"chunks", "splinters", "plates"}),
       param("form", &Params::form, ARVESK_TEXT("node", "Form"),
-            ARVESK_TEXT("node", "About as long as wide, long along a direction, or flat across it."),
+            ARVESK_TEXT("node",
+                        "About as long as wide, long along a direction, flat across it, or along the surfaces that "
+                        "are connected to Cut along."),
             {{"chunks", ARVESK_TEXT("node", "Chunks")},
              {"splinters", ARVESK_TEXT("node", "Splinters")},
-             {"plates", ARVESK_TEXT("node", "Plates")}}),
+             {"plates", ARVESK_TEXT("node", "Plates")},
+             {"surfaces", ARVESK_TEXT("node", "Along surfaces")}}),
       param("along", &Params::along, ARVESK_TEXT("node", "Direction"),
             ARVESK_TEXT("node", "Splinters lie along it, plates across it; of the body's own axes."))
           .hard(-1, 1)
@@ -196,16 +209,44 @@ std::vector<ParamSpec> declaredParams() {
           .hard(1, 100)
           .usual(1, 20, 0.5)
           .shown("form", {"splinters", "plates"}),
+      param("sized", &Params::sized, ARVESK_TEXT("node", "Even at size"),
+            ARVESK_TEXT("node",
+                        "Factors along X, Y and Z by which the body will be sized after it is broken: pieces come out "
+                        "even then. 1, 1, 1 breaks it as it is."))
+          .hard(0.001, 1000)
+          .usual(0.1, 10, 0.1)
+          .shown("form", {"chunks", "splinters", "plates"}),
+      param("cells", &Params::cells, ARVESK_TEXT("node", "Made up of cells"),
+            ARVESK_TEXT("node",
+                        "So many small cells in all, which stay together around the middle of each piece: ragged "
+                        "pieces with bays. 0: each piece is one cell, with flat sides."))
+          .hard(0, kMostPieces)
+          .usual(0, 1000)
+          .shown("form", {"chunks", "splinters", "plates"}),
+      param("step", &Params::step, ARVESK_TEXT("node", "Step"),
+            ARVESK_TEXT("node", "Cuts follow the given surfaces by flat pieces about so long."))
+          .in(Unit::Meter)
+          .hard(0.001, 1e4)
+          .usual(0.02, 2, 0.01)
+          .shown("form", {"surfaces"}),
+      param("variants", &Params::variants, ARVESK_TEXT("node", "Variants"),
+            ARVESK_TEXT("node",
+                        "In how many ways each body is broken. At home gives each placement one of them, so that "
+                        "neighbors differ; without placements the first one stands there."))
+          .hard(1, 16)
+          .usual(1, 8),
       param("gather", &Params::gather, ARVESK_TEXT("node", "Near the points"),
             ARVESK_TEXT("node", "Share of the cells that lie about the points of Near, where it is hit."))
           .in(Unit::Percent)
           .hard(0, 100)
-          .usual(0, 100, 1),
+          .usual(0, 100, 1)
+          .shown("form", {"chunks", "splinters", "plates"}),
       param("reach", &Params::reach, ARVESK_TEXT("node", "Within"),
             ARVESK_TEXT("node", "How far from their point these lie at most; denser toward it."))
           .in(Unit::Meter)
           .hard(0.001, 1e4)
-          .usual(0.05, 5, 0.05),
+          .usual(0.05, 5, 0.05)
+          .shown("form", {"chunks", "splinters", "plates"}),
       param("smallest", &Params::smallest, ARVESK_TEXT("node", "Smallest"),
             ARVESK_TEXT("node",
                         "Pieces of less than a cube of this side are left out; the card says how many and how much."))
@@ -226,7 +267,7 @@ std::vector<ParamSpec> declaredParams() {
           .hard(0, 100)
           .usual(0, 0.2, 0.005),
       param("rough_size", &Params::roughSize, ARVESK_TEXT("node", "Bump size"),
-            ARVESK_TEXT("node", "Of the largest bumps on the cuts."))
+            ARVESK_TEXT("node", "Of the largest bumps on the cuts, and from chip to chip along edges."))
           .in(Unit::Meter)
           .hard(0.001, 1e3)
           .usual(0.02, 2, 0.01),
@@ -235,12 +276,39 @@ std::vector<ParamSpec> declaredParams() {
           .in(Unit::Meter)
           .hard(0.001, 1e3)
           .usual(0.01, 0.5, 0.01),
+      param("triangles", &Params::triangles, ARVESK_TEXT("node", "Triangles about"),
+            ARVESK_TEXT("node",
+                        "Of all pieces of a body: its cuts are made finer, the longest sides first, until there are "
+                        "about so many, or no side is longer than Longest side. Flat cuts get vertices then too. 0 "
+                        "goes by Longest side alone; worn edges add more."))
+          .hard(0, 5e6)
+          .usual(0, 50000),
+      param("wear", &Params::wear, ARVESK_TEXT("node", "Worn edges"),
+            ARVESK_TEXT("node",
+                        "Edges are rounded by a radius up to this; small pieces by less. The skin is made finer along "
+                        "them. 0 leaves edges sharp and the skin as it was."))
+          .in(Unit::Meter)
+          .hard(0, 100)
+          .usual(0, 0.1, 0.002),
+      param("chips", &Params::chips, ARVESK_TEXT("node", "Chipped"),
+            ARVESK_TEXT("node", "Share of the worn edges where twice as much is gone."))
+          .in(Unit::Percent)
+          .hard(0, 100)
+          .usual(0, 100, 1),
       param("cut_color", &Params::cutColor, ARVESK_TEXT("node", "Cut color"),
             ARVESK_TEXT("node", "Of the cuts, as #rrggbb; they have a material of their own, called cut."))
           .checked([](const std::string& text) {
             return colorFromHex(text) ? std::string() : std::string("is not a color such as #ffffff");
           })
           .written(TextForm::Color),
+      channelParam(
+          "cut_channel", &Params::cutChannel, ARVESK_TEXT("node", "Cut in"),
+          ARVESK_TEXT("node", "A channel of the vertex colors that holds cut: 1 on what was inside, 0 on the skin.")),
+      channelParam(
+          "wear_channel", &Params::wearChannel, ARVESK_TEXT("node", "Wear in"),
+          ARVESK_TEXT("node",
+                      "A channel of the vertex colors that holds wear: 1 on worn edges. Where it is the same as that "
+                      "of cut, the higher one stands there.")),
       param("shown", &Params::isShown, ARVESK_TEXT("node", "Shown in Site"),
             ARVESK_TEXT("node", "The broken surface, as ground; At home puts its pieces there as props.")),
   };
@@ -258,7 +326,9 @@ const NodeKind& breakUp() {
         "node",
         "Breaks closed bodies, a surface's or a kit's, into pieces that fit each other exactly: a kit of them, each "
         "with its pivot and the place where it belongs, and all of them there as one surface. At home puts the pieces "
-        "back together as props; Dress gives them to points as debris. Every vertex carries cut, 1 on what was inside. "
+        "back together as props; Dress gives them to points as debris. Every vertex carries cut, 1 on what was inside, "
+        "and "
+        "wear, 1 on worn edges. "
         "Bodies that are open or cross themselves are told: Solid and Surface of volume close them.");
     k.glyph = "break-up";
     k.showsTriangles = true;
@@ -274,12 +344,14 @@ const NodeKind& breakUp() {
                 {"where", ValueType::Mask, ARVESK_TEXT("node", "Where"),
                  ARVESK_TEXT("node", "More and smaller pieces where it is high."), true, false},
                 {"near", ValueType::Points, ARVESK_TEXT("node", "Near"),
-                 ARVESK_TEXT("node", "Where it is hit: pieces are smaller there."), true, false}};
+                 ARVESK_TEXT("node", "Where it is hit: pieces are smaller there."), true, false},
+                {"cuts", ValueType::Surface, ARVESK_TEXT("node", "Cut along"),
+                 ARVESK_TEXT("node", "Surfaces that part the body, of the form Along surfaces."), true, false}};
     k.outputs = {{"kit", ValueType::Kit, ARVESK_TEXT("node", "Pieces")},
                  {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = declaredParams();
     k.usesSeed = true;
-    k.trial.params = {{"form", std::string("splinters")}, {"roughness", 0.1}, {"longest", 3.0}};
+    k.trial.params = {{"form", std::string("splinters")}, {"roughness", 0.1}, {"longest", 3.0}, {"step", 2.0}};
     k.example.hasBodies = true;
     k.example.params = {{"shown", true}};
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -43,6 +43,8 @@ const std::vector<Hard> kHard = {
     {"courses", "row", Goes::Along},
     {"courses", "heading_angle", Goes::Anew},  // rows that run elsewhere hold other cells
     {"at-home", "move", Goes::Along},
+    {"hit", "away", Goes::Along},
+    {"hit", "reach", Goes::Anew},  // who is hit, and what falls with it
     {"move-as-one", "pivot", Goes::Along},
     {"move-as-one", "place", Goes::Along},
     {"move-as-one", "tilt", Goes::Along},

@@ -211,7 +211,7 @@ class TestBreaking : public QObject {
       std::set<std::uint32_t> onSkin;
       for (const BrokenTriangle& t : broken->triangles)
         if (t.from != BrokenTriangle::kCut) onSkin.insert(t.places.begin(), t.places.end());
-      const CutRule rule{0.08, round % 2 == 0 ? 0.0 : 0.01, 0.3, 5};
+      const CutRule rule{0.08, round % 2 == 0 ? 0.0 : 0.01, 0.3, 5, {}};
       QVERIFY(shapeCuts(*broken, rule, 10'000'000));
       checkFit(*broken, shells);
       if (QTest::currentTestFailed()) return;
@@ -230,7 +230,7 @@ class TestBreaking : public QObject {
     }
     const Shells shells = shellsFor({published(makeBox({2, 1, 1}))});
     auto broken = breakUp(shells, seedsIn(boundsOf(shells), 20, 7), {});
-    const auto tooMany = shapeCuts(*broken, {0.001, 0, 0.3, 5}, 100'000);
+    const auto tooMany = shapeCuts(*broken, {0.001, 0, 0.3, 5, {}}, 100'000);
     QVERIFY(!tooMany && tooMany.error().code == ProblemCode::TooMany);
   }
 
