@@ -4,6 +4,7 @@
 #include "demo/generator/ground.h"
 #include "demo/generator/kit.h"
 #include "demo/generator/living.h"
+#include "demo/generator/wreck.h"
 
 #include <cstdio>
 #include <filesystem>
@@ -21,6 +22,7 @@ int main(int argc, char** argv) {
   arvesk::demo::makeJetty(folder);
   arvesk::demo::makeCovering(folder + "/kit");
   arvesk::demo::makeBoathouse(folder);
+  arvesk::demo::makeWreck(folder);
   std::filesystem::create_directories(folder + "/../examples");
   arvesk::demo::makeLots(folder + "/../examples");
   arvesk::demo::makeLiving(folder + "/kit", folder + "/../examples");

@@ -56,9 +56,9 @@ class TestStarterLibrary : public QObject {
   }
 
  private Q_SLOTS:
-  void thereAreTen() {
+  void thereAreEleven() {
     QVERIFY(m_library.problems.empty());
-    QCOMPARE(m_library.tools.size(), std::size_t{10});
+    QCOMPARE(m_library.tools.size(), std::size_t{11});
     QCOMPARE(QString::fromStdString(shippedLibrary()), QDir::cleanPath(QString::fromStdString(folder())));
   }
 
