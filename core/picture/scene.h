@@ -37,7 +37,7 @@ struct PictureInput {
   /// away from what they were broken off, and this from the layer's middle.
   float exploded = 0;
   bool areCutsShown = false;  // of pieces, in a color of their own
-  MaskPtr groundMask;  // shown on the ground instead of its colors
+  MaskPtr groundMask;         // shown on the ground instead of its colors
 };
 
 /// One traced placement or ground: where the ray meets it in its own space, and where it comes from.

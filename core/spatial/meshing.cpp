@@ -10,7 +10,9 @@
 
 #include <algorithm>
 #include <atomic>
+#include <map>
 #include <mutex>
+#include <unordered_map>
 
 namespace arvesk {
 namespace {
@@ -146,6 +148,42 @@ void smooth(Array<Vec3>& positions, const Array<UVec3>& triangles, int rounds, c
   }
 }
 
+/// Closes what is open: around each ring of sides that one triangle has, triangles to its middle. Returns how many.
+std::size_t closeHoles(Surface& s) {
+  std::unordered_map<std::uint64_t, int> sides;  // by their ends, in the order of their triangle
+  const auto key = [](std::uint32_t a, std::uint32_t b) { return std::uint64_t{a} << 32U | b; };
+  for (const UVec3& t : s.triangles)
+    for (int k = 0; k < 3; ++k) ++sides[key(t[k], t[(k + 1) % 3])];
+  std::map<std::uint32_t, std::vector<std::uint32_t>> next;
+  for (const UVec3& t : s.triangles)
+    for (int k = 0; k < 3; ++k) {
+      const auto other = sides.find(key(t[(k + 1) % 3], t[k]));
+      if (other == sides.end()) next[t[k]].push_back(t[(k + 1) % 3]);
+    }
+  std::size_t holes = 0;
+  while (!next.empty()) {
+    const std::uint32_t first = next.begin()->first;
+    std::vector<std::uint32_t> ring;
+    Vec3 middle(0);
+    for (std::uint32_t at = first;;) {
+      const auto from = next.find(at);
+      if (from == next.end()) break;  // as many sides come to a place as leave it: only where it began
+      ring.push_back(at);
+      middle += s.positions[at];
+      at = from->second.back();
+      from->second.pop_back();
+      if (from->second.empty()) next.erase(from);
+      if (at == first) break;
+    }
+    ++holes;
+    const auto center = static_cast<std::uint32_t>(s.positions.size());
+    s.positions.edit().push_back(middle / static_cast<float>(ring.size()));
+    for (std::size_t i = 0; i < ring.size(); ++i)
+      s.triangles.edit().push_back({ring[(i + 1) % ring.size()], ring[i], center});
+  }
+  return holes;
+}
+
 }  // namespace
 
 void useOpenVdb() {
@@ -259,15 +297,17 @@ SurfacePtr levelOf(const Density& density, const Task& task) {
   return std::make_shared<const Surface>(std::move(out));
 }
 
-Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task) {
+Result<SurfacePtr> meshOf(const VolumePtr& volume, const MeshingRule& rule, const Task& task, std::size_t* holes) {
   if (const Posed* posed = volume->posed()) {
-    auto atRest = meshOf(posed->atRest, rule, task);
+    auto atRest = meshOf(posed->atRest, rule, task, holes);
     return atRest ? Result<SurfacePtr>(posedSurface(**atRest, posed->frame)) : atRest;
   }
   const auto grid = distanceGridOf(volume, rule.voxelSize, kBand, task);
   if (!grid) return Failure(grid.error());
   Surface out = levelSurfaceOf(**grid, 0);
   if (task.isCancelled()) return Failure(cancelled());
+  if (volume->hasLooseSkin())
+    if (const std::size_t closed = closeHoles(out); holes) *holes = closed;
   if (rule.smoothing > 0) smooth(out.positions.edit(), out.triangles.edit(), rule.smoothing, task);
   if (task.isCancelled()) return Failure(cancelled());
   computeSmoothNormals(out);

@@ -18,8 +18,12 @@ struct Params {
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const VolumePtr volume = in.volume();
   const float voxel = p.sizeBy == SizeBy::Own ? p.voxelSize : volume->voxelSize();
-  auto mesh = meshOf(volume, {voxel, p.smoothing}, ctx.task);
+  std::size_t holes = 0;
+  auto mesh = meshOf(volume, {voxel, p.smoothing}, ctx.task, &holes);
   if (!mesh) return Failure(mesh.error());
+  if (holes > 0)
+    ctx.warn(fmt::format("{} holes of what the volume was made of are closed straight across", holes),
+             "Close them in its file for a skin of their own");
   if ((*mesh)->faceCount() == 0)
     ctx.warn("no surface was found",
              volume->bounds().isEmpty() ? "The volume is empty" : "Lower the voxel size: it is thinner than a voxel");

@@ -2,6 +2,7 @@
 // amounts change, parts of a body go or it moves.
 #include "core/base/random.h"
 #include "core/geometry/shapes.h"
+#include "core/geometry/welding.h"
 #include "core/spatial/meshing.h"
 #include "core/spatial/point_grid.h"
 #include "tests/support/bodies.h"
@@ -452,6 +453,44 @@ class TestVolumes : public QObject {
     // So deep there is nothing: said, not failed.
     const PointsPtr none = bench.points("sow-in-volume", inputs({{"volume", volume}}), {{"margin", 5.0}});
     QVERIFY(none->count == 0 && bench.warnings.size() == 1);
+  }
+
+  /// The skin of an open body is closed, straight across its holes, however wide; and it says so.
+  void openBodiesGetAClosedSkin() {
+    const SurfacePtr ball = published(makeBall(1, 24));
+    const auto withoutFaces = [&](auto isGone) {
+      Surface s = *ball;
+      Array<UVec3> left;
+      for (const UVec3& t : ball->triangles)
+        if (const Vec3 middle = (ball->positions[t.x] + ball->positions[t.y] + ball->positions[t.z]) / 3.0F;
+            !isGone(middle))
+          left.push_back(t);
+      s.triangles = std::move(left);
+      return published(std::move(s));
+    };
+    const double whole = volumeOf(*ball);
+    struct Case {
+      SurfacePtr body;
+      std::size_t holes;
+      double volume;
+    };
+    const double kHigh = 1 - 0.8;  // of a cap
+    const double cap = std::numbers::pi * kHigh * kHigh * (3 - kHigh) / 3;
+    for (const Case& c : {Case{withoutFaces([](const Vec3& p) { return p.y > 0; }), 1, 0.5 * whole},
+                          Case{withoutFaces([](const Vec3& p) { return p.y > 0.8F; }), 1, whole - cap},
+                          Case{withoutFaces([](const Vec3& p) { return std::abs(p.x) > 0.8F; }), 2, whole - 2 * cap}}) {
+      test::Bench bench;
+      const auto out = bench.run("surface-of-volume", inputs({{"volume", solidOf({c.body}, {{"voxel_size", 0.05}})}}));
+      QVERIFY(out);
+      const Surface& skin = *std::get<SurfacePtr>(out->front());
+      QCOMPARE(openEdgeCount(skin), std::size_t{0});
+      QVERIFY(test::within(volumeOf(skin), c.volume, 0, 0.06));
+      QCOMPARE(bench.warnings.size(), std::size_t{1});
+      QCOMPARE(bench.warnings[0].message,
+               std::to_string(c.holes) + " holes of what the volume was made of are closed straight across");
+      const auto broken = bench.run("break-up", inputs({{"body", out->front()}}), {{"count", 8.0}});
+      QVERIFY2(broken, broken ? "" : broken.error().message.c_str());
+    }
   }
 };
 
