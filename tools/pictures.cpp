@@ -19,6 +19,7 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QMouseEvent>
+#include <QScrollBar>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTableView>
@@ -200,14 +201,17 @@ void takeSite(Photographer& photographer, MainWindow& window) {
 /// What stands beside and below it.
 void takePanels(Photographer& photographer, MainWindow& window) {
   if (photographer.wants("ledger")) {
+    lookFrom(window, "Fallen boulder");
+    window.planView().reveal(QStringLiteral("debris-fan"));
     window.showBottom(MainWindow::Bottom::Ledger);
     photographer.settleResults(window);
     auto* filter = window.ledger().findChild<QLineEdit*>(QStringLiteral("ledger_filter"));
-    filter->setText(QStringLiteral("slope > 20 and prop = boulder*"));
+    filter->setText(QStringLiteral("neighbors > 6 and prop = boulder c/*"));
     photographer.settle(600);
     auto* table = window.ledger().findChild<QTableView*>(QStringLiteral("ledger_table"));
     table->setFocus();
     table->selectAll();
+    table->horizontalScrollBar()->setValue(table->horizontalScrollBar()->maximum());
     photographer.take(window, "ledger");
     window.ledger().selectPoints({});
     filter->clear();
@@ -382,10 +386,10 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     if (isAway && !open(QFileInfo(plan).absoluteFilePath(), "cove")) return false;
     isAway = false;
     for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == "Shelf") window.site().setCamera(cameraFrom(c));
-    window.model().enter(QStringLiteral("seaweed"));
+      if (c.name == "Wreck") window.site().setCamera(cameraFrom(c));
+    window.model().enter(QStringLiteral("wreck"));
     photographer.settle(200);
-    window.planView().select({QStringLiteral("seaweed/in")});
+    window.planView().select({QStringLiteral("wk-hit")});
     photographer.settleResults(window);
     photographer.take(window, "inside");
     window.model().leave(0);

@@ -45,6 +45,26 @@ void tell(const EvalContext& ctx, const PieceOwner& owner, const Pieces& pieces,
              "Give it more thickness, or leave it whole");
 }
 
+/// Points at Near that are too far away for cells about them to lie in the body.
+void tellFarHits(const EvalContext& ctx, const PieceOwner& owner, const Params& p, const PointsPtr& near) {
+  if (!near || near->count == 0 || p.form == Form::Surfaces) return;
+  const Home& home = owner.home;
+  const Box3 own = owner.surface->bounds();
+  Box3 box;
+  for (int k = 0; k < 8; ++k)
+    box.add(home.position +
+            home.turn * (home.size * Vec3((k & 1) != 0 ? own.max.x : own.min.x, (k & 2) != 0 ? own.max.y : own.min.y,
+                                          (k & 4) != 0 ? own.max.z : own.min.z)));
+  box.min -= Vec3(p.reach);
+  box.max += Vec3(p.reach);
+  std::size_t far = 0;
+  for (std::size_t i = 0; i < near->count; ++i) far += box.holds(near->position[i]) ? 0 : 1;
+  if (far > 0)
+    ctx.warn(fmt::format("{} of {} points at Near are farther than {:g} m from {}: cells about them are lost", far,
+                         near->count, p.reach, owner.name),
+             "Move them to where the body is at home, or raise Within");
+}
+
 /// m: nothing where nobody could see it, as that would take triangles without end.
 float wornBy(const EvalContext& ctx, const PieceOwner& owner, const Params& p, bool isTold) {
   constexpr float kSeen = 4000;
@@ -121,7 +141,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     for (int variant = 0; variant < p.variants; ++variant) {
       const PieceOwner& owner = owners[o];
       auto& pieces = *broken[o * variants + static_cast<std::size_t>(variant)];
-      if (variant == 0) wornBy(ctx, owner, p, true);
+      if (variant == 0) {
+        wornBy(ctx, owner, p, true);
+        tellFarHits(ctx, owner, p, in.points("near"));
+      }
       if (!pieces) {
         if (pieces.error().code == ProblemCode::WrongInput && in.surface("body"))
           pieces.error().remedy = Remedy::CloseBody;

@@ -149,12 +149,15 @@ Result<Judged> judged(const EvalContext& ctx, const Inputs& in, const Points& po
   if (ctx.task.isCancelled()) return Failure(cancelled());
   out.hits = hitsOf(ctx, in, points, out.meshes, p);
   std::vector<std::uint8_t> isHit(points.count);
-  for (std::size_t i = 0; i < points.count; ++i) isHit[i] = out.hits.share[i] > 0 && out.hits.share[i] * 100 >= p.share;
+  for (std::size_t i = 0; i < points.count; ++i)
+    isHit[i] = points.isKept[i] == 0 && out.hits.share[i] > 0 && out.hits.share[i] * 100 >= p.share;
   std::vector<Touch> touches;
   std::vector<std::uint8_t> isHeld(points.count, 1);
   if (p.follows != Follows::None) {
     touches = touchesOf(ctx.task, out.meshes, static_cast<double>(p.gap));
     isHeld = heldOf(ctx, in, points, out.meshes, touches, p);
+    // What a hand keeps stands, whatever held it.
+    for (std::size_t i = 0; i < points.count; ++i) isHeld[i] |= points.isKept[i];
   }
   out.broke = brokenLoose(touches, isHit, isHeld,
                           {p.follows, static_cast<double>(p.lost) / 100, static_cast<double>(p.leastArea)});
@@ -252,12 +255,19 @@ PointsPtr fallen(const EvalContext& ctx, const Inputs& in, const PointsPtr& brok
                                                                       ground.get(), floor);
   Array<Vec3> position = loose.position.copied(loose.count);
   std::size_t overNothing = 0;
+  std::size_t bare = 0;
   for (std::size_t i = 0; i < loose.count; ++i) {
     position[i] = Vec3(DVec3(position[i]) + settled.move[i]);
-    overNothing += settled.how[i] == Settled::kOnNothing;
+    const bool isBare = loose.prop[i] == kNoProp ||
+                        loose.kit->entries[static_cast<std::size_t>(loose.prop[i])].prop->isMissing;
+    bare += isBare ? 1 : 0;
+    overNothing += !isBare && settled.how[i] == Settled::kOnNothing ? 1 : 0;
   }
   loose.position = std::move(position);
   recordGround(loose, settled, ground);
+  if (bare > 0)
+    ctx.warn(fmt::format("{} loose points have no prop, or one that could not be read: they stay where they are", bare),
+             "Dress them before they are hit, and see the Kit for what is wrong");
   if (overNothing > 0)
     ctx.warn(fmt::format("{} loose pieces have no ground under them and hang where they are", overNothing),
              "Connect a ground that reaches as far, or throw them less far");

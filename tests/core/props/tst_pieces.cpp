@@ -256,6 +256,67 @@ class TestPieces : public QObject {
     }
   }
 
+  /// Parts that were broken elsewhere are pieces of one whole by a name: with what they meet, and their volume.
+  void partsArePiecesByAName() {
+    Kit kit;
+    const auto add = [&](const char* name, Surface s, const Vec3& at, const Vec3& size) {
+      auto prop = makeProp(name, name, published(std::move(s)));
+      prop->home = {at, Quat(1, 0, 0, 0), size};
+      kit.entries.push_back({prop, 1});
+      return prop;
+    };
+    // Two boxes side by side, one of them mirrored and twice as tall; a sheet that lies on the first; one far away.
+    add("a", makeBox({1, 1, 1}), {0, 0, 0}, Vec3(1));
+    add("b", makeBox({1, 1, 1}), {1.002F, 0, 0}, {-1, 2, 1});
+    add("sheet", makePlane(1, 1, 1), {0, 1.001F, 0}, Vec3(1));
+    add("far", makeBox({1, 1, 1}), {9, 0, 0}, Vec3(1));
+    add("gone", makeBox({1, 1, 1}), {20, 0, 0}, Vec3(1))->isMissing = true;
+    const KitPtr given = std::make_shared<const Kit>(kit);
+    Bench bench;
+    const PointsPtr plain = bench.points("at-home", inputs({{"kit", given}}));
+    QVERIFY(!plain->attributes.contains("owner") && !arePieces(*plain->kit));
+    const PointsPtr parts = bench.points("at-home", inputs({{"kit", given}}), {{"whole", std::string("Wall")}});
+    QCOMPARE(parts->count, std::size_t{4});
+    for (std::size_t i = 0; i < 4; ++i) QCOMPARE(parts->id[i], plain->id[i]);
+    const auto pieceOf = [&](std::size_t i) -> const PieceOf& {
+      return *parts->kit->entries[static_cast<std::size_t>(parts->prop[i])].prop->piece;
+    };
+    const float volumes[] = {1, 1, 0, 1};  // at size 1; open ones hold nothing
+    for (std::size_t i = 0; i < 4; ++i) {
+      QCOMPARE(pieceOf(i).ownerName, std::string("Wall"));
+      QVERIFY(std::abs(pieceOf(i).volume - volumes[i]) < 1e-5F);
+      QCOMPARE(ownerKeyOf(*parts, i), ownerKeyOf(*parts, 0));
+    }
+    const auto areaOf = [&](std::size_t i, const char* other) -> double {
+      for (const PieceOf::Contact& c : pieceOf(i).contacts)
+        if (c.name == other) return static_cast<double>(c.area);
+      return -1;
+    };
+    QVERIFY(within(areaOf(0, "b"), 1, 0, 1e-3));
+    QVERIFY(within(areaOf(1, "a"), 1 / std::pow(2, 2.0 / 3), 0, 1e-3));  // told at size 1
+    QCOMPARE(pieceOf(3).contacts.size(), std::size_t{0});
+    const auto* volume = columnOf<Column<float>>(parts->attributes, "volume");
+    QVERIFY(volume && std::abs((*volume)[1] - 2) < 1e-5F);
+    // Another At home is another whole.
+    Bench other;
+    other.ctx.nodeUid = hashText("elsewhere");
+    const PointsPtr again = other.points("at-home", inputs({{"kit", given}}), {{"whole", std::string("Wall")}});
+    QVERIFY(ownerKeyOf(*again, 0) != ownerKeyOf(*parts, 0));
+  }
+
+  /// Points that hit nothing are told.
+  void hitsBesideTheBodyAreTold() {
+    Points far = randomPoints(3, {0, 0, 0}, 0.1F, 0.1F, 1);
+    Array<Vec3> places = far.position.copied(far.count);
+    places[0] = Vec3(30, 0, 0);
+    far.position = std::move(places);
+    Inputs in = inputs({{"body", Value(pebble(12))}, {"near", PointsPtr(std::make_shared<const Points>(far))}});
+    Bench bench;
+    QVERIFY(bench.run("break-up", in, {{"count", 8.0}}));
+    QCOMPARE(bench.warnings.size(), std::size_t{1});
+    QVERIFY2(bench.warnings[0].message.find("1 of 3 points at Near") == 0, bench.warnings[0].message.c_str());
+  }
+
   /// A whole plan: counted by what was broken, whole beside broken; every format has the bodies beside when asked.
   void aPlanOfPiecesIsCountedListedAndHandedOver() {
     const Plan plan = [] {
