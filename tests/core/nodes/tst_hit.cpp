@@ -363,6 +363,29 @@ class TestHit : public QObject {
     QVERIFY(!findDifference(*again.loose, *made.loose));
   }
 
+  /// What a hand keeps is not hit, holds what it held, and does not come along.
+  void whatAHandKeepsStays() {
+    Points tower = wall(1, 8);
+    Array<std::uint8_t> kept(8, std::uint8_t{0});
+    kept[5] = 1;
+    tower.isKept = Column<std::uint8_t>(std::move(kept));
+    const auto points = std::make_shared<const Points>(tower);
+    for (const char* follows : {"none", "unheld", "weakened"}) {
+      // All but the lowest two are hit.
+      const Broken made = hit(points, ball({0, 1.5F, 0}, 1.1F),
+                              {{"then", std::string("stay")}, {"share", 20.0}, {"follows", std::string(follows)}});
+      std::set<std::uint64_t> home;
+      for (std::size_t i = 0; i < made.home->count; ++i) home.insert(made.home->id[i]);
+      QVERIFY2(home.contains(6), follows);
+      QVERIFY(made.loose->count >= 4);
+    }
+    // Hit between the ground and it, what stands on the kept one is held by it.
+    const Broken middle = hit(points, ball({0, 0.75F, 0}, 0.35F), {{"then", std::string("stay")}, {"share", 40.0}});
+    std::set<std::uint64_t> loose;
+    for (std::size_t i = 0; i < middle.loose->count; ++i) loose.insert(middle.loose->id[i]);
+    QVERIFY(!loose.empty() && !loose.contains(6) && !loose.contains(7) && !loose.contains(8));
+  }
+
   void whatIsWrongIsSaid() {
     const auto points = std::make_shared<const Points>(wall(3, 3));
     const Broken none = hit(points, nullptr, {{"then", std::string("stay")}});
@@ -373,6 +396,17 @@ class TestHit : public QObject {
                             {{"then", std::string("thrown")}, {"away", std::vector<double>{20, 30}}}, plane(2, 2));
     QVERIFY(std::any_of(gone.warnings.begin(), gone.warnings.end(),
                         [](const Problem& w) { return w.message.find("no ground under them") != std::string::npos; }));
+    // Without a prop nothing falls; that is another fault.
+    Points some = *points;
+    Array<std::int32_t> prop(some.count, std::int32_t{0});
+    prop[1] = kNoProp;
+    some.prop = std::move(prop);
+    const Broken half = hit(std::make_shared<const Points>(some), ball({0.5F, 0.3F, 0}, 2),
+                            {{"then", std::string("fall")}}, plane(20, 20));
+    QVERIFY(std::any_of(half.warnings.begin(), half.warnings.end(),
+                        [](const Problem& w) { return w.message.find("1 loose points have no prop") == 0; }));
+    QVERIFY(std::none_of(half.warnings.begin(), half.warnings.end(),
+                         [](const Problem& w) { return w.message.find("no ground under") != std::string::npos; }));
     Bench bench;
     const auto bare = bench.run(
         "hit", inputs({{"points", std::make_shared<const Points>(randomPoints(5, Vec3(1), 1, 1, 1))}}));
