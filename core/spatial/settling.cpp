@@ -225,7 +225,7 @@ class Settling {
     const std::vector<std::uint32_t> lowestFirst = order();
     std::deque<std::uint32_t> open(lowestFirst.begin(), lowestFirst.end());
     std::vector<std::uint8_t> isOpen(count, 1);
-    while (!open.empty()) {
+    while (!open.empty() && !m_task.isCancelled()) {
       endIfStopped();
       const std::uint32_t now = open.front();
       open.pop_front();
@@ -260,6 +260,7 @@ class Settling {
     for (const PlacedMesh& m : m_standing) heap.add(m, 0);
     std::size_t done = 0;
     for (const std::uint32_t i : order()) {
+      if (m_task.isCancelled()) break;  // of what that gives nothing is used
       endIfStopped();
       m_task.report(static_cast<float>(done++) / static_cast<float>(m_loose.size()));
       const PlacedMesh& own = m_loose[i];
