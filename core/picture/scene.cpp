@@ -205,7 +205,7 @@ SurfacePtr withCutsShown(const SurfacePtr& surface) {
                             for (std::size_t v = 0; v < s.colors.size(); ++v)
                               if ((*cut)[v] > 0) s.colors.edit()[v] = Vec4(1);
                             Material shown;
-                            shown.baseColor = {0.8F, 0.1F, 0.18F, 1};
+                            shown.baseColor = {0.5F, 0.015F, 0.03F, 1};
                             s.materials.push_back(std::move(shown));
                             auto made = std::make_shared<SeenOtherwise>();
                             made->surface = std::make_shared<const Surface>(std::move(s));

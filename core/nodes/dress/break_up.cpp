@@ -306,6 +306,15 @@ std::vector<ParamSpec> declaredParams() {
                         "goes by Longest side alone; worn edges add more."))
           .hard(0, 5e6)
           .usual(0, 50000),
+      param("cut_color", &Params::cutColor, ARVESK_TEXT("node", "Cut color"),
+            ARVESK_TEXT("node", "Of the cuts, as #rrggbb; they have a material of their own, called cut."))
+          .checked([](const std::string& text) {
+            return colorFromHex(text) ? std::string() : std::string("is not a color such as #ffffff");
+          })
+          .written(TextForm::Color),
+      channelParam(
+          "cut_channel", &Params::cutChannel, ARVESK_TEXT("node", "Cut in"),
+          ARVESK_TEXT("node", "A channel of the vertex colors that holds cut: 1 on what was inside, 0 on the skin.")),
       param("wear", &Params::wear, ARVESK_TEXT("node", "Worn edges"),
             ARVESK_TEXT("node",
                         "Edges are rounded by a radius up to this; small pieces by less. The skin is made finer along "
@@ -318,15 +327,6 @@ std::vector<ParamSpec> declaredParams() {
           .in(Unit::Percent)
           .hard(0, 100)
           .usual(0, 100, 1),
-      param("cut_color", &Params::cutColor, ARVESK_TEXT("node", "Cut color"),
-            ARVESK_TEXT("node", "Of the cuts, as #rrggbb; they have a material of their own, called cut."))
-          .checked([](const std::string& text) {
-            return colorFromHex(text) ? std::string() : std::string("is not a color such as #ffffff");
-          })
-          .written(TextForm::Color),
-      channelParam(
-          "cut_channel", &Params::cutChannel, ARVESK_TEXT("node", "Cut in"),
-          ARVESK_TEXT("node", "A channel of the vertex colors that holds cut: 1 on what was inside, 0 on the skin.")),
       channelParam(
           "wear_channel", &Params::wearChannel, ARVESK_TEXT("node", "Wear in"),
           ARVESK_TEXT("node",
@@ -373,6 +373,9 @@ const NodeKind& breakUp() {
     k.outputs = {{"kit", ValueType::Kit, ARVESK_TEXT("node", "Pieces")},
                  {"surface", ValueType::Surface, ARVESK_TEXT("node", "Surface")}};
     k.params = declaredParams();
+    putUnder(k.params, ARVESK_TEXT("node", "Broken faces"),
+             {"roughness", "rough_size", "longest", "triangles", "cut_color", "cut_channel"});
+    putUnder(k.params, ARVESK_TEXT("node", "Edges"), {"wear", "chips", "wear_channel"});
     k.usesSeed = true;
     k.trial.params = {{"form", std::string("splinters")}, {"roughness", 0.1}, {"longest", 3.0}, {"step", 2.0}};
     k.example.hasBodies = true;
