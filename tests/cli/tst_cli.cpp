@@ -433,7 +433,9 @@ class TestCli : public QObject {
       start(p, n + 2);
       // Denser at the end, where files are put in place.
       const double share = 1 - 0.6 * std::pow(unitDouble(hashOf(7, static_cast<std::uint64_t>(n))), 2);
-      if (!p.waitForFinished(std::max(1, static_cast<int>(ms * share * 1.1)))) p.kill();
+      // Some are let through, however busy the machine is by then.
+      const bool isSpared = n % 8 == 7;
+      if (!p.waitForFinished(isSpared ? 300'000 : std::max(1, static_cast<int>(ms * share * 1.1)))) p.kill();
       p.waitForFinished(60'000);
       QFile file(path);
       QVERIFY(file.open(QIODevice::ReadOnly));
@@ -448,7 +450,7 @@ class TestCli : public QObject {
           QString::number(hashOfFile(bin.fileName().toStdString()), 16).rightJustified(16, QLatin1Char('0'));
       QVERIFY2(uri.contains(hash), qPrintable(uri + QLatin1Char(' ') + hash));
     }
-    QVERIFY(seen.size() > 1 || kKills < 10);  // some came through
+    QVERIFY(seen.size() > 1 || kKills < 8);  // some came through
     QProcess last;
     start(last, 1);
     QVERIFY(last.waitForFinished(300'000));

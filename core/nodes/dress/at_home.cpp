@@ -91,9 +91,18 @@ void describePieces(Points& out) {
 using PiecesOf = std::map<std::string, std::map<int, std::vector<std::size_t>>>;
 
 /// In place of each placement that is broken its pieces; where none are of it, it stays as it is.
-Outputs onPlacements(const EvalContext& ctx, const Points& wholes, const KitPtr& kit, const PiecesOf& pieces,
-                     const Params& p) {
+Result<Outputs> onPlacements(const EvalContext& ctx, const Points& wholes, const KitPtr& kit, const PiecesOf& pieces,
+                             const Params& p) {
   const Draw draw = ctx.draw("variant");
+  std::map<std::string, std::size_t> most;  // pieces that one of them gives
+  for (const auto& [uid, variants] : pieces)
+    for (const auto& [variant, of] : variants) most[uid] = std::max(most[uid], of.size());
+  double estimate = 0;
+  for (std::size_t i = 0; i < wholes.count; ++i)
+    if (const auto found = most.find(propUidOf(wholes, i)); found != most.end())
+      estimate += static_cast<double>(found->second);
+  if (auto ok = guardPoints(ctx, estimate, "Break fewer of them, or into fewer pieces"); !ok)
+    return Failure(ok.error());
   Standing made;
   Array<std::uint32_t> parent;
   Array<std::uint8_t> keeps;
@@ -130,7 +139,7 @@ Outputs onPlacements(const EvalContext& ctx, const Points& wholes, const KitPtr&
     ctx.warn(fmt::format("{} of {} placements have no pieces in this kit: they come out at Still whole", whole->count,
                          wholes.count),
              "Break up the kit that they were dressed with");
-  return {std::make_shared<const Points>(std::move(out)), whole};
+  return Outputs{std::make_shared<const Points>(std::move(out)), whole};
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {

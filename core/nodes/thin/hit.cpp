@@ -392,7 +392,7 @@ const NodeKind& hit() {
         param("gap", &Params::gap, ARVESK_TEXT("node", "Joint"),
               ARVESK_TEXT("node", "How far apart faces may be that count as lying against each other."))
             .in(Unit::Meter)
-            .hard(0.0001, 100)
+            .hard(0.0001, 1)
             .usual(0.001, 0.1, 0.001)
             .shown("follows", {"unheld", "weakened"}),
         param("then", &Params::then, ARVESK_TEXT("node", "Loose ones"), ARVESK_TEXT("node", "What they do."),
