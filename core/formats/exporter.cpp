@@ -232,6 +232,8 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
          "Export them in another format beside this file");
   report.files.push_back(path);
   if (auto done = write(job); !done) return Failure(done.error());
+  if (how.hasBodies && isOfVolumes)
+    warn(report, "no convex bodies are written beside volumes", "Export the pieces in another format");
   if (how.hasBodies && !isOfVolumes)
     if (auto done = exporters::bodiesBeside(job); !done) return Failure(done.error());
   tellDropped(job);
