@@ -19,7 +19,6 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QMouseEvent>
-#include <QScrollBar>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTableView>
@@ -211,7 +210,9 @@ void takePanels(Photographer& photographer, MainWindow& window) {
     auto* table = window.ledger().findChild<QTableView*>(QStringLiteral("ledger_table"));
     table->setFocus();
     table->selectAll();
-    table->horizontalScrollBar()->setValue(table->horizontalScrollBar()->maximum());
+    for (int c = 0; c < table->model()->columnCount(); ++c)
+      if (table->model()->headerData(c, Qt::Horizontal).toString() == QStringLiteral("meets"))
+        table->scrollTo(table->model()->index(0, c), QAbstractItemView::PositionAtCenter);
     photographer.take(window, "ledger");
     window.ledger().selectPoints({});
     filter->clear();
