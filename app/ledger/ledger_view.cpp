@@ -254,7 +254,8 @@ void LedgerView::refresh() {
       if (!isSameShape)
         for (int c = 0; c < m_model.columnCount(); ++c) {
           const LedgerColumn& spec = ledger->columns()[static_cast<std::size_t>(c)];
-          const int usual = spec.sort == LedgerColumn::Sort::Id     ? 150
+          const int usual = spec.areContacts                        ? 420
+                            : spec.sort == LedgerColumn::Sort::Id   ? 150
                             : spec.sort == LedgerColumn::Sort::Text ? 120
                                                                     : 86;
           const int ofName = std::min(220, m_table->horizontalHeader()->sectionSizeHint(c));

@@ -109,6 +109,7 @@ Result<Outputs> onPlacements(const EvalContext& ctx, const Points& wholes, const
   for (std::size_t i = 0; i < wholes.count; ++i) {
     endIfStoppedAt(i);
     const auto found = pieces.find(propUidOf(wholes, i));
+    if ((i & 1023U) == 0 && ctx.task.isCancelled()) return Failure(cancelled());
     keeps.push_back(found == pieces.end() ? 1 : 0);
     if (found == pieces.end()) continue;
     const auto count = found->second.size();

@@ -5,6 +5,7 @@
 
 #include <chrono>
 #include <condition_variable>
+#include <ctime>
 #include <mutex>
 #include <set>
 #include <thread>
@@ -13,8 +14,6 @@ using namespace arvesk;
 using namespace arvesk::test;
 
 namespace {
-
-using Seconds = std::chrono::duration<double>;
 
 /// What is wrong with an output, or empty.
 std::string faultOfOutputs(const Outputs& outputs) {
@@ -129,10 +128,11 @@ class TestEnds : public EveryKind {
   void tryIt(const Inputs& in, const ParamMap& params, std::size_t limit = 100'000) {
     test::Bench bench;
     bench.ctx.limits.points = limit;
-    const auto start = std::chrono::steady_clock::now();
+    // Of the processors, not of the clock: the machine may be busy.
+    const std::clock_t start = std::clock();
     const auto out = bench.run(kind().id, in, params);
-    const Seconds took = std::chrono::steady_clock::now() - start;
-    QVERIFY2(took.count() < 60, ("takes for ever with" + named(params)).c_str());
+    const double took = static_cast<double>(std::clock() - start) / CLOCKS_PER_SEC;
+    QVERIFY2(took < 180, ("takes for ever with" + named(params)).c_str());
     if (out)
       QVERIFY2(faultOfOutputs(*out).empty(), (faultOfOutputs(*out) + " with" + named(params)).c_str());
     else
