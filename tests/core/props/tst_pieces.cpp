@@ -297,6 +297,14 @@ class TestPieces : public QObject {
     QCOMPARE(pieceOf(3).contacts.size(), std::size_t{0});
     const auto* volume = columnOf<Column<float>>(parts->attributes, "volume");
     QVERIFY(volume && std::abs((*volume)[1] - 2) < 1e-5F);
+    // The table beside has both ways of the one contact.
+    const QTemporaryDir dir;
+    QVERIFY(exportLayers({{"Wall", parts, nullptr}}, dir.filePath(QStringLiteral("w.csv")).toStdString(), {}, {}));
+    QFile table(dir.filePath(QStringLiteral("w-contacts.csv")));
+    QVERIFY(table.open(QIODevice::ReadOnly));
+    const QStringList lines = QString::fromUtf8(table.readAll()).split(QLatin1Char('\n'), Qt::SkipEmptyParts);
+    QCOMPARE(lines.size(), 3);
+    QVERIFY(lines[1].startsWith(QStringLiteral("a,Wall,1,b,")) && lines[2].startsWith(QStringLiteral("b,Wall,1,a,")));
     // Another At home is another whole.
     Bench other;
     other.ctx.nodeUid = hashText("elsewhere");
