@@ -161,6 +161,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   if (missing > 0)
     ctx.warn(fmt::format("{} props could not be read, so nothing says where they lie", missing),
              "See the Kit for what is wrong with them");
+  if (!p.whole.empty() && in.points("on"))
+    ctx.warn("what stands in place of placements is theirs: the name at Pieces of counts for nothing",
+             "Take it away, or disconnect In place of");
   if (const PointsPtr wholes = in.points("on")) return onPlacements(ctx, *wholes, kit, pieces, p);
   Points out = made.points(p.whole.empty() ? kit
                                            : asPiecesOf(*kit, fmt::format("{:016x}", ctx.nodeUid), p.whole,

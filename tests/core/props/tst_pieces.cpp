@@ -305,6 +305,11 @@ class TestPieces : public QObject {
     const QStringList lines = QString::fromUtf8(table.readAll()).split(QLatin1Char('\n'), Qt::SkipEmptyParts);
     QCOMPARE(lines.size(), 3);
     QVERIFY(lines[1].startsWith(QStringLiteral("a,Wall,1,b,")) && lines[2].startsWith(QStringLiteral("b,Wall,1,a,")));
+    // In place of placements they are of these, whatever the name.
+    Bench told;
+    (void)told.points("at-home", inputs({{"kit", given}, {"on", plain}}), {{"whole", std::string("Wall")}});
+    QVERIFY(std::any_of(told.warnings.begin(), told.warnings.end(),
+                        [](const Problem& w) { return w.message.find("counts for nothing") != std::string::npos; }));
     // Another At home is another whole.
     Bench other;
     other.ctx.nodeUid = hashText("elsewhere");
