@@ -43,7 +43,7 @@ void tellUnknown(const Plan& plan, std::vector<Problem>& problems) {
         for (const auto& [param, ignored] : value.items()) tell(node.title, "parameter", param, params);
       else
         tell(node.title, "key", key,
-             {"uid", "kind", "version", "title", "params", "inputs", "follows", "seed", "of", "inside"});
+             {"uid", "kind", "version", "title", "params", "inputs", "follows", "keys", "seed", "of", "inside"});
     for (const auto& [input, links] : node.inputs)
       if (!kind->findInput(input)) tell(node.title, "input", input, inputs);
   };

@@ -6,8 +6,7 @@
 namespace arvesk::cli {
 
 void addExport(CLI::App& app, int& status) {
-  struct Options : CommonOptions {
-    std::string to;
+  struct Options : FrameOptions {
     std::vector<std::string> outputs;
     std::string gltf = "instances";
     std::string usd = "inside";
@@ -21,7 +20,6 @@ void addExport(CLI::App& app, int& status) {
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj .vdb");
   options->addTo(*sub);
-  sub->add_option("--to", options->to, "The file to write")->required();
   sub->add_option("--output", options->outputs, "Only the Output node with this title; may be given several times");
   sub->add_option("--gltf", options->gltf, "glTF as instances, plain nodes or one real mesh")
       ->check(CLI::IsMember({"instances", "nodes", "mesh"}))
@@ -46,8 +44,6 @@ void addExport(CLI::App& app, int& status) {
       std::vector<std::string> endings;
       for (const ExportFormat& f : exportFormats()) endings.emplace_back(f.ending);
       if (auto ok = checkEnding(options->to, endings); !ok) return Failure(ok.error());
-      auto session = evaluatePlan(*options);
-      if (!session) return Failure(session.error());
       ExportOptions how;
       how.gltfWay = options->gltf == "nodes"  ? GltfWay::Nodes
                     : options->gltf == "mesh" ? GltfWay::Mesh
@@ -59,24 +55,26 @@ void addExport(CLI::App& app, int& status) {
       how.isHalf = options->isHalf;
       how.hasBodies = options->hasBodies;
       how.isUsdPayload = options->isUsdPayload;
-      const auto report = session->exportTo(options->to, how, options->outputs, progressTask(*options, "writing"));
-      if (!report) return Failure(report.error());
-      for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
-      if (report->volumes > 0)
-        fmt::print("{:>10}  volume{} in {} ({:.1f} MB)\n", report->volumes, report->volumes == 1 ? "" : "s",
-                   options->to, static_cast<double>(report->bytes) / 1e6);
-      else
-        fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,
-                   report->triangles, options->to, static_cast<double>(report->bytes) / 1e6, report->files.size(),
-                   report->files.size() == 1 ? "" : "s");
-      for (const Problem& p : report->warnings) printProblem(p);
-      if (!report->verifySeconds) return statusOf(*session);
-      for (const std::string& fault : report->faults)
-        printProblem({ProblemCode::FileUnreadable, Severity::Error, options->to, "read back: " + fault, {}});
-      if (!report->faults.empty()) return kProblem;
-      fmt::print("read back in {:.1f} s: {} agree\n", *report->verifySeconds,
-                 report->volumes > 0 ? "names, places and every value" : "counts, names, bounds and colors");
-      return statusOf(*session);
+      return writeFrames(*options, [&](Session& session, const std::string& path) -> Result<int> {
+        const auto report = session.exportTo(path, how, options->outputs, progressTask(*options, "writing"));
+        if (!report) return Failure(report.error());
+        for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
+        if (report->volumes > 0)
+          fmt::print("{:>10}  volume{} in {} ({:.1f} MB)\n", report->volumes, report->volumes == 1 ? "" : "s", path,
+                     static_cast<double>(report->bytes) / 1e6);
+        else
+          fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,
+                     report->triangles, path, static_cast<double>(report->bytes) / 1e6, report->files.size(),
+                     report->files.size() == 1 ? "" : "s");
+        for (const Problem& p : report->warnings) printProblem(p);
+        if (!report->verifySeconds) return statusOf(session);
+        for (const std::string& fault : report->faults)
+          printProblem({ProblemCode::FileUnreadable, Severity::Error, path, "read back: " + fault, {}});
+        if (!report->faults.empty()) return kProblem;
+        fmt::print("read back in {:.1f} s: {} agree\n", *report->verifySeconds,
+                   report->volumes > 0 ? "names, places and every value" : "counts, names, bounds and colors");
+        return statusOf(session);
+      });
     });
   });
 }

@@ -27,17 +27,15 @@ Result<Cut> cutOf(const std::string& text) {
 }  // namespace
 
 void addPicture(CLI::App& app, int& status) {
-  struct Options : CommonOptions {
-    std::string to;
+  struct Options : FrameOptions {
     std::string size = "1280x800";
     std::string camera;
     std::string cut;
     int samples = 16;
   };
   auto options = std::make_shared<Options>();
-  CLI::App* sub = app.add_subcommand("picture", "A picture of the plan, as PNG");
+  CLI::App* sub = app.add_subcommand("picture", "A picture of the plan, as PNG, or one for each of its frames");
   options->addTo(*sub);
-  sub->add_option("--to", options->to, "The file to write, .png")->required();
   sub->add_option("--size", options->size, "Width x height in pixels")->capture_default_str();
   sub->add_option("--camera", options->camera, "Name of a saved camera");
   sub->add_option("--cut", options->cut, "Hides what lies beyond a place on an axis, as in x>3.5");
@@ -59,17 +57,17 @@ void addPicture(CLI::App& app, int& status) {
         if (!read) return Failure(read.error());
         cut = *read;
       }
-      auto session = evaluatePlan(*options);
-      if (!session) return Failure(session.error());
-      std::vector<PointsPtr> bare;
-      const auto scene = PictureScene::build(pictureInputOf(session->opened(), session->evaluation(), {}, bare), {});
-      if (!scene) return Failure(scene.error());
-      const auto camera = cameraOf(session->plan(), options->camera, (*scene)->bounds());
-      if (!camera) return Failure(camera.error());
-      const auto pixels = renderPicture(**scene, *camera, width, height, options->samples,
-                                        progressTask(*options, "picture"), cut);
-      if (auto ok = writePng(options->to, pixels, width, height); !ok) return Failure(ok.error());
-      return statusOf(*session);
+      return writeFrames(*options, [&](Session& session, const std::string& path) -> Result<int> {
+        std::vector<PointsPtr> bare;
+        const auto scene = PictureScene::build(pictureInputOf(session.opened(), session.evaluation(), {}, bare), {});
+        if (!scene) return Failure(scene.error());
+        const auto camera = cameraOf(session.plan(), options->camera, (*scene)->bounds());
+        if (!camera) return Failure(camera.error());
+        const auto pixels = renderPicture(**scene, *camera, width, height, options->samples,
+                                          progressTask(*options, "picture"), cut);
+        if (auto ok = writePng(path, pixels, width, height); !ok) return Failure(ok.error());
+        return statusOf(session);
+      });
     });
   });
 }

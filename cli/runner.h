@@ -16,6 +16,7 @@ struct CommonOptions {
   std::string plan;
   std::vector<std::string> sets;
   std::optional<std::uint64_t> seed;
+  std::optional<double> frame;
   std::string quality = "final";
   int threads = 0;
   std::size_t limitPoints = Limits().points;
@@ -26,8 +27,21 @@ struct CommonOptions {
   void addTo(CLI::App& app);
 };
 
-/// Opens the plan, applies --set and --seed, evaluates with progress on stderr.
+/// Opens the plan, applies --set, --seed and --frame, evaluates with progress on stderr.
 Result<Session> evaluatePlan(const CommonOptions& options);
+
+/// Options of subcommands that write a file, or one for each of many frames.
+struct FrameOptions : CommonOptions {
+  std::string to;
+  std::string frames;  // "1-120" or "all"; empty: one file, of one moment
+  bool isGoingOn = false;
+
+  void addTo(CLI::App& app);
+};
+/// Evaluates and calls write(session, path) for each frame asked for, or once; in the name of a frame's file its number
+/// stands before the ending ("film.0007.png"). Gives the worst status of all.
+Result<int> writeFrames(const FrameOptions& options,
+                        const std::function<Result<int>(Session& session, const std::string& path)>& write);
 /// kProblem when a node failed or waits, a prop could not be read, or something else went wrong on the way.
 int statusOf(const Session& session);
 /// Fails when the path has none of the endings, before anything is worked out for it.

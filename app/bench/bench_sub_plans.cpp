@@ -14,6 +14,7 @@ namespace arvesk {
 void BenchView::openParamMenu(const ParamSpec& spec, const QPoint& at) {
   QMenu menu(this);
   menu.addAction(tr("Restore default"), this, [this, spec] { m_model->setParam(m_uids, spec.id, spec.defaultValue); });
+  addKeyActions(menu, spec);
   if (!m_model->inside().empty() && m_uids.size() == 1) {
     menu.addAction(tr("Bring to the front"), this, [this, spec] { m_model->bringToFront(m_uid, spec.id); });
     QMenu* others = menu.addMenu(tr("Set by"));

@@ -276,7 +276,8 @@ void BenchView::addParam(const ParamSpec& spec) {
 void BenchView::addGroup(const std::string& title, const Node& node, const NodeKind& kind) {
   const auto isOfIt = [&](const ParamSpec& spec) { return spec.group == title; };
   const bool isUsed = std::any_of(kind.params.begin(), kind.params.end(), [&](const ParamSpec& spec) {
-    return isOfIt(spec) && (node.value(spec) != spec.defaultValue || node.follows.contains(spec.id));
+    return isOfIt(spec) && (node.value(spec) != spec.defaultValue || node.follows.contains(spec.id) ||
+                            keyMark(node, spec) != KeyMark::None);
   });
   if (isUsed) m_opened[{kind.id, title}] = true;
   auto* head = new QToolButton(m_form);
@@ -325,6 +326,7 @@ void BenchView::addValuesRow() {
             for (const auto& [id, value] : Presets::movable(m_kind, n->params)) n->params.erase(id);
             for (const auto& [id, value] : values) n->params[id] = value;
             n->follows.clear();
+            n->keys.clear();
           }
       });
     };
@@ -608,6 +610,8 @@ void BenchView::refresh() {
       const bool isVisible = isShown(*kindOf(*node), row.spec, followed.params);
       m_form->setShown(row.row, isVisible && (row.spec.group.empty() || isOpen(row.spec.group)));
       row.editor->show(followed.value(row.spec));
+      const KeyMark mark = keyMark(*node, row.spec);
+      m_form->showMark(row.row, row.spec.id, mark != KeyMark::None, mark == KeyMark::Here);
       const auto found = node->follows.find(row.spec.id);
       const QString formula = found == node->follows.end() ? QString() : text(found->second);
       row.editor->showFormula(formula);

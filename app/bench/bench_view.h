@@ -9,6 +9,7 @@
 
 class QBoxLayout;
 class QLabel;
+class QMenu;
 class QPushButton;
 class QScrollArea;
 class QToolButton;
@@ -86,6 +87,9 @@ class BenchView : public QWidget {
   /// Of a parameter of a node inside of a sub-plan: dragging it to the front.
   void makeDraggable(const ParamSpec& spec, int row);
   void openParamMenu(const ParamSpec& spec, const QPoint& at);
+  enum class KeyMark { None, Moves, Here };  // has keys; has one at the frame that is shown
+  KeyMark keyMark(const Node& node, const ParamSpec& spec) const;
+  void addKeyActions(QMenu& menu, const ParamSpec& spec);
   void keepValues();
   void buildPlanControls();
   void buildDials();

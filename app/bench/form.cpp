@@ -1,9 +1,12 @@
 #include "app/bench/form.h"
 
+#include "app/window/theme.h"
+
 #include <QEvent>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QPainter>
 #include <QToolButton>
 #include <QWhatsThis>
 
@@ -63,6 +66,33 @@ int Form::addHeading(QWidget* heading) {
   m_rows.push_back({new QWidget(this), heading, true, true, true});
   m_isStale = true;
   return static_cast<int>(m_rows.size()) - 1;
+}
+
+void Form::showMark(int row, const std::string& id, bool isOn, bool isFull) {
+  Row& r = m_rows[static_cast<std::size_t>(row)];
+  if (!isOn && !r.mark) return;
+  if (!r.mark) {
+    r.mark = new QLabel(r.name);
+    r.mark->setObjectName(QStringLiteral("keys.") + QString::fromStdString(id));
+    auto* line = static_cast<QHBoxLayout*>(r.name->layout());
+    line->insertWidget(line->count() - 1, r.mark);
+    m_isStale = true;
+  }
+  constexpr int kBead = 8;
+  QPixmap bead(QSize(kBead, kBead) * devicePixelRatioF());
+  bead.setDevicePixelRatio(devicePixelRatioF());
+  bead.fill(Qt::transparent);
+  QPainter painter(&bead);
+  painter.setRenderHint(QPainter::Antialiasing);
+  const QColor color = Theme::current().accent;
+  painter.setPen(QPen(color, 1.5));
+  painter.setBrush(isFull ? QBrush(color) : QBrush(Qt::NoBrush));
+  painter.drawEllipse(QRectF(1, 1, kBead - 2, kBead - 2));
+  painter.end();
+  r.mark->setPixmap(bead);
+  r.mark->setToolTip(isFull ? tr("Moves, with a key at this frame") : tr("Moves: it has keys at other frames"));
+  r.mark->setAccessibleName(r.mark->toolTip());
+  r.mark->setVisible(isOn);
 }
 
 void Form::setShown(int row, bool isShown) {

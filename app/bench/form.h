@@ -3,9 +3,11 @@
 
 #include <QWidget>
 
+#include <string>
 #include <vector>
 
 class QGridLayout;
+class QLabel;
 
 namespace arvesk {
 
@@ -19,6 +21,8 @@ class Form : public QWidget {
   /// A row of its own across both halves, without a name. Returns the row.
   int addHeading(QWidget* heading);
   void setShown(int row, bool isShown);
+  /// A bead beside the name: what moves; `isFull` where it has a key now.
+  void showMark(int row, const std::string& id, bool isOn, bool isFull);
   QWidget* name(int row) const { return m_rows[static_cast<std::size_t>(row)].name; }
   QWidget* editor(int row) const { return m_rows[static_cast<std::size_t>(row)].editor; }
   /// Places all rows for a pane this wide, px.
@@ -33,6 +37,7 @@ class Form : public QWidget {
     bool isWide;
     bool isShown;
     bool isHeading = false;
+    QLabel* mark = nullptr;
   };
   bool event(QEvent* event) override;
   enum class Shape { Pairs, Rows, NamesAbove };

@@ -169,6 +169,7 @@ PlanModel::PlanModel(QObject* parent)
 void PlanModel::reset(Plan plan) {
   m_undo.clear();
   m_inside.clear();
+  m_frame.reset();
   m_document = m_plan = std::make_shared<const Plan>(std::move(plan));
   m_undo.setClean();
   Q_EMIT wasReset();
@@ -183,6 +184,11 @@ void PlanModel::setPlan(PlanPtr document) { setPlan(std::move(document), m_insid
 
 void PlanModel::setPlan(PlanPtr document, InsidePath inside) {
   m_document = std::move(document);
+  if (m_document->frame != m_frame) {
+    Plan then = *m_document;
+    then.frame = m_frame;
+    m_document = std::make_shared<const Plan>(std::move(then));
+  }
   inside = existingPath(*m_document, inside);
   const bool isElsewhere = inside != m_inside;
   m_inside = std::move(inside);
@@ -312,6 +318,7 @@ void PlanModel::setDownLast(const QString& to, const std::vector<Link>& links) {
       if (maker && maker->kind == kind->id) {
         node.params = maker->params;
         node.follows = maker->follows;
+        node.keys = maker->keys;
       }
       for (Link& link : plan.find(end->uid)->inputs[mainInput(*endKind)->id])
         if (link == from) {

@@ -106,6 +106,14 @@ class PlanModel : public QObject {
   void editSubPlan(const QString& text, const std::function<void(SubPlan&)>& change, const QString& mergeKey = {});
   /// Lets a number follow a formula over the plan's dials.
   void follow(const QStringList& uids, const std::string& paramId, const QString& formula);
+  /// Shows the plan at another moment of its time: no step of its own, and nothing that is saved.
+  void setFrame(double frame);
+  /// Gives the plan time, or takes it; keys stay.
+  void setTime(const std::optional<PlanTime>& time, const QString& mergeKey = {});
+  /// A key of a parameter at the moment that is shown, with the value that it has there.
+  void setKeyHere(const QStringList& uids, const std::string& paramId);
+  /// Takes the key there away, or all of them; the value stays what it is now.
+  void takeKeys(const QStringList& uids, const std::string& paramId, bool areAll);
   void setSkipped(const QStringList& uids, bool isSkipped);
   void rename(const QString& uid, const QString& title);
   /// Adds a node at a place; `link` says what it gets, `consumer` whose input it takes over. Returns its uid.
@@ -181,6 +189,7 @@ class PlanModel : public QObject {
   PlanPtr m_document;
   PlanPtr m_plan;  // m_document, or what is inside
   InsidePath m_inside;
+  std::optional<double> m_frame;  // that is shown, whatever undo brings back
   std::shared_ptr<const Library> m_library = std::make_shared<const Library>();
   std::string m_folder;
   std::function<WorkPlace()> m_placeNow = [] { return WorkPlace(); };

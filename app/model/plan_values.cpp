@@ -35,6 +35,19 @@ void setOne(const Plan& plan, Node& changed, const std::string& paramId, ParamVa
     };
     return !is(Quality::Draft) && !is(Quality::Final);
   });
+  // What moves gets a key where the plan is.
+  const double frame = momentOf(plan).frame;
+  for (auto& [id, keys] : changed.keys) {
+    const auto [param, part] = followedPart(id);
+    if (param != paramId || keys.isEmpty()) continue;
+    ParamValue now = changed.params[paramId];
+    if (part) {
+      const auto* numbers = std::get_if<std::vector<double>>(&now);
+      if (!numbers || *part >= numbers->size()) continue;
+      now = ParamValue((*numbers)[*part]);
+    }
+    if (valueAt(keys, frame) != now) setKey(keys, {frame, std::move(now)});
+  }
 }
 
 }  // namespace
@@ -80,6 +93,54 @@ void PlanModel::follow(const QStringList& uids, const std::string& paramId, cons
   edit(tr("Follow %1").arg(formula), [&](Plan& plan) {
     for (const QString& uid : uids)
       if (Node* node = plan.find(uid.toStdString())) node->follows[paramId] = formula.toStdString();
+  });
+}
+
+void PlanModel::setFrame(double frame) {
+  if (momentOf(*m_document).frame == frame) return;
+  m_frame = frame;
+  setPlan(m_document);
+}
+
+void PlanModel::setTime(const std::optional<PlanTime>& time, const QString& mergeKey) {
+  editDocument(
+      time ? tr("Time of the plan") : tr("No time"), [&](Plan& plan) { plan.settings.time = time; }, mergeKey);
+}
+
+void PlanModel::setKeyHere(const QStringList& uids, const std::string& paramId) {
+  const double frame = momentOf(*m_document).frame;
+  edit(tr("Key at frame %1").arg(frame), [&](Plan& plan) {
+    for (const QString& uid : uids) {
+      Node* node = plan.find(uid.toStdString());
+      const NodeKind* kind = node ? kindOf(*node) : nullptr;
+      const ParamSpec* spec = kind ? kind->findParam(paramId) : nullptr;
+      if (!spec || !canHaveKeys(spec->type)) continue;
+      Node now = *node;
+      now.params = paramsNow(plan, *node, Quality::Final);
+      bool hasParts = false;  // one of its numbers has keys of its own: these get one then
+      for (auto& [id, keys] : node->keys)
+        if (const auto part = followedPart(id); part.param == paramId && part.part && !keys.isEmpty()) {
+          setKey(keys, {frame, std::get<std::vector<double>>(now.value(*spec)).at(*part.part)});
+          hasParts = true;
+        }
+      if (!hasParts) setKey(node->keys[paramId], {frame, now.value(*spec)});
+    }
+  });
+}
+
+void PlanModel::takeKeys(const QStringList& uids, const std::string& paramId, bool areAll) {
+  const double frame = momentOf(*m_document).frame;
+  edit(areAll ? tr("Take all keys out") : tr("Take the key at frame %1 out").arg(frame), [&](Plan& plan) {
+    for (const QString& uid : uids) {
+      Node* node = plan.find(uid.toStdString());
+      if (!node) continue;
+      const ParamMap now = paramsNow(plan, *node, Quality::Final);
+      for (auto& [id, keys] : node->keys)
+        if (followedPart(id).param == paramId)
+          std::erase_if(keys.list, [&](const Key& key) { return areAll || key.frame == frame; });
+      std::erase_if(node->keys, [](const auto& of) { return of.second.isEmpty(); });
+      if (const auto value = now.find(paramId); value != now.end()) node->params[paramId] = value->second;
+    }
   });
 }
 

@@ -58,6 +58,7 @@ void Presets::keep(const Plan& plan, const Node& node, Quality quality, const QS
   kept.params = movable(node.kind, paramsNow(plan, node, quality));
   kept.inputs.clear();
   kept.follows.clear();
+  kept.keys.clear();
   QSettings().setValue(keyOf(node.kind, name), QString::fromStdString(formatNodes(one, {node.uid})));
 }
 

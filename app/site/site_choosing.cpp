@@ -156,13 +156,11 @@ void SiteView::selectArea(bool adds) {
   });
 }
 
-namespace {
-bool arePieces(const EvalViewPtr& view) {
-  if (!view) return false;
-  return std::any_of(view->shown.begin(), view->shown.end(),
-                     [](const PictureLayer& layer) { return layer.points->kit && arePieces(*layer.points->kit); });
+bool SiteView::hasPieces() const {
+  return m_view && std::any_of(m_view->shown.begin(), m_view->shown.end(), [](const PictureLayer& layer) {
+           return layer.points->kit && arePieces(*layer.points->kit);
+         });
 }
-}  // namespace
 
 void SiteView::openMenu(const QPoint& at) {
   QMenu menu(this);
@@ -176,7 +174,7 @@ void SiteView::openMenu(const QPoint& at) {
   add(tr("Select the same prop"), "menu_same_prop", has, [this] { selectSame(SameAs::Prop); });
   add(tr("Select the same node"), "menu_same_node", has, [this] { selectSame(SameAs::Node); });
   add(tr("Select the same clump"), "menu_same_clump", has, [this] { selectSame(SameAs::Clump); });
-  add(tr("Select all of what it was broken off"), "menu_same_owner", has && arePieces(m_view),
+  add(tr("Select all of what it was broken off"), "menu_same_owner", has && hasPieces(),
       [this] { selectSame(SameAs::Owner); });
   menu.addSeparator();
   add(withKeys(tr("Hide"), this, "site_hide"), "menu_hide", has, [this] { hideSelected(false); });
@@ -209,7 +207,7 @@ void SiteView::openMenu(const QPoint& at) {
   cuts->setObjectName(QStringLiteral("menu_cut_faces"));
   cuts->setCheckable(true);
   cuts->setChecked(m_areCutsShown);
-  cuts->setEnabled(m_areCutsShown || arePieces(m_view));
+  cuts->setEnabled(m_areCutsShown || hasPieces());
   menu.addSeparator();
   add(withKeys(tr("Why here…"), this, "site_why"), "menu_why", true, [this] { startAsking(); });
   QAction* lasso = menu.addAction(tr("Select by outline"), this, [this](bool isOn) { setLasso(isOn); });

@@ -95,6 +95,8 @@ class SiteView : public QWidget {
   /// Whether what was inside of broken things has a color of its own.
   bool areCutsShown() const { return m_areCutsShown; }
   void setCutsShown(bool isOn);
+  /// Is anything shown that was broken off something?
+  bool hasPieces() const;
 
   /// The next click asks why things are as they are there.
   void startAsking();

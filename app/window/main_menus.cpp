@@ -157,12 +157,26 @@ void MainWindow::buildSiteMenu() {
   add(site, tr("Select the same prop"), {}, "site_same_prop", [this] { m_site->selectSame(SameAs::Prop); });
   add(site, tr("Select the same node"), {}, "site_same_node", [this] { m_site->selectSame(SameAs::Node); });
   add(site, tr("Select the same clump"), {}, "site_same_clump", [this] { m_site->selectSame(SameAs::Clump); });
-  add(site, tr("Select all of what it was broken off"), {}, "site_same_owner",
-      [this] { m_site->selectSame(SameAs::Owner); });
+  QAction* owner = add(site, tr("Select all of what it was broken off"), {}, "site_same_owner",
+                       [this] { m_site->selectSame(SameAs::Owner); });
   QAction* cuts = add(site, tr("Show broken faces in red"), {}, "site_cut_faces",
                       [this] { m_site->setCutsShown(!m_site->areCutsShown()); });
   cuts->setCheckable(true);
-  connect(site, &QMenu::aboutToShow, this, [this, cuts] { cuts->setChecked(m_site->areCutsShown()); });
+  connect(site, &QMenu::aboutToShow, this, [this, cuts, owner] {
+    owner->setEnabled(m_site->hasPieces());
+    cuts->setEnabled(m_site->hasPieces() || m_site->areCutsShown());
+    cuts->setChecked(m_site->areCutsShown());
+  });
+  connect(site, &QMenu::aboutToHide, this, [cuts, owner] {  // keys and the find field ask Site
+    owner->setEnabled(true);
+    cuts->setEnabled(true);
+  });
+  QAction* time = add(site, tr("Time line"), {}, "site_time", [this] {
+    m_model.setTime(m_model.document().settings.time ? std::nullopt : std::optional(PlanTime()));
+  });
+  time->setCheckable(true);
+  connect(site, &QMenu::aboutToShow, this,
+          [this, time] { time->setChecked(m_model.document().settings.time.has_value()); });
   inSite(site, tr("Hide selected"), {Qt::Key_Minus}, "site_hide", [this] { m_site->hideSelected(false); });
   inSite(site, tr("Show only selected"), {Qt::Key_Plus}, "site_only", [this] { m_site->hideSelected(true); });
   inSite(site, tr("Unhide all"), {Qt::Key_0}, "site_show", [this] { m_site->showHidden(); });

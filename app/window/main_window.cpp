@@ -1,5 +1,6 @@
 #include "app/window/main_window.h"
 #include "app/plan/path_line.h"
+#include "app/site/time_line.h"
 
 #include "app/kit/prop_mime.h"
 #include "app/model/words.h"
@@ -278,7 +279,16 @@ void MainWindow::buildLeft() {
   connect(m_kitTab, &QToolButton::clicked, this, [this] { showKit(true); });
   m_planTab->setAcceptDrops(true);  // props are dragged over it to the Plan that it brings up, see eventFilter
   m_panes.addPlan(tr("Plan and Kit"), m_left, makeHead({m_planTab, m_kitTab}, m_leftHint));
-  m_panes.addSite(tr("Site"), m_site);
+  auto* scene = new QWidget;
+  auto* under = new QVBoxLayout(scene);
+  under->setContentsMargins(0, 0, 0, 0);
+  under->setSpacing(0);
+  m_time = new TimeLine(&m_model, [this] {
+    return !m_service.isBusy() && m_service.latest() && m_service.latest()->plan == m_model.snapshot();
+  });
+  under->addWidget(m_site, 1);
+  under->addWidget(m_time);
+  m_panes.addSite(tr("Site"), scene);
 }
 
 void MainWindow::buildBottom() {
@@ -536,6 +546,7 @@ void MainWindow::updateSelection() {
                            return n && n->kind == first->kind && n->subPlan == first->subPlan;
                          });
   m_bench->showNodes(isOneKind ? selection : QStringList());
+  m_time->showKeysOf(selection);
   m_ledger->narrowTo(selection.size() == 1 ? selection.first() : QString());
   if (!m_service.isOpening()) m_masks.request(m_service.latest(), m_bench->node());
   updateTool();

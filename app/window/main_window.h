@@ -31,6 +31,7 @@ namespace arvesk {
 class BudgetBar;
 class PathLine;
 class StartPage;
+class TimeLine;
 
 class MainWindow : public QMainWindow {
   Q_OBJECT
@@ -176,6 +177,7 @@ class MainWindow : public QMainWindow {
 
   PlanView* m_plan = nullptr;
   PathLine* m_path = nullptr;
+  TimeLine* m_time = nullptr;
   KitView* m_kit = nullptr;
   SiteView* m_site = nullptr;
   BenchView* m_bench = nullptr;

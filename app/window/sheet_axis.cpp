@@ -43,6 +43,7 @@ void SheetAxis::apply(Plan& plan, int k, int count) const {
   }
   if (!changed) return;
   changed->follows.erase(id);
+  changed->keys.erase(id);
   if (options.empty())
     changed->params[id] = at(k, count);
   else if (const std::string& option = options[static_cast<std::size_t>(k)].id; isWhole)  // a switch

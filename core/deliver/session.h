@@ -46,6 +46,8 @@ class Session {
   /// "node title or uid.parameter=value", or "dial=value".
   Result<void> set(const std::string& text);
   void setSeed(std::uint64_t seed) { m_plan.settings.seed = seed; }
+  /// All that follows is of this frame, which may lie between two; without it of the plan's first one.
+  void setFrame(double frame) { m_plan.frame = frame; }
 
   /// Works the plan out; what single nodes say is in `problems`. Fails after a cancel and when memory runs out.
   Result<void> evaluate(Quality quality, const Limits& limits = {}, const Task& task = {});

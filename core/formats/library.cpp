@@ -84,6 +84,7 @@ std::set<std::string> setButGone(const Plan& plan, const SubPlan& has, const Sub
     };
     for (const auto& [id, value] : node.params) look(id);
     for (const auto& [key, formula] : node.follows) look(controlOf(key));
+    for (const auto& [key, keys] : node.keys) look(controlOf(key));
   });
   return gone;
 }
@@ -261,6 +262,7 @@ void takeVersion(Plan& plan, const LibraryTool& tool, const std::string& folder)
   forInstancesOf(plan, has->uid, [&](Node& node) {
     std::erase_if(node.params, [&](const auto& param) { return gone.contains(param.first); });
     std::erase_if(node.follows, [&](const auto& follow) { return gone.contains(controlOf(follow.first)); });
+    std::erase_if(node.keys, [&](const auto& keys) { return gone.contains(controlOf(keys.first)); });
     std::erase_if(node.inputs, [&](const auto& input) { return unlinked.contains(input.first); });
   });
   Plan part = partOf(tool.plan, tool.plan.tool);

@@ -19,14 +19,6 @@ std::map<std::string, PropPtr> placedPieces(const exporters::Job& job) {
   return out;
 }
 
-/// Contacts name pieces of the same breaking; other bodies, and other nodes, may have pieces of the same names. Of what
-/// Break up made a uid tells it before its last two parts; parts of a file keep their uids, and their owner tells it.
-std::string breakingOf(const Prop& prop) {
-  const std::string& uid = prop.uid;
-  if (uid.find("/" + prop.piece->owner + "/") == std::string::npos) return prop.piece->owner;
-  return uid.substr(0, uid.rfind('/', uid.rfind('/') - 1));
-}
-
 std::string besideOf(const std::string& path, const std::string& ending) {
   return path.substr(0, path.find_last_of('.')) + ending;
 }
@@ -35,7 +27,8 @@ std::string besideOf(const std::string& path, const std::string& ending) {
 
 Result<void> exporters::contactsBeside(Job& job) {
   std::map<std::string, std::map<std::string, const PieceOf*>> breakings;
-  for (const auto& [uid, prop] : placedPieces(job)) breakings[breakingOf(*prop)].emplace(prop->name, prop->piece.get());
+  for (const auto& [uid, prop] : placedPieces(job))
+    breakings[prop->piece->breaking].emplace(prop->name, prop->piece.get());
   if (breakings.empty()) return {};
   std::string block = "piece,owner,volume_m3,neighbor,area_m2\n";
   for (const auto& [uid, pieces] : breakings)

@@ -66,6 +66,20 @@ json withUnknown(const std::string& unknown) { return unknown.empty() ? json::ob
 
 json toJson(const Vec3& v) { return {plain(v.x), plain(v.y), plain(v.z)}; }
 
+json toJson(const Keys& keys) {
+  json j = json::object();
+  if (keys.before != Beyond::Hold) j["before"] = kBeyonds[static_cast<std::size_t>(keys.before)];
+  if (keys.after != Beyond::Hold) j["after"] = kBeyonds[static_cast<std::size_t>(keys.after)];
+  j["at"] = json::array();
+  for (const Key& key : keys.list) {
+    json at{{"frame", plain(key.frame)}, {"value", toJson(key.value)}};
+    if (key.easing != Easing::Soft) at["easing"] = kEasings[static_cast<std::size_t>(key.easing)];
+    if (key.easing == Easing::Free) at.update({{"leaves", plain(key.leaves)}, {"reaches", plain(key.reaches)}});
+    j["at"].push_back(std::move(at));
+  }
+  return j;
+}
+
 json toJson(const Node& node) {
   json j = withUnknown(node.unknown);
   j["uid"] = node.uid;
@@ -84,6 +98,8 @@ json toJson(const Node& node) {
   for (const auto& [id, value] : node.refused) params[id] = json::parse(value.written);
   for (const auto& [id, value] : node.params) params[id] = toJson(value);
   if (!node.follows.empty()) j["follows"] = node.follows;
+  for (const auto& [id, keys] : node.keys)
+    if (!keys.isEmpty()) j["keys"][id] = toJson(keys);
   json& inputs = j["inputs"];
   if (inputs.is_null()) inputs = json::object();
   for (const auto& [id, links] : node.inputs) {
@@ -149,6 +165,7 @@ json toJson(const PropEntry& p) {
 json toJson(const Dial& d) {
   json j = withUnknown(d.unknown);
   j.update({{"uid", d.uid}, {"name", d.name}, {"draft", plain(d.draft)}, {"final", plain(d.final)}});
+  if (!d.keys.isEmpty()) j["keys"] = toJson(d.keys);
   return j;
 }
 
@@ -221,6 +238,7 @@ json toJson(const PlanSettings& s) {
             {"sun_heading", plain(s.sunHeadingDeg)},
             {"sun_height", plain(s.sunHeightDeg)},
             {"haze_distance", plain(s.hazeDistance)}});
+  if (s.time) j["time"] = {{"first", s.time->first}, {"last", s.time->last}, {"rate", plain(s.time->rate)}};
   if (s.hasWater) j["water_level"] = plain(s.waterLevel);
   json cameras = json::array();
   for (const CameraEntry& c : s.cameras) {
@@ -325,7 +343,9 @@ std::string formatPlan(const Plan& plan) {
   json j = toJson(plan);
   if (plan.origin.text)
     if (const auto before = parsePlan(*plan.origin.text, {})) {
-      if (*before == plan) return *plan.origin.text;
+      Plan saved = plan;
+      saved.frame.reset();
+      if (*before == saved) return *plan.origin.text;
       writeAsBefore(j, json::parse(*plan.origin.text));
     }
   std::string out;

@@ -289,6 +289,36 @@ void takeParams(Node& node, json& unknown, json params) {
   if (!rest.empty()) unknown["params"] = rest;
 }
 
+template <typename T, std::size_t N>
+T oneOf(const Taker& take, const char* key, const std::array<const char*, N>& names, T usual);
+
+constexpr double kLatestFrame = 1e6;
+
+/// What a key's value is of is known when its node's kind is: it is judged where the plan is worked out.
+Keys toKeys(const json& j, const std::string& where, std::vector<Problem>& problems) {
+  const Taker take(j, where, problems);
+  Keys keys;
+  keys.before = oneOf(take, "before", kBeyonds, Beyond::Hold);
+  keys.after = oneOf(take, "after", kBeyonds, Beyond::Hold);
+  for (const json& item : take.list("at")) {
+    const Taker takeKey(item, "a key of " + where, problems);
+    takeKey.at("frame");
+    auto value = plainValue(takeKey.at("value"));
+    if (!value) {
+      takeKey.say(fmt::format("its value cannot be {}; it is left out", shortly(takeKey.at("value"))));
+      continue;
+    }
+    Key key{takeKey.number("frame", 1, -kLatestFrame, kLatestFrame), std::move(*value),
+            oneOf(takeKey, "easing", kEasings, Easing::Soft)};
+    key.leaves = takeKey.number("leaves", 0, -1000, 1000);
+    key.reaches = takeKey.number("reaches", 0, -1000, 1000);
+    const std::size_t before = keys.list.size();
+    setKey(keys, std::move(key));
+    if (keys.list.size() == before) takeKey.say("another one has the same frame; the later one stands");
+  }
+  return keys;
+}
+
 Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
   std::string where = fmt::format("node {}", number + 1);
   if (j.is_object())
@@ -315,9 +345,12 @@ Node toNode(const json& j, std::size_t number, std::vector<Problem>& problems) {
       throw std::runtime_error(fmt::format("{} follows {}, not a formula", where, shortly(formula)));
     node.follows[param] = formula.get<std::string>();
   }
+  for (const auto& [param, keys] : take.object("keys").items())
+    if (Keys read = toKeys(keys, fmt::format("{} of {}", param, where), problems); !read.isEmpty())
+      node.keys[param] = std::move(read);
   json unknown = j;
   for (const char* key : {"uid", "kind", "version", "title", "at", "skipped", "folded", "seed", "seed_locked", "inputs",
-                          "follows", "params"})
+                          "follows", "keys", "params"})
     unknown.erase(key);
   if (node.isInstance()) {
     unknown.erase("of");
@@ -504,8 +537,20 @@ PropEntry toProp(const json& j, std::size_t number, std::vector<Problem>& proble
 
 Dial toDial(const json& j, std::size_t number, std::vector<Problem>& problems) {
   const Taker take(j, fmt::format("dial {}", number + 1), problems);
-  return {take.name("uid"), take.name("name"), take.number("draft", 1, -1e12, 1e12),
-          take.number("final", 1, -1e12, 1e12), leftover(j, {"uid", "name", "draft", "final"})};
+  Dial d;
+  d.uid = take.name("uid");
+  d.name = take.name("name");
+  d.draft = take.number("draft", 1, -1e12, 1e12);
+  d.final = take.number("final", 1, -1e12, 1e12);
+  if (take.has("keys")) d.keys = toKeys(take.at("keys"), "dial " + d.name, problems);
+  for (const Key& key : d.keys.list)
+    if (!std::holds_alternative<double>(key.value)) {
+      take.say(fmt::format("its keys are no numbers; {} stands", d.final));
+      d.keys = {};
+      break;
+    }
+  d.unknown = leftover(j, {"uid", "name", "draft", "final", "keys"});
+  return d;
 }
 
 PaperItem toPaperItem(const json& j, std::size_t number, std::vector<Problem>& problems) {
@@ -551,6 +596,14 @@ PlanSettings toSettings(const json& j, std::vector<Problem>& problems) {
   s.sunHeadingDeg = take.number("sun_heading", s.sunHeadingDeg, -1e4, 1e4);
   s.sunHeightDeg = take.number("sun_height", s.sunHeightDeg, -90, 90);
   s.hazeDistance = take.above0("haze_distance", s.hazeDistance, 1e9);
+  if (take.has("time")) {
+    const Taker takeTime(take.at("time"), "the plan's time", problems);
+    PlanTime time;
+    time.first = takeTime.integer("first", time.first, -1'000'000, 1'000'000);
+    time.last = takeTime.integer("last", std::max(time.first, time.last), time.first, 1'000'000);
+    time.rate = takeTime.above0("rate", time.rate, 1000);
+    s.time = time;
+  }
   const json& cameras = take.list("cameras");
   for (std::size_t i = 0; i < cameras.size(); ++i) s.cameras.push_back(toCamera(cameras[i], s, i, problems));
   for (const auto& [key, b] : take.object("budgets").items()) {
@@ -558,8 +611,8 @@ PlanSettings toSettings(const json& j, std::vector<Problem>& problems) {
     const Budget budget{takeBudget.number("placements", 0, 0, 1e15), takeBudget.number("triangles", 0, 0, 1e15)};
     if (budget != Budget{}) s.budgets[key] = budget;
   }
-  s.unknown = leftover(
-      j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras"});
+  s.unknown = leftover(j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height",
+                           "haze_distance", "cameras", "time"});
   return s;
 }
 

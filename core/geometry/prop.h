@@ -43,7 +43,8 @@ struct PieceOf {
   int variant = 0;                // of several ways in which the owner was broken
   Vec3 pivot{0};                  // m, in the owner's space: where the piece's own pivot lies
   float volume = 0;               // m³, at size 1
-  std::vector<Contact> contacts;  // by name
+  std::vector<Contact> contacts;  // by name, with pieces of the same breaking
+  std::string breaking{};         // in which way of which node: other ones may have pieces of the same names
 };
 
 struct Prop {

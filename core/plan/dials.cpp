@@ -14,7 +14,25 @@ const ParamValue& valueIn(const FrontValue& front, Quality quality) {
   return quality == Quality::Draft ? front.draft : front.final;
 }
 
-/// What a name in a formula stands for: a front control, or a dial.
+constexpr std::array kTimeNames{"frame", "seconds", "phase"};
+
+std::optional<double> timeNamed(const Plan& plan, const std::string& name) {
+  const Moment now = momentOf(plan);
+  if (name == kTimeNames[0]) return now.frame;
+  if (name == kTimeNames[1]) return now.seconds;
+  if (name == kTimeNames[2]) return now.phase;
+  return {};
+}
+
+double valueOf(const Plan& plan, const Dial& dial, Quality quality) {
+  if (!dial.keys.isEmpty()) {
+    const ParamValue now = valueAt(dial.keys, momentOf(plan).frame);
+    if (const auto* number = std::get_if<double>(&now)) return *number;
+  }
+  return quality == Quality::Draft ? dial.draft : dial.final;
+}
+
+/// What a name in a formula stands for: a front control, a dial, or a measure of time.
 Result<double> numberNamed(const Plan& plan, const std::string& name, Quality quality) {
   for (const FrontValue& front : plan.fronts) {
     if (const auto number = frontNumber(front.control, valueIn(front, quality), name)) return *number;
@@ -25,7 +43,8 @@ Result<double> numberNamed(const Plan& plan, const std::string& name, Quality qu
                       : std::string("Only a parameter of its own sort can follow it"));
   }
   const auto dial = std::find_if(plan.dials.begin(), plan.dials.end(), [&](const Dial& d) { return d.name == name; });
-  if (dial != plan.dials.end()) return quality == Quality::Draft ? dial->draft : dial->final;
+  if (dial != plan.dials.end()) return valueOf(plan, *dial, quality);
+  if (const auto time = timeNamed(plan, name)) return *time;
   if (!plan.fronts.empty())
     return fail(ProblemCode::BadParameter, fmt::format("the sub-plan has no front control \"{}\"", name),
                 "Bring one to the front under that name, or type a number");
@@ -102,11 +121,63 @@ const ParamValue* wholeValue(const Plan& plan, const ParamSpec& spec, const std:
 
 }  // namespace
 
+namespace {
+
+/// Sets what has keys to its value at `frame`; what is wrong with it.
+std::optional<Problem> followKeys(Node& node, const NodeKind& kind, double frame) {
+  std::optional<Problem> first;
+  const auto tell = [&](std::string message, std::string advice) {
+    if (!first) first = problem(ProblemCode::BadParameter, std::move(message), std::move(advice));
+  };
+  for (const auto& [id, keys] : node.keys) {
+    const auto [param, part] = followedPart(id);
+    const ParamSpec* spec = kind.findParam(param);
+    if (keys.isEmpty()) continue;
+    if (!spec) {
+      tell(fmt::format("\"{}\" has keys, but there is no such parameter", id), "Take them out");
+      continue;
+    }
+    if (!canHaveKeys(spec->type)) {
+      tell(fmt::format("{} cannot have keys", spec->label), "Take them out");
+      continue;
+    }
+    const bool isTwice = std::any_of(node.follows.begin(), node.follows.end(), [&, p = param, k = part](const auto& f) {
+      const auto [other, its] = followedPart(f.first);
+      return other == p && (!its || !k || its == k);
+    });
+    if (isTwice) {
+      tell(fmt::format("{} has keys and follows a formula too", spec->label),
+           "Take the keys or the formula out");
+      continue;
+    }
+    ParamValue now = valueAt(keys, frame);
+    if (const auto* number = std::get_if<double>(&now)) {
+      ParamValue whole = node.value(*spec);
+      if (std::string fault = put(*spec, part, *number, whole); !fault.empty()) {
+        tell(std::move(fault), "Change its keys");
+        continue;
+      }
+      now = std::move(whole);
+    }
+    node.params[param] = std::move(now);
+  }
+  // Whole values are judged when all of their parts are there.
+  for (const auto& [id, keys] : node.keys)
+    if (const ParamSpec* spec = kind.findParam(followedPart(id).param); spec && !first)
+      if (std::string fault = faultOf(*spec, node.value(*spec)); !fault.empty())
+        tell(fmt::format("{} at frame {:g}", fault, frame), "Change its keys");
+  return first;
+}
+
+}  // namespace
+
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality) {
   std::map<std::string, Problem> problems;
+  const double frame = momentOf(plan).frame;
   for (Node& node : plan.nodes) {
     const NodeKind* kind = kindOf(node);
     if (!kind) continue;
+    if (auto fault = followKeys(node, *kind, frame)) problems[node.uid] = std::move(*fault);
     for (const auto& [key, formula] : node.follows) {
       const auto [param, part] = followedPart(key);
       const ParamSpec* spec = kind->findParam(param);
@@ -150,17 +221,20 @@ std::string faultOfDialName(const Plan& plan, const std::string& name, const std
     return "a dial's name is letters, digits and _, and does not start with a digit";
   for (const Dial& d : plan.dials)
     if (d.uid != ownUid && d.name == name) return fmt::format("there is a dial \"{}\" already", name);
-  if (const auto formula = Formula::compile(name); !formula || formula->names().empty())
+  if (const auto formula = Formula::compile(name);
+      !formula || formula->names().empty() || std::find(kTimeNames.begin(), kTimeNames.end(), name) != kTimeNames.end())
     return fmt::format("\"{}\" has a meaning of its own in formulas", name);
   return {};
 }
 
 ParamMap paramsNow(const Plan& plan, const Node& node, Quality quality) {
-  if (node.follows.empty()) return node.params;
+  if (node.follows.empty() && node.keys.empty()) return node.params;
   Plan followed;
   followed.nodes.push_back(node);
   followed.dials = plan.dials;
   followed.fronts = plan.fronts;
+  followed.settings.time = plan.settings.time;
+  followed.frame = plan.frame;
   followDials(followed, quality);
   return followed.nodes.front().params;
 }

@@ -1,4 +1,4 @@
-// Dials: numbers of the plan that parameters follow, as they are or by a formula ("spacing * 2").
+// What parameters follow: dials, which are numbers of the plan, as they are or by a formula ("spacing * 2"), and time.
 #pragma once
 
 #include "core/plan/context.h"
@@ -6,9 +6,9 @@
 
 namespace arvesk {
 
-/// Sets every parameter of `plan` that follows dials or front controls to its value in `quality`. What cannot be worked
-/// out keeps its own value and is told per node uid: a formula that does not parse, a name that no dial has, a result
-/// outside of the parameter's range.
+/// Sets every parameter of `plan` that has keys, or follows dials, front controls or time (`frame`, `seconds`,
+/// `phase`), to its value in `quality` at the plan's frame. What cannot be worked out keeps its own value and is told
+/// per node uid: a formula that does not parse, a name that no dial has, a result outside of the parameter's range.
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
 
 /// The parameters of one node of the plan as they are in `quality`.

@@ -108,6 +108,14 @@ std::optional<ValueType> outputType(const PlanIndex& index, Link link) {
 
 std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return outputType(PlanIndex(plan), link); }
 
+Moment momentOf(const Plan& plan) {
+  const auto& time = plan.settings.time;
+  if (!time) return {plan.frame.value_or(1), 0, 0};
+  const double frame = plan.frame.value_or(time->first);
+  const double since = frame - time->first;
+  return {frame, since / time->rate, since / (time->last - time->first + 1)};
+}
+
 std::string sentenceOf(const Plan& plan, const Node& node, Quality quality) {
   const NodeKind* kind = kindOf(node);
   if (!kind) return unknownKind(node).message;

@@ -81,6 +81,7 @@ struct Dial {
   double draft = 1;
   double final = 1;
   std::string unknown;
+  Keys keys{};  // in place of both: numbers
   bool operator==(const Dial&) const = default;
 };
 
@@ -105,6 +106,14 @@ struct Budget {
   bool operator==(const Budget&) const = default;
 };
 
+/// The frames of a plan that moves.
+struct PlanTime {
+  int first = 1;
+  int last = 120;
+  double rate = 24;  // frames per second
+  bool operator==(const PlanTime&) const = default;
+};
+
 struct PlanSettings {
   std::uint64_t seed = 1;
   double draftShare = 0.25;  // of what nodes that make points place in final
@@ -114,6 +123,7 @@ struct PlanSettings {
   double sunHeightDeg = 38;
   double hazeDistance = 600;  // m at which haze covers about two thirds
   std::vector<CameraEntry> cameras;
+  std::optional<PlanTime> time;           // none: nothing moves
   std::map<std::string, Budget> budgets;  // "all", or the uids of an output and a prop as "output/prop"
   std::string unknown;
   bool operator==(const PlanSettings&) const = default;
@@ -136,6 +146,7 @@ struct Plan {
   std::vector<FrontValue> fronts;  // of the sub-plan whose nodes these are (inside.h); a document has none
   std::string path;                // what stands before the uids of these nodes then
   PlanSettings settings;
+  std::optional<double> frame;  // that it is worked out at, no part of what is saved; none: its first one
   std::string unknown;
   bool isReadOnly = false;  // written by a newer version
   PlanOrigin origin;
@@ -165,6 +176,14 @@ bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to)
 
 /// What the output slot carries, or nothing when kind or output is not known.
 std::optional<ValueType> outputType(const Plan& plan, const Link& link);
+
+/// Where in its time a plan is: the names that formulas know.
+struct Moment {
+  double frame = 1;
+  double seconds = 0;  // since the first frame
+  double phase = 0;    // of the plan's time that has passed, 0 at its first frame; 1 would be the one after the last
+};
+Moment momentOf(const Plan& plan);
 
 /// One line about the node for its card: the kind's sentence, with what dials give in `quality`, and the masks it uses.
 std::string sentenceOf(const Plan& plan, const Node& node, Quality quality);

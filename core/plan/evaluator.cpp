@@ -379,11 +379,11 @@ class Run {
       return failed(node, problem(ProblemCode::Loop, "its inputs come from itself", "Take out one of the links"));
     if (std::string fault = node.refusal(); !fault.empty())
       return failed(node, problem(ProblemCode::BadParameter, std::move(fault), "Set it on the Bench"));
+    if (const auto wrong = m_dialProblems.find(node.uid); wrong != m_dialProblems.end())
+      return failed(node, wrong->second);  // it says what set the value too
     for (const ParamSpec& spec : step.kind->params)
       if (std::string fault = faultOf(spec, node.value(spec)); !fault.empty())
         return failed(node, problem(ProblemCode::BadParameter, std::move(fault)));
-    if (const auto wrong = m_dialProblems.find(node.uid); wrong != m_dialProblems.end())
-      return failed(node, wrong->second);
 
     KeyBuilder key;
     key.addText(step.kind->id);

@@ -75,6 +75,8 @@ Plan planInside(const Plan& document, const InsidePath& path) {
       plan.fronts.push_back({control, valueOf(*inDraft, control), valueOf(*inFinal, control)});
     Plan next;
     next.nodes = subPlan.nodes;
+    next.settings.time = document.settings.time;
+    next.frame = document.frame;
     for (Plan* each : {&draft, &final}) {
       next.fronts = plan.fronts;
       for (FrontValue& front : next.fronts)

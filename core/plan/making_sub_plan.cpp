@@ -427,6 +427,11 @@ class TakingApart {
     alone.nodes = {node};
     for (const auto& [key, formula] : follows) {
       std::string further = formula;
+      // Keys of a control go to what follows it; by a formula they cannot, and it tells.
+      if (const auto keys = m_instance.keys.find(formula); keys != m_instance.keys.end()) {
+        node.keys[key] = keys->second;
+        continue;
+      }
       if (const auto compiled = Formula::compile(formula); compiled && substitute(further, compiled->names()))
         node.follows[key] = further;
       else

@@ -1,6 +1,7 @@
 // Nodes and links as documents hold them, and what lies beside them on the Plan.
 #pragma once
 
+#include "core/plan/frame_keys.h"
 #include "core/plan/node_kind.h"
 
 namespace arvesk {
@@ -57,6 +58,7 @@ struct Node {
   ParamMap params;
   /// Parameter → formula over the plan's dials, or the front controls of the sub-plan, such as "spacing * 2".
   std::map<std::string, std::string> follows;
+  std::map<std::string, Keys> keys;  // parameter, or one of its numbers ("size.0")
   std::map<std::string, std::vector<Link>> inputs;
   std::string
       unknown;  // JSON object with keys and parameters that this version does not know; written back as they were

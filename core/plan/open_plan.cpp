@@ -76,6 +76,8 @@ class Opening {
       return close(uid, fault->second.message);
     Plan nodes;
     nodes.nodes = subPlan->nodes;
+    nodes.settings.time = m_document.settings.time;
+    nodes.frame = m_document.frame;
     for (const FrontControl& control : subPlan->fronts) {
       const ParamValue& value = valueOf(instance, control);
       if (!faultOf(specOf(control), value).empty()) return nullptr;  // the evaluator tells
@@ -236,6 +238,7 @@ class Opening {
       opened.isSeedLocked = node.isSeedLocked || level.isSeedLocked;
       opened.liesIn = level.liesIn;
       opened.follows.clear();
+      opened.keys.clear();
       if (const auto fault = level.faults.find(node.uid); fault != level.faults.end())
         refuse(opened, fault->second.message);
     }

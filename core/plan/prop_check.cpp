@@ -1,5 +1,6 @@
 #include "core/plan/prop_check.h"
 
+#include "core/base/groups.h"
 #include "core/geometry/welding.h"
 #include "core/plan/prop_making.h"
 
@@ -12,26 +13,21 @@ namespace {
 /// Do the closed bodies of a mesh hold less than nothing together? A hollow within another body may, by itself.
 bool isInsideOut(const Surface& s) {
   const auto welded = weldedOf(s);
-  std::vector<std::uint32_t> root(welded->vertex.size());
-  for (std::uint32_t i = 0; i < root.size(); ++i) root[i] = i;
-  const auto find = [&](std::uint32_t i) {
-    while (root[i] != i) i = root[i] = root[root[i]];
-    return i;
-  };
+  Groups bodies(welded->vertex.size());
   for (const UVec3& t : s.triangles)
-    for (const auto other : {t.y, t.z}) root[find(welded->place[other])] = find(welded->place[t.x]);
-  std::vector<std::uint8_t> isOpen(root.size(), 0);
+    for (const auto other : {t.y, t.z}) bodies.join(welded->place[other], welded->place[t.x]);
+  std::vector<std::uint8_t> isOpen(welded->vertex.size(), 0);
   const Array<TriangleEdge> edges = edgesByPlace(s, *welded);
   for (std::size_t i = 0; i < edges.size();) {
     std::size_t end = i + 1;
     while (end < edges.size() && edges[end].places == edges[i].places) ++end;
-    if (end == i + 1) isOpen[find(welded->place[s.triangles[edges[i].triangle].x])] = 1;
+    if (end == i + 1) isOpen[bodies.rootOf(welded->place[s.triangles[edges[i].triangle].x])] = 1;
     i = end;
   }
   const DVec3 middle(s.bounds().center());
   double volume = 0;
   for (const UVec3& t : s.triangles)
-    if (!isOpen[find(welded->place[t.x])])
+    if (!isOpen[bodies.rootOf(welded->place[t.x])])
       volume += glm::dot(DVec3(s.positions[t.x]) - middle,
                          glm::cross(DVec3(s.positions[t.y]) - middle, DVec3(s.positions[t.z]) - middle)) /
                 6;

@@ -160,6 +160,11 @@ Result<void> setParamByText(Plan& plan, const std::string& text) {
       return fail(ProblemCode::BadParameter,
                   fmt::format("{} of {} follows \"{}\" and cannot be set by itself", spec->label, node.title, formula),
                   "Set the dial: 'dial=value'");
+  for (const auto& [key, keys] : node.keys)
+    if (followedPart(key).param == param && !keys.isEmpty())
+      return fail(ProblemCode::BadParameter,
+                  fmt::format("{} of {} has keys and cannot be set by itself", spec->label, node.title),
+                  "Take its keys out, or set a dial that it follows");
   auto parsed = parseParam(*spec, value);
   if (!parsed) return Failure(parsed.error());
   node.params[param] = std::move(*parsed);

@@ -322,7 +322,7 @@ KitPtr asPiecesOf(const Kit& kit, const std::string& owner, const std::string& o
     auto made = std::make_shared<Prop>(whole);
     const auto volume = openEdges(*whole.surface).empty() ? static_cast<float>(closedVolume(*whole.surface)) : 0.0F;
     made->piece = std::make_shared<const PieceOf>(
-        PieceOf{owner, ownerName, 0, whole.home.position, volume, std::move(contacts[i])});
+        PieceOf{owner, ownerName, 0, whole.home.position, volume, std::move(contacts[i]), owner});
     out.entries.push_back({std::move(made), kit.entries[i].weight});
   }
   return std::make_shared<const Kit>(std::move(out));
@@ -362,7 +362,7 @@ Result<Pieces> piecesOf(const PieceOwner& owner, const std::vector<DVec3>& seeds
     const double left = worn.empty() ? piece.volume : closedVolume(*prop->surface);
     out.pieceVolume += left;
     prop->piece = std::make_shared<const PieceOf>(
-        PieceOf{owner.of, owner.name, owner.variant, Vec3(pivot), static_cast<float>(left), contacts[k]});
+        PieceOf{owner.of, owner.name, owner.variant, Vec3(pivot), static_cast<float>(left), contacts[k], within});
     prop->tags = owner.tags;
     prop->home = owner.home;
     prop->home.position += owner.home.turn * (owner.home.size * Vec3(pivot));

@@ -1,5 +1,6 @@
 #include "core/spatial/breaking.h"
 
+#include "core/base/groups.h"
 #include "core/base/hash.h"
 #include "core/spatial/cap.h"
 #include "core/spatial/cell_frame.h"
@@ -532,23 +533,14 @@ class Breaking {
   /// Numbers of the parts that share places, from 0, by their first triangle.
   static std::vector<std::uint32_t> groupsOf(const std::vector<BrokenTriangle>& triangles) {
     std::unordered_map<std::uint32_t, std::uint32_t> first;  // place → a triangle there
-    std::vector<std::uint32_t> parent(triangles.size());
-    std::iota(parent.begin(), parent.end(), 0U);
-    const auto root = [&](std::uint32_t i) {
-      while (parent[i] != i) i = parent[i] = parent[parent[i]];
-      return i;
-    };
+    Groups groups(triangles.size());
     for (std::uint32_t t = 0; t < triangles.size(); ++t)
-      for (const std::uint32_t p : triangles[t].places) {
-        const auto [found, isNew] = first.emplace(p, t);
-        const std::uint32_t a = root(t);
-        const std::uint32_t b = root(found->second);
-        if (!isNew && a != b) parent[std::max(a, b)] = std::min(a, b);
-      }
+      for (const std::uint32_t p : triangles[t].places)
+        if (const auto [found, isNew] = first.emplace(p, t); !isNew) groups.join(t, found->second);
     std::vector<std::uint32_t> out(triangles.size());
     std::unordered_map<std::uint32_t, std::uint32_t> number;
     for (std::uint32_t t = 0; t < triangles.size(); ++t)
-      out[t] = number.emplace(root(t), static_cast<std::uint32_t>(number.size())).first->second;
+      out[t] = number.emplace(groups.rootOf(t), static_cast<std::uint32_t>(number.size())).first->second;
     return out;
   }
 
@@ -597,22 +589,14 @@ void joinCells(Broken& broken, const CellGroups& groups) {
     return groups.isParted ? !groups.isParted(broken.pieces[c.a].seed, broken.pieces[c.b].seed)
                            : groupOf(c.a) == groupOf(c.b);
   };
-  std::vector<std::uint32_t> first(count);  // that each hangs together with, or one before it
-  std::iota(first.begin(), first.end(), 0U);
-  const auto rootOf = [&](std::uint32_t piece) {
-    while (first[piece] != piece) piece = first[piece] = first[first[piece]];
-    return piece;
-  };
-  for (const BrokenContact& c : broken.contacts) {
-    const std::uint32_t a = rootOf(c.a);
-    const std::uint32_t b = rootOf(c.b);
-    if (areTogether(c)) first[std::max(a, b)] = std::min(a, b);
-  }
+  Groups joined(count);
+  for (const BrokenContact& c : broken.contacts)
+    if (areTogether(c)) joined.join(c.a, c.b);
   std::vector<std::vector<std::uint32_t>> members(count);
   std::vector<std::uint32_t> roots;
   for (std::uint32_t p = 0; p < count; ++p) {
-    if (rootOf(p) == p) roots.push_back(p);
-    members[rootOf(p)].push_back(p);
+    if (joined.rootOf(p) == p) roots.push_back(p);
+    members[joined.rootOf(p)].push_back(p);
   }
   std::stable_sort(roots.begin(), roots.end(), [&](auto a, auto b) { return groupOf(a) < groupOf(b); });
   std::vector<std::uint32_t> placeOf(count);  // by old piece

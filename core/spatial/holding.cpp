@@ -1,6 +1,6 @@
 #include "core/spatial/holding.h"
 
-#include <numeric>
+#include "core/base/groups.h"
 
 namespace arvesk {
 namespace {
@@ -68,20 +68,12 @@ std::vector<Broke> brokenLoose(const std::vector<Touch>& touches, const std::vec
 }
 
 std::vector<std::uint32_t> groupsOf(const std::vector<Touch>& touches, std::size_t count, double leastArea) {
-  std::vector<std::uint32_t> first(count);
-  std::iota(first.begin(), first.end(), 0U);
-  const auto rootOf = [&](std::uint32_t i) {
-    while (first[i] != i) i = first[i] = first[first[i]];
-    return i;
-  };
-  for (const Touch& t : touches) {
-    if (t.area < leastArea) continue;
-    const std::uint32_t a = rootOf(t.a);
-    const std::uint32_t b = rootOf(t.b);
-    first[std::max(a, b)] = std::min(a, b);
-  }
-  for (std::uint32_t i = 0; i < count; ++i) first[i] = rootOf(i);
-  return first;
+  Groups groups(count);
+  for (const Touch& t : touches)
+    if (t.area >= leastArea) groups.join(t.a, t.b);
+  std::vector<std::uint32_t> out(count);
+  for (std::uint32_t i = 0; i < count; ++i) out[i] = groups.rootOf(i);
+  return out;
 }
 
 }  // namespace arvesk

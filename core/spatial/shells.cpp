@@ -1,5 +1,6 @@
 #include "core/spatial/shells.h"
 
+#include "core/base/groups.h"
 #include "core/base/sorting.h"
 #include "core/geometry/welding.h"
 #include "core/spatial/winding_tree.h"
@@ -9,24 +10,6 @@
 
 namespace arvesk {
 namespace {
-
-/// Union-find over triangles (Tarjan, "Efficiency of a good but not linear set union algorithm", 1975).
-class Groups {
- public:
-  explicit Groups(std::size_t count) : m_parent(count) { std::iota(m_parent.begin(), m_parent.end(), 0U); }
-  std::uint32_t rootOf(std::uint32_t i) {
-    while (m_parent[i] != i) i = m_parent[i] = m_parent[m_parent[i]];
-    return i;
-  }
-  void join(std::uint32_t a, std::uint32_t b) {
-    a = rootOf(a);
-    b = rootOf(b);
-    if (a != b) m_parent[std::max(a, b)] = std::min(a, b);
-  }
-
- private:
-  std::vector<std::uint32_t> m_parent;
-};
 
 /// A side of a triangle: the places it joins, and whether it runs from the lower to the higher one.
 struct Side {

@@ -4,6 +4,7 @@
 #include "core/spatial/flat_overlap.h"
 
 #include <algorithm>
+#include <optional>
 
 namespace arvesk {
 namespace {
@@ -33,28 +34,93 @@ double coveredArea(const PlacedTriangle& a, const PlacedTriangle& b, double gap)
   return std::abs(height / static_cast<double>(overlap.count())) <= gap ? overlap.area() : 0;
 }
 
-double touchArea(const PlacedMesh& a, const PlacedMesh& b, double gap) {
-  double sum = 0;
-  const DBox3 other = b.box().grown(gap);
-  for (std::size_t i = 0; i < a.count(); ++i) {
-    const PlacedTriangle t = a.triangle(i);
-    if (!t.box.meets(other)) continue;
-    const DVec3 area = t.area();
-    const double length = glm::length(area);
-    if (!(length > 0)) continue;
-    // As far as the gap to both sides: what faces it there.
-    const DVec3 aside = gap / length * area;
-    DBox3 room = t.box;
-    for (const DVec3& corner : t.corner) {
-      room.add(corner + aside);
-      room.add(corner - aside);
+/// The triangles of one placement by cells of room, for all that lies against it.
+class Facing {
+ public:
+  explicit Facing(const PlacedMesh& mesh) : m_from(mesh.box().min), m_seen(mesh.count(), 0) {
+    double sum = 0;
+    for (std::size_t i = 0; i < mesh.count(); ++i) {
+      const PlacedTriangle t = mesh.triangle(i);
+      m_sides.push_back({t, t.area()});
+      sum += t.box.diagonal();
     }
-    b.over(room, [&](const PlacedTriangle& s) {
-      if (s.box.meets(room) && glm::dot(area, s.area()) < 0) sum += coveredArea(t, s, gap);
-    });
+    const DVec3 wide = mesh.box().max - mesh.box().min;
+    const double longest = std::max({wide.x, wide.y, wide.z});
+    m_cell = std::max(sum / static_cast<double>(mesh.count()), longest / 40);
+    if (!(m_cell > 0)) m_cell = 1;
+    for (int k = 0; k < 3; ++k) m_cells[k] = static_cast<int>(wide[k] / m_cell) + 1;
+    std::vector<std::uint32_t> size(static_cast<std::size_t>(m_cells.x * m_cells.y * m_cells.z) + 1, 0);
+    for (const Side& s : m_sides) forCells(s.triangle.box, [&](std::size_t c) { ++size[c + 1]; });
+    for (std::size_t c = 1; c < size.size(); ++c) size[c] += size[c - 1];
+    m_items.resize(size.back());
+    m_start = size;
+    for (std::uint32_t i = 0; i < m_sides.size(); ++i)
+      forCells(m_sides[i].triangle.box, [&](std::size_t c) { m_items[size[c]++] = i; });
   }
-  return sum;
-}
+
+  /// m² that the other one covers of it.
+  double covered(const PlacedMesh& other, double gap) {
+    double sum = 0;
+    DBox3 own{m_from, m_from + m_cell * DVec3(m_cells)};
+    own = own.grown(gap);
+    for (std::size_t i = 0; i < other.count(); ++i) {
+      const PlacedTriangle t = other.triangle(i);
+      if (!t.box.meets(own)) continue;
+      const DVec3 area = t.area();
+      const double length = glm::length(area);
+      if (!(length > 0)) continue;
+      ++m_asked;
+      // As far as the gap to both sides, in steps: aslant, one box would hold much that does not face it.
+      const DVec3 normal = area / length;
+      const int steps = std::clamp(static_cast<int>(std::ceil(2 * gap / m_cell)), 1, 64);
+      for (int k = 0; k < steps; ++k) {
+        DBox3 room;
+        for (const DVec3& corner : t.corner) {
+          room.add(corner + gap * (2.0 * k / steps - 1) * normal);
+          room.add(corner + gap * (2.0 * (k + 1) / steps - 1) * normal);
+        }
+        forCells(room, [&](std::size_t c) {
+          for (std::uint32_t n = m_start[c]; n < m_start[c + 1]; ++n) {
+            const std::uint32_t item = m_items[n];
+            const Side& s = m_sides[item];
+            if (m_seen[item] == m_asked || glm::dot(area, s.area) >= 0 || !s.triangle.box.meets(room)) continue;
+            m_seen[item] = m_asked;
+            sum += coveredArea(t, s.triangle, gap);
+          }
+        });
+      }
+    }
+    return sum;
+  }
+
+ private:
+  struct Side {
+    PlacedTriangle triangle;
+    DVec3 area;
+  };
+  template <typename Visit>
+  void forCells(const DBox3& box, Visit visit) const {
+    glm::ivec3 from;
+    glm::ivec3 to;
+    for (int k = 0; k < 3; ++k) {
+      const double last = m_cells[k] - 1;
+      from[k] = static_cast<int>(std::clamp((box.min[k] - m_from[k]) / m_cell, 0.0, last));
+      to[k] = static_cast<int>(std::clamp((box.max[k] - m_from[k]) / m_cell, 0.0, last));
+    }
+    for (int x = from.x; x <= to.x; ++x)
+      for (int y = from.y; y <= to.y; ++y)
+        for (int z = from.z; z <= to.z; ++z) visit(static_cast<std::size_t>((x * m_cells.y + y) * m_cells.z + z));
+  }
+
+  DVec3 m_from;
+  double m_cell = 1;  // m
+  glm::ivec3 m_cells{1};
+  std::vector<Side> m_sides;
+  std::vector<std::uint32_t> m_start;  // by cell
+  std::vector<std::uint32_t> m_items;
+  std::vector<std::uint32_t> m_seen;  // by triangle: for which of the other one's it was last asked
+  std::uint32_t m_asked = 0;
+};
 
 }  // namespace
 
@@ -67,9 +133,13 @@ std::vector<Touch> touchesOf(const Task& task, const std::vector<PlacedMesh>& me
   parallelPieces(task, meshes.size(), 16, [&](std::size_t begin, std::size_t end) {
     for (std::size_t a = begin; a < end; ++a) {
       if (meshes[a].isEmpty()) continue;
+      endIfStopped();
+      std::optional<Facing> facing;
       for (const std::uint32_t b : grid.meeting(boxes[a])) {
         if (b <= a || !boxes[a].meets(boxes[b])) continue;
-        if (const double area = touchArea(meshes[a], meshes[b], gap); area > 0)
+        if (meshes[b].isEmpty()) continue;
+        if (!facing) facing.emplace(meshes[a]);
+        if (const double area = facing->covered(meshes[b], gap); area > 0)
           found[a].push_back({static_cast<std::uint32_t>(a), b, area});
       }
     }

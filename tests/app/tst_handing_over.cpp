@@ -92,6 +92,26 @@ class TestHandingOver : public test::WindowTest {
     }
   }
 
+  /// Convex bodies come beside where something is broken, and only there can they be asked for.
+  void bodiesComeBesidePieces() {
+    QVERIFY(!part<QCheckBox>("export_bodies")->isVisible());
+    m_export->close();
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/broken.arvesk")));
+    waitForResults();
+    trigger("file_export");
+    m_export = w().findChildren<ExportWindow*>().last();
+    auto* bodies = part<QCheckBox>("export_bodies");
+    QTRY_VERIFY(bodies->isVisible());
+    QTemporaryDir dir;
+    exportTo(dir.filePath(QStringLiteral("plain.csv")));
+    QVERIFY(placed() > 100 && !QFile::exists(dir.filePath(QStringLiteral("plain-bodies.glb"))));
+    QTest::mouseClick(bodies, Qt::LeftButton, {}, {8, bodies->height() / 2});
+    QVERIFY(bodies->isChecked());
+    exportTo(dir.filePath(QStringLiteral("wall.csv")));
+    QVERIFY2(!words().startsWith(QLatin1Char('!')), qPrintable(words()));
+    QVERIFY(QFileInfo(dir.filePath(QStringLiteral("wall-bodies.glb"))).size() > 10'000);
+  }
+
   /// What a format does not hold cannot be chosen for it, and the window says so.
   void volumesGoIntoVdbAlone() {
     m_export->close();

@@ -163,6 +163,58 @@ class TestCli : public QObject {
     QVERIFY(counts[0].toInt() > 1000);
   }
 
+  void bodiesComeBesideOnWish() {
+    QTemporaryDir dir;
+    const QString plan = test::sourcePath("demo/examples/broken.arvesk");
+    const Ran r = run({"export", plan, "--to", dir.filePath(QStringLiteral("wall.csv")), "--bodies", "--quiet"});
+    QVERIFY2(r.status == 0, qPrintable(r.err));
+    QVERIFY(QFileInfo(dir.filePath(QStringLiteral("wall-bodies.glb"))).size() > 10'000);
+    QVERIFY(QFile::exists(dir.filePath(QStringLiteral("wall-contacts.csv"))));
+  }
+
+  /// A file for each frame; those that are there stay when asked, and a plan without time has no frames of its own.
+  void framesAreFilesOfTheirOwn() {
+    QTemporaryDir dir;
+    const QString plan = changedSlope(dir, [](QJsonObject& p) {
+      QJsonObject settings = p[QStringLiteral("settings")].toObject();
+      settings[QStringLiteral("time")] = QJsonObject{{"first", 3}, {"last", 5}, {"rate", 24}};
+      p[QStringLiteral("settings")] = settings;
+      const auto key = [](int frame, double value) { return QJsonObject{{"frame", frame}, {"value", value}}; };
+      setInNode(p, QStringLiteral("sow"), QStringLiteral("keys"),
+                QJsonObject{{"density", QJsonObject{{"at", QJsonArray{key(3, 1), key(5, 3)}}}}});
+    });
+    const auto countOf = [&](const char* file) {
+      QFile csv(dir.filePath(QLatin1String(file)));
+      return csv.open(QIODevice::ReadOnly) ? csv.readAll().count('\n') : -1;
+    };
+    const QStringList words{"export", plan, "--to", dir.filePath(QStringLiteral("film.csv")), "--quiet"};
+    const Ran all = run(words + QStringList{"--frames", "all"});
+    QVERIFY2(all.status == 0, qPrintable(all.err));
+    QVERIFY(countOf("film.0003.csv") > 10 && !QFile::exists(dir.filePath(QStringLiteral("film.0002.csv"))));
+    QVERIFY(countOf("film.0004.csv") > countOf("film.0003.csv") && countOf("film.0005.csv") > countOf("film.0004.csv"));
+    // One frame alone is the same, whatever was worked out before it.
+    QCOMPARE(run(words + QStringList{"--frame", "4"}).status, 0);
+    QFile one(dir.filePath(QStringLiteral("film.csv")));
+    QFile same(dir.filePath(QStringLiteral("film.0004.csv")));
+    QVERIFY(one.open(QIODevice::ReadOnly) && same.open(QIODevice::ReadOnly) && one.readAll() == same.readAll());
+    QVERIFY(QFile::remove(dir.filePath(QStringLiteral("film.0005.csv"))));
+    QFile stays(dir.filePath(QStringLiteral("film.0004.csv")));
+    QVERIFY(stays.open(QIODevice::WriteOnly) && stays.write("mine") == 4);
+    stays.close();
+    QCOMPARE(run(words + QStringList{"--frames", "3-5", "--go-on"}).status, 0);
+    QVERIFY(countOf("film.0004.csv") == 0 && countOf("film.0005.csv") > 10);
+    const Ran picture = run({"picture", plan, "--to", dir.filePath(QStringLiteral("p.png")), "--size", "60x40",
+                             "--samples", "1", "--frames=-1-0", "--quiet"});
+    QVERIFY2(picture.status == 0, qPrintable(picture.err));
+    QVERIFY(QFile::exists(dir.filePath(QStringLiteral("p.-001.png"))) &&
+            QFile::exists(dir.filePath(QStringLiteral("p.0000.png"))));
+    const Ran none = run({"export", slope(), "--to", dir.filePath(QStringLiteral("x.csv")), "--frames", "all"});
+    QVERIFY(none.status == 1 && none.err.contains(QStringLiteral("the plan has no time")));
+    const Ran wrong = run({"export", slope(), "--to", dir.filePath(QStringLiteral("x.csv")), "--frames", "9-3"});
+    QVERIFY(wrong.status == 1 && wrong.err.contains(QStringLiteral("are not like 1-120")));
+    QCOMPARE(run({"export", slope(), "--to", "x.csv", "--frame", "3", "--frames", "all"}).status, 2);
+  }
+
   void picturesHaveTheSizeAsked() {
     QTemporaryDir dir;
     const QString path = dir.filePath(QStringLiteral("p.png"));

@@ -81,15 +81,17 @@ Inputs inputsFor(const NodeKind& kind, const PointsPtr& points) {
 std::vector<ParamMap> choicesOf(const NodeKind& kind) {
   std::vector<ParamMap> all{kind.trial.params};
   if (kind.settingsFor) all.push_back(kind.settingsFor(*pointsOnGround()));
-  const auto with = [&](const std::string& id, ParamValue value) {
+  const auto with = [&](const ParamSpec& spec, const ParamValue& value) {
+    const auto tried = kind.trial.params.find(spec.id);
+    if (value == (tried == kind.trial.params.end() ? spec.defaultValue : tried->second)) return;  // the trial itself
     all.push_back(kind.trial.params);
-    all.back()[id] = std::move(value);
+    all.back()[spec.id] = value;
   };
   for (const ParamSpec& spec : kind.params) {
     if (spec.type == ParamType::Choice)
-      for (const Option& o : spec.options) with(spec.id, o.id);
+      for (const Option& o : spec.options) with(spec, o.id);
     if (spec.type == ParamType::Toggle)
-      for (const bool on : {false, true}) with(spec.id, on);
+      for (const bool on : {false, true}) with(spec, on);
   }
   return all;
 }

@@ -126,6 +126,7 @@ class TestSchema : public QObject {
     n.seed = 7;
     n.params = {{"density", 2.0}, {"way", std::string("even")}, {"spacings", std::vector<double>{1, 2}}};
     n.follows = {{"spacing", "apart * 2"}};
+    n.keys["density"] = {{{1, 2.0, Easing::Free, 1, 0.5}, {9, 3.0, Easing::Held}}, Beyond::Loop, Beyond::Mirror};
     n.inputs["surface"] = {{"b", "surface", "slot"}};
     plan.nodes.push_back(n);
     PropEntry prop;
@@ -157,7 +158,8 @@ class TestSchema : public QObject {
                    {{}, ValueInto::Gray, ValueBy::EdgeDistance, 0.1, 0, 0.1, 20, {0, 1, 0}}};
     plan.props.push_back(prop);
     plan.settings.budgets["all"] = {1000, 2000};
-    plan.dials.push_back({"d", "apart", 1, 2, {}});
+    plan.dials.push_back({"d", "apart", 1, 2, {}, {{{1, 2.0}}}});
+    plan.settings.time = PlanTime{1, 48, 25};
     plan.paper.push_back({"bed", PaperItem::Sort::Bed, "Dunes", 1, 2, 300, 200, {}});
     plan.paper.push_back({"note", PaperItem::Sort::Note, "Look here", 1, 2, 300, 200, {}});
     plan.settings.hasWater = true;
@@ -208,6 +210,7 @@ class TestSchema : public QObject {
     n.inside = "there/";
     n.params = {{"wide", std::string("a")}};
     n.follows.clear();
+    n.keys.clear();
     plan.nodes.push_back(n);
     const QJsonObject written = QJsonDocument::fromJson(QByteArray::fromStdString(formatPlan(plan))).object();
     Checker checker(readJson(test::sourcePath("docs/format/plan.schema.json")));

@@ -407,6 +407,7 @@ class TestContract : public EveryKind {
         return made;
       };
       const std::set<std::uint64_t> one = madeBy("one");
+      if (one.empty()) continue;
       for (const std::uint64_t id : madeBy("other")) QVERIFY2(!one.contains(id), "two nodes made the same id");
     }
   }

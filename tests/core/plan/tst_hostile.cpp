@@ -130,8 +130,8 @@ class TestHostile : public test::EveryKind {
     const auto row = [](const char* name, const QString& before, const QString& after) {
       QTest::newRow(name) << before << after;
     };
-    for (const char* key :
-         {"version", "title", "at", "skipped", "folded", "seed", "seed_locked", "params", "inputs", "follows", "mood"})
+    for (const char* key : {"version", "title", "at", "skipped", "folded", "seed", "seed_locked", "params", "inputs",
+                            "follows", "keys", "mood"})
       row(key,
           QStringLiteral(R"({"format":"arvesk-plan","nodes":[{"uid":"n","kind":"vary","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
@@ -141,8 +141,8 @@ class TestHostile : public test::EveryKind {
       row(qPrintable(QStringLiteral("prop ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","props":[{"uid":"p","file":"p.glb","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
-    for (const char* key :
-         {"seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance", "cameras", "budgets"})
+    for (const char* key : {"seed", "draft_share", "water_level", "sun_heading", "sun_height", "haze_distance",
+                            "cameras", "budgets", "time"})
       row(qPrintable(QStringLiteral("settings ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","settings":{"%1":)").arg(QLatin1String(key)), QStringLiteral("}}"));
     for (const char* key : {"name", "eye", "target", "field_of_view", "sun_heading"})
@@ -154,7 +154,22 @@ class TestHostile : public test::EveryKind {
       row(qPrintable(QStringLiteral("note ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","paper":[{"uid":"w","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
-    for (const char* key : {"draft", "final", "name"})
+    for (const char* key : {"first", "last", "rate"})
+      row(qPrintable(QStringLiteral("time ") + QLatin1String(key)),
+          QStringLiteral(R"({"format":"arvesk-plan","settings":{"time":{"%1":)").arg(QLatin1String(key)),
+          QStringLiteral("}}}"));
+    for (const char* key : {"before", "after", "at"})
+      row(qPrintable(QStringLiteral("keys ") + QLatin1String(key)),
+          QStringLiteral(R"({"format":"arvesk-plan","nodes":[{"uid":"n","kind":"vary","keys":{"tilt":{"%1":)")
+              .arg(QLatin1String(key)),
+          QStringLiteral("}}}]}"));
+    for (const char* key : {"frame", "value", "easing", "leaves", "reaches"})
+      row(qPrintable(QStringLiteral("key ") + QLatin1String(key)),
+          QStringLiteral(R"({"format":"arvesk-plan","dials":[{"uid":"d","name":"way","keys":{"at":[)"
+                         R"({"frame":1,"value":2},{"frame":3,"value":4,"easing":"free","%1":)")
+              .arg(QLatin1String(key)),
+          QStringLiteral("}]}}]}"));
+    for (const char* key : {"draft", "final", "name", "keys"})
       row(qPrintable(QStringLiteral("dial ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","dials":[{"uid":"d","name":"way","%1":)").arg(QLatin1String(key)),
           QStringLiteral("}]}"));
@@ -172,7 +187,7 @@ class TestHostile : public test::EveryKind {
                            R"("sub_plans":[{"uid":"s","nodes":[],"fronts":[{"id":"f","type":"%1","%2":)")
                 .arg(QLatin1String(type), QLatin1String(key)),
             QStringLiteral("}]}]}"));
-    for (const char* key : {"of", "inside", "params", "inputs", "follows", "version", "seed"})
+    for (const char* key : {"of", "inside", "params", "inputs", "follows", "keys", "version", "seed"})
       row(qPrintable(QStringLiteral("instance ") + QLatin1String(key)),
           QStringLiteral(R"({"format":"arvesk-plan","sub_plans":[{"uid":"s","nodes":[{"uid":"i","kind":"way-in"}],)"
                          R"("fronts":[{"id":"a","type":"number"}]}],)"
