@@ -1,13 +1,15 @@
 #include "app/site/time_line.h"
 
 #include "app/bench/number_field.h"
-#include "app/model/plan_model.h"
 #include "app/window/theme.h"
+#include "core/plan/key_edits.h"
 
+#include <QContextMenuEvent>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
 #include <QLocale>
+#include <QMenu>
 #include <QPainter>
 #include <QToolButton>
 
@@ -30,6 +32,9 @@ ParamSpec frameSpec(const char* id, const QString& label) {
   return spec;
 }
 
+/// Where the line is, px from above.
+double groundOf(int height) { return height - 9.5; }
+
 /// So that numbers do not run into each other.
 int stepFor(int frames, double width) {
   for (int step = 1;; step *= 10)
@@ -42,7 +47,12 @@ int stepFor(int frames, double width) {
 FrameRuler::FrameRuler(PlanModel* model, QWidget* parent) : QWidget(parent), m_model(model) {
   setObjectName(QStringLiteral("frames"));
   setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
   setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
+  setToolTip(
+      tr("A drag or the arrow keys go to a frame. Beads are keys of the selected node: a drag moves them, with "
+         "Ctrl it copies, with Shift all later ones come along, with Alt all are stretched; Delete takes those at "
+         "the needle out."));
 }
 
 void FrameRuler::showKeysOf(const QStringList& nodes) {
@@ -58,17 +68,48 @@ double FrameRuler::xOf(double frame) const {
   return kSide + (frame - first()) / frames * (width() - 2 * kSide);
 }
 
-void FrameRuler::goTo(double x) {
+double FrameRuler::frameAt(double x) const {
   const int frames = std::max(1, last() - first());
   const double at = first() + (x - kSide) / std::max(1, width() - 2 * kSide) * frames;
-  m_model->setFrame(std::clamp(std::round(at), static_cast<double>(first()), static_cast<double>(last())));
+  return std::clamp(std::round(at), static_cast<double>(first()), static_cast<double>(last()));
+}
+
+std::optional<double> FrameRuler::beadAt(const QPointF& at) const {
+  if (at.y() < groundOf(height()) - 2) return {};
+  std::optional<double> nearest;
+  for (const QString& uid : m_nodes)
+    if (const Node* node = m_model->plan().find(uid.toStdString()))
+      for (const double frame : framesOf(node->keys)) {
+        const double away = std::abs(xOf(frame) - at.x());
+        if (away <= 5 && (!nearest || away < std::abs(xOf(*nearest) - at.x()))) nearest = frame;
+      }
+  return nearest;
+}
+
+void FrameRuler::changeKeys(const QString& words, double frame,
+                            const std::function<void(Keys& keys, std::size_t at)>& change) {
+  m_model->edit(words, [&](Plan& plan) {
+    for (const QString& uid : m_nodes) {
+      Node* node = plan.find(uid.toStdString());
+      if (!node) continue;
+      for (auto& [id, keys] : node->keys)
+        for (std::size_t k = keys.list.size(); k-- > 0;)
+          if (keys.list[k].frame == frame) change(keys, k);
+      std::erase_if(node->keys, [](const auto& of) { return of.second.isEmpty(); });
+    }
+  });
+}
+
+void FrameRuler::takeKeysAt(double frame) {
+  changeKeys(tr("Take the keys at frame %1 out").arg(frame), frame,
+             [](Keys& keys, std::size_t at) { keys.list.erase(keys.list.begin() + static_cast<std::ptrdiff_t>(at)); });
 }
 
 void FrameRuler::paintEvent(QPaintEvent*) {
   const Theme& theme = Theme::current();
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
-  const double ground = height() - 9.5;
+  const double ground = groundOf(height());
   const double end = width() - kSide;
   painter.setPen(theme.rule);
   painter.drawLine(QPointF(kSide, ground), QPointF(end, ground));
@@ -95,18 +136,80 @@ void FrameRuler::paintEvent(QPaintEvent*) {
   painter.setBrush(theme.ink);
   for (const QString& uid : m_nodes)
     if (const Node* node = m_model->plan().find(uid.toStdString()))
-      for (const auto& [id, keys] : node->keys)
-        for (const Key& key : keys.list)
-          if (key.frame >= first() && key.frame <= last())
-            painter.drawEllipse(QPointF(xOf(key.frame), ground + 4.5), 3, 3);
+      for (const double frame : framesOf(node->keys))
+        if (frame >= first() && frame <= last()) painter.drawEllipse(QPointF(xOf(frame), ground + 4.5), 3, 3);
   painter.setPen(QPen(hasFocus() ? theme.accent : theme.ink, 2));
   painter.drawLine(QPointF(xOf(now), ground - 6), QPointF(xOf(now), height()));
   painter.drawText(roomOf(now), Qt::AlignCenter, number(now));
 }
 
-void FrameRuler::mousePressEvent(QMouseEvent* event) { goTo(event->position().x()); }
+void FrameRuler::mousePressEvent(QMouseEvent* event) {
+  if (event->button() != Qt::LeftButton) return;
+  const auto bead = beadAt(event->position());
+  if (!bead) return goTo(event->position().x());
+  m_drag = Drag{*bead, {}, ++m_gestures};
+  for (const QString& uid : m_nodes)
+    if (const Node* node = m_model->plan().find(uid.toStdString())) m_drag->before[node->uid] = node->keys;
+}
+
 void FrameRuler::mouseMoveEvent(QMouseEvent* event) {
-  if (event->buttons() & Qt::LeftButton) goTo(event->position().x());
+  if (!(event->buttons() & Qt::LeftButton)) {
+    setCursor(beadAt(event->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+    return;
+  }
+  if (m_drag)
+    drag(frameAt(event->position().x()), event->modifiers());
+  else
+    goTo(event->position().x());
+}
+
+void FrameRuler::mouseReleaseEvent(QMouseEvent*) { m_drag.reset(); }
+
+void FrameRuler::drag(double to, Qt::KeyboardModifiers with) {
+  const KeyMove how = with & Qt::ControlModifier ? KeyMove::Copy
+                      : with & Qt::ShiftModifier ? KeyMove::Along
+                      : with & Qt::AltModifier   ? KeyMove::Stretch
+                                                 : KeyMove::One;
+  m_model->edit(
+      tr("Move keys to frame %1").arg(to),
+      [&](Plan& plan) {
+        for (const auto& [uid, tracks] : m_drag->before)
+          if (Node* node = plan.find(uid))
+            for (const auto& [id, keys] : tracks) node->keys[id] = movedKeys(keys, m_drag->from, to, how);
+      },
+      QStringLiteral("keys.%1").arg(m_drag->gesture));
+}
+
+void FrameRuler::contextMenuEvent(QContextMenuEvent* event) {
+  const auto bead = beadAt(event->pos());
+  if (!bead) return;
+  QMenu menu(this);
+  menu.setObjectName(QStringLiteral("bead_menu"));
+  const auto ease = [&](const QString& words, const char* name, Easing easing) {
+    menu.addAction(words, this,
+                   [this, words, easing, frame = *bead] {
+                     changeKeys(words, frame, [&](Keys& keys, std::size_t at) { keys.list[at].easing = easing; });
+                   })
+        ->setObjectName(QLatin1String(name));
+  };
+  ease(tr("On from here: softly"), "ease_soft", Easing::Soft);
+  ease(tr("On from here: evenly"), "ease_even", Easing::Even);
+  ease(tr("On from here: held until the next key"), "ease_held", Easing::Held);
+  menu.addSeparator();
+  const auto beyond = [&](const QString& words, const char* name, Beyond how) {
+    menu.addAction(words, this,
+                   [this, words, how, frame = *bead] {
+                     changeKeys(words, frame, [&](Keys& keys, std::size_t) { keys.before = keys.after = how; });
+                   })
+        ->setObjectName(QLatin1String(name));
+  };
+  beyond(tr("Beyond its keys: it stays"), "beyond_hold", Beyond::Hold);
+  beyond(tr("Beyond its keys: over and over"), "beyond_loop", Beyond::Loop);
+  beyond(tr("Beyond its keys: back and forth"), "beyond_mirror", Beyond::Mirror);
+  menu.addSeparator();
+  menu.addAction(tr("Take the keys at frame %1 out").arg(*bead), this, [this, frame = *bead] { takeKeysAt(frame); })
+      ->setObjectName(QStringLiteral("take_bead"));
+  menu.exec(event->globalPos());
 }
 
 void FrameRuler::keyPressEvent(QKeyEvent* event) {
@@ -116,6 +219,7 @@ void FrameRuler::keyPressEvent(QKeyEvent* event) {
     case Qt::Key_Right: return m_model->setFrame(std::min<double>(last(), std::floor(now) + 1));
     case Qt::Key_Home: return m_model->setFrame(first());
     case Qt::Key_End: return m_model->setFrame(last());
+    case Qt::Key_Delete: return takeKeysAt(now);
     default: QWidget::keyPressEvent(event);
   }
 }
@@ -155,7 +259,11 @@ TimeLine::TimeLine(PlanModel* model, std::function<bool()> isShown, QWidget* par
   m_play = button(tr("Play"), "time_play", tr("Shows one frame after the other, each as soon as it is worked out"));
   m_loop = button(tr("Over and over"), "time_loop", tr("Begins anew after the last frame"));
   m_loop->setChecked(true);
+  auto* here = new QLabel(tr("Frame"), this);
+  here->setProperty("role", QStringLiteral("quiet"));
+  row->addWidget(here);
   m_frame = field("time_frame", tr("Frame"), tr("The frame that is shown; it may lie between two"), -1e6);
+  row->addSpacing(10);
   m_first = field("time_first", tr("First frame"), tr("The first frame of the plan"), -1e6);
   m_ruler = new FrameRuler(model, this);
   m_ruler->setAccessibleName(tr("Frames"));

@@ -1,6 +1,8 @@
 // The line of time under Site, of a plan that moves: which frame is shown, playing, the keys of the selected node.
 #pragma once
 
+#include "app/model/plan_model.h"
+
 #include <QTimer>
 #include <QWidget>
 
@@ -11,9 +13,10 @@ class QToolButton;
 namespace arvesk {
 
 class NumberField;
-class PlanModel;
 
-/// A ruler of frames with a needle at the one that is shown; dragging it, the arrow keys, Home and End move it.
+/// A ruler of frames with a needle at the one that is shown; dragging it, the arrow keys, Home and End move it. Under
+/// it hang the keys of the selected nodes as beads: a drag moves those of a frame, with Ctrl copies of them, with Shift
+/// all later ones along; with Alt it stretches all. The Delete key takes those at the needle out.
 class FrameRuler : public QWidget {
   Q_OBJECT
 
@@ -27,18 +30,35 @@ class FrameRuler : public QWidget {
   void paintEvent(QPaintEvent* event) override;
   void mousePressEvent(QMouseEvent* event) override;
   void mouseMoveEvent(QMouseEvent* event) override;
+  void mouseReleaseEvent(QMouseEvent* event) override;
   void keyPressEvent(QKeyEvent* event) override;
   void focusInEvent(QFocusEvent* event) override;
   void focusOutEvent(QFocusEvent* event) override;
+  void contextMenuEvent(QContextMenuEvent* event) override;
 
  private:
+  /// Keys that are dragged: what they were when it began.
+  struct Drag {
+    double from;
+    std::map<std::string, std::map<std::string, Keys>> before;  // by uid and parameter
+    int gesture;
+  };
   int first() const;
   int last() const;
   double xOf(double frame) const;
-  void goTo(double x);
+  double frameAt(double x) const;
+  void goTo(double x) { m_model->setFrame(frameAt(x)); }
+  /// The frame of the bead under a place; none where there is none.
+  std::optional<double> beadAt(const QPointF& at) const;
+  /// Changes the keys at a frame, of all nodes that are shown.
+  void changeKeys(const QString& words, double frame, const std::function<void(Keys& keys, std::size_t at)>& change);
+  void takeKeysAt(double frame);
+  void drag(double to, Qt::KeyboardModifiers with);
 
   PlanModel* m_model;
   QStringList m_nodes;
+  std::optional<Drag> m_drag;
+  int m_gestures = 0;
 };
 
 class TimeLine : public QWidget {

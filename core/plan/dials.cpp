@@ -146,8 +146,7 @@ std::optional<Problem> followKeys(Node& node, const NodeKind& kind, double frame
       return other == p && (!its || !k || its == k);
     });
     if (isTwice) {
-      tell(fmt::format("{} has keys and follows a formula too", spec->label),
-           "Take the keys or the formula out");
+      tell(fmt::format("{} has keys and follows a formula too", spec->label), "Take the keys or the formula out");
       continue;
     }
     ParamValue now = valueAt(keys, frame);

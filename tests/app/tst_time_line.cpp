@@ -5,6 +5,7 @@
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
+#include <QContextMenuEvent>
 #include <QLabel>
 #include <QMenu>
 #include <QToolButton>
@@ -129,6 +130,68 @@ class TestTimeLine : public test::WindowTest {
     goTo(3.5);
     QTest::keyClick(ruler(), Qt::Key_Right);
     QCOMPARE(frame(), 4.0);
+  }
+
+  /// Beads under the ruler are moved, copied, pushed and stretched, eased by their menu, and taken out.
+  void beadsAreDragged() {
+    trigger("site_time");
+    type(field("time_last"), QStringLiteral("101"));
+    const auto at = [&](double frame) {
+      return QPoint(8 + static_cast<int>(std::lround((frame - 1) / 100 * (ruler()->width() - 16))),
+                    ruler()->height() - 5);
+    };
+    const auto frames = [&] {
+      std::vector<double> out;
+      for (const Key& key : densityKeys().list) out.push_back(key.frame);
+      return out;
+    };
+    const auto drag = [&](double from, double to, Qt::KeyboardModifiers with = {}) {
+      QTest::mousePress(ruler(), Qt::LeftButton, with, at(from));
+      for (const double share : {0.4, 1.0}) {
+        const QPoint p = at(from + share * (to - from));
+        QMouseEvent moved(QEvent::MouseMove, p, ruler()->mapToGlobal(p), Qt::NoButton, Qt::LeftButton, with);
+        QApplication::sendEvent(ruler(), &moved);
+      }
+      QTest::mouseRelease(ruler(), Qt::LeftButton, with, at(to));
+    };
+    using Frames = std::vector<double>;
+    for (const double frame : {1.0, 21.0, 41.0}) {
+      goTo(frame);
+      choose("set_key");
+    }
+    const int steps = w().model().undoStack().index();
+    drag(21, 31);
+    QCOMPARE(frames(), (Frames{1, 31, 41}));
+    QCOMPARE(w().model().undoStack().index(), steps + 1);  // a drag is one step
+    QCOMPARE(frame(), 41.0);                               // and the needle stays
+    drag(31, 61, Qt::ControlModifier);
+    QCOMPARE(frames(), (Frames{1, 31, 41, 61}));
+    drag(41, 51, Qt::ShiftModifier);
+    QCOMPARE(frames(), (Frames{1, 31, 51, 71}));
+    drag(71, 36, Qt::AltModifier);
+    QCOMPARE(frames(), (Frames{1, 16, 26, 36}));
+    const auto chooseAt = [&](double frame, const char* action) {
+      QTimer::singleShot(0, this, [action] {
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        QVERIFY(menu);
+        QTest::mouseClick(menu, Qt::LeftButton, {},
+                          menu->actionGeometry(menu->findChild<QAction*>(QLatin1String(action))).center());
+        menu->close();
+      });
+      QContextMenuEvent asked(QContextMenuEvent::Mouse, at(frame), ruler()->mapToGlobal(at(frame)));
+      QApplication::sendEvent(ruler(), &asked);
+    };
+    chooseAt(16, "ease_held");
+    QVERIFY(densityKeys().list[1].easing == Easing::Held && densityKeys().list[0].easing == Easing::Soft);
+    chooseAt(26, "beyond_mirror");
+    QVERIFY(densityKeys().before == Beyond::Mirror && densityKeys().after == Beyond::Mirror);
+    chooseAt(16, "take_bead");
+    QCOMPARE(frames(), (Frames{1, 26, 36}));
+    goTo(36);
+    ruler()->setFocus();
+    QTest::keyClick(ruler(), Qt::Key_Delete);
+    QCOMPARE(frames(), (Frames{1, 26}));
+    waitForResults();
   }
 
   /// Each frame is shown before the next one begins; without over and over it stops at the last.

@@ -218,9 +218,9 @@ class TestCancel : public QObject {
     const double takes = static_cast<double>(whole.elapsed());
     double worst = all.isCancelled ? all.milliseconds : 0;
     int cancels = all.isCancelled ? 1 : 0;
-    for (int k = 1; k < 5; ++k) {
+    for (int k = 1; k < 4; ++k) {
       m_files->memory().clear();
-      const Ended one = cancelledAfter(plan, std::min(takes, 1'500.0) * k / 5.5);
+      const Ended one = cancelledAfter(plan, std::min(takes, 1'500.0) * k / 4.5);
       worst = std::max(worst, one.milliseconds);
       cancels += one.isCancelled ? 1 : 0;
     }
@@ -249,7 +249,7 @@ class TestCancel : public QObject {
     const Evaluation good = Evaluator(fresh()).evaluate(*plan, request);
     const double takes = static_cast<double>(clock.elapsed());
     m_files = fresh();
-    for (int k = 0; k < 7; ++k) {
+    for (int k = 0; k < 5; ++k) {
       (void)cancelledAfter(*plan, takes * unitDouble(mix64(static_cast<std::uint64_t>(k))));
       if (k % 3 == 2) m_files->memory().clear();
     }

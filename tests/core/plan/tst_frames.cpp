@@ -2,6 +2,7 @@
 // reshuffles from one to the next.
 #include "core/formats/plan_file.h"
 #include "core/plan/dials.h"
+#include "core/plan/key_edits.h"
 #include "core/plan/making_sub_plan.h"
 #include "core/plan/set_param.h"
 #include "tests/support/plans.h"
@@ -106,6 +107,36 @@ class TestFrames : public QObject {
     QVERIFY(std::get<std::string>(valueAt(texts, 2.9)) == "ball" && std::get<std::string>(valueAt(texts, 3)) == "box");
     const Keys uneven = keysOf({{1, std::vector<double>{1, 2}}, {3, std::vector<double>{1, 2, 3}}});
     QCOMPARE(std::get<std::vector<double>>(valueAt(uneven, 2)).size(), std::size_t{2});
+  }
+
+  /// Over all ways and places: no key is lost but one that gives way, values stay who they are, and what is stretched
+  /// keeps its shares.
+  void movedKeysKeepTheirOrder() {
+    const Keys keys = keysOf({{1, 1.0}, {5, 2.0}, {9, 3.0}, {21, 4.0}});
+    const auto framesAfter = [&](double from, double to, KeyMove how) {
+      return framesOf({{"x", movedKeys(keys, from, to, how)}});
+    };
+    using Frames = std::vector<double>;
+    QCOMPARE(framesAfter(5, 7, KeyMove::One), (Frames{1, 7, 9, 21}));
+    QCOMPARE(framesAfter(5, 15, KeyMove::One), (Frames{1, 9, 15, 21}));
+    QCOMPARE(framesAfter(5, 9, KeyMove::One), (Frames{1, 9, 21}));
+    QCOMPARE(numberAt(movedKeys(keys, 5, 9, KeyMove::One), 9), 2.0);
+    QCOMPARE(framesAfter(5, 30, KeyMove::Copy), (Frames{1, 5, 9, 21, 30}));
+    QCOMPARE(framesAfter(5, 8, KeyMove::Along), (Frames{1, 8, 12, 24}));
+    QCOMPARE(framesAfter(5, -40, KeyMove::Along), (Frames{1, 2, 6, 18}));
+    QCOMPARE(framesAfter(21, 41, KeyMove::Stretch), (Frames{1, 9, 17, 41}));
+    QCOMPARE(framesAfter(9, 5, KeyMove::Stretch), (Frames{1, 3, 5, 11}));
+    QCOMPARE(framesAfter(4, 5, KeyMove::One), (Frames{1, 5, 9, 21}));
+    for (const double from : {1.0, 5.0, 9.0, 21.0})
+      for (double to = -30; to < 40; to += 1)
+        for (const KeyMove how : {KeyMove::Along, KeyMove::Stretch}) {
+          const Keys moved = movedKeys(keys, from, to, how);
+          QCOMPARE(moved.list.size(), keys.list.size());
+          for (std::size_t i = 0; i < moved.list.size(); ++i) {
+            QVERIFY(moved.list[i].value == keys.list[i].value);
+            QVERIFY(i == 0 || moved.list[i].frame >= moved.list[i - 1].frame + 1 - 1e-9);
+          }
+        }
   }
 
   void everySortOfParameterMoves() {

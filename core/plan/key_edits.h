@@ -1,0 +1,21 @@
+// What is done with keys on a time line: moved, copied, pushed along, stretched, taken out, eased otherwise.
+#pragma once
+
+#include "core/plan/frame_keys.h"
+
+namespace arvesk {
+
+enum class KeyMove {
+  One,      // the key goes alone; one that lies where it comes to gives way
+  Copy,     // as One, and stays where it was too
+  Along,    // all later ones go along, none before the one that lies before it
+  Stretch,  // all keep their share of the way between the first key and it
+};
+
+/// The key at frame `from` comes to `to`; as they were where there is none.
+Keys movedKeys(const Keys& keys, double from, double to, KeyMove how);
+
+/// The frames of all keys in a list of tracks, rising, each once.
+std::vector<double> framesOf(const std::map<std::string, Keys>& tracks);
+
+}  // namespace arvesk
