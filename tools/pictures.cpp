@@ -51,15 +51,16 @@ class Photographer {
   void take(MainWindow& window, const char* name, int samples = 16, SiteMode mode = SiteMode::Dressed) {
     rest(window, samples);
     if (window.site().mode() != mode) fail("Site shows another mode");
-    if (m_hasFailed)
+    if (m_isFaulty)
       std::fprintf(stderr, "%s was not made\n", name);
     else
       save(window, name);
+    m_isFaulty = false;  // the others may be sound
   }
   /// Waits for the results and a clean picture in Site.
   void rest(MainWindow& window, int samples) {
     // Results bring new pictures and pictures new results (a mode asks for its own): both are to be at rest.
-    QDeadlineTimer deadline(120'000);
+    QDeadlineTimer deadline(900'000);  // on a machine that is busy with other things too
     int calm = 0;
     while (calm < 10 && !deadline.hasExpired()) {
       settle(30);
@@ -72,7 +73,7 @@ class Photographer {
   /// A picture that would show something else than its caption says is not made.
   void fail(const char* why) {
     std::fprintf(stderr, "! %s\n", why);
-    m_hasFailed = true;
+    m_hasFailed = m_isFaulty = true;
   }
   bool hasFailed() const { return m_hasFailed; }
   void settleResults(MainWindow& window) {
@@ -114,6 +115,7 @@ class Photographer {
   QString m_folder;
   QString m_only;
   bool m_hasFailed = false;
+  bool m_isFaulty = false;  // the picture that is being made
 };
 
 void lookFromFirstCamera(MainWindow& window) {

@@ -9,9 +9,10 @@
 namespace arvesk {
 namespace {
 
+constexpr double kFacing = 0.966;  // of 15°
+
 /// m² that two triangles cover of each other where they face one another within the gap.
 double coveredArea(const PlacedTriangle& a, const PlacedTriangle& b, double gap) {
-  constexpr double kFacing = 0.966;  // of 15°
   const DVec3 areaA = a.area();
   const DVec3 areaB = b.area();
   const double lengthA = glm::length(areaA);
@@ -41,7 +42,10 @@ class Facing {
     double sum = 0;
     for (std::size_t i = 0; i < mesh.count(); ++i) {
       const PlacedTriangle t = mesh.triangle(i);
-      m_sides.push_back({t, t.area()});
+      m_sides.push_back(t);
+      const DVec3 area = t.area();
+      const double length = glm::length(area);
+      m_normals.push_back(length > 0 ? Vec3(area / length) : Vec3(0));
       sum += t.box.diagonal();
     }
     const DVec3 wide = mesh.box().max - mesh.box().min;
@@ -50,12 +54,12 @@ class Facing {
     if (!(m_cell > 0)) m_cell = 1;
     for (int k = 0; k < 3; ++k) m_cells[k] = static_cast<int>(wide[k] / m_cell) + 1;
     std::vector<std::uint32_t> size(static_cast<std::size_t>(m_cells.x * m_cells.y * m_cells.z) + 1, 0);
-    for (const Side& s : m_sides) forCells(s.triangle.box, [&](std::size_t c) { ++size[c + 1]; });
+    for (const PlacedTriangle& s : m_sides) forCells(s.box, [&](std::size_t c) { ++size[c + 1]; });
     for (std::size_t c = 1; c < size.size(); ++c) size[c] += size[c - 1];
     m_items.resize(size.back());
     m_start = size;
     for (std::uint32_t i = 0; i < m_sides.size(); ++i)
-      forCells(m_sides[i].triangle.box, [&](std::size_t c) { m_items[size[c]++] = i; });
+      forCells(m_sides[i].box, [&](std::size_t c) { m_items[size[c]++] = i; });
   }
 
   /// m² that the other one covers of it.
@@ -72,6 +76,7 @@ class Facing {
       ++m_asked;
       // As far as the gap to both sides, in steps: aslant, one box would hold much that does not face it.
       const DVec3 normal = area / length;
+      const Vec3 facing(normal);
       const int steps = std::clamp(static_cast<int>(std::ceil(2 * gap / m_cell)), 1, 64);
       for (int k = 0; k < steps; ++k) {
         DBox3 room;
@@ -82,10 +87,13 @@ class Facing {
         forCells(room, [&](std::size_t c) {
           for (std::uint32_t n = m_start[c]; n < m_start[c + 1]; ++n) {
             const std::uint32_t item = m_items[n];
-            const Side& s = m_sides[item];
-            if (m_seen[item] == m_asked || glm::dot(area, s.area) >= 0 || !s.triangle.box.meets(room)) continue;
+            // Most do not face it: asked of few numbers, and a little loosely.
+            if (m_seen[item] == m_asked || glm::dot(facing, m_normals[item]) > 0.99F * -static_cast<float>(kFacing))
+              continue;
+            const PlacedTriangle& s = m_sides[item];
+            if (!s.box.meets(room)) continue;
             m_seen[item] = m_asked;
-            sum += coveredArea(t, s.triangle, gap);
+            sum += coveredArea(t, s, gap);
           }
         });
       }
@@ -94,10 +102,6 @@ class Facing {
   }
 
  private:
-  struct Side {
-    PlacedTriangle triangle;
-    DVec3 area;
-  };
   template <typename Visit>
   void forCells(const DBox3& box, Visit visit) const {
     glm::ivec3 from;
@@ -115,7 +119,8 @@ class Facing {
   DVec3 m_from;
   double m_cell = 1;  // m
   glm::ivec3 m_cells{1};
-  std::vector<Side> m_sides;
+  std::vector<PlacedTriangle> m_sides;
+  std::vector<Vec3> m_normals;
   std::vector<std::uint32_t> m_start;  // by cell
   std::vector<std::uint32_t> m_items;
   std::vector<std::uint32_t> m_seen;  // by triangle: for which of the other one's it was last asked
