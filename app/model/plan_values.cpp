@@ -2,6 +2,7 @@
 #include "app/model/plan_model.h"
 #include "app/model/words.h"
 #include "core/plan/dials.h"
+#include "core/plan/key_edits.h"
 
 #include <algorithm>
 
@@ -46,7 +47,7 @@ void setOne(const Plan& plan, Node& changed, const std::string& paramId, ParamVa
       if (!numbers || *part >= numbers->size()) continue;
       now = ParamValue((*numbers)[*part]);
     }
-    if (valueAt(keys, frame) != now) setKey(keys, {frame, std::move(now)});
+    if (valueAt(keys, frame) != now) setValueAt(keys, frame, std::move(now));
   }
 }
 
@@ -120,10 +121,13 @@ void PlanModel::setKeyHere(const QStringList& uids, const std::string& paramId) 
       bool hasParts = false;  // one of its numbers has keys of its own: these get one then
       for (auto& [id, keys] : node->keys)
         if (const auto part = followedPart(id); part.param == paramId && part.part && !keys.isEmpty()) {
-          setKey(keys, {frame, std::get<std::vector<double>>(now.value(*spec)).at(*part.part)});
+          const ParamValue whole = now.value(*spec);
+          const auto* numbers = std::get_if<std::vector<double>>(&whole);
+          if (!numbers || *part.part >= numbers->size()) continue;  // the card tells
+          setValueAt(keys, frame, (*numbers)[*part.part]);
           hasParts = true;
         }
-      if (!hasParts) setKey(node->keys[paramId], {frame, now.value(*spec)});
+      if (!hasParts) setValueAt(node->keys[paramId], frame, now.value(*spec));
     }
   });
 }

@@ -51,6 +51,17 @@ Keys movedKeys(const Keys& keys, double from, double to, KeyMove how) {
   return out;
 }
 
+void setValueAt(Keys& keys, double frame, ParamValue value) {
+  Key key{frame, std::move(value)};
+  for (const Key& other : keys.list) {
+    if (other.frame > frame) break;
+    key.easing = other.easing;
+    key.leaves = other.leaves;
+    key.reaches = other.reaches;
+  }
+  setKey(keys, std::move(key));
+}
+
 std::vector<double> framesOf(const std::map<std::string, Keys>& tracks) {
   std::set<double> frames;
   for (const auto& [id, keys] : tracks)

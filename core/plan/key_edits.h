@@ -15,6 +15,10 @@ enum class KeyMove {
 /// The key at frame `from` comes to `to`; as they were where there is none.
 Keys movedKeys(const Keys& keys, double from, double to, KeyMove how);
 
+/// The value at `frame` becomes `value`: of the key there, which keeps its easing, or of a new one, which goes on as
+/// the one before it did.
+void setValueAt(Keys& keys, double frame, ParamValue value);
+
 /// The frames of all keys in a list of tracks, rising, each once.
 std::vector<double> framesOf(const std::map<std::string, Keys>& tracks);
 

@@ -139,6 +139,17 @@ class TestFrames : public QObject {
         }
   }
 
+  /// Setting a value takes no easing away: the way there and on stays what it was.
+  void settingAValueKeepsTheEasing() {
+    Keys keys = keysOf({{1, 1.0, Easing::Even}, {9, 3.0, Easing::Held}, {21, 4.0}});
+    setValueAt(keys, 9, 5.0);
+    QVERIFY(keys.list[1].easing == Easing::Held && keys.list[1].value == ParamValue(5.0));
+    setValueAt(keys, 5, 2.0);
+    QVERIFY(keys.list.size() == 4 && keys.list[1].easing == Easing::Even && keys.list[0].easing == Easing::Even);
+    setValueAt(keys, -3, 2.0);
+    QVERIFY(keys.list.front().frame == -3 && keys.list.front().easing == Easing::Soft);
+  }
+
   void everySortOfParameterMoves() {
     Plan plan = planOf({node("sow", "sow-on-surface"), node("place", "region"), node("vary", "vary"),
                         node("hit", "hit"), node("slope", "slope")});
