@@ -1,6 +1,7 @@
 #include "app/site/region_handles.h"
 
 #include "app/site/pointer_math.h"
+#include "core/plan/dials.h"
 
 #include <QCoreApplication>
 #include <QLineF>
@@ -35,9 +36,12 @@ const ParamSpec* RegionHandles::spec(SiteRole role) const {
 }
 
 std::optional<RegionHandles::Shape> RegionHandles::shape() const {
-  const Node* node = m_model->plan().find(m_uid.toStdString());
+  const Node* saved = m_model->plan().find(m_uid.toStdString());
   const ParamSpec* center = spec(SiteRole::Center);
-  if (!node || !center) return std::nullopt;
+  if (!saved || !center) return std::nullopt;
+  Node now = *saved;  // what moves or follows something is taken where it is
+  now.params = paramsNow(m_model->plan(), *saved, Quality::Final);
+  const Node* node = &now;
   const auto vector = [&](const ParamSpec* p, const Vec3& fallback) {
     if (!p) return fallback;
     const auto& n = std::get<std::vector<double>>(node->value(*p));

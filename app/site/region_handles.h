@@ -27,7 +27,7 @@ class RegionHandles : public SiteTool {
   /// The middle first, then each axis' two sides, the front, the size; those that the node has.
   std::vector<Handle> handles(const SiteLens& lens) const;
 
- private:
+  /// The region as its handles show it, at the moment that is shown.
   struct Shape {
     Vec3 center;
     Vec3 extent;
@@ -39,6 +39,8 @@ class RegionHandles : public SiteTool {
     float softness;
   };
   std::optional<Shape> shape() const;
+
+ private:
   const ParamSpec* spec(SiteRole role) const;
   int handleAt(const QPointF& at, const SiteLens& lens) const;
   float reachOf(const Shape& s, const SiteLens& lens) const;

@@ -126,6 +126,7 @@ namespace {
 /// Sets what has keys to its value at `frame`; what is wrong with it.
 std::optional<Problem> followKeys(Node& node, const NodeKind& kind, double frame) {
   std::optional<Problem> first;
+  const ParamMap own = node.params;
   const auto tell = [&](std::string message, std::string advice) {
     if (!first) first = problem(ProblemCode::BadParameter, std::move(message), std::move(advice));
   };
@@ -160,11 +161,17 @@ std::optional<Problem> followKeys(Node& node, const NodeKind& kind, double frame
     }
     node.params[param] = std::move(now);
   }
-  // Whole values are judged when all of their parts are there.
-  for (const auto& [id, keys] : node.keys)
-    if (const ParamSpec* spec = kind.findParam(followedPart(id).param); spec && !first)
-      if (std::string fault = faultOf(*spec, node.value(*spec)); !fault.empty())
-        tell(fmt::format("{} at frame {:g}", fault, frame), "Change its keys");
+  // Whole values are judged when all of their parts are there. One that cannot be is not put: it may be of another
+  // sort.
+  for (const auto& [id, keys] : node.keys) {
+    const ParamSpec* spec = kind.findParam(followedPart(id).param);
+    if (!spec || keys.isEmpty()) continue;
+    const std::string fault = faultOf(*spec, node.value(*spec));
+    if (fault.empty()) continue;
+    tell(fmt::format("{} at frame {:g}", fault, frame), "Change its keys");
+    node.params.erase(spec->id);
+    if (const auto was = own.find(spec->id); was != own.end()) node.params.insert(*was);
+  }
   return first;
 }
 

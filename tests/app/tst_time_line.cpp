@@ -1,6 +1,7 @@
 // The time line as it is used: given to a plan and taken, scrubbed, typed and played; keys set and taken on the Bench.
 #include "app/bench/number_field.h"
 #include "app/bench/param_editors.h"
+#include "app/site/region_handles.h"
 #include "app/site/time_line.h"
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
@@ -110,6 +111,25 @@ class TestTimeLine : public test::WindowTest {
     QCOMPARE(densityKeys().list.size(), std::size_t{1});
     choose("take_keys");
     QVERIFY(document().find("sow")->keys.empty() && !bead->isVisible());
+  }
+
+  /// A region's handles are where it is at the moment; dragging them sets a key there.
+  void handlesGoAlong() {
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/broken.arvesk")));
+    waitForResults();
+    trigger("site_time");
+    w().planView().select({QStringLiteral("ball")});
+    w().model().setKeyHere({QStringLiteral("ball")}, "center");
+    w().model().setFrame(25);
+    w().model().setParam(QStringLiteral("ball"), "center", std::vector<double>{24, 2.5, -7});
+    w().model().setFrame(13);
+    waitForResults();
+    const Node* ball = document().find("ball");
+    QCOMPARE(ball->keys.at("center").list.size(), std::size_t{2});
+    RegionHandles handles(&w().model(), QStringLiteral("ball"));
+    const auto shape = handles.shape();
+    QVERIFY(shape && std::abs(shape->center.x - 0.5F * (21.9F + 24)) < 1e-3F);
+    w().model().undoStack().setClean();
   }
 
   void theRulerIsDraggedAndStepped() {

@@ -307,6 +307,11 @@ class TestFrames : public QObject {
     const auto& problems = e.reports.at("t").problems;
     QVERIFY(!problems.empty());
     QVERIFY2(QString::fromStdString(problems.front().message).contains(told), problems.front().message.c_str());
+    // Whoever shows the node has a value that can be.
+    const Node& land = plan->nodes.front();
+    QVERIFY(!sentenceOf(*plan, land, Quality::Final).empty());
+    for (const ParamSpec& spec : kindOf(land)->params)
+      QCOMPARE(faultOf(spec, nodeAt(*plan, "t", 5).value(spec)), std::string());
   }
 
   void keysAndAFormulaAreTold() {
