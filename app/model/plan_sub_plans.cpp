@@ -132,6 +132,9 @@ void PlanModel::bringToFront(const QString& uid, const std::string& paramId) {
     for (const auto& [key, formula] : node->follows)
       if (followedPart(key).param == paramId)
         return Q_EMIT told(tr("%1 follows “%2” already").arg(said(spec->label), QString::fromStdString(formula)));
+    for (const auto& [key, keys] : node->keys)
+      if (followedPart(key).param == paramId && !keys.isEmpty())
+        return Q_EMIT told(tr("%1 has keys: take them out first").arg(said(spec->label)));
     std::vector<FrontControl> fronts;
     for (const FrontValue& front : plan.fronts) fronts.push_back(front.control);
     std::string id = paramId;

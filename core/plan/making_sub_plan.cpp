@@ -419,6 +419,22 @@ class TakingApart {
     return arriving({inner->node, inner->output, link.slot}, 0);
   }
 
+  /// Does a formula, which is more than the name of a control, follow one that has keys?
+  bool followsKeys(const std::string& formula) const {
+    const auto compiled = Formula::compile(formula);
+    if (!compiled) return false;
+    for (const FrontValue& front : m_fronts) {
+      const bool hasKeys = std::any_of(m_instance.keys.begin(), m_instance.keys.end(), [&](const auto& of) {
+        return followedPart(of.first).param == front.control.id;
+      });
+      for (const std::string& name : compiled->names())
+        if (hasKeys && formula != front.control.id &&
+            (name == front.control.id || frontNumber(front.control, front.final, name)))
+          return true;
+    }
+    return false;
+  }
+
   /// What followed front controls has their value, or follows what these follow.
   void unfollow(Node& node) const {
     const auto follows = std::exchange(node.follows, {});
@@ -427,9 +443,12 @@ class TakingApart {
     alone.nodes = {node};
     for (const auto& [key, formula] : follows) {
       std::string further = formula;
-      // Keys of a control go to what follows it; by a formula they cannot, and it tells.
-      if (const auto keys = m_instance.keys.find(formula); keys != m_instance.keys.end()) {
-        node.keys[key] = keys->second;
+      // Keys of a control go to what follows it; by a formula they cannot, and what follows one tells.
+      for (const auto& [id, keys] : m_instance.keys)
+        if (followedPart(id).param == formula) node.keys[key + id.substr(formula.size())] = keys;
+      if (m_instance.keys.contains(formula)) continue;
+      if (followsKeys(formula)) {
+        node.follows[key] = formula;
         continue;
       }
       if (const auto compiled = Formula::compile(formula); compiled && substitute(further, compiled->names()))

@@ -216,6 +216,12 @@ class TestFrames : public QObject {
       return e.firstOf<PointsPtr>("sow")->footprint[0];
     };
     QVERIFY(within(footprintAt(plan, 11), 0.4, 1e-6));
+    // What follows them by a formula cannot have keys of its own: it says so, and does not stand still in silence.
+    Plan scaled = plan;
+    for (Node& inner : scaled.findSubPlan(made->subPlan)->nodes)
+      if (inner.uid == "sow") inner.follows["footprint"] = "room * 2";
+    takeApart(scaled, made->instance);
+    QCOMPARE(evaluatedAt(scaled, 11, demoFiles()).reports.at("sow").state, NodeState::Failed);
     Plan apart = plan;
     takeApart(apart, made->instance);
     QVERIFY(!apart.find(made->instance) && apart.find("sow")->keys.contains("footprint"));
