@@ -37,6 +37,7 @@ void addByHand();
 void addCourses();
 void addVolumes();
 void addHaze();
+void addTime();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

@@ -93,6 +93,7 @@ int main(int argc, char** argv) {
   addCourses();
   addVolumes();
   addHaze();
+  addTime();
   for (const Pair& p : pairs())
     for (const auto& [name, body] :
          {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

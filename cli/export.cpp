@@ -5,6 +5,29 @@
 
 namespace arvesk::cli {
 
+namespace {
+
+/// What was written, and what is wrong with it, on the terminal; the exit status of that.
+int told(const ExportReport& report, const std::string& path) {
+  for (const auto& [prop, count] : report.perProp) fmt::print("{:>10}  {}\n", count, prop);
+  if (report.volumes > 0)
+    fmt::print("{:>10}  volume{} in {} ({:.1f} MB)\n", report.volumes, report.volumes == 1 ? "" : "s", path,
+               static_cast<double>(report.bytes) / 1e6);
+  else
+    fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report.placements, report.triangles,
+               path, static_cast<double>(report.bytes) / 1e6, report.files.size(), report.files.size() == 1 ? "" : "s");
+  for (const Problem& p : report.warnings) printProblem(p);
+  if (!report.verifySeconds) return kDone;
+  for (const std::string& fault : report.faults)
+    printProblem({ProblemCode::FileUnreadable, Severity::Error, path, "read back: " + fault, {}});
+  if (!report.faults.empty()) return kProblem;
+  fmt::print("read back in {:.1f} s: {} agree\n", *report.verifySeconds,
+             report.volumes > 0 ? "names, places and every value" : "counts, names, bounds and colors");
+  return kDone;
+}
+
+}  // namespace
+
 void addExport(CLI::App& app, int& status) {
   struct Options : FrameOptions {
     std::vector<std::string> outputs;
@@ -16,6 +39,7 @@ void addExport(CLI::App& app, int& status) {
     bool isHalf = false;
     bool hasBodies = false;
     bool isUsdPayload = false;
+    bool isOneFile = false;
   };
   auto options = std::make_shared<Options>();
   CLI::App* sub = app.add_subcommand("export", "Writes the outputs: .glb .gltf .usda .csv .ply .obj .vdb");
@@ -36,9 +60,12 @@ void addExport(CLI::App& app, int& status) {
                 "Leave out placements whose prop could not be read, instead of writing nothing");
   sub->add_flag("--bodies", options->hasBodies,
                 "A convex body for each piece of something broken, in FILE-bodies.glb beside");
-  sub->add_flag("--half", options->isHalf, "VDB in 16 bits a number");
   sub->add_flag("--verify", options->isVerified,
                 "Read the file back and compare counts, names, bounds and colors with what was asked");
+  sub->add_flag("--in-one", options->isOneFile, "All frames in one file that moves: .usda .glb .gltf")
+      ->needs("--frames")
+      ->excludes("--verify");
+  sub->add_flag("--half", options->isHalf, "VDB in 16 bits a number");
   sub->callback([options, &status] {
     status = run(*options, [&]() -> Result<int> {
       std::vector<std::string> endings;
@@ -55,25 +82,24 @@ void addExport(CLI::App& app, int& status) {
       how.isHalf = options->isHalf;
       how.hasBodies = options->hasBodies;
       how.isUsdPayload = options->isUsdPayload;
+      if (options->isOneFile) {
+        if (!holdsFrames(options->to))
+          return fail(ProblemCode::BadParameter, "a file of this format holds one frame",
+                      "Use .usda, .glb or .gltf, or leave --in-one away", options->to);
+        std::optional<MovingLayers> frames;
+        auto last = throughFrames(*options, [&](Session& session) {
+          if (!frames) frames.emplace(session.plan().settings.time.value_or(PlanTime()).rate);
+          return session.addFrame(*frames, options->outputs);
+        });
+        if (!last) return Failure(last.error());
+        const auto report = last->first.exportFrames(*frames, options->to, how, progressTask(*options, "writing"));
+        if (!report) return Failure(report.error());
+        return std::max(last->second, told(*report, options->to));
+      }
       return writeFrames(*options, [&](Session& session, const std::string& path) -> Result<int> {
         const auto report = session.exportTo(path, how, options->outputs, progressTask(*options, "writing"));
         if (!report) return Failure(report.error());
-        for (const auto& [prop, count] : report->perProp) fmt::print("{:>10}  {}\n", count, prop);
-        if (report->volumes > 0)
-          fmt::print("{:>10}  volume{} in {} ({:.1f} MB)\n", report->volumes, report->volumes == 1 ? "" : "s", path,
-                     static_cast<double>(report->bytes) / 1e6);
-        else
-          fmt::print("{:>10}  in all, {} triangles, in {} ({:.1f} MB in {} file{})\n", report->placements,
-                     report->triangles, path, static_cast<double>(report->bytes) / 1e6, report->files.size(),
-                     report->files.size() == 1 ? "" : "s");
-        for (const Problem& p : report->warnings) printProblem(p);
-        if (!report->verifySeconds) return statusOf(session);
-        for (const std::string& fault : report->faults)
-          printProblem({ProblemCode::FileUnreadable, Severity::Error, path, "read back: " + fault, {}});
-        if (!report->faults.empty()) return kProblem;
-        fmt::print("read back in {:.1f} s: {} agree\n", *report->verifySeconds,
-                   report->volumes > 0 ? "names, places and every value" : "counts, names, bounds and colors");
-        return statusOf(session);
+        return std::max(statusOf(session), told(*report, path));
       });
     });
   });

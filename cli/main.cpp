@@ -18,6 +18,7 @@ int main(int argc, char** argv) {
   addExport(app, status);
   addPicture(app, status);
   addCheck(app, status);
+  addFrames(app, status);
   addNodes(app, status);
   holdReserve();
   std::signal(SIGPIPE, SIG_IGN);  // who reads our output may go; that is an error, no reason to die

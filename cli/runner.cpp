@@ -141,6 +141,23 @@ Result<int> writeFrames(const FrameOptions& options,
   return worst;
 }
 
+Result<std::pair<Session, int>> throughFrames(const FrameOptions& options,
+                                              const std::function<Result<void>(Session& session)>& take) {
+  auto session = openPlan(options);
+  if (!session) return Failure(session.error());
+  const auto range = rangeOf(options.frames, session->plan());
+  if (!range) return Failure(range.error());
+  std::set<std::string> told;
+  int worst = kDone;
+  for (int frame = range->first; frame <= range->last; ++frame) {
+    session->setFrame(frame);
+    if (auto ok = evaluate(*session, options, fmt::format("frame {}", frame), told); !ok) return Failure(ok.error());
+    worst = std::max(worst, statusOf(*session));
+    if (auto ok = take(*session); !ok) return Failure(ok.error());
+  }
+  return std::pair{std::move(*session), worst};
+}
+
 int statusOf(const Session& session) {
   for (const auto& [uid, report] : session.evaluation().reports)
     if (report.state == NodeState::Failed || report.state == NodeState::Waiting) return kProblem;

@@ -42,6 +42,10 @@ struct FrameOptions : CommonOptions {
 /// stands before the ending ("film.0007.png"). Gives the worst status of all.
 Result<int> writeFrames(const FrameOptions& options,
                         const std::function<Result<int>(Session& session, const std::string& path)>& write);
+/// Evaluates each of the frames asked for and calls take(session) then. Gives the session at the last one, and the
+/// worst status of all.
+Result<std::pair<Session, int>> throughFrames(const FrameOptions& options,
+                                              const std::function<Result<void>(Session& session)>& take);
 /// kProblem when a node failed or waits, a prop could not be read, or something else went wrong on the way.
 int statusOf(const Session& session);
 /// Fails when the path has none of the endings, before anything is worked out for it.
@@ -57,6 +61,7 @@ void addCover(CLI::App& app, int& status);
 void addExport(CLI::App& app, int& status);
 void addPicture(CLI::App& app, int& status);
 void addCheck(CLI::App& app, int& status);
+void addFrames(CLI::App& app, int& status);
 void addNodes(CLI::App& app, int& status);
 
 }  // namespace arvesk::cli

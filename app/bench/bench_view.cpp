@@ -15,6 +15,7 @@
 #include "app/window/theme.h"
 #include "core/base/pattern.h"
 #include "core/plan/dials.h"
+#include "core/plan/key_edits.h"
 
 #include <QCheckBox>
 #include <QEvent>
@@ -50,6 +51,7 @@ struct PlanControl {
   double min, max, step;
   double (*get)(const PlanSettings&);
   void (*set)(PlanSettings&, double);
+  bool canFollow = false;  // a formula over dials and time
 };
 
 const PlanControl kPlanControls[] = {
@@ -63,20 +65,22 @@ const PlanControl kPlanControls[] = {
      [](PlanSettings& s, double v) { s.draftShare = v / 100; }},
     {"sun_heading", QT_TRANSLATE_NOOP("plan", "Sun heading"),
      QT_TRANSLATE_NOOP("plan", "Where the sun stands, as seen from above."), Unit::Degree, -360, 360, 2,
-     [](const PlanSettings& s) { return s.sunHeadingDeg; }, [](PlanSettings& s, double v) { s.sunHeadingDeg = v; }},
+     [](const PlanSettings& s) { return s.sunHeadingDeg; }, [](PlanSettings& s, double v) { s.sunHeadingDeg = v; },
+     true},
     {"sun_height", QT_TRANSLATE_NOOP("plan", "Sun height"), QT_TRANSLATE_NOOP("plan", "Above the horizon."),
      Unit::Degree, 1, 90, 1, [](const PlanSettings& s) { return s.sunHeightDeg; },
-     [](PlanSettings& s, double v) { s.sunHeightDeg = v; }},
+     [](PlanSettings& s, double v) { s.sunHeightDeg = v; }, true},
     {"haze_distance", QT_TRANSLATE_NOOP("plan", "Haze"),
      QT_TRANSLATE_NOOP("plan", "Distance at which haze covers about two thirds."), Unit::Meter, 1, 1e6, 20,
-     [](const PlanSettings& s) { return s.hazeDistance; }, [](PlanSettings& s, double v) { s.hazeDistance = v; }},
+     [](const PlanSettings& s) { return s.hazeDistance; }, [](PlanSettings& s, double v) { s.hazeDistance = v; }, true},
     {"water_level", QT_TRANSLATE_NOOP("plan", "Water level"),
      QT_TRANSLATE_NOOP("plan", "Height of the water, if there is any."), Unit::Meter, -1e5, 1e5, 0.1,
      [](const PlanSettings& s) { return s.waterLevel; },
      [](PlanSettings& s, double v) {
        s.waterLevel = v;
        s.hasWater = true;
-     }},
+     },
+     true},
 };
 
 }  // namespace
@@ -117,6 +121,7 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   right->addWidget(m_tryAgain, 0, Qt::AlignLeft);
   m_summaryScroll->setWidget(m_summary);  // however many outputs there are, the Bench keeps its height
   m_summaryScroll->setWidgetResizable(true);
+  buildCurves(*right);
   right->addWidget(m_summaryScroll, 1);
   right->addWidget(m_distribution, 1);
   right->addWidget(m_made, 1);
@@ -127,6 +132,9 @@ BenchView::BenchView(PlanModel* model, QWidget* parent)
   m_sides->addLayout(right, 6);
   connect(m_model, &PlanModel::libraryChanged, this, &BenchView::refresh);
   connect(m_model, &PlanModel::changed, this, &BenchView::refresh);
+  connect(m_model, &PlanModel::frameChanged, this, [this](bool isPassing) {
+    if (!isPassing) refresh();
+  });
   connect(m_distribution, &DistributionView::handlesMoved, this,
           [this](const std::vector<double>& values, int gesture) {
             const Node* node = m_model->plan().find(m_uid.toStdString());
@@ -437,10 +445,30 @@ void BenchView::buildPlanControls() {
     field->setAccessibleName(said(control.label));
     connect(field, &NumberField::edited, this, [this, &control](double v, int gesture) {
       m_model->edit(
-          said(control.label), [&](Plan& plan) { control.set(plan.settings, v); },
+          said(control.label),
+          [&](Plan& plan) {
+            control.set(plan.settings, v);
+            plan.settings.follows.erase(control.id);
+          },
           QStringLiteral("%1.%2").arg(QLatin1String(control.id)).arg(gesture));
     });
-    m_refreshers.push_back([this, field, &control] { field->showValue(control.get(m_model->plan().settings)); });
+    if (control.canFollow) {
+      field->setCanFollow(true);
+      connect(field, &NumberField::followed, this, [this, &control](const QString& formula) {
+        m_model->edit(tr("Follow %1").arg(formula),
+                      [&](Plan& plan) { plan.settings.follows[control.id] = formula.toStdString(); });
+      });
+    }
+    m_refreshers.push_back([this, field, &control] {
+      Plan now;  // what follows a formula shows what it gives
+      now.settings = m_model->plan().settings;
+      now.dials = m_model->plan().dials;
+      now.frame = m_model->plan().frame;
+      followSettings(now, m_view ? m_view->quality : Quality::Draft);
+      field->showValue(control.get(now.settings));
+      const auto formula = now.settings.follows.find(control.id);
+      field->showFormula(formula == now.settings.follows.end() ? QString() : text(formula->second));
+    });
     m_form->add(said(control.label), said(control.help), field, false);
   }
   auto* water = new QCheckBox(tr("On"), m_form);
@@ -505,10 +533,11 @@ void BenchView::buildDials() {
       rows->addWidget(label, row, column);
       rows->addWidget(field, row, column + 1);
       connect(field, &NumberField::edited, this,
-              [change, uid, members, id = QString::fromLatin1(id)](double v, int gesture) {
+              [this, change, uid, members, id = QString::fromLatin1(id)](double v, int gesture) {
                 change(
                     uid,
                     [&](Dial& d) {
+                      if (!d.keys.isEmpty()) return setValueAt(d.keys, momentOf(m_model->document()).frame, v);
                       for (double Dial::*member : members)
                         if (member) d.*member = v;
                     },
@@ -516,7 +545,7 @@ void BenchView::buildDials() {
               });
       m_refreshers.push_back([this, field, uid, member = members.front()] {
         for (const Dial& d : m_model->plan().dials)
-          if (d.uid == uid) field->showValue(d.*member);
+          if (d.uid == uid) field->showValue(valueNow(d, m_model->document()).value_or(d.*member));
       });
     };
     // One value, unless it was split; then the difference is there to be read.
@@ -538,10 +567,11 @@ void BenchView::buildDials() {
       change(uid, [](Dial& d) { d.draft = d.final; }, {});
       refresh();
     });
+    addDialKey(*holder, *rows, row, uid);
     auto* remove = new QToolButton(holder);
     remove->setText(tr("Remove"));
     remove->setObjectName(QStringLiteral("dial.%1.remove").arg(row));
-    rows->addWidget(remove, row, isSplit ? 6 : 4);
+    rows->addWidget(remove, row, 7);
     connect(remove, &QToolButton::clicked, this, [this, uid] {
       m_model->edit(tr("Remove dial"),
                     [&](Plan& plan) { std::erase_if(plan.dials, [&](const Dial& d) { return d.uid == uid; }); });
@@ -554,7 +584,7 @@ void BenchView::buildDials() {
   add->setToolTip(
       tr("A number with a name; parameters follow it when its name, or a formula with it such as spacing * 2, is typed "
          "into them"));
-  rows->addWidget(add, row, 0, 1, 7, Qt::AlignLeft);
+  rows->addWidget(add, row, 0, 1, 8, Qt::AlignLeft);
   connect(add, &QToolButton::clicked, this, [this] {
     m_model->edit(tr("Add dial"), [](Plan& plan) {
       Dial dial;
@@ -718,6 +748,7 @@ void BenchView::showMade() {
   m_touchList->setVisible(isTouched);
   m_distribution->setVisible(!m_uid.isEmpty() && !isMade && !isTouched);
   if (isTouched) showTouchRows();
+  showCurves();
 }
 
 void BenchView::showTouches(const std::shared_ptr<const TouchFacts>& touches) {

@@ -8,6 +8,7 @@
 #include "app/model/plan_pictures.h"
 
 class QBoxLayout;
+class QGridLayout;
 class QLabel;
 class QMenu;
 class QPushButton;
@@ -17,6 +18,7 @@ class QToolButton;
 namespace arvesk {
 
 class Form;
+class CurveView;
 class MadeView;
 class SummaryView;
 class TouchList;
@@ -90,6 +92,12 @@ class BenchView : public QWidget {
   enum class KeyMark { None, Moves, Here };  // has keys; has one at the frame that is shown
   KeyMark keyMark(const Node& node, const ParamSpec& spec) const;
   void addKeyActions(QMenu& menu, const ParamSpec& spec);
+  void addDialKey(QWidget& holder, QGridLayout& rows, int row, const std::string& uid);
+  /// What keys make of a dial at the plan's moment; nothing where it has none.
+  static std::optional<double> valueNow(const Dial& dial, const Plan& document);
+  void buildCurves(QBoxLayout& side);
+  /// What its keys make of its numbers, in place of what it measures, where that is wished.
+  void showCurves();
   void keepValues();
   void buildPlanControls();
   void buildDials();
@@ -129,6 +137,8 @@ class BenchView : public QWidget {
   DistributionView* m_distribution;
   MadeView* m_made;        // in its place for nodes that measure nothing
   TouchList* m_touchList;  // in its place for nodes that keep touch-ups
+  QToolButton* m_overTime = nullptr;
+  CurveView* m_curves = nullptr;
   std::shared_ptr<const TouchFacts> m_touches;
   Form* m_form = nullptr;
   QBoxLayout* m_sides = nullptr;

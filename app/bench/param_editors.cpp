@@ -24,7 +24,7 @@
 namespace arvesk {
 namespace {
 
-int g_gesture = 2'000'000;
+int g_editorGesture = 2'000'000;
 
 class NumberEditor : public ParamEditor {
  public:
@@ -107,7 +107,7 @@ class NumbersEditor : public ParamEditor {
       m_symmetric->setCheckable(true);
       grid->addWidget(m_symmetric, 2, 0, 1, 4, Qt::AlignLeft);
       connect(m_symmetric, &QToolButton::toggled, this, [this](bool isOn) {
-        if (isOn) change(3, m_values[2] + (m_values[1] - m_values[0]), ++g_gesture);
+        if (isOn) change(3, m_values[2] + (m_values[1] - m_values[0]), ++g_editorGesture);
       });
     }
   }
@@ -226,7 +226,7 @@ class ToggleEditor : public FollowingEditor {
  private:
   ToggleEditor(const ParamSpec& spec, QCheckBox* box, QWidget* parent)
       : FollowingEditor(spec, box, tr("0 is off, anything else is on"), parent), m_box(box) {
-    connect(m_box, &QCheckBox::clicked, this, [this](bool isOn) { Q_EMIT edited(isOn, ++g_gesture); });
+    connect(m_box, &QCheckBox::clicked, this, [this](bool isOn) { Q_EMIT edited(isOn, ++g_editorGesture); });
   }
   QCheckBox* m_box;
 };
@@ -246,7 +246,7 @@ class ChoiceEditor : public FollowingEditor {
   ChoiceEditor(const ParamSpec& spec, ChoiceBox* box, QWidget* parent)
       : FollowingEditor(spec, box, meaningOf(spec), parent), m_box(box) {
     connect(m_box, &ChoiceBox::activated, this,
-            [this] { Q_EMIT edited(m_box->currentId().toStdString(), ++g_gesture); });
+            [this] { Q_EMIT edited(m_box->currentId().toStdString(), ++g_editorGesture); });
     if (m_box->isRow()) static_cast<QHBoxLayout*>(layout())->addStretch(1);
   }
   static QStringList idsOf(const ParamSpec& spec) {
@@ -277,7 +277,7 @@ class TextEditor : public ParamEditor {
         m_names(new NamesButton(this)),
         m_fault(new QLabel(this)) {
     connect(m_names, &NamesButton::chosen, this,
-            [this](const QString& words) { Q_EMIT edited(words.toStdString(), ++g_gesture); });
+            [this](const QString& words) { Q_EMIT edited(words.toStdString(), ++g_editorGesture); });
     auto* row = new QVBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(2);
@@ -298,7 +298,7 @@ class TextEditor : public ParamEditor {
     m_line->setAccessibleName(said(spec.label));
     setFocusProxy(m_line);
     connect(m_line, &QLineEdit::editingFinished, this, [this] {
-      if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
+      if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_editorGesture);
       m_line->setModified(false);
     });
   }
@@ -343,11 +343,11 @@ class ListEditor : public ParamEditor {
     m_clear->setVisible(m_type != ParamType::Curve);
     connect(m_clear, &QToolButton::clicked, this, [this] {
       if (m_type == ParamType::Points)
-        Q_EMIT edited(HandPoints(), ++g_gesture);
+        Q_EMIT edited(HandPoints(), ++g_editorGesture);
       else if (m_type == ParamType::Touches)
-        Q_EMIT edited(TouchUps(), ++g_gesture);
+        Q_EMIT edited(TouchUps(), ++g_editorGesture);
       else
-        Q_EMIT edited(std::vector<double>(), ++g_gesture);
+        Q_EMIT edited(std::vector<double>(), ++g_editorGesture);
     });
   }
   bool isWide() const override { return true; }
@@ -407,14 +407,14 @@ class FileEditor : public ParamEditor {
                                ? tr("Volumes (*.vdb);;All files (*)")
                                : tr("Meshes (*.glb *.gltf *.obj *.ply *.stl *.dae *.fbx *.3ds);;All files (*)");
     connect(m_line, &QLineEdit::editingFinished, this, [this] {
-      if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
+      if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_editorGesture);
       m_line->setModified(false);
     });
     connect(open, &QToolButton::clicked, this, [this, filter] {
       const QString path = QFileDialog::getOpenFileName(window(), tr("Choose a file"), m_folder, filter);
       if (path.isEmpty()) return;
       const QString relative = m_folder.isEmpty() ? path : QDir(m_folder).relativeFilePath(path);
-      Q_EMIT edited(relative.toStdString(), ++g_gesture);
+      Q_EMIT edited(relative.toStdString(), ++g_editorGesture);
     });
   }
   bool isWide() const override { return true; }
@@ -475,7 +475,7 @@ class PropsEditor : public ParamEditor {
       m_rows.push_back({prop.uid, box, field});
       connect(box, &QCheckBox::clicked, this, [this, uid = prop.uid](bool isOn) {
         entry(uid).isOn = isOn;
-        Q_EMIT edited(m_choices, ++g_gesture);
+        Q_EMIT edited(m_choices, ++g_editorGesture);
       });
       connect(field, &NumberField::edited, this, [this, uid = prop.uid](double v, int gesture) {
         entry(uid).weight = v;

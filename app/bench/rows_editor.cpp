@@ -18,7 +18,7 @@ namespace arvesk {
 namespace {
 
 /// Gestures of one row are told apart from those of number fields, which count from 1.
-int g_gesture = 1'000'000'000;
+int g_rowGesture = 1'000'000'000;
 
 constexpr int kPictureOfProp = 22;  // px
 
@@ -131,7 +131,7 @@ RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pic
     for (const NameCount& n : unmetBy(m_parts, m_names))
       m_parts.push_back({rowNameOf(n.name), m_props.empty() ? QStringLiteral("*") : m_props[0].name});
     rebuild();
-    change(++g_gesture);
+    change(++g_rowGesture);
   });
   m_add->setObjectName(m_id + QStringLiteral(".add"));
   m_add->setText(hasProps() ? tr("Add a rule") : tr("Add a color"));
@@ -144,7 +144,7 @@ RowsEditor::RowsEditor(const ParamSpec& spec, const Plan& plan, PropPictures pic
   connect(m_asText, &QToolButton::toggled, this, &RowsEditor::showText);
   connect(m_line, &QLineEdit::textChanged, this, &RowsEditor::judge);
   connect(m_line, &QLineEdit::editingFinished, this, [this] {
-    if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_gesture);
+    if (m_line->isModified()) Q_EMIT edited(m_line->text().toStdString(), ++g_rowGesture);
     m_line->setModified(false);
   });
 }
@@ -240,7 +240,7 @@ void RowsEditor::addRow(std::size_t index) {
     connect(away, &QToolButton::clicked, this, [this, index] {
       m_parts.erase(m_parts.begin() + static_cast<std::ptrdiff_t>(index));
       rebuild();
-      change(++g_gesture);
+      change(++g_rowGesture);
     });
     line->addWidget(away);
   }
@@ -282,7 +282,7 @@ void RowsEditor::addName(std::size_t index, QLayout* to, Row& row) {
     if (!name->isModified() || name->text().trimmed().isEmpty()) return;
     name->setModified(false);
     m_parts[index].left = name->text().trimmed().replace(QLatin1Char(':'), QLatin1Char('?'));
-    change(++g_gesture);
+    change(++g_rowGesture);
   });
   to->addWidget(name);
   to->addWidget(new QLabel(QStringLiteral("→"), row.holder));
@@ -305,7 +305,7 @@ void RowsEditor::addProp(std::size_t index, QLayout* to, Row& row) {
     const QString words = box->currentText().trimmed().replace(QLatin1Char(';'), QLatin1Char('?'));
     if (words.isEmpty() || words == m_parts[index].right) return;
     m_parts[index].right = words;
-    change(++g_gesture);
+    change(++g_rowGesture);
   };
   connect(box, &QComboBox::activated, this, take);
   connect(box->lineEdit(), &QLineEdit::editingFinished, this, take);
@@ -394,7 +394,7 @@ void RowsEditor::add() {
     m_parts.push_back({m_parts.empty() ? QStringLiteral("#8f9a6b") : m_parts.back().left, QString()});
   }
   rebuild();
-  change(++g_gesture);
+  change(++g_rowGesture);
 }
 
 void RowsEditor::pickColor(std::size_t index) {
@@ -409,7 +409,7 @@ void RowsEditor::pickColor(std::size_t index) {
     if (index >= m_parts.size()) return;  // taken away meanwhile
     Settings().addRecentColor(color.name());
     m_parts[index].left = color.name();
-    change(++g_gesture);
+    change(++g_rowGesture);
   });
   dialog->open();
 }

@@ -75,7 +75,7 @@ PropPicture::Look lookAt(const Prop& prop, const QString& shows, const std::stri
 /// How long the axes of mount points of size 1 are shown, m.
 float reachOfMounts(const Prop& prop) { return 0.18F * std::max(prop.footprint, prop.height); }
 
-constexpr int kColumns = 8;
+constexpr int kPropColumns = 8;
 
 }  // namespace
 
@@ -274,7 +274,7 @@ PropWindow::PropWindow(PlanModel* model, EvaluationService* service, const std::
       m_uid(uid),
       m_picture(new PropPicture(this)),
       m_shows(new QComboBox(this)),
-      m_table(new QTableWidget(0, kColumns, this)),
+      m_table(new QTableWidget(0, kPropColumns, this)),
       m_values(new ValueTable(this)),
       m_hint(new QLabel(this)),
       m_folder(std::move(folder)) {
@@ -325,7 +325,7 @@ QWidget* PropWindow::mountsTab() {
   m_table->setHorizontalHeaderLabels({tr("Mount point"), tr("x, m"), tr("y, m"), tr("z, m"), tr("turn x, °"),
                                       tr("turn y, °"), tr("turn z, °"), tr("size")});
   m_table->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
-  for (int c = 1; c < kColumns; ++c) m_table->setColumnWidth(c, 68);
+  for (int c = 1; c < kPropColumns; ++c) m_table->setColumnWidth(c, 68);
   m_table->verticalHeader()->hide();
   m_table->setSelectionBehavior(QAbstractItemView::SelectRows);
   m_table->setShowGrid(false);
@@ -558,7 +558,7 @@ void PropWindow::fillTable() {
     const int hand = r - fromFile();
     const Vec3 turn = hand >= 0 ? entry->mounts[static_cast<std::size_t>(hand)].turnDeg
                                 : Vec3(glm::degrees(glm::eulerAngles(m.turn)));
-    for (int c = 0; c < kColumns; ++c) {
+    for (int c = 0; c < kPropColumns; ++c) {
       const float number = c == 0 ? 0 : c <= 3 ? m.position[c - 1] : c < 7 ? turn[c - 4] : std::abs(m.size.x);
       const int digits = c <= 3 ? 3 : c < 7 ? 1 : 2;
       auto* item = new QTableWidgetItem(c == 0 ? text(m.name)

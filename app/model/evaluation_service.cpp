@@ -1,5 +1,6 @@
 #include "app/model/evaluation_service.h"
 
+#include "app/model/frame_store.h"
 #include "app/model/words.h"
 #include "core/deliver/titles.h"
 #include "core/picture/render.h"
@@ -79,8 +80,11 @@ void colorByNumber(const std::string& name, EvalView& view) {
 }  // namespace
 
 EvaluationService::EvaluationService(QObject* parent)
-    : QObject(parent), m_files(std::make_shared<DiskFileService>("")) {
-  connect(&m_worker, &Worker::failed, this, &EvaluationService::failed);
+    : QObject(parent), m_files(std::make_shared<DiskFileService>("")), m_frames(std::make_unique<FrameStore>()) {
+  connect(&m_worker, &Worker::failed, this, [this](const QString& line) {
+    m_ahead.reset();
+    Q_EMIT failed(line);
+  });
 }
 
 EvaluationService::~EvaluationService() { m_worker.disconnect(this); }
@@ -94,7 +98,29 @@ void EvaluationService::request(Request request) {
   m_growingWorker.cancel();
   request.number = m_lastAsked.number + 1;
   const bool isFollowing = !m_isOpening && m_isFollowing && request.isSameLook(m_lastAsked);
+  // After an edit other frames are wrong; the same once more is asked for when files changed.
+  const bool isOtherFrame = !m_isOpening && request.edition == m_lastAsked.edition && request.plan != m_lastAsked.plan;
+  if (request.edition != m_lastAsked.edition || (!isOtherFrame && request.isSameLook(m_lastAsked))) m_frames->clear();
   m_lastAsked = request;
+  m_isDelivering = false;
+  if (const EvalViewPtr ready = isOtherFrame ? m_frames->find(request) : nullptr) {
+    if (!m_ahead) m_worker.cancel();
+    m_isDelivering = true;
+    Q_EMIT started();
+    QMetaObject::invokeMethod(
+        this,
+        [this, request, ready] {
+          if (request.number == m_lastAsked.number) finish(request, ready);
+        },
+        Qt::QueuedConnection);
+    return;
+  }
+  if (isOtherFrame && m_ahead && m_ahead->plan == request.plan && m_ahead->isSameLook(request)) {
+    m_ahead.reset();  // it is under way
+    Q_EMIT started();
+    return;
+  }
+  m_ahead.reset();
   m_opening = m_isOpening ? std::make_shared<Opening>() : nullptr;
   if (m_opening) m_opening->request = request;
   m_worker.ask(
@@ -112,19 +138,54 @@ void EvaluationService::request(Request request) {
             Q_EMIT passed(view);
             return;
           }
-          m_growingWorker.ask([this](const Task&) -> Worker::Answer {
-            m_growingScene = nullptr;  // what it traced is not held beside the whole
-            return {};
-          });
-          m_opening = nullptr;
-          m_isOpening = false;
-          m_latest = view;
-          Q_EMIT finished();
-          drawThumbnails(view);
+          finish(m_lastAsked, view);
         };
       },
       isFollowing ? kPasses : std::chrono::milliseconds(0));
   Q_EMIT started();
+}
+
+void EvaluationService::finish(const Request& request, const EvalViewPtr& view) {
+  m_isDelivering = false;
+  if (m_isOpening)
+    m_growingWorker.ask([this](const Task&) -> Worker::Answer {
+      m_growingScene = nullptr;  // what it traced is not held beside the whole
+      return {};
+    });
+  m_opening = nullptr;
+  m_isOpening = false;
+  m_latest = view;
+  if (view->plan->settings.time) {
+    m_frames->keep(request, view);
+    Q_EMIT frameReady();
+  }
+  Q_EMIT finished();
+  drawThumbnails(view);
+  workAhead();
+}
+
+void EvaluationService::setAhead(std::function<std::optional<Request>()> next) { m_nextAhead = std::move(next); }
+
+bool EvaluationService::isReady(const Request& request) const { return m_frames->holds(request); }
+
+void EvaluationService::workAhead() {
+  if (!m_nextAhead || m_isOpening || m_worker.isBusy() || m_isDelivering || !FrameStore::hasRoom()) return;
+  std::optional<Request> next = m_nextAhead();
+  if (!next || m_frames->holds(*next)) return;
+  m_ahead = *next;
+  m_worker.ask([this, request = std::move(*next)](const Task& task) -> Worker::Answer {
+    const EvalViewPtr view = compute(request, nullptr, task);
+    return [this, request, view] {
+      if (!view || request.edition != m_lastAsked.edition) return;
+      const bool isAwaited = m_lastAsked.plan == request.plan && m_lastAsked.isSameLook(request) && m_latest != view &&
+                             (!m_latest || m_latest->plan != request.plan);
+      m_ahead.reset();
+      if (isAwaited) return finish(m_lastAsked, view);
+      m_frames->keep(request, view);
+      Q_EMIT frameReady();
+      workAhead();
+    };
+  });
 }
 
 bool EvaluationService::Request::isSameLook(const Request& other) const {
@@ -139,6 +200,7 @@ void EvaluationService::cancel() {
   m_thumbnailWorker.cancel();
   if (!m_worker.isBusy()) return;
   m_worker.cancel();
+  if (std::exchange(m_ahead, std::nullopt)) return;
   Q_EMIT wasCancelled();
 }
 
@@ -275,6 +337,17 @@ bool makePicture(const EvaluationService::Request& request, EvalView& view, Pict
 }
 
 }  // namespace
+
+EvalViewPtr EvaluationService::viewOf(const Request& request, const std::shared_ptr<DiskFileService>& files,
+                                      PictureScenePtr& last, const Task& task) {
+  auto view = emptyView(request);
+  EvalRequest evaluate;
+  evaluate.quality = request.quality;
+  evaluate.task = task;
+  view->evaluation = Evaluator(files).evaluate(*request.plan, evaluate);
+  if (view->evaluation.isCancelled || !makePicture(request, *view, last, task)) return nullptr;
+  return view;
+}
 
 void EvaluationService::showSoFar(const OpeningPtr& opening) {
   if (opening != m_opening || opening->isWaiting || m_growingWorker.isBusy()) return;

@@ -67,6 +67,8 @@ struct WorkNow {
   bool operator==(const WorkNow&) const = default;
 };
 
+class FrameStore;
+
 class EvaluationService : public QObject {
   Q_OBJECT
 
@@ -87,18 +89,28 @@ class EvaluationService : public QObject {
     float exploded = 0;         // how far placements are moved apart
     bool areCutsShown = false;  // of pieces, in a color of their own
     SiteHidden hidden;          // what Site leaves away
+    std::size_t edition = 0;    // of the plan: of those that are alike in it, only the frames differ
     std::size_t number = 0;     // given when it is asked for
     /// Another plan at most, shown in the same way.
     bool isSameLook(const Request& other) const;
   };
   void request(Request request);
+  /// What answers a request, worked out here and now, for whoever has a thread of its own; null after a cancel. `last`
+  /// is the scene before, whose traced part is used again where it can be.
+  static EvalViewPtr viewOf(const Request& request, const std::shared_ptr<DiskFileService>& files,
+                            PictureScenePtr& last, const Task& task);
   void cancel();
   /// Another plan was opened: until its first evaluation is finished, what is done so far is shown.
   void beginPlan();
   void setFolder(const QString& folder);
   std::shared_ptr<DiskFileService> files() { return m_files; }
   EvalViewPtr latest() const { return m_latest; }
-  bool isBusy() const { return m_worker.isBusy(); }
+  /// With what was asked for; frames that are worked out ahead do not count.
+  bool isBusy() const { return (m_worker.isBusy() && !m_ahead) || m_isDelivering; }
+  /// Asked whenever there is nothing else to do: the next frame that should be ready before somebody asks for it.
+  void setAhead(std::function<std::optional<Request>()> next);
+  /// Is what answers the request there already?
+  bool isReady(const Request& request) const;
   /// latest() is of the plan before, or null.
   bool isOpening() const { return m_isOpening; }
 
@@ -113,6 +125,7 @@ class EvaluationService : public QObject {
   void progressed(const WorkNow& now);
   void finished();  // latest() is new
   void wasCancelled();
+  void frameReady();                 // one more, shown or ahead
   void failed(const QString& line);  // latest() is as it was
 
  private:
@@ -132,6 +145,8 @@ class EvaluationService : public QObject {
   void tell(const std::shared_ptr<WorkNews>& news, Change change);
   EvalViewPtr compute(const Request& request, const OpeningPtr& opening, const Task& task);
   void showSoFar(const OpeningPtr& opening);
+  void finish(const Request& request, const EvalViewPtr& view);
+  void workAhead();
   void checkProps(EvalView& view, const Task& task);
   void drawThumbnails(const EvalViewPtr& view);
 
@@ -141,6 +156,10 @@ class EvaluationService : public QObject {
   OpeningPtr m_opening;  // null when a plan was evaluated once
   bool m_isOpening = true;
   Request m_lastAsked;
+  std::unique_ptr<FrameStore> m_frames;
+  std::optional<Request> m_ahead;  // what is being worked out though nobody asked for it yet
+  std::function<std::optional<Request>()> m_nextAhead;
+  bool m_isDelivering = false;             // what is ready already, in a moment
   std::atomic<bool> m_isFollowing = true;  // see kPasses
   PictureScenePtr m_growingScene;          // the growing worker only
   // What follows is touched by the worker only.

@@ -16,15 +16,15 @@ std::size_t lettersIn(std::string_view s) {
 }
 
 /// The text between gaps, and for each gap whether it is written as a number.
-struct Cut {
+struct Parts {
   std::vector<std::string> pieces{std::string()};
   std::vector<bool> isNumber;
   std::vector<int> number;   // that the gap names, or −1
   std::vector<bool> isName;  // "{=}": never told
 };
 
-Cut cutAtGaps(std::string_view s) {
-  Cut out;
+Parts cutAtGaps(std::string_view s) {
+  Parts out;
   for (std::size_t i = 0; i < s.size(); ++i) {
     const bool isDouble = i + 1 < s.size() && s[i + 1] == s[i];
     if ((s[i] == '{' || s[i] == '}') && isDouble) {
@@ -71,7 +71,7 @@ void Phrases::add(std::string_view from, std::string_view to) {
   if (goesOn) {
     english = "{}" + english;
     std::string shifted;  // numbered gaps come one later
-    const Cut cut = cutAtGaps(to);
+    const Parts cut = cutAtGaps(to);
     for (std::size_t k = 0; k < cut.pieces.size(); ++k) {
       shifted += cut.pieces[k];
       if (k >= cut.number.size()) continue;
@@ -84,7 +84,7 @@ void Phrases::add(std::string_view from, std::string_view to) {
     english += "{}";
     other += gaps > 0 && other.find("{0}") != std::string::npos ? "{" + std::to_string(gaps + goesOn) + "}" : "{}";
   }
-  Cut cut = cutAtGaps(english);
+  Parts cut = cutAtGaps(english);
   if (cut.isNumber.empty()) return;
   Pattern p{std::move(cut.pieces), std::move(cut.isNumber), std::move(other), 0};
   for (const std::string& piece : p.pieces) p.weight += lettersIn(piece);
@@ -140,7 +140,7 @@ std::vector<std::string> Phrases::unknownIn(std::string_view words) const {
 
 Phrases::Told Phrases::filled(const Pattern& p, const std::vector<std::string_view>& gaps, int depth,
                               Known& known) const {
-  const Cut to = cutAtGaps(p.to);
+  const Parts to = cutAtGaps(p.to);
   Told out;
   for (std::size_t k = 0; k < to.pieces.size(); ++k) {
     out.words += to.pieces[k];

@@ -170,6 +170,7 @@ void PlanModel::reset(Plan plan) {
   m_undo.clear();
   m_inside.clear();
   m_frame.reset();
+  beginEdition();
   m_document = m_plan = std::make_shared<const Plan>(std::move(plan));
   m_undo.setClean();
   Q_EMIT wasReset();
@@ -180,9 +181,15 @@ void PlanModel::look() {
   m_plan = m_inside.empty() ? m_document : std::make_shared<const Plan>(planInside(*m_document, m_inside));
 }
 
+void PlanModel::beginEdition() {
+  m_frames.clear();
+  ++m_edition;
+}
+
 void PlanModel::setPlan(PlanPtr document) { setPlan(std::move(document), m_inside); }
 
 void PlanModel::setPlan(PlanPtr document, InsidePath inside) {
+  if (document != m_document) beginEdition();
   m_document = std::move(document);
   if (m_document->frame != m_frame) {
     Plan then = *m_document;

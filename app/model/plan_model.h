@@ -107,7 +107,15 @@ class PlanModel : public QObject {
   /// Lets a number follow a formula over the plan's dials.
   void follow(const QStringList& uids, const std::string& paramId, const QString& formula);
   /// Shows the plan at another moment of its time: no step of its own, and nothing that is saved.
-  void setFrame(double frame);
+  /// `isPassing`: the next one follows at once, as while it plays.
+  void setFrame(double frame, bool isPassing = false);
+  /// Frames passed, and the one that is shown stays.
+  void restAtFrame() { Q_EMIT frameChanged(false); }
+  /// The document at another of its frames: the same snapshot each time, until something is edited. Null where there is
+  /// none yet and none is to be made.
+  PlanPtr snapshotAt(double frame, bool isMade = true);
+  /// Goes up with every change but of the frame.
+  std::size_t edition() const { return m_edition; }
   /// Gives the plan time, or takes it; keys stay.
   void setTime(const std::optional<PlanTime>& time, const QString& mergeKey = {});
   /// A key of a parameter at the moment that is shown, with the value that it has there.
@@ -171,6 +179,8 @@ class PlanModel : public QObject {
 
  Q_SIGNALS:
   void changed();
+  /// The same plan at another frame; what is read alone need not follow while they pass.
+  void frameChanged(bool isPassing);
   void wasReset();
   /// Another inside is shown; changed() comes too.
   void moved();
@@ -183,13 +193,16 @@ class PlanModel : public QObject {
   void setPlan(PlanPtr document);
   void setPlan(PlanPtr document, InsidePath inside);
   void look();
+  void beginEdition();
   void tellElsewhere();
   void push(const QString& text, Plan document, const QString& mergeKey);
 
   PlanPtr m_document;
   PlanPtr m_plan;  // m_document, or what is inside
   InsidePath m_inside;
-  std::optional<double> m_frame;  // that is shown, whatever undo brings back
+  std::optional<double> m_frame;       // that is shown, whatever undo brings back
+  std::map<double, PlanPtr> m_frames;  // of this edition
+  std::size_t m_edition = 0;
   std::shared_ptr<const Library> m_library = std::make_shared<const Library>();
   std::string m_folder;
   std::function<WorkPlace()> m_placeNow = [] { return WorkPlace(); };

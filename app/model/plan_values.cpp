@@ -97,10 +97,23 @@ void PlanModel::follow(const QStringList& uids, const std::string& paramId, cons
   });
 }
 
-void PlanModel::setFrame(double frame) {
+void PlanModel::setFrame(double frame, bool isPassing) {
   if (momentOf(*m_document).frame == frame) return;
-  m_frame = frame;
-  setPlan(m_document);
+  const PlanPtr next = snapshotAt(frame);
+  m_frame = next->frame;
+  m_document = next;
+  look();
+  Q_EMIT frameChanged(isPassing);
+}
+
+PlanPtr PlanModel::snapshotAt(double frame, bool isMade) {
+  m_frames.try_emplace(momentOf(*m_document).frame, m_document);
+  const auto known = m_frames.find(frame);
+  if (known != m_frames.end()) return known->second;
+  if (!isMade) return nullptr;
+  Plan then = *m_document;
+  then.frame = frame;
+  return m_frames.emplace(frame, std::make_shared<const Plan>(std::move(then))).first->second;
 }
 
 void PlanModel::setTime(const std::optional<PlanTime>& time, const QString& mergeKey) {

@@ -80,6 +80,9 @@ PlanView::PlanView(PlanModel* model, QWidget* parent)
     m_model->undoStack().endMacro();
   });
   connect(m_model, &PlanModel::changed, this, &PlanView::rebuild);
+  connect(m_model, &PlanModel::frameChanged, this, [this](bool isPassing) {
+    if (!isPassing) rebuild();
+  });
   // What was seen of others goes; where one looks is set once the layout is there.
   const auto lookAnew = [this](bool& flag) {
     m_folded.clear();

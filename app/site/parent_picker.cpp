@@ -16,7 +16,7 @@ namespace {
 
 constexpr const char* kUnder = "under";
 constexpr double kNear = 14;              // px
-constexpr std::size_t kMostDrawn = 4000;  // more would take longer than a frame may
+constexpr std::size_t kMostMarkers = 4000;  // more would take longer than a frame may
 
 bool namesParents(const NodeKind& kind, const std::string& param) { return param == kUnder && kind.names != nullptr; }
 
@@ -128,7 +128,7 @@ void ParentPicker::paint(QPainter& painter, const SiteLens& lens) const {
   const std::string lit = m_lit < m_markers->count ? parentOf(m_lit) : std::string();
   std::size_t ofLit = 0;
   for (std::size_t i = 0; !lit.empty() && i < m_markers->count; ++i) ofLit += parentOf(i) == lit ? 1 : 0;
-  for (std::size_t i = 0; i < std::min(m_markers->count, kMostDrawn); ++i) {
+  for (std::size_t i = 0; i < std::min(m_markers->count, kMostMarkers); ++i) {
     const std::string parent = parentOf(i);
     const auto at = lens.project(m_markers->position[i]);
     if (!at || parent.empty()) continue;

@@ -52,7 +52,7 @@ FrameRuler::FrameRuler(PlanModel* model, QWidget* parent) : QWidget(parent), m_m
   setToolTip(
       tr("A drag or the arrow keys go to a frame. Beads are keys of the selected node: a drag moves them, with "
          "Ctrl it copies, with Shift all later ones come along, with Alt all are stretched; Delete takes those at "
-         "the needle out."));
+         "the needle out. Frames under the thick line are ready."));
 }
 
 void FrameRuler::showKeysOf(const QStringList& nodes) {
@@ -113,6 +113,14 @@ void FrameRuler::paintEvent(QPaintEvent*) {
   const double end = width() - kSide;
   painter.setPen(theme.rule);
   painter.drawLine(QPointF(kSide, ground), QPointF(end, ground));
+  if (m_isReady) {
+    const double half = (xOf(first() + 1) - xOf(first())) / 2;
+    for (int frame = first(); frame <= last(); ++frame)
+      if (m_isReady(frame))
+        painter.fillRect(QRectF(QPointF(std::max<double>(kSide, xOf(frame) - half), ground - 1.5),
+                                QPointF(std::min(end, xOf(frame) + half), ground + 1.5)),
+                         theme.accent);
+  }
   QFont small = font();
   small.setPointSizeF(std::max(7.0, small.pointSizeF() * 0.85));
   painter.setFont(small);
@@ -226,7 +234,8 @@ void FrameRuler::keyPressEvent(QKeyEvent* event) {
 void FrameRuler::focusInEvent(QFocusEvent*) { update(); }
 void FrameRuler::focusOutEvent(QFocusEvent*) { update(); }
 
-TimeLine::TimeLine(PlanModel* model, std::function<bool()> isShown, QWidget* parent)
+TimeLine::TimeLine(PlanModel* model, std::function<bool()> isShown, std::function<bool(double frame)> isReady,
+                   QWidget* parent)
     : QWidget(parent), m_model(model), m_isShown(std::move(isShown)) {
   setObjectName(QStringLiteral("time_line"));
   setAccessibleName(tr("Time line"));
@@ -267,6 +276,7 @@ TimeLine::TimeLine(PlanModel* model, std::function<bool()> isShown, QWidget* par
   m_first = field("time_first", tr("First frame"), tr("The first frame of the plan"), -1e6);
   m_ruler = new FrameRuler(model, this);
   m_ruler->setAccessibleName(tr("Frames"));
+  m_ruler->setReady(std::move(isReady));
   row->addWidget(m_ruler, 1);
   m_last = field("time_last", tr("Last frame"), tr("The last frame of the plan"), -1e6);
   m_rate = field("time_rate", tr("Frames per second"), tr("Frames per second"), 1);
@@ -292,13 +302,18 @@ TimeLine::TimeLine(PlanModel* model, std::function<bool()> isShown, QWidget* par
           }));
   connect(m_rate, &NumberField::edited, this, set([](PlanTime& t, double v) { t.rate = std::min(v, 1000.0); }));
   connect(m_model, &PlanModel::changed, this, &TimeLine::refresh);
+  connect(m_model, &PlanModel::frameChanged, this, &TimeLine::refresh);
   connect(&m_timer, &QTimer::timeout, this, &TimeLine::step);
   refresh();
 }
 
 void TimeLine::play(bool isOn) {
   m_play->setChecked(isOn);
-  if (!isOn) return m_timer.stop();
+  if (!isOn) {
+    if (!m_timer.isActive()) return;
+    m_timer.stop();
+    return m_model->restAtFrame();
+  }
   const auto& time = m_model->document().settings.time;
   if (!time) return;
   if (momentOf(m_model->document()).frame >= time->last) m_model->setFrame(time->first);
@@ -311,8 +326,10 @@ void TimeLine::step() {
   if (!m_isShown()) return;
   const double next = std::floor(momentOf(m_model->document()).frame) + 1;
   if (next > time->last && !m_loop->isChecked()) return play(false);
-  m_model->setFrame(next > time->last ? time->first : next);
+  m_model->setFrame(next > time->last ? time->first : next, true);
 }
+
+bool TimeLine::isLooping() const { return m_loop->isChecked(); }
 
 void TimeLine::refresh() {
   const auto& time = m_model->document().settings.time;

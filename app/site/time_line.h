@@ -23,6 +23,8 @@ class FrameRuler : public QWidget {
  public:
   explicit FrameRuler(PlanModel* model, QWidget* parent = nullptr);
   void showKeysOf(const QStringList& nodes);
+  /// Which frames are drawn as a filled line.
+  void setReady(std::function<bool(double frame)> isReady) { m_isReady = std::move(isReady); }
   QSize sizeHint() const override { return {240, 30}; }
   QSize minimumSizeHint() const override { return {60, 30}; }
 
@@ -56,6 +58,7 @@ class FrameRuler : public QWidget {
   void drag(double to, Qt::KeyboardModifiers with);
 
   PlanModel* m_model;
+  std::function<bool(double frame)> m_isReady;
   QStringList m_nodes;
   std::optional<Drag> m_drag;
   int m_gestures = 0;
@@ -65,10 +68,15 @@ class TimeLine : public QWidget {
   Q_OBJECT
 
  public:
-  /// `isShown` says whether what is on the screen is of the frame that the plan is at: playing waits for it.
-  TimeLine(PlanModel* model, std::function<bool()> isShown, QWidget* parent = nullptr);
+  /// `isShown` says whether what is on the screen is of the frame that the plan is at: playing waits for it. `isReady`
+  /// says whether a frame can be shown without working it out.
+  TimeLine(PlanModel* model, std::function<bool()> isShown, std::function<bool(double frame)> isReady,
+           QWidget* parent = nullptr);
   void showKeysOf(const QStringList& nodes) { m_ruler->showKeysOf(nodes); }
   bool isPlaying() const { return m_timer.isActive(); }
+  bool isLooping() const;
+  /// Some frame became ready.
+  void showReady() { m_ruler->update(); }
   void play(bool isOn);
   /// It never widens Site.
   QSize minimumSizeHint() const override { return {0, QWidget::minimumSizeHint().height()}; }

@@ -268,6 +268,14 @@ void MainWindow::openPicture() {
   if (!shown.view || !shown.view->scene) return say(tr("! there is nothing to picture yet"));
   auto* window = new PictureWindow(shown, folder(),
                                    m_file.isEmpty() ? tr("picture") : QFileInfo(m_file).completeBaseName(), this);
+  window->offerFrames([request = requestFor(m_model.snapshot()), files = m_service.files(),
+                       last = std::make_shared<PictureScenePtr>()](int frame, const Task& task) {
+    EvaluationService::Request then = request;
+    Plan plan = *request.plan;
+    plan.frame = frame;
+    then.plan = std::make_shared<const Plan>(std::move(plan));
+    return EvaluationService::viewOf(then, files, *last, task);
+  });
   connect(window, &PictureWindow::saved, this, [this](const QStringList& files) {
     say(files.size() == 1 ? tr("saved %1").arg(files.first()) : tr("saved %1 pictures").arg(files.size()));
   });

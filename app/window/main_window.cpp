@@ -102,6 +102,12 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
     else
       evaluate();
   });
+  connect(&m_model, &PlanModel::frameChanged, this, [this] {
+    if (m_service.latest() && m_service.latest()->plan == m_model.snapshot() && !m_service.isBusy())
+      showResults();  // it played to here
+    else
+      m_service.request(requestFor(m_model.snapshot()));
+  });
   connect(&m_watch, &FileWatch::filesChanged, this, [this](QStringList paths) {
     if (!m_file.isEmpty() && paths.removeAll(QFileInfo(m_file).absoluteFilePath()) > 0) {
       const auto now = readWhole(m_file.toStdString(), kLargestPlan);
@@ -283,9 +289,12 @@ void MainWindow::buildLeft() {
   auto* under = new QVBoxLayout(scene);
   under->setContentsMargins(0, 0, 0, 0);
   under->setSpacing(0);
-  m_time = new TimeLine(&m_model, [this] {
-    return !m_service.isBusy() && m_service.latest() && m_service.latest()->plan == m_model.snapshot();
-  });
+  m_time = new TimeLine(
+      &m_model,
+      [this] { return !m_service.isBusy() && m_service.latest() && m_service.latest()->plan == m_model.snapshot(); },
+      [this](double frame) { return isFrameReady(frame); });
+  connect(&m_service, &EvaluationService::frameReady, m_time, &TimeLine::showReady);
+  m_service.setAhead([this] { return nextFrame(); });
   under->addWidget(m_site, 1);
   under->addWidget(m_time);
   m_panes.addSite(tr("Site"), scene);
@@ -397,10 +406,10 @@ QString MainWindow::selectedMask() const {
 
 void MainWindow::watchFiles() { m_watch.watch(m_model.document(), m_file, *m_service.files()); }
 
-void MainWindow::evaluate() {
-  watchFiles();
+EvaluationService::Request MainWindow::requestFor(const PlanPtr& plan) const {
   EvaluationService::Request request;
-  request.plan = m_model.snapshot();
+  request.plan = plan;
+  request.edition = m_model.edition();
   request.quality = m_quality;
   request.inSite = m_inSite.toStdString();
   request.isPoints = m_site->mode() == SiteMode::Points;
@@ -411,7 +420,31 @@ void MainWindow::evaluate() {
   request.hidden = m_site->hidden();
   request.colorByNumber = m_site->colorNumber().toStdString();
   (m_site->mode() == SiteMode::Mask ? request.maskOnGround : request.colorBy) = selectedMask().toStdString();
-  m_service.request(std::move(request));
+  return request;
+}
+
+void MainWindow::evaluate() {
+  watchFiles();
+  m_service.request(requestFor(m_model.snapshot()));
+}
+
+bool MainWindow::isFrameReady(double frame) {
+  const PlanPtr plan = m_model.snapshotAt(frame, false);
+  return plan && m_service.isReady(requestFor(plan));
+}
+
+/// While it plays: the next frame of those to come that is not ready yet.
+std::optional<EvaluationService::Request> MainWindow::nextFrame() {
+  const auto& time = m_model.document().settings.time;
+  if (!time || !m_time->isPlaying()) return {};
+  const int frames = time->last - time->first + 1;
+  const int now = static_cast<int>(std::floor(momentOf(m_model.document()).frame)) - time->first;
+  for (int ahead = 1; ahead < frames; ++ahead) {
+    const int frame = time->first + (now + ahead) % frames;
+    if (frame - time->first < now && !m_time->isLooping()) return {};
+    if (!isFrameReady(frame)) return requestFor(m_model.snapshotAt(frame));
+  }
+  return {};
 }
 
 /// Said on the cards, in Site and below once it takes long enough to be read.
@@ -441,6 +474,10 @@ void MainWindow::showResults() {
   const EvalViewPtr view = m_service.latest();
   endWork();
   m_message->setText(m_said.isEmpty() ? said(m_service.files()->cacheNote()) : m_said);
+  if (m_time->isPlaying()) {  // the picture alone keeps up
+    m_site->showResults(view);
+    return;
+  }
   watchFiles();  // what was opened beside the named ones is known now
   m_plan->showResults(view);
   m_bench->showResults(view);
@@ -472,6 +509,7 @@ void MainWindow::showResults() {
                                  : tr("%1 M").arg(locale.toString(millions, 'f', millions < 10 ? 2 : 1)),
                              locale.toString(view->evaluation.milliseconds, 'f', 0),
                              locale.toString(static_cast<double>(view->cacheBytes) / 1e6, 'f', 0)));
+  for (const Problem& p : view->evaluation.opened->problems) m_message->setText(QStringLiteral("! ") + lineOf(p));
   updateBudget();
   const Node* mask = m_model.plan().find(selectedMask().toStdString());
   m_site->setMaskTitle(mask ? text(mask->title) : QString());

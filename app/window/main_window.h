@@ -85,6 +85,9 @@ class MainWindow : public QMainWindow {
   void buildQuality();
   void connectViews();
   void buildStatus();
+  EvaluationService::Request requestFor(const PlanPtr& plan) const;
+  bool isFrameReady(double frame);
+  std::optional<EvaluationService::Request> nextFrame();
   void evaluate();
   void watchFiles();
   void showResults();

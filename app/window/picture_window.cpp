@@ -1,5 +1,6 @@
 #include "app/window/picture_window.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
 #include <QDoubleSpinBox>
@@ -41,6 +42,11 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
       m_folder(std::move(folder)),
       m_stem(std::move(stem)),
       m_camera(new QComboBox(this)),
+      m_when(new QComboBox(this)),
+      m_firstFrame(new QSpinBox(this)),
+      m_lastFrame(new QSpinBox(this)),
+      m_goOn(new QCheckBox(tr("those that are there stay"), this)),
+      m_frames(new QWidget(this)),
       m_width(new QSpinBox(this)),
       m_height(new QSpinBox(this)),
       m_samples(new QSpinBox(this)),
@@ -107,6 +113,30 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
   size->addStretch(1);
   auto* form = new QFormLayout(this);
   form->addRow(tr("Camera"), m_camera);
+  m_when->setObjectName(QStringLiteral("picture_when"));
+  m_when->addItem(tr("This frame"));
+  m_when->addItem(tr("A picture of each frame"));
+  auto* when = new QHBoxLayout(m_frames);
+  when->setContentsMargins(0, 0, 0, 0);
+  when->addWidget(m_when);
+  for (QSpinBox* box : {m_firstFrame, m_lastFrame}) {
+    box->setObjectName(box == m_firstFrame ? QStringLiteral("picture_first") : QStringLiteral("picture_last"));
+    box->setAccessibleName(box == m_firstFrame ? tr("First frame") : tr("Last frame"));
+    box->setRange(-1'000'000, 1'000'000);
+    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    if (box == m_lastFrame) when->addWidget(new QLabel(tr("to"), m_frames));
+    when->addWidget(box);
+  }
+  m_goOn->setObjectName(QStringLiteral("picture_go_on"));
+  m_goOn->setToolTip(tr("Goes on where it stopped: frames whose file is there already are not drawn again"));
+  when->addWidget(m_goOn, 1);
+  m_frames->hide();
+  const auto showRange = [this] {
+    for (QWidget* w : std::initializer_list<QWidget*>{m_firstFrame, m_lastFrame, m_goOn})
+      w->setEnabled(m_when->currentIndex() == 1);
+  };
+  connect(m_when, &QComboBox::currentIndexChanged, this, showRange);
+  showRange();
   form->addRow(tr("Size"), size);
   form->addRow(tr("Samples"), m_samples);
   form->addRow(tr("Depth of field"), depth);
@@ -143,6 +173,41 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
     end(m_done == 0 ? tr("Canceled; nothing was written.")
                     : tr("Canceled; %1 of %2 pictures were written.").arg(m_done).arg(m_shots.size()));
   });
+}
+
+void PictureWindow::offerFrames(ViewAt viewAt) {
+  const auto& time = m_site.view->plan->settings.time;
+  if (!time) return;
+  m_viewAt = std::move(viewAt);
+  m_firstFrame->setValue(time->first);
+  m_lastFrame->setValue(time->last);
+  static_cast<QFormLayout*>(layout())->insertRow(1, tr("Frames"), m_frames);
+  m_frames->show();
+}
+
+/// The same pictures of each frame: its number stands before the ending. Frames come first, so that each is worked out
+/// once.
+std::vector<PictureWindow::Shot> PictureWindow::framesOf(const std::vector<Shot>& shots) {
+  std::vector<Shot> all;
+  for (int frame = m_firstFrame->value(); frame <= m_lastFrame->value(); ++frame)
+    for (const Shot& shot : shots) {
+      const QFileInfo info(shot.file);
+      const QString number = QStringLiteral("%1%2")
+                                 .arg(frame < 0 ? QStringLiteral("-") : QString())
+                                 .arg(std::abs(frame), frame < 0 ? 3 : 4, 10, QLatin1Char('0'));
+      Shot one = shot;
+      one.file = info.dir().filePath(QStringLiteral("%1.%2.%3").arg(info.completeBaseName(), number, info.suffix()));
+      one.frame = frame;
+      if (!m_goOn->isChecked() || !QFileInfo::exists(one.file)) all.push_back(std::move(one));
+    }
+  const auto there = std::count_if(all.begin(), all.end(), [](const Shot& s) { return QFileInfo::exists(s.file); });
+  if (there > 0 &&
+      QMessageBox::question(this, tr("Save picture"),
+                            tr("%1 of the %2 files are there already. Write over them?").arg(there).arg(all.size())) !=
+          QMessageBox::Yes)
+    return {};
+  if (all.empty()) m_message->setText(tr("All of these frames are there already."));
+  return all;
 }
 
 /// The lens that is chosen, for that camera.
@@ -189,14 +254,15 @@ std::vector<PictureWindow::Shot> PictureWindow::shots() {
 }
 
 void PictureWindow::save() {
+  m_message->clear();
   m_shots = shots();
+  if (m_viewAt && m_when->currentIndex() == 1 && !m_shots.empty()) m_shots = framesOf(m_shots);
   if (m_shots.empty()) return;
   m_done = 0;
   m_save->setEnabled(false);
   m_cancel->setText(tr("Cancel"));
   m_progress->setValue(0);
   m_progress->show();
-  m_message->clear();
   drawNext();
 }
 
@@ -218,7 +284,14 @@ void PictureWindow::drawNext() {
   request.height = m_height->value();
   request.dotPixels *= static_cast<float>(request.height) / static_cast<float>(std::max(1, m_site.height));
   request.samples = m_samples->value();
-  m_worker.ask([this, request, file = m_shots[m_done].file](const Task& task) -> Worker::Answer {
+  m_worker.ask([this, request, file = m_shots[m_done].file, frame = m_shots[m_done].frame,
+                viewAt = m_viewAt](const Task& task) mutable -> Worker::Answer {
+    if (frame) {
+      const EvalViewPtr view = viewAt(*frame, {task.stop, {}});
+      if (!view) return {};
+      if (!view->scene) return [this, frame] { end(tr("! there is nothing to be seen at frame %1").arg(*frame)); };
+      request.view = view;
+    }
     const auto film = tracedFilm(*request.view->scene, request.camera, request.width, request.height, request.samples,
                                  task, request.cut);
     if (!film) return {};

@@ -5,6 +5,7 @@
 
 #include <QDialog>
 
+class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
@@ -21,6 +22,10 @@ class PictureWindow : public QDialog {
   /// `site` is what Site shows now; its view has a scene. `stem` is the plan's name, `folder` where its pictures would
   /// go.
   PictureWindow(RenderRequest site, QString folder, QString stem, QWidget* parent = nullptr);
+  /// Offers a picture of each frame of the plan's time. `viewAt` works one out, on the window's own thread; null after
+  /// a cancel.
+  using ViewAt = std::function<EvalViewPtr(int frame, const Task& task)>;
+  void offerFrames(ViewAt viewAt);
 
  Q_SIGNALS:
   void saved(const QStringList& files);
@@ -29,9 +34,11 @@ class PictureWindow : public QDialog {
   struct Shot {
     Camera camera;
     QString file;
+    std::optional<int> frame{};
   };
   std::vector<Shot> shots();
   Camera::Lens lensOf(const Camera& camera) const;
+  std::vector<Shot> framesOf(const std::vector<Shot>& shots);
   void save();
   void drawNext();
   void end(const QString& words);
@@ -39,7 +46,13 @@ class PictureWindow : public QDialog {
   RenderRequest m_site;
   QString m_folder;
   QString m_stem;
+  ViewAt m_viewAt;
   QComboBox* m_camera;
+  QComboBox* m_when;
+  QSpinBox* m_firstFrame;
+  QSpinBox* m_lastFrame;
+  QCheckBox* m_goOn;
+  QWidget* m_frames;
   QSpinBox* m_width;
   QSpinBox* m_height;
   QSpinBox* m_samples;

@@ -144,12 +144,33 @@ struct Runner {
     ctx.warnings = &warnings;
     ctx.histogram = &histogram;
     ctx.candidates = &candidates;
+    ctx.now = {30, 29.0 / 24, 29.0 / 120, 24, true};
     for (const auto& [id, value] : params) {
       const ParamSpec* spec = kind.findParam(id);
       ARVESK_ASSERT(spec && faultOf(*spec, value).empty(),
                     "an example names a parameter that the kind has, with a value it takes");
     }
+    if (kind.remembers && kind.remembers(params)) {  // a while ago all stood west of where they are
+      MemoryPtr before;
+      ctx.after = &before;
+      if (const auto earlier = kind.evaluate(ctx, movedWest(inputs), params); !earlier) return earlier;
+      ctx.before = std::move(before);
+      ctx.sinceBefore = 0.1;
+      ctx.after = nullptr;
+    }
     return kind.evaluate(ctx, inputs, params);
+  }
+  static Inputs movedWest(Inputs inputs) {
+    for (auto& [id, links] : inputs.links)
+      for (Inputs::Link& link : links)
+        if (auto* points = std::get_if<PointsPtr>(&link.value)) {
+          Points moved = **points;
+          Array<Vec3> position = moved.position.copied(moved.count);
+          for (Vec3& p : position) p.x -= 1.5F;
+          moved.position = std::move(position);
+          *points = std::make_shared<const Points>(std::move(moved));
+        }
+    return inputs;
   }
 
   PointsPtr sown(const SurfacePtr& ground, double spacing, double footprint, std::uint64_t uid) {

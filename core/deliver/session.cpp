@@ -102,6 +102,8 @@ Result<void> Session::evaluate(Quality quality, const Limits& limits, const Task
 
 std::vector<Problem> Session::problems() const {
   std::vector<Problem> out = m_plan.origin.problems;
+  if (m_evaluation.opened)
+    out.insert(out.end(), m_evaluation.opened->problems.begin(), m_evaluation.opened->problems.end());
   for (const PropEntry& prop : m_plan.props)
     if (const auto it = m_evaluation.propProblems.find(prop.uid); it != m_evaluation.propProblems.end())
       out.insert(out.end(), it->second.begin(), it->second.end());
@@ -150,10 +152,32 @@ Result<ExportReport> Session::exportTo(const std::string& path, const ExportOpti
   return within([&]() -> Result<ExportReport> {
     const auto layers = exportLayersOf(opened(), m_evaluation, outputs);
     if (!layers) return Failure(layers.error());
-    ExportOptions named = how;
-    if (!named.filesOf) named.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };
-    if (named.planName.empty()) named.planName = std::filesystem::path(m_path).stem().string();
-    return exportLayers(*layers, path, named, task);
+    return exportLayers(*layers, path, named(how), task);
+  });
+}
+
+ExportOptions Session::named(ExportOptions how) const {
+  if (!how.filesOf) how.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };
+  if (how.planName.empty()) how.planName = std::filesystem::path(m_path).stem().string();
+  return how;
+}
+
+Result<void> Session::addFrame(MovingLayers& frames, const std::vector<std::string>& outputs) const {
+  return within([&]() -> Result<void> {
+    const auto layers = exportLayersOf(opened(), m_evaluation, outputs);
+    if (!layers) return Failure(layers.error());
+    return frames.add(momentOf(m_plan).frame, *layers);
+  });
+}
+
+Result<ExportReport> Session::exportFrames(const MovingLayers& frames, const std::string& path,
+                                           const ExportOptions& how, const Task& task) const {
+  return within([&]() -> Result<ExportReport> {
+    const auto made = frames.made(task);
+    if (!made) return Failure(made.error());
+    auto report = exportLayers(made->layers, path, named(how), task);
+    if (report) report->warnings.insert(report->warnings.end(), made->warnings.begin(), made->warnings.end());
+    return report;
   });
 }
 

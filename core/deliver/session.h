@@ -4,6 +4,7 @@
 
 #include "core/deliver/delivery.h"
 #include "core/formats/file_service.h"
+#include "core/formats/moving.h"
 
 namespace arvesk {
 
@@ -63,11 +64,17 @@ class Session {
   /// Writes the outputs titled in `outputs`, all exported ones when it is empty; the path's ending is the format.
   Result<ExportReport> exportTo(const std::string& path, const ExportOptions& how,
                                 const std::vector<std::string>& outputs = {}, const Task& task = {}) const;
+  /// The outputs as they were evaluated last, for a file of many frames.
+  Result<void> addFrame(MovingLayers& frames, const std::vector<std::string>& outputs) const;
+  /// Writes frames that were added into one file.
+  Result<ExportReport> exportFrames(const MovingLayers& frames, const std::string& path, const ExportOptions& how,
+                                    const Task& task = {}) const;
 
  private:
   Session() = default;
   template <typename Work>
   auto within(Work&& work) const;
+  ExportOptions named(ExportOptions how) const;
 
   std::string m_path;
   Plan m_plan;

@@ -10,7 +10,7 @@
 namespace arvesk {
 namespace {
 
-constexpr const char* kKind = "touch-ups";
+constexpr const char* kTouchUps = "touch-ups";
 
 /// The last Touch-ups that points of the link may have gone through, or null. None above what chooses props: that would
 /// undo what was swapped. Which of the points it knows is for their ids to say.
@@ -21,7 +21,7 @@ const Node* touchUpsAbove(const Plan& plan, const Link& link) {
     const NodeKind* kind = node ? kindOf(*node) : nullptr;
     if (!kind || kind->inputs.empty() || kind->inputs.front().type != ValueType::Points || kind->inputs.front().isMany)
       return nullptr;
-    if (!node->isSkipped && kind->id == kKind) return node;
+    if (!node->isSkipped && kind->id == kTouchUps) return node;
     if (!node->isSkipped && kind->family == Family::Dress) return nullptr;
     const Link* before = firstLink(*node, kind->inputs.front().id);
     if (!before) return nullptr;

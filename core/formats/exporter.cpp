@@ -4,6 +4,7 @@
 
 #include "core/base/pattern.h"
 #include "core/formats/expected.h"
+#include "core/formats/moving.h"
 #include "core/props/coloring.h"
 
 #include <fmt/format.h>
@@ -63,7 +64,9 @@ Result<std::vector<ExportLayer>> writable(const std::vector<ExportLayer>& layers
                     path);
       warn(report, what + "; they were left out", "Fix it in the Kit and export again");
     }
-    if (kept.size() < p.count) layer.points = std::make_shared<const Points>(gathered(p, kept));
+    if (kept.size() == p.count) continue;
+    layer.points = std::make_shared<const Points>(gathered(p, kept));
+    if (layer.over) layer.over = gathered(*layer.over, kept);
   }
   return out;
 }
@@ -109,6 +112,10 @@ const std::vector<ExportFormat>& exportFormats() {
                                                  {".ply", "PLY points"},     {".obj", "OBJ mesh"},
                                                  {".vdb", "VDB volumes"}};
   return formats;
+}
+
+bool holdsFrames(const std::string& path) {
+  return endsWith(path, ".usda") || endsWith(path, ".glb") || endsWith(path, ".gltf");
 }
 
 std::string exporters::uniqueName(std::map<std::string, int>& used, const std::string& wanted) {
@@ -167,6 +174,27 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
     if (entry != "*")  // all of none is none
       warn(report, fmt::format("no point carries an attribute called \"{}\"", entry),
            names.empty() ? "They carry none" : fmt::format("They carry: {}", fmt::join(typed, "; ")));
+  const bool isMoving = std::any_of(layers.begin(), layers.end(),
+                                    [](const ExportLayer& l) { return l.over != nullptr; });
+  if (isMoving && !holdsFrames(path))
+    return fail(ProblemCode::BadParameter, "a file of this format holds one frame", "Use .usda, .glb or .gltf", path);
+  if (isMoving && !endsWith(path, ".usda")) {
+    if (how.gltfWay == GltfWay::Mesh)
+      warn(report, "what moves is written as nodes, not as one mesh", "Write a file per frame for real geometry");
+    how.gltfWay = GltfWay::Nodes;
+    const bool hasAbsent = std::any_of(layers.begin(), layers.end(), [](const ExportLayer& l) {
+      return l.over && std::any_of(l.over->at.begin(), l.over->at.end(), [](const LayerFrames::At& at) {
+               return std::find(at.isThere.begin(), at.isThere.end(), 0) != at.isThere.end();
+             });
+    });
+    if (hasAbsent)
+      warn(report, "glTF has no visibility: placements that are not there at a frame have size 0 then",
+           "Read size 0 as hidden, or export USD");
+  }
+  if (isMoving && !how.attributes.empty())
+    warn(report,
+         "attributes and colors do not move: they are those of the frame at which each placement is first there",
+         "Write a file per frame for those that change");
   exporters::Job job{{}, {}, {}, {}, path, how, task, report};
   const bool isOfVolumes = endsWith(path, ".vdb");
   std::vector<std::string> leftVolumes;

@@ -13,12 +13,26 @@
 
 namespace arvesk {
 
+/// Where the points of a layer are at each of several frames (moving.h makes them).
+struct LayerFrames {
+  struct At {
+    Array<Vec3> position;
+    Array<Quat> turn;
+    Array<Vec3> size;
+    Array<std::uint8_t> isThere;  // what is not stays where it was last, or will be first
+  };
+  std::vector<double> frames;  // rising
+  double rate = 24;            // frames per second
+  std::vector<At> at;          // as many; each as long as the points
+};
+
 /// Points, a surface or a volume under the title of its Output node.
 struct ExportLayer {
   std::string name;
   PointsPtr points;
   SurfacePtr surface;
   VolumePtr volume{};
+  std::shared_ptr<const LayerFrames> over{};  // of points that move; formats with time write it
 };
 
 enum class GltfWay {
@@ -67,6 +81,9 @@ struct ExportReport {
 /// Format by the path's ending: .glb .gltf .usda .csv .ply .obj .vdb. Cancelling leaves the old file as it was.
 Result<ExportReport> exportLayers(const std::vector<ExportLayer>& layers, const std::string& path,
                                   const ExportOptions& options, const Task& task);
+
+/// Can a file of this ending hold many frames?
+bool holdsFrames(const std::string& path);
 
 /// The endings that exportLayers knows, with a name for people.
 struct ExportFormat {

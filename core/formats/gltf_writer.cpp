@@ -479,6 +479,83 @@ Result<void> writeNodes(GltfWriter& writer, Job& job, exporters::AssetFolder& fo
   return {};
 }
 
+/// Placements that move, as channels of one animation. glTF has no visibility: what is not there has size 0 and comes
+/// and goes at a step.
+void addMotion(GltfWriter& writer, Job& job) {
+  json samplers = json::array();
+  json channels = json::array();
+  std::optional<int> times;
+  std::size_t node = 0;
+  for (const Group& g : job.groups) {
+    const std::shared_ptr<const LayerFrames> over = g.layer->over;
+    if (!over) {
+      node += g.points.size();
+      continue;
+    }
+    if (!times) {
+      const auto view = writer.buffer.addView(over->frames.size() * sizeof(float), 0, [over](SafeFile& f) {
+        for (const double frame : over->frames) {
+          const auto seconds = static_cast<float>((frame - over->frames.front()) / over->rate);
+          f.write(&seconds, sizeof seconds);
+        }
+      });
+      times = writer.buffer.addAccessor(view, kFloat, "SCALAR", over->frames.size());
+      json& accessor = writer.buffer.accessors[static_cast<std::size_t>(*times)];
+      accessor["min"] = {0.0F};
+      accessor["max"] = {static_cast<float>((over->frames.back() - over->frames.front()) / over->rate)};
+    }
+    // One view for each sort of value, one accessor in it for each placement that has it.
+    const auto add = [&](const char* path, const char* type, auto valueAt, auto isStep) {
+      using T = decltype(valueAt(over->at[0], std::uint32_t{}));
+      auto moving = std::make_shared<std::vector<std::uint32_t>>();
+      std::vector<std::size_t> nodes;
+      for (std::size_t k = 0; k < g.points.size(); ++k)
+        for (std::size_t f = 1; f < over->at.size(); ++f)
+          if (valueAt(over->at[f], g.points[k]) != valueAt(over->at[0], g.points[k])) {
+            moving->push_back(g.points[k]);
+            nodes.push_back(node + k);
+            break;
+          }
+      if (moving->empty()) return;
+      const std::size_t each = over->at.size() * sizeof(T);
+      const int view = writer.buffer.addView(moving->size() * each, 0, [over, moving, valueAt](SafeFile& f) {
+        std::vector<T> block(over->at.size());
+        for (const std::uint32_t i : *moving) {
+          for (std::size_t k = 0; k < block.size(); ++k) block[k] = valueAt(over->at[k], i);
+          f.write(block.data(), block.size() * sizeof(T));
+        }
+      });
+      for (std::size_t k = 0; k < moving->size(); ++k) {
+        const int output = writer.buffer.addAccessor(view, kFloat, type, over->at.size());
+        if (k > 0) writer.buffer.accessors[static_cast<std::size_t>(output)]["byteOffset"] = k * each;
+        samplers.push_back(
+            {{"input", *times}, {"output", output}, {"interpolation", isStep((*moving)[k]) ? "STEP" : "LINEAR"}});
+        channels.push_back({{"sampler", samplers.size() - 1}, {"target", {{"node", nodes[k]}, {"path", path}}}});
+      }
+    };
+    const auto never = [](std::uint32_t) { return false; };
+    add(
+        "translation", "VEC3", [](const LayerFrames::At& at, std::uint32_t i) { return at.position[i]; }, never);
+    add(
+        "rotation", "VEC4",
+        [](const LayerFrames::At& at, std::uint32_t i) {
+          const Quat q = glm::normalize(at.turn[i]);
+          return Vec4(q.x, q.y, q.z, q.w);
+        },
+        never);
+    add(
+        "scale", "VEC3",
+        [](const LayerFrames::At& at, std::uint32_t i) { return at.isThere[i] ? at.size[i] : Vec3(0); },
+        [&](std::uint32_t i) {
+          return std::any_of(over->at.begin(), over->at.end(), [&](const auto& at) { return !at.isThere[i]; });
+        });
+    node += g.points.size();
+  }
+  if (channels.empty()) return;
+  writer.root["animations"] = json::array(
+      {{{"name", "frames"}, {"samplers", std::move(samplers)}, {"channels", std::move(channels)}}});
+}
+
 /// The real geometry of one group: vertices made while writing, one accessor each for place, normal, uv and color.
 class GroupGeometry {
  public:
@@ -672,6 +749,7 @@ Result<void> exporters::gltf(Job& job, bool isBinary) {
       break;
   }
   if (job.options.gltfWay == GltfWay::Nodes) {
+    addMotion(writer, job);
     std::size_t placements = 0;
     for (const Group& g : job.groups) placements += g.points.size();
     for (std::size_t i = placements; i < writer.streamed.count; ++i) scene.push_back(static_cast<int>(i));

@@ -240,6 +240,7 @@ json toJson(const PlanSettings& s) {
             {"haze_distance", plain(s.hazeDistance)}});
   if (s.time) j["time"] = {{"first", s.time->first}, {"last", s.time->last}, {"rate", plain(s.time->rate)}};
   if (s.hasWater) j["water_level"] = plain(s.waterLevel);
+  if (!s.follows.empty()) j["follows"] = s.follows;
   json cameras = json::array();
   for (const CameraEntry& c : s.cameras) {
     json camera{{"name", c.name},

@@ -604,6 +604,15 @@ PlanSettings toSettings(const json& j, std::vector<Problem>& problems) {
     time.rate = takeTime.above0("rate", time.rate, 1000);
     s.time = time;
   }
+  for (const auto& [setting, formula] : take.object("follows").items())
+    if (formula.is_string())
+      s.follows[setting] = formula.get<std::string>();
+    else
+      problems.push_back({ProblemCode::BadParameter,
+                          Severity::Warning,
+                          {},
+                          fmt::format("{} of the plan follows {}, not a formula", setting, shortly(formula)),
+                          "It keeps its own value"});
   const json& cameras = take.list("cameras");
   for (std::size_t i = 0; i < cameras.size(); ++i) s.cameras.push_back(toCamera(cameras[i], s, i, problems));
   for (const auto& [key, b] : take.object("budgets").items()) {
@@ -612,7 +621,7 @@ PlanSettings toSettings(const json& j, std::vector<Problem>& problems) {
     if (budget != Budget{}) s.budgets[key] = budget;
   }
   s.unknown = leftover(j, {"budgets", "seed", "draft_share", "water_level", "sun_heading", "sun_height",
-                           "haze_distance", "cameras", "time"});
+                           "haze_distance", "cameras", "time", "follows"});
   return s;
 }
 

@@ -31,7 +31,31 @@ class UsdaFile {
   /// for faces, or nothing where the schema knows; it is metadata of the attribute.
   template <typename Count, typename Item>
   void list(const std::string& head, Count count, Item item, const char* interpolation = nullptr) {
-    m_block = head + " = [";
+    m_block = head + " = ";
+    const std::string pad(head.find_first_not_of(' '), ' ');
+    items(count, item);
+    m_file.write(m_block + (interpolation
+                                ? fmt::format(" (\n{0}    interpolation = \"{1}\"\n{0})\n", pad, interpolation)
+                                : "\n"));
+  }
+  /// An attribute that is a list at each of some moments, which `frames` are numbers of.
+  template <typename Count, typename Item>
+  void samples(const std::string& head, const std::vector<std::pair<double, std::size_t>>& frames, Count count,
+               Item item) {
+    const std::string pad(head.find_first_not_of(' '), ' ');
+    m_file.write(head + ".timeSamples = {\n");
+    for (const auto& [frame, sample] : frames) {
+      m_block = fmt::format("{}    {}: ", pad, frame);
+      items(count(sample), [&, k = sample](std::size_t i, std::string& out) { item(k, i, out); });
+      m_file.write(m_block + ",\n");
+    }
+    m_file.write(pad + "}\n");
+  }
+
+ private:
+  template <typename Count, typename Item>
+  void items(Count count, Item item) {
+    m_block += "[";
     for (std::size_t i = 0; i < count && !m_task.isCancelled(); ++i) {
       if (i > 0) m_block += ", ";
       item(i, m_block);
@@ -39,13 +63,9 @@ class UsdaFile {
       m_file.write(m_block);
       m_block.clear();
     }
-    const std::string pad(head.find_first_not_of(' '), ' ');
-    m_file.write(m_block + (interpolation
-                                ? fmt::format("] (\n{0}    interpolation = \"{1}\"\n{0})\n", pad, interpolation)
-                                : "]\n"));
+    m_block += "]";
   }
 
- private:
   SafeFile& m_file;
   const Task& m_task;
   std::string m_block;
@@ -294,6 +314,25 @@ Result<void> writeDelivered(UsdaFile& file, const Prop& prop, const std::string&
   return {};
 }
 
+constexpr std::uint64_t kReadableId = 0x7fffffffffffffffULL;
+
+/// Who is not there at which frame, by id; held from each to the next.
+void writeAbsent(UsdaFile& file, const LayerFrames& over, std::size_t count,
+                 const std::function<std::uint32_t(std::size_t)>& point,
+                 const std::function<std::uint64_t(std::size_t)>& id) {
+  std::vector<std::vector<std::size_t>> absent(over.at.size());
+  std::vector<std::pair<double, std::size_t>> frames;
+  for (std::size_t f = 0; f < over.at.size(); ++f) {
+    for (std::size_t i = 0; i < count; ++i)
+      if (!over.at[f].isThere[point(i)]) absent[f].push_back(i);
+    if (f == 0 || absent[f] != absent[f - 1]) frames.emplace_back(over.frames[f], f);
+  }
+  if (frames.size() == 1 && absent[0].empty()) return;
+  file.samples(
+      "        int64[] invisibleIds", frames, [&](std::size_t f) { return absent[f].size(); },
+      [&](std::size_t f, std::size_t k, std::string& out) { add(out, "{}", id(absent[f][k])); });
+}
+
 /// `path` is that of the instancer's prim, `name` its last part.
 Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& groups, const std::string& path,
                         const std::string& name, const std::string& title, exporters::Job& job, Prototypes& props,
@@ -324,25 +363,62 @@ Result<void> writeLayer(UsdaFile& file, const std::vector<exporters::Group*>& gr
     const Points& p = *group->layer->points;
     for (const std::uint32_t i : group->points) box.add(placedBox(own, p.position[i], p.orientation[i], p.size[i]));
   }
+  const LayerFrames* over = groups.front()->layer->over.get();
+  if (over)
+    for (const exporters::Group* group : groups) {
+      const Box3 own = group->prop->surface->bounds();
+      for (const LayerFrames::At& at : over->at)
+        for (const std::uint32_t i : group->points)
+          if (at.isThere[i]) box.add(placedBox(own, at.position[i], at.turn[i], at.size[i]));
+    }
   addExtent(file, "        ", box);
   file.list("        int[] protoIndices", all.size(),
             [&](std::size_t i, std::string& out) { add(out, "{}", all[i].prototype); });
-  file.list("        point3f[] positions", all.size(), [&](std::size_t i, std::string& out) {
-    const Vec3& p = points(i).position[all[i].point];
-    add(out, "({}, {}, {})", p.x, p.y, p.z);
-  });
-  file.list("        quath[] orientations", all.size(), [&](std::size_t i, std::string& out) {
-    const Quat q = glm::normalize(points(i).orientation[all[i].point]);
+  const auto addVector = [](std::string& out, const Vec3& v) { add(out, "({}, {}, {})", v.x, v.y, v.z); };
+  const auto addTurn = [](std::string& out, const Quat& turn) {
+    const Quat q = glm::normalize(turn);
     add(out, "({}, {}, {}, {})", q.w, q.x, q.y, q.z);
-  });
-  file.list("        float3[] scales", all.size(), [&](std::size_t i, std::string& out) {
-    const Vec3& s = points(i).size[all[i].point];
-    add(out, "({}, {}, {})", s.x, s.y, s.z);
-  });
+  };
+  // What is the same at all frames is written once, and of a stretch of frames that are alike the first and the last.
+  const auto place = [&](const char* head, auto ofPoints, auto ofFrame, auto write) {
+    if (over) {
+      const auto isSame = [&](std::size_t a, std::size_t b) {
+        for (const Placement& one : all)
+          if (ofFrame(over->at[a])[one.point] != ofFrame(over->at[b])[one.point]) return false;
+        return true;
+      };
+      std::vector<std::pair<double, std::size_t>> frames;
+      bool wasSame = false;
+      for (std::size_t f = 0; f < over->at.size(); ++f) {
+        const bool isLike = f > 0 && isSame(f - 1, f);
+        if (isLike && wasSame) frames.pop_back();
+        frames.emplace_back(over->frames[f], f);
+        wasSame = isLike;
+      }
+      if (frames.size() > 2 || (frames.size() == 2 && !isSame(frames[0].second, frames[1].second)))
+        return file.samples(
+            head, frames, [&](std::size_t) { return all.size(); },
+            [&](std::size_t f, std::size_t i, std::string& out) { write(out, ofFrame(over->at[f])[all[i].point]); });
+    }
+    file.list(head, all.size(),
+              [&](std::size_t i, std::string& out) { write(out, ofPoints(points(i))[all[i].point]); });
+  };
+  place(
+      "        point3f[] positions", [](const Points& p) -> const auto& { return p.position; },
+      [](const LayerFrames::At& at) -> const auto& { return at.position; }, addVector);
+  place(
+      "        quath[] orientations", [](const Points& p) -> const auto& { return p.orientation; },
+      [](const LayerFrames::At& at) -> const auto& { return at.turn; }, addTurn);
+  place(
+      "        float3[] scales", [](const Points& p) -> const auto& { return p.size; },
+      [](const LayerFrames::At& at) -> const auto& { return at.size; }, addVector);
+  if (over)
+    writeAbsent(
+        file, *over, all.size(), [&](std::size_t i) { return all[i].point; },
+        [&](std::size_t i) { return points(i).id[all[i].point] & kReadableId; });
   // Readers take no negative ids: these are the low 63 bits.
-  file.list("        int64[] ids", all.size(), [&](std::size_t i, std::string& out) {
-    add(out, "{}", points(i).id[all[i].point] & 0x7fffffffffffffffULL);
-  });
+  file.list("        int64[] ids", all.size(),
+            [&](std::size_t i, std::string& out) { add(out, "{}", points(i).id[all[i].point] & kReadableId); });
   if (std::any_of(groups.begin(), groups.end(),
                   [](const exporters::Group* g) { return !PointColors(*g->layer->points).isPlain(); }))
     file.list(
@@ -402,10 +478,17 @@ Result<void> exporters::usda(Job& job) {
   Materials materials(sidecars, false);
   std::set<std::string> none;
   const std::string root = primName(none, job.options.planName.empty() ? target.stem().string() : job.options.planName);
-  file.text(
-      fmt::format("#usda 1.0\n(\n    defaultPrim = \"{0}\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform "
-                  "\"{0}\"\n{{\n",
-                  root));
+  std::string time;
+  for (const ExportLayer* layer : job.layers)
+    if (layer->over && time.empty())
+      time = fmt::format(
+          "    endTimeCode = {1}\n    framesPerSecond = {2}\n    startTimeCode = {0}\n"
+          "    timeCodesPerSecond = {2}\n",
+          layer->over->frames.front(), layer->over->frames.back(), layer->over->rate);
+  file.text(fmt::format(
+      "#usda 1.0\n(\n    defaultPrim = \"{0}\"\n{1}    metersPerUnit = 1\n    upAxis = \"Y\"\n)\n\ndef Xform "
+      "\"{0}\"\n{{\n",
+      root, time));
   std::set<std::string> used;
   std::map<const ExportLayer*, std::string> prims;
   for (const ExportLayer* layer : job.layers) prims[layer] = primName(used, job.titles.at(layer));

@@ -14,6 +14,8 @@ inline constexpr std::uint32_t kNoFace = 0xffffffffU;
 inline constexpr std::int32_t kNoProp = -1;
 inline constexpr float kDraftByRank = -1;
 inline constexpr float kNeverInDraft = 2;
+/// Nothing is made smaller than this; what is not larger along any axis is not there: Output leaves it out.
+inline constexpr float kGoneSize = 1e-4F;
 
 struct Points {
   std::size_t count = 0;
@@ -38,6 +40,9 @@ struct Points {
   float levelOf(std::size_t i) const { return draftLevel[i] == kDraftByRank ? draftRank(id[i]) : draftLevel[i]; }
   static float draftRank(std::uint64_t pointId) { return unitFloat(mix64(pointId ^ 0x64726166744c766cULL)); }
 
+  bool isGone(std::size_t i) const {
+    return std::max({std::abs(size[i].x), std::abs(size[i].y), std::abs(size[i].z)}) <= kGoneSize;
+  }
   /// Footprint × the larger of the own x and z size, m.
   float effectiveFootprint(std::size_t i) const {
     return footprint[i] * std::max(std::abs(size[i].x), std::abs(size[i].z));

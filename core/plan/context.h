@@ -55,6 +55,18 @@ struct Histogram {
 Histogram makeHistogram(std::string label, const char* suffix, float from, float to, const Array<float>& values,
                         const Array<std::uint8_t>& kept);
 
+/// Where in its time a plan is: the names that formulas know.
+struct Moment {
+  double frame = 1;
+  double seconds = 0;     // since the first frame
+  double phase = 0;       // of the plan's time that has passed, 0 at its first frame; 1 would be the one after the last
+  double rate = 24;       // frames per second
+  bool isOfTime = false;  // else the plan has none, and nothing moves
+};
+
+/// What a kind that remembers knows from the frame before, and keeps for the next one.
+using MemoryPtr = std::shared_ptr<const Cached>;
+
 struct EvalContext {
   Task task;
   std::uint64_t planSeed = 0;  // 0 when the node's seed is locked
@@ -68,6 +80,10 @@ struct EvalContext {
   std::optional<Histogram>* histogram = nullptr;
   std::size_t* candidates = nullptr;  // what Sow nodes report as "given"
   std::string* said = nullptr;        // what the card tells of the result
+  Moment now;                         // only kinds that say so in `usesTime` or `remembers` may look
+  MemoryPtr before;                   // of the frame before; null at the first one. Only for kinds that remember
+  double sinceBefore = 0;             // s
+  MemoryPtr* after = nullptr;
 
   /// The id of a point that this node makes; `code` tells its points apart. No point is ever made without the node's
   /// uid.

@@ -219,6 +219,42 @@ std::map<std::string, Problem> followDials(Plan& plan, Quality quality) {
   return problems;
 }
 
+std::vector<Problem> followSettings(Plan& plan, Quality quality) {
+  struct Setting {
+    const char* id;
+    const char* label;
+    double PlanSettings::*value;
+    double least, most;
+  };
+  static constexpr std::array settings{Setting{"water_level", "Water level", &PlanSettings::waterLevel, -1e5, 1e5},
+                                       Setting{"sun_heading", "Sun heading", &PlanSettings::sunHeadingDeg, -1e4, 1e4},
+                                       Setting{"sun_height", "Sun height", &PlanSettings::sunHeightDeg, -90, 90},
+                                       Setting{"haze_distance", "Haze", &PlanSettings::hazeDistance, 1e-3, 1e9}};
+  std::vector<Problem> problems;
+  for (const auto& [id, formula] : plan.settings.follows) {
+    const auto setting = std::find_if(settings.begin(), settings.end(),
+                                      [&, id = id](const Setting& s) { return s.id == id; });
+    if (setting == settings.end()) {
+      problems.push_back(problem(ProblemCode::BadParameter,
+                                 fmt::format("\"{}\" follows \"{}\", but the plan has no such setting", id, formula),
+                                 "Take it out"));
+      continue;
+    }
+    const auto value = dialValue(plan, formula, quality);
+    std::string fault = !value ? value.error().message
+                        : !(*value >= setting->least && *value <= setting->most)
+                            ? fmt::format("{:g} is outside of {:g} to {:g}", *value, setting->least, setting->most)
+                            : std::string();
+    if (fault.empty())
+      plan.settings.*setting->value = *value;
+    else
+      problems.push_back(problem(ProblemCode::BadParameter,
+                                 fmt::format("{} follows \"{}\": {}", setting->label, formula, fault),
+                                 value ? "Change the dial or the formula" : value.error().advice));
+  }
+  return problems;
+}
+
 std::string faultOfDialName(const Plan& plan, const std::string& name, const std::string& ownUid) {
   const auto isWord = [](char c) {
     return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_';

@@ -11,6 +11,9 @@ namespace arvesk {
 /// per node uid: a formula that does not parse, a name that no dial has, a result outside of the parameter's range.
 std::map<std::string, Problem> followDials(Plan& plan, Quality quality);
 
+/// Sets what of the plan's settings follows formulas, and tells what cannot be worked out; that keeps its own value.
+std::vector<Problem> followSettings(Plan& plan, Quality quality);
+
 /// The parameters of one node of the plan as they are in `quality`.
 ParamMap paramsNow(const Plan& plan, const Node& node, Quality quality);
 

@@ -110,10 +110,15 @@ std::optional<ValueType> outputType(const Plan& plan, const Link& link) { return
 
 Moment momentOf(const Plan& plan) {
   const auto& time = plan.settings.time;
-  if (!time) return {plan.frame.value_or(1), 0, 0};
-  const double frame = plan.frame.value_or(time->first);
-  const double since = frame - time->first;
-  return {frame, since / time->rate, since / (time->last - time->first + 1)};
+  Moment now;
+  now.frame = plan.frame.value_or(time ? time->first : 1);
+  if (!time) return now;
+  const double since = now.frame - time->first;
+  now.seconds = since / time->rate;
+  now.phase = since / (time->last - time->first + 1);
+  now.rate = time->rate;
+  now.isOfTime = true;
+  return now;
 }
 
 std::string sentenceOf(const Plan& plan, const Node& node, Quality quality) {

@@ -123,7 +123,9 @@ struct PlanSettings {
   double sunHeightDeg = 38;
   double hazeDistance = 600;  // m at which haze covers about two thirds
   std::vector<CameraEntry> cameras;
-  std::optional<PlanTime> time;           // none: nothing moves
+  std::optional<PlanTime> time;  // none: nothing moves
+  /// "water_level", "sun_heading", "sun_height" or "haze_distance" → formula over dials and time.
+  std::map<std::string, std::string> follows;
   std::map<std::string, Budget> budgets;  // "all", or the uids of an output and a prop as "output/prop"
   std::string unknown;
   bool operator==(const PlanSettings&) const = default;
@@ -177,12 +179,6 @@ bool wouldLoop(const Plan& plan, const std::string& from, const std::string& to)
 /// What the output slot carries, or nothing when kind or output is not known.
 std::optional<ValueType> outputType(const Plan& plan, const Link& link);
 
-/// Where in its time a plan is: the names that formulas know.
-struct Moment {
-  double frame = 1;
-  double seconds = 0;  // since the first frame
-  double phase = 0;    // of the plan's time that has passed, 0 at its first frame; 1 would be the one after the last
-};
 Moment momentOf(const Plan& plan);
 
 /// One line about the node for its card: the kind's sentence, with what dials give in `quality`, and the masks it uses.

@@ -4,6 +4,7 @@
 #include "core/base/border.h"
 #include "core/geometry/joined.h"
 #include "core/plan/dials.h"
+#include "core/plan/history.h"
 #include "core/plan/keys.h"
 #include "core/plan/mask_names.h"
 #include "core/plan/plan_index.h"
@@ -35,8 +36,10 @@ constexpr int kDeepestMask = 400;
 struct CachedNode final : Cached {
   Outputs outputs;
   NodeReport report;
+  MemoryPtr after;  // of a kind that remembers
   void countBytes(ByteCounter& counter) const override {
     counter.add(this, sizeof(*this));
+    if (after) after->countBytes(counter);
     if (report.histogram)
       counter.add(report.histogram.get(), sizeof(Histogram) + 8 * report.histogram->kept.capacity());
     for (const Value& v : outputs) arvesk::countBytes(v, counter);
@@ -75,8 +78,8 @@ NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Fail
 /// One evaluation of an opened plan.
 class Run {
  public:
-  Run(FileService& files, const Plan& plan, const EvalRequest& request)
-      : m_files(files), m_plan(plan), m_index(m_plan), m_request(request) {
+  Run(FileService& files, const Plan& plan, const EvalRequest& request, const Memories& memories)
+      : m_files(files), m_plan(plan), m_index(m_plan), m_request(request), m_memories(memories) {
     m_dialProblems = followDials(m_plan, request.quality);
     if (request.quality != Quality::Draft) return;
     m_share = static_cast<float>(plan.settings.draftShare);
@@ -113,11 +116,15 @@ class Run {
     return result();
   }
 
+  /// What the nodes that remember know of this frame; those that are not done are missing.
+  const std::map<std::string, MemoryPtr>& left() const { return m_left; }
+
  private:
   FileService& m_files;
   Plan m_plan;  // with what follows dials worked out
   PlanIndex m_index;
   const EvalRequest& m_request;
+  const Memories& m_memories;
   std::map<std::string, Problem> m_dialProblems;
   float m_share = 1;
   std::set<std::string> m_thinnable;  // only in a draft
@@ -148,6 +155,7 @@ class Run {
   bool m_isTellingOfProps = false;
   std::mutex m_draftMutex;
   std::map<const Points*, PointsPtr> m_drafts;  // made in this run
+  std::map<std::string, MemoryPtr> m_left;      // by the nodes that remember
 
   void beginAll() {
     for (std::size_t i = 0; i < m_props.size(); ++i)
@@ -358,6 +366,16 @@ class Run {
       key.add(node.isSeedLocked ? std::uint64_t{0} : m_plan.settings.seed);
       key.add(node.seed);
     }
+    if (step.kind->usesTime) {
+      const Moment now = momentOf(m_plan);
+      for (const double v : {now.frame, now.seconds, now.rate, now.isOfTime ? 1.0 : 0.0}) key.add(v);
+    }
+    if (const auto memory = m_memories.find(node.uid); memory != m_memories.end()) {
+      if (memory->second.fault) return failed(node, *memory->second.fault);
+      key.addText("remembers");
+      key.add(memory->second.history);
+      key.add(momentOf(m_plan).frame);
+    }
     if (isThinned(node)) {  // all others are the same in every quality, and made once for both
       key.addText("draft");
       key.add(static_cast<double>(m_share));
@@ -403,9 +421,21 @@ class Run {
       NodeReport report = known->report;
       report.isFromCache = true;
       nameTheNode(report, node);  // as it is called now
+      keepMemory(node, known->after);
       return report;
     }
     return computeNow(step, std::move(inputs));
+  }
+
+  /// For the next frame; those between two leave none.
+  void keepMemory(const Node& node, const MemoryPtr& after) {
+    const auto memory = m_memories.find(node.uid);
+    const double frame = momentOf(m_plan).frame;
+    if (memory == m_memories.end() || frame != std::floor(frame)) return;
+    m_files.memory().store(memoryKey(memory->second.history, node.uid, static_cast<int>(frame)),
+                           std::make_shared<KeptMemory>(after));
+    const std::lock_guard lock(m_draftMutex);
+    m_left[node.uid] = after;
   }
 
   NodeReport skipped(Step& step, const Inputs& inputs, KeyBuilder key) {
@@ -469,6 +499,12 @@ class Run {
     ctx.histogram = &histogram;
     ctx.candidates = &candidateCount;
     ctx.said = &report.said;
+    MemoryPtr after;
+    ctx.after = &after;
+    if (const auto memory = m_memories.find(node.uid); memory != m_memories.end()) {
+      ctx.before = memory->second.before;
+      ctx.sinceBefore = memory->second.sinceBefore;
+    }
 
     const Clock::time_point start = Clock::now();
     // The border: whatever a library throws becomes a message on the node.
@@ -495,6 +531,8 @@ class Run {
     auto kept = std::make_shared<CachedNode>();
     kept->outputs = *outputs;
     kept->report = report;  // without names: a node may be called otherwise when it is found again
+    kept->after = after;
+    keepMemory(node, after);
     m_files.memory().store(step.key, std::move(kept));
     nameTheNode(report, node);
     step.values = std::move(*outputs);
@@ -699,8 +737,119 @@ EvalContext contextOf(const Plan& plan, const Node& node) {
   ctx.planSeed = node.isSeedLocked ? 0 : plan.settings.seed;
   ctx.nodeSeed = node.seed;
   ctx.nodeUid = hashText(node.uid);
+  ctx.now = momentOf(plan);
   return ctx;
 }
+
+namespace {
+
+/// Nodes that remember among those that `request` wants, in the order in which they are worked out, and the nodes or
+/// instances of the document that they lie in.
+std::vector<std::pair<const Node*, std::string>> remembering(const OpenedPlan& opened, const EvalRequest& request) {
+  std::vector<std::pair<const Node*, std::string>> out;
+  const PlanIndex index(opened.plan);
+  PlanOrder order(index);
+  for (const Node& node : opened.plan.nodes)
+    if (request.wanted.empty()) order.add(node);
+  for (const std::string& uid : request.wanted)
+    if (const Node* node = index.find(uid)) order.add(*node);
+  for (const Node* node : order.nodes()) {
+    const NodeKind* kind = kindOf(*node);
+    if (!kind || !kind->remembers || node->isSkipped || order.isLooped(*node)) continue;
+    // What sets a parameter over time may make it remember at another frame.
+    if (node->keys.empty() && node->follows.empty() && !kind->remembers(node->params)) continue;
+    std::string in = node->uid;
+    for (const LiesIn* lies = &node->liesIn; !lies->instance.empty(); lies = &opened.instances.at(in).liesIn)
+      in = lies->instance;
+    out.emplace_back(node, in);
+  }
+  return out;
+}
+
+/// What those nodes know at the plan's frame. Frames that are missing are worked out, from the last one that is known.
+class Remembering {
+ public:
+  Remembering(FileService& files, const Plan& plan, const OpenedPlan& opened, const EvalRequest& request)
+      : m_files(files), m_plan(plan), m_request(request) {
+    if (!plan.settings.time) return;
+    std::map<std::string, ResultKey> histories;
+    for (const auto& [node, in] : remembering(opened, request)) {
+      const auto [known, isNew] = histories.try_emplace(in);
+      if (isNew) known->second = historyOf(plan, in, request.quality, files);
+      m_uids.push_back(node->uid);
+      m_memories[node->uid].history = known->second;
+    }
+  }
+
+  Memories memories() {
+    const double frame = momentOf(m_plan).frame;
+    const int first = m_plan.settings.time ? m_plan.settings.time->first : 0;
+    if (m_uids.empty() || frame <= first) return m_memories;
+    const int last = static_cast<int>(std::ceil(frame)) - 1;
+    int from = last;  // the first that is missing comes after the last at which all of them are known
+    while (from >= first && !isKnown(from)) --from;
+    for (int at = from + 1; at <= last; ++at) {
+      if (m_request.task.isCancelled()) return m_memories;
+      if (m_request.atWork)
+        m_request.atWork({m_uids.back(),
+                          fmt::format("frame {} of {} before this one", at - first + 1, last - first + 1),
+                          static_cast<float>(at - first) / static_cast<float>(last - first + 1)});
+      workOut(at);
+    }
+    for (auto& [uid, memory] : m_memories) memory.sinceBefore = (frame - last) / m_plan.settings.time->rate;
+    return m_memories;
+  }
+
+ private:
+  FileService& m_files;
+  const Plan& m_plan;
+  const EvalRequest& m_request;
+  std::vector<std::string> m_uids;
+  Memories m_memories;
+
+  /// Takes up the memories of that frame, when all of them are there.
+  bool isKnown(int frame) {
+    std::map<std::string, MemoryPtr> found;
+    for (const std::string& uid : m_uids) {
+      const auto kept = m_files.memory().find<KeptMemory>(memoryKey(m_memories.at(uid).history, uid, frame));
+      if (!kept) return false;
+      found[uid] = kept->memory;
+    }
+    for (auto& [uid, memory] : found) m_memories[uid].before = std::move(memory);
+    return true;
+  }
+  void workOut(int frame) {
+    Plan at = m_plan;
+    at.frame = frame;
+    EvalRequest request;
+    request.quality = m_request.quality;
+    request.wanted = m_uids;
+    request.limits = m_request.limits;
+    request.task.stop = m_request.task.stop;
+    for (auto& [uid, memory] : m_memories) memory.sinceBefore = 1 / m_plan.settings.time->rate;
+    const OpenedPlan opened = openPlan(at, request.quality);
+    Run run(m_files, opened.plan, request, m_memories);
+    const Evaluation made = run.evaluate();
+    if (made.isCancelled) return;
+    std::vector<std::string> going;
+    for (const std::string& uid : m_uids) {
+      if (const auto left = run.left().find(uid); left != run.left().end()) {
+        m_memories[uid].before = left->second;
+        going.push_back(uid);
+        continue;
+      }
+      const auto report = made.reports.find(uid);
+      Problem fault = report != made.reports.end() && !report->second.problems.empty()
+                          ? report->second.problems.front()
+                          : problem(ProblemCode::Waiting, "it was not worked out");
+      fault.message = fmt::format("at frame {}: {}", frame, fault.message);
+      m_memories[uid].fault = std::move(fault);
+    }
+    m_uids = std::move(going);
+  }
+};
+
+}  // namespace
 
 Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   setFloatingPointMode();
@@ -716,7 +865,8 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
     else
       for (const Link& link : instance->second.outputs) inside.wanted.push_back(link.node);
   }
-  Evaluation evaluation = Run(*m_files, opened->plan, inside).evaluate();
+  const Memories memories = Remembering(*m_files, plan, *opened, inside).memories();
+  Evaluation evaluation = Run(*m_files, opened->plan, inside, memories).evaluate();
   evaluation.opened = opened;
   m_files->memory().trim();
   if (!evaluation.isCancelled) {

@@ -1,6 +1,7 @@
 #include "core/plan/key_edits.h"
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 
 namespace arvesk {
@@ -60,6 +61,37 @@ void setValueAt(Keys& keys, double frame, ParamValue value) {
     key.reaches = other.reaches;
   }
   setKey(keys, std::move(key));
+}
+
+Keys splitAt(const Keys& keys, double frame) {
+  Keys out = keys;
+  if (keys.isEmpty()) return out;
+  Key added{frame, valueAt(keys, frame)};
+  const auto next = std::find_if(out.list.begin(), out.list.end(), [&](const Key& key) { return key.frame >= frame; });
+  if (next != out.list.end() && next->frame == frame) return out;
+  if (next == out.list.begin() || next == out.list.end()) {  // beyond them: where they end is kept
+    added.easing = next == out.list.end() ? out.list.back().easing : Easing::Held;
+    setKey(out, std::move(added));
+    return out;
+  }
+  Key& before = *std::prev(next);
+  added.easing = before.easing;
+  if (before.easing == Easing::Soft || before.easing == Easing::Free) {
+    // A piece of a cubic is one: its ends have the slopes that the whole has there, in slopes of its own straight way.
+    const double leaves = before.easing == Easing::Free ? before.leaves : 0;
+    const double reaches = before.easing == Easing::Free ? before.reaches : 0;
+    const double t = (frame - before.frame) / (next->frame - before.frame);
+    const double risen = eased(before, t);
+    const double slope = leaves * (3 * t * t - 4 * t + 1) + 6 * t * (1 - t) + reaches * (3 * t * t - 2 * t);
+    const auto of = [](double s, double length, double rise) { return std::abs(rise) < 1e-9 ? 0 : s * length / rise; };
+    before.easing = added.easing = Easing::Free;
+    before.leaves = of(leaves, t, risen);
+    before.reaches = of(slope, t, risen);
+    added.leaves = of(slope, 1 - t, 1 - risen);
+    added.reaches = of(reaches, 1 - t, 1 - risen);
+  }
+  setKey(out, std::move(added));
+  return out;
 }
 
 std::vector<double> framesOf(const std::map<std::string, Keys>& tracks) {

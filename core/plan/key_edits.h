@@ -19,6 +19,9 @@ Keys movedKeys(const Keys& keys, double from, double to, KeyMove how);
 /// the one before it did.
 void setValueAt(Keys& keys, double frame, ParamValue value);
 
+/// A key at `frame` that changes nothing: a curve that bends there goes on freely, by the slopes that it has.
+Keys splitAt(const Keys& keys, double frame);
+
 /// The frames of all keys in a list of tracks, rising, each once.
 std::vector<double> framesOf(const std::map<std::string, Keys>& tracks);
 

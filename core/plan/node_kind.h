@@ -160,6 +160,9 @@ struct NodeKind {
   std::vector<OutputSpec> outputs;
   std::vector<ParamSpec> params;
   bool usesSeed = false;  // has "seed" and "lock seed"
+  bool usesTime = false;  // gives something else at another frame, with the same inputs and parameters
+  /// Does what it gives depend on what came to it at the frames before too (history.h)? Empty: it does not.
+  std::function<bool(const ParamMap&)> remembers;
   /// Of kinds that look at the plan's props: does one of these settings concern it? Empty: it looks at none.
   std::function<bool(const ParamMap&, const PropEntry&)> usesProp;
   bool isBridge = false;        // put in by itself where its output is wanted and what its main input takes is given

@@ -38,6 +38,7 @@ class Opening {
     m_out.plan = m_document;
     m_out.plan.nodes.clear();
     m_out.plan.subPlans.clear();
+    m_out.problems = followSettings(m_out.plan, m_quality);
     for (const Node& node : m_document.nodes) m_taken.insert(node.uid);
     m_levels.push_back(std::make_unique<Level>(m_document, m_quality));
     put(*m_levels.front());

@@ -28,6 +28,7 @@ struct OpenedPlan {
   Plan plan;
   std::map<std::string, OpenedInstance> instances;  // by uid in the opened plan
   std::map<std::string, std::vector<Link>> ways;    // by uid: what comes to each way in or out
+  std::vector<Problem> problems;                    // of the plan's own settings
 };
 
 /// The seed of a node inside of an instance: under another seed of that it is another one.

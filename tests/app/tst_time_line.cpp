@@ -1,4 +1,5 @@
 // The time line as it is used: given to a plan and taken, scrubbed, typed and played; keys set and taken on the Bench.
+#include "app/bench/curve_view.h"
 #include "app/bench/number_field.h"
 #include "app/bench/param_editors.h"
 #include "app/site/region_handles.h"
@@ -6,9 +7,15 @@
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
 
+#include <QCheckBox>
+#include <QComboBox>
 #include <QContextMenuEvent>
+#include <QDialogButtonBox>
+#include <QFileDialog>
 #include <QLabel>
 #include <QMenu>
+#include <QPushButton>
+#include <QSpinBox>
 #include <QToolButton>
 
 using namespace arvesk;
@@ -245,6 +252,231 @@ class TestTimeLine : public test::WindowTest {
     QTRY_VERIFY_WITH_TIMEOUT(frame() == 2, 60'000);  // round again
     QTest::mouseClick(play, Qt::LeftButton);
     QVERIFY(!line()->isPlaying());
+    waitForResults();
+  }
+
+  /// What was worked out once is shown again as it is, until something is edited; the ruler says which frames that are.
+  void readyFramesAreShownAgain() {
+    trigger("site_time");
+    type(field("time_last"), QStringLiteral("5"));
+    choose("set_key");
+    goTo(5);
+    type(field("density"), QStringLiteral("3"));
+    goTo(1);
+    const auto readyPixels = [&] {
+      const QImage image = ruler()->grab().toImage();
+      const QRgb accent = Theme::current().accent.rgb();
+      int most = 0;
+      for (int y = 0; y < image.height(); ++y) {
+        int here = 0;
+        for (int x = 0; x < image.width(); ++x) here += image.pixel(x, y) == accent;
+        most = std::max(most, here);
+      }
+      return static_cast<double>(most) / image.width();
+    };
+    std::map<double, EvalViewPtr> shown;
+    std::size_t again = 0;
+    connect(&w().service(), &EvaluationService::finished, this, [&] {
+      const EvalViewPtr view = w().service().latest();
+      EvalViewPtr& known = shown[momentOf(*view->plan).frame];
+      again += known == view;
+      known = view;
+    });
+    auto* play = w().findChild<QToolButton*>(QStringLiteral("time_play"));
+    QTest::mouseClick(play, Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(shown.size() == 5 && again >= 12, 60'000);  // over and over
+    QTest::mouseClick(play, Qt::LeftButton);
+    waitForResults();
+    QVERIFY2(readyPixels() > 0.8, qPrintable(QString::number(readyPixels())));
+    // What stands on the Bench and the cards is of the frame at which it stopped.
+    QCOMPARE(report("Pebbles").passed, w().service().latest()->evaluation.reports.at(uidOf("Pebbles")).passed);
+    const ParamValue now = valueAt(densityKeys(), frame());
+    QVERIFY(std::abs(density() - std::get<double>(now)) < 1e-6);
+    // Scrubbing takes them too; an edit makes them all anew.
+    again = 0;
+    goTo(frame() == 2 ? 3 : 2);
+    QCOMPARE(again, std::size_t{1});
+    type(field("density"), QStringLiteral("2.5"));
+    waitForResults();
+    again = 0;
+    goTo(4);
+    QCOMPARE(again, std::size_t{0});
+    QVERIFY(readyPixels() < 0.8);
+    // Files that changed, too: the same is asked for once more.
+    const EvalViewPtr before = w().service().latest();
+    Q_EMIT w().bench().tryAgainWanted();
+    QTRY_VERIFY_WITH_TIMEOUT(w().service().latest() != before, 60'000);
+    disconnect(&w().service(), nullptr, this, nullptr);
+  }
+
+  /// The plan's water follows a formula that is typed; a number lets it go.
+  void waterFollowsTime() {
+    trigger("site_time");
+    type(field("time_last"), QStringLiteral("60"));
+    w().bench().showNode({});
+    QVERIFY(field("water_level"));
+    QTest::mouseClick(w().findChild<QCheckBox*>(QStringLiteral("has_water")), Qt::LeftButton);
+    type(field("water_level"), QStringLiteral("frame / 4"));
+    QVERIFY(w().model().document().settings.follows.at("water_level") == "frame / 4");
+    goTo(10);
+    QCOMPARE(field("water_level")->value(), 2.5);
+    QCOMPARE(w().service().latest()->opened().settings.waterLevel, 2.5);
+    type(field("water_level"), QStringLiteral("1.5"));
+    QVERIFY(w().model().document().settings.follows.empty());
+    QCOMPARE(w().model().document().settings.waterLevel, 1.5);
+    waitForResults();
+  }
+
+  /// A picture of each frame, which is the one that Site's own frame gives; it goes on where it stopped.
+  void picturesOfFramesAreSaved() {
+    trigger("site_time");
+    type(field("time_last"), QStringLiteral("3"));
+    choose("set_key");
+    goTo(3);
+    type(field("density"), QStringLiteral("3"));
+    waitForResults();
+    const auto save = [&](const QString& file, bool isEach, bool isGoingOn) {
+      trigger("site_save_picture");
+      auto* window = w().findChild<QDialog*>(QStringLiteral("picture_window"));
+      window->findChild<QSpinBox*>(QStringLiteral("picture_width"))->setValue(90);
+      window->findChild<QSpinBox*>(QStringLiteral("picture_height"))->setValue(60);
+      window->findChild<QSpinBox*>(QStringLiteral("picture_samples"))->setValue(1);
+      auto* when = window->findChild<QComboBox*>(QStringLiteral("picture_when"));
+      QVERIFY(when->isVisible() && !window->findChild<QSpinBox*>(QStringLiteral("picture_first"))->isEnabled());
+      when->setCurrentIndex(isEach ? 1 : 0);
+      QCOMPARE(window->findChild<QSpinBox*>(QStringLiteral("picture_last"))->value(), 3);
+      window->findChild<QCheckBox*>(QStringLiteral("picture_go_on"))->setChecked(isGoingOn);
+      QTimer::singleShot(0, window, [&] {
+        auto* dialog = window->findChild<QFileDialog*>();
+        QVERIFY(dialog);
+        dialog->findChild<QLineEdit*>(QStringLiteral("fileNameEdit"))->setText(file);
+        dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Save)->click();
+      });
+      QTest::mouseClick(window->findChild<QPushButton*>(QStringLiteral("picture_save")), Qt::LeftButton);
+      auto* message = window->findChild<QLabel*>(QStringLiteral("picture_message"));
+      QTRY_VERIFY_WITH_TIMEOUT(!message->text().isEmpty(), 120'000);
+      QVERIFY2(message->text().startsWith(QStringLiteral("Saved")), qPrintable(message->text()));
+      window->close();
+      QTRY_VERIFY(!w().findChild<QDialog*>(QStringLiteral("picture_window")));
+    };
+    const auto image = [&](const char* file) { return QImage(m_dir.filePath(QLatin1String(file))); };
+    save(m_dir.filePath(QStringLiteral("film.png")), true, false);
+    QVERIFY(image("film.0001.png").size() == QSize(90, 60) && image("film.0001.png") != image("film.0003.png"));
+    QVERIFY(!QFile::exists(m_dir.filePath(QStringLiteral("film.0004.png"))));
+    for (const int at : {2, 3}) {
+      goTo(at);
+      save(m_dir.filePath(QStringLiteral("one%1.png").arg(at)), false, false);
+      QCOMPARE(image(at == 2 ? "one2.png" : "one3.png"), image(at == 2 ? "film.0002.png" : "film.0003.png"));
+    }
+    QFile mine(m_dir.filePath(QStringLiteral("film.0001.png")));
+    QVERIFY(mine.open(QIODevice::WriteOnly) && mine.write("mine") == 4);
+    mine.close();
+    QVERIFY(QFile::remove(m_dir.filePath(QStringLiteral("film.0003.png"))));
+    save(m_dir.filePath(QStringLiteral("film.png")), true, true);
+    QVERIFY(mine.size() == 4 && image("film.0003.png") == image("one3.png"));
+  }
+
+  /// A dial has keys like a parameter; what follows it moves, and its curve is there with nothing selected.
+  void dialsHaveKeys() {
+    trigger("site_time");
+    w().bench().showNode({});
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("add_dial")), Qt::LeftButton);
+    const auto key = [&] { return w().findChild<QToolButton*>(QStringLiteral("dial.0.key")); };
+    const auto dial = [&] { return w().model().document().dials.front(); };
+    QVERIFY(key() && key()->isVisible() && !key()->isChecked());
+    type(field("dial.0.draft"), QStringLiteral("4"));
+    QTest::mouseClick(key(), Qt::LeftButton);
+    QVERIFY(key()->isChecked() && dial().keys.list.size() == 1);
+    goTo(25);
+    QVERIFY(!key()->isChecked());
+    type(field("dial.0.draft"), QStringLiteral("8"));
+    QVERIFY(key()->isChecked() && dial().keys.list.size() == 2 && dial().final == 4);
+    goTo(13);
+    QCOMPARE(field("dial.0.draft")->value(), 6.0);
+    auto* curves = w().findChild<CurveView*>(QStringLiteral("curves"));
+    QVERIFY(curves->isVisible());
+    const QPoint last = curves->positionOf({0, 1, 0}).toPoint();
+    test::dragMouse(curves, last, last + QPoint(0, -12));
+    QVERIFY(std::get<double>(dial().keys.list[1].value) > 8);
+    w().bench().showNode(quid("Pebbles"));
+    type(field("density"), QString::fromStdString(dial().name));
+    QVERIFY(std::abs(density() - std::get<double>(valueAt(dial().keys, 13))) < 1e-9);
+    w().bench().showNode({});
+    goTo(25);
+    QTest::mouseClick(key(), Qt::LeftButton);
+    QVERIFY(!key()->isChecked() && dial().keys.list.size() == 1);
+    waitForResults();
+  }
+
+  void curvesAreDragged() {
+    auto* curves = w().findChild<CurveView*>(QStringLiteral("curves"));
+    trigger("site_time");
+    QVERIFY(!curves->isVisible());
+    choose("set_key");
+    goTo(25);
+    type(field("density"), QStringLiteral("2"));
+    waitForResults();
+    QVERIFY(curves->isVisible());
+    auto* mode = w().findChild<QToolButton*>(QStringLiteral("over_time"));
+    QVERIFY(mode->isVisible() && mode->isChecked());
+    const auto at = [&](std::size_t key) { return curves->positionOf({0, key, 0}).toPoint(); };
+    const auto keyAt = [&](std::size_t k) { return densityKeys().list[k]; };
+    // Up and to the right: value and frame, one undo step.
+    const double was = std::get<double>(keyAt(1).value);
+    const int steps = w().model().undoStack().index();
+    test::dragMouse(curves, at(1), at(1) + QPoint(30, -20));
+    QVERIFY(keyAt(1).frame > 25 && std::get<double>(keyAt(1).value) > was);
+    QCOMPARE(w().model().undoStack().index(), steps + 1);
+    w().model().undo();
+    QVERIFY(keyAt(1).frame == 25 && keyAt(1).value == ParamValue(2.0));
+    // Straight along one way, though the hand shakes.
+    test::dragMouse(curves, at(1), at(1) + QPoint(2, -25));
+    QVERIFY(keyAt(1).frame == 25 && std::get<double>(keyAt(1).value) > was);
+    // A key cannot pass its neighbor, and a value not its bounds.
+    test::dragMouse(curves, at(1), QPoint(0, curves->height() + 4000));
+    QCOMPARE(keyAt(1).frame, 2.0);
+    QCOMPARE(std::get<double>(keyAt(1).value),
+             document().find("sow") ? findNodeKind("sow-on-surface")->findParam("density")->hardMin : -1);
+    w().model().undo();
+    // Freely: as it went so far, then by its handles.
+    QTest::mouseClick(curves, Qt::LeftButton, {}, at(0));
+    QVERIFY(curves->chosen() && !curves->handle(0));
+    QTimer::singleShot(0, this, [&] {
+      auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+      QVERIFY(menu);
+      QTest::mouseClick(menu, Qt::LeftButton, {},
+                        menu->actionGeometry(menu->findChild<QAction*>(QStringLiteral("curve_free"))).center());
+      menu->close();
+    });
+    QContextMenuEvent open(QContextMenuEvent::Mouse, at(0), curves->mapToGlobal(at(0)));
+    QApplication::sendEvent(curves, &open);
+    QCOMPARE(static_cast<int>(keyAt(0).easing), static_cast<int>(Easing::Free));
+    QVERIFY(keyAt(0).leaves == 0 && keyAt(0).reaches == 0);  // it was soft
+    for (const int which : {0, 1}) {
+      QVERIFY(curves->handle(which));
+      const QPoint handle = curves->handle(which)->toPoint();
+      const Key before = keyAt(0);
+      test::dragMouse(curves, handle, handle + QPoint(0, which == 0 ? -15 : 15));
+      QVERIFY(which == 0 ? keyAt(0).leaves != before.leaves && keyAt(0).reaches == before.reaches
+                         : keyAt(0).reaches != before.reaches && keyAt(0).leaves == before.leaves);
+      QVERIFY(std::abs(curves->handle(which)->y() - (handle.y() + (which == 0 ? -15 : 15))) < 2);
+    }
+    // A key on the curve, which keeps what it is there; keys walk and nudge; Delete takes it out.
+    const double middle = std::get<double>(valueAt(densityKeys(), 13));
+    const QPoint between(curves->positionOf({0, 0, 0}).toPoint().x() + (at(1).x() - at(0).x()) / 2, 0);
+    for (int y = 0; y < curves->height() && densityKeys().list.size() == 2; y += 10)
+      QTest::mouseDClick(curves, Qt::LeftButton, {}, QPoint(between.x(), y));
+    QCOMPARE(densityKeys().list.size(), std::size_t{3});
+    QCOMPARE(keyAt(1).frame, 13.0);
+    QVERIFY(std::abs(std::get<double>(keyAt(1).value) - middle) < 1e-9);
+    QCOMPARE(curves->chosen()->key, std::size_t{1});
+    QTest::keyClick(curves, Qt::Key_Up);
+    QVERIFY(std::get<double>(keyAt(1).value) > middle);
+    QTest::keyClick(curves, Qt::Key_Delete);
+    QCOMPARE(densityKeys().list.size(), std::size_t{2});
+    // What it measures is behind the switch.
+    QTest::mouseClick(mode, Qt::LeftButton);
+    QVERIFY(!curves->isVisible());
     waitForResults();
   }
 };

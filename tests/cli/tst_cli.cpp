@@ -213,6 +213,23 @@ class TestCli : public QObject {
     const Ran wrong = run({"export", slope(), "--to", dir.filePath(QStringLiteral("x.csv")), "--frames", "9-3"});
     QVERIFY(wrong.status == 1 && wrong.err.contains(QStringLiteral("are not like 1-120")));
     QCOMPARE(run({"export", slope(), "--to", "x.csv", "--frame", "3", "--frames", "all"}).status, 2);
+    // All of them in one file, where it can hold them.
+    const QStringList inOne{"export", plan, "--frames", "all", "--in-one", "--quiet", "--to"};
+    QVERIFY2(run(inOne + QStringList{dir.filePath(QStringLiteral("film.usda"))}).status == 0, "USD");
+    QFile usd(dir.filePath(QStringLiteral("film.usda")));
+    QVERIFY(usd.open(QIODevice::ReadOnly) && usd.readAll().contains("invisibleIds.timeSamples"));
+    QVERIFY2(run(inOne + QStringList{dir.filePath(QStringLiteral("film.glb"))}).status == 0, "glTF");
+    const Ran table = run(inOne + QStringList{dir.filePath(QStringLiteral("all.csv"))});
+    QVERIFY(table.status == 1 && table.err.contains(QStringLiteral("holds one frame")));
+    QVERIFY(!QFile::exists(dir.filePath(QStringLiteral("all.csv"))));
+    // What goes on over them: more come, nobody goes.
+    const Ran told = run({"frames", plan, "--json", "--quiet"});
+    QVERIFY2(told.status == 0, qPrintable(told.err));
+    const QJsonObject over = QJsonDocument::fromJson(told.out.toUtf8()).object();
+    QCOMPARE(over[QStringLiteral("frames")].toArray().size(), 3);
+    const QJsonObject last = over[QStringLiteral("frames")].toArray()[2].toObject();
+    QVERIFY(last[QStringLiteral("came")].toInt() > 0 && last[QStringLiteral("went")].toInt() == 0);
+    QVERIFY(over[QStringLiteral("flickering")].toInt() == 0 && over[QStringLiteral("steps")].toArray().isEmpty());
   }
 
   void picturesHaveTheSizeAsked() {

@@ -27,6 +27,14 @@ ParamSpec amountParam(float P::*member) {
       .usual(0, 200, 1);
 }
 
+/// The size times a factor of at least 0 along each axis; by 0 it is gone (Points::isGone). Mirrored sizes stay so.
+inline Vec3 sized(const Vec3& size, const Vec3& factor) {
+  Vec3 out = size * glm::max(factor, Vec3(0));
+  for (int a = 0; a < 3; ++a)
+    if (std::abs(out[a]) < kGoneSize) out[a] = std::copysign(kGoneSize, size[a]);
+  return out;
+}
+
 /// The share `effect` of the turn from `from` to `to`; above 1 it goes on beyond.
 inline Quat partialTurn(const Quat& from, const Quat& to, float effect) {
   if (effect == 1) return to;

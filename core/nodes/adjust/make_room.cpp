@@ -7,6 +7,8 @@
 
 #include <fmt/format.h>
 
+#include <unordered_map>
+
 namespace arvesk::nodes {
 namespace {
 
@@ -18,8 +20,39 @@ struct Params {
   float spacing = 0.5F;
   int rounds = 8;
   float most = 1;
+  bool slides = false;
+  float pace = 0.5F;
   float amount = 100;
 };
+
+/// Where each point stood at the frame before, as far as it had gone from its own place.
+struct Gone final : Cached {
+  std::unordered_map<std::uint64_t, Vec3> by;  // by id
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof(*this) + by.size() * (sizeof(std::uint64_t) + sizeof(Vec3) + 2 * sizeof(void*)));
+  }
+};
+
+/// Each goes on from where it was, no faster than the pace: who makes room slides, though the room that it found may
+/// jump. What stands still for a while is where it would be without.
+void slide(const EvalContext& ctx, const Points& points, const Params& p, Array<Vec3>& position) {
+  const auto* before = dynamic_cast<const Gone*>(ctx.before.get());
+  auto after = std::make_shared<Gone>();
+  const float most = p.pace * static_cast<float>(ctx.sinceBefore);
+  for (std::size_t i = 0; i < points.count; ++i) {
+    endIfStoppedAt(i);
+    Vec3 gone = position[i] - points.position[i];
+    if (before)
+      if (const auto was = before->by.find(points.id[i]); was != before->by.end()) {
+        const Vec3 way = gone - was->second;
+        const float far = glm::length(way);
+        if (far > most) gone = was->second + way * (most / far);
+      }
+    position[i] = points.position[i] + gone;
+    after->by.emplace(points.id[i], gone);
+  }
+  if (ctx.after) *ctx.after = std::move(after);
+}
 
 /// One round: every point steps by half of each overlap, all from the same standing, so that order and threads do not
 /// matter.
@@ -96,6 +129,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     ctx.task.report(static_cast<float>(round + 1) / static_cast<float>(p.rounds));
   }
   if (ctx.task.isCancelled()) return Failure(cancelled());
+  if (p.slides) slide(ctx, points, p, position);
   Points out = points;
   if (index) {
     Array<Vec3> normal = points.groundNormal.copied(points.count);
@@ -170,7 +204,22 @@ const NodeKind& makeRoom() {
         param("rounds", &Params::rounds, ARVESK_TEXT("node", "Rounds"), ARVESK_TEXT("node", "How often all step."))
             .hard(1, 200)
             .usual(1, 30, 1),
+        param("slides", &Params::slides, ARVESK_TEXT("node", "Slide over time"),
+              ARVESK_TEXT("node",
+                          "In a plan that moves, each goes on from where it was at the frame before, so that "
+                          "what needs more room moves aside in place of jumping there. Frames that are missing "
+                          "are worked out first.")),
+        param("pace", &Params::pace, ARVESK_TEXT("node", "Pace"),
+              ARVESK_TEXT("node", "How far it goes in a second, at most."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 5, 0.05)
+            .shown("slides", {"on"}),
         amountParam(&Params::amount),
+    };
+    k.remembers = [](const ParamMap& values) {
+      const auto slides = values.find("slides");
+      return slides != values.end() && slides->second == ParamValue(true);
     };
     k.example.params = {{"by", std::string("spacing")}, {"spacing", 2.6}};
     k.example.spacing = 2.0;

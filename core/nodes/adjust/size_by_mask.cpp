@@ -20,7 +20,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<Vec3> size = points.size.copied(points.count);
   for (std::size_t i = 0; i < points.count; ++i) {
     const Vec3 factor = p.at(value[i]);
-    size[i] *= glm::max(Vec3(1) + (factor - Vec3(1)) * effect[i], Vec3(1e-4F));
+    size[i] = sized(size[i], Vec3(1) + (factor - Vec3(1)) * effect[i]);
   }
   Array<std::uint8_t> all;
   all.assign(points.count, 1);

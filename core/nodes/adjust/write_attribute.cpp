@@ -1,5 +1,6 @@
 // Write attribute: gives points a number or a text.
 #include "core/base/number_text.h"
+#include "core/nodes/attribute_name.h"
 #include "core/nodes/draw_per.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/rendezvous.h"
@@ -44,14 +45,6 @@ std::optional<std::vector<WeightedText>> choicesIn(const std::string& all) {
 std::string faultOfChoices(const std::string& text) {
   return choicesIn(text) ? std::string()
                          : "must be texts with commas between, each with a weight if wished, such as moss 3, bare";
-}
-
-std::string faultOfName(const std::string& name) {
-  if (name.empty()) return "must not be empty";
-  for (const char* taken :
-       {"x", "y", "z", "height", "slope", "size", "footprint", "prop", "parent", "patch", "patch-distance"})
-    if (name == taken) return fmt::format("\"{}\" is taken", name);
-  return {};
 }
 
 TextColumn chosen(const EvalContext& ctx, const Points& points, const Params& p,
@@ -125,7 +118,7 @@ const NodeKind& writeAttribute() {
     k.outputs = {pointsOutput()};
     k.params = {
         param("name", &Params::name, ARVESK_TEXT("node", "Name"), ARVESK_TEXT("node", "How the attribute is called."))
-            .checked(&faultOfName),
+            .checked(&faultOfAttributeName),
         param("write", &Params::write, ARVESK_TEXT("node", "Write"),
               ARVESK_TEXT("node", "A number, one of several texts, or a text."),
               {{"number", ARVESK_TEXT("node", "A number")},

@@ -13,7 +13,21 @@ namespace {
 struct Params {
   bool isExported = true;
   bool isVisible = true;
+  bool keepsGone = false;
 };
+
+/// What has size 0 is not there: nothing shows it, exports it or counts it.
+PointsPtr withoutGone(const EvalContext& ctx, const PointsPtr& points) {
+  Array<std::uint8_t> keeps(points->count);
+  std::size_t gone = 0;
+  for (std::size_t i = 0; i < points->count; ++i) {
+    keeps[i] = !points->isGone(i);
+    gone += !keeps[i];
+  }
+  if (gone == 0) return points;
+  ctx.say(fmt::format("{} of size 0 are not there", gone));
+  return split(*points, keeps).first;
+}
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const auto& links = in.many("points");
@@ -56,6 +70,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   }
   auto points = merged(ctx, links);
   if (!points) return Failure(points.error());
+  if (!p.keepsGone) *points = withoutGone(ctx, *points);
   std::size_t bare = 0;
   for (std::size_t i = 0; i < (*points)->count; ++i) bare += (*points)->prop[i] == kNoProp;
   if (bare > 0)
@@ -104,6 +119,10 @@ const NodeKind& output() {
               ARVESK_TEXT("node", "Export writes this output.")),
         param("visible", &Params::isVisible, ARVESK_TEXT("node", "Visible"),
               ARVESK_TEXT("node", "Site shows this output.")),
+        param("keep_gone", &Params::keepsGone, ARVESK_TEXT("node", "Keep size 0"),
+              ARVESK_TEXT("node",
+                          "Points of size 0 are counted and exported too, too small to be seen: for who needs "
+                          "the same ones in every frame.")),
     };
     k.isLayer = true;
     k.example.spacing = 2.2;

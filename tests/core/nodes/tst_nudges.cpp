@@ -160,7 +160,10 @@ class TestNudges : public EveryKind {
       if (isSeen || (spec.type != ParamType::Number && spec.type != ParamType::Integer)) continue;
       settings.push_back(k.trial.params);
       for (const ParamSpec* s = &spec; s && !s->shownBy.empty(); s = k.findParam(s->shownBy))
-        if (k.findParam(s->shownBy)->type == ParamType::Choice) settings.back()[s->shownBy] = s->shownFor.front();
+        if (k.findParam(s->shownBy)->type == ParamType::Choice)
+          settings.back()[s->shownBy] = s->shownFor.front();
+        else if (k.findParam(s->shownBy)->type == ParamType::Toggle)
+          settings.back()[s->shownBy] = s->shownFor.front() == "on";
     }
     std::set<std::string> tried;
     for (const ParamMap& setting : settings) {

@@ -140,6 +140,24 @@ class TestFrames : public QObject {
   }
 
   /// Setting a value takes no easing away: the way there and on stays what it was.
+  void aKeyThatIsPutBetweenChangesNothing() {
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> slopes(-2, 4);
+    for (const Easing easing : {Easing::Held, Easing::Even, Easing::Soft, Easing::Free})
+      for (int round = 0; round < 20; ++round) {
+        const Keys keys = keysOf({{2, 5.0, easing, slopes(random), slopes(random)},
+                                  {14, -3.0, easing, slopes(random), slopes(random)},
+                                  {30, 4.0}});
+        const double at = 3 + round * 1.3;
+        const Keys split = splitAt(keys, at);
+        QCOMPARE(split.list.size(), std::size_t{4});
+        for (double frame = 2; frame <= 30; frame += 0.37)
+          QVERIFY2(within(numberAt(split, frame), numberAt(keys, frame), 1e-9),
+                   qPrintable(QString("%1 at %2").arg(at).arg(frame)));
+      }
+    QVERIFY(splitAt(keysOf({{2, 5.0}, {4, 6.0}}), 4) == keysOf({{2, 5.0}, {4, 6.0}}));
+  }
+
   void settingAValueKeepsTheEasing() {
     Keys keys = keysOf({{1, 1.0, Easing::Even}, {9, 3.0, Easing::Held}, {21, 4.0}});
     setValueAt(keys, 9, 5.0);
@@ -194,6 +212,25 @@ class TestFrames : public QObject {
   }
 
   /// Controls at the front have keys as parameters do; inside, time is that of the plan. Taken apart, it all moves on.
+  /// Water, sun and haze of the plan; what cannot be worked out is told and keeps its own value.
+  void settingsFollowTime() {
+    Plan plan = movingPlan();
+    plan.settings.hasWater = true;
+    plan.settings.follows = {{"water_level", "frame / 2"}, {"sun_heading", "phase * 240"}};
+    plan.frame = 13;
+    const OpenedPlan opened = openPlan(plan, Quality::Final);
+    QVERIFY(opened.problems.empty());
+    QCOMPARE(opened.plan.settings.waterLevel, 6.5);
+    QCOMPARE(opened.plan.settings.sunHeadingDeg, 120.0);
+    const auto read = parsePlan(formatPlan(plan), "here");
+    QVERIFY(read && read->settings.follows == plan.settings.follows);
+    plan.settings.follows = {{"water_level", "tides"}, {"sun_height", "200"}, {"rain", "1"}};
+    const OpenedPlan wrong = openPlan(plan, Quality::Final);
+    QCOMPARE(wrong.problems.size(), std::size_t{3});
+    QCOMPARE(wrong.plan.settings.waterLevel, plan.settings.waterLevel);
+    QCOMPARE(wrong.plan.settings.sunHeightDeg, plan.settings.sunHeightDeg);
+  }
+
   void subPlansMove() {
     Plan plan = movingPlan();
     const Plan before = plan;

@@ -1,0 +1,65 @@
+#include "core/deliver/over_frames.h"
+
+#include <algorithm>
+
+namespace arvesk {
+namespace {
+
+/// Among the worst, or not at all; ties go by frame, output and id.
+void keepWorst(std::vector<FrameFinding>& list, FrameFinding finding) {
+  const auto isWorse = [](const FrameFinding& a, const FrameFinding& b) {
+    return std::tuple(-a.meters, a.frame, a.output, a.id) < std::tuple(-b.meters, b.frame, b.output, b.id);
+  };
+  if (list.size() == OverFrames::kMost && !isWorse(finding, list.back())) return;
+  list.insert(std::upper_bound(list.begin(), list.end(), finding, isWorse), std::move(finding));
+  if (list.size() > OverFrames::kMost) list.pop_back();
+}
+
+}  // namespace
+
+void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float deeperThan, const Task& task) {
+  FrameFacts facts;
+  facts.frame = frame;
+  std::map<std::string, Places> now;
+  std::vector<PointsPtr> all;
+  std::vector<std::string> names;
+  for (const ExportLayer& layer : layers) {
+    if (!layer.points) continue;
+    const Points& p = *layer.points;
+    all.push_back(layer.points);
+    names.push_back(layer.name);
+    facts.placements += p.count;
+    Places& places = now[layer.name];
+    const Places& before = m_before[layer.name];
+    const Places& beforeThat = m_beforeThat[layer.name];
+    for (std::size_t i = 0; i < p.count; ++i) {
+      places[p.id[i]] = p.position[i];
+      if (m_frames.empty()) continue;
+      const auto was = before.find(p.id[i]);
+      if (was == before.end()) {
+        ++facts.came;
+        if (!beforeThat.contains(p.id[i])) continue;
+        if (m_flickers.size() < kMost) m_flickers.push_back({m_frames.back().frame, layer.name, p.id[i], 0});
+        ++m_flickerCount;
+        continue;
+      }
+      const float step = glm::distance(was->second, p.position[i]);
+      facts.longestStep = std::max(facts.longestStep, step);
+      if (step > 0) keepWorst(m_steps, {frame, layer.name, p.id[i], step});
+    }
+    for (const auto& [id, place] : before) facts.went += !places.contains(id);
+  }
+  // An output that gave nothing at all now.
+  for (const auto& [name, before] : m_before)
+    if (!now.contains(name)) facts.went += before.size();
+  for (const Meeting& meeting : checkMeetings(all, deeperThan, task).worst) {
+    facts.deepest = std::max(facts.deepest, meeting.depth);
+    keepWorst(m_meetings, {frame, names[meeting.smaller.layer], all[meeting.smaller.layer]->id[meeting.smaller.point],
+                           meeting.depth});
+  }
+  m_beforeThat = std::move(m_before);
+  m_before = std::move(now);
+  m_frames.push_back(facts);
+}
+
+}  // namespace arvesk
