@@ -175,13 +175,10 @@ void takeSite(Photographer& photographer, MainWindow& window) {
     window.site().setMode(SiteMode::Dressed);
     lookFromFirstCamera(window);
   }
-  for (const char* name : {"jetty", "growth"}) {
-    if (!photographer.wants(name)) continue;
-    const bool isJetty = std::string_view(name) == "jetty";
-    window.planView().reveal(isJetty ? QStringLiteral("layout-dress") : QStringLiteral("barnacles-up"));
-    for (const CameraEntry& c : window.model().plan().settings.cameras)
-      if (c.name == (isJetty ? "Jetty" : "Boulders")) window.site().setCamera(cameraFrom(c));
-    photographer.take(window, name);
+  if (photographer.wants("jetty")) {
+    window.planView().reveal(QStringLiteral("layout-dress"));
+    lookFrom(window, "Jetty");
+    photographer.take(window, "jetty");
   }
   if (photographer.wants("fog")) {
     window.planView().reveal(QStringLiteral("low-fog"));
@@ -364,6 +361,17 @@ bool takeExamples(Photographer& photographer, MainWindow& window, const QString&
     photographer.take(window, "cut");
     window.site().toggleCut();
     Q_EMIT window.planView().inSiteWanted(QString());
+  }
+  if (photographer.wants("time")) {
+    isAway = true;
+    if (!open(examples.filePath(QStringLiteral("regatta.arvesk")), "flags-spring")) return false;
+    lookFrom(window, "Regatta");
+    window.planView().select({QStringLiteral("sweep")});
+    for (int frame = 44; frame <= 60; ++frame) {  // those before it are ready then
+      window.model().setFrame(frame);
+      photographer.settleResults(window);
+    }
+    photographer.take(window, "time");
   }
   if (photographer.wants("sheet")) {  // of one tool alone: what is varied fills the pictures
     isAway = true;

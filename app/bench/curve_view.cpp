@@ -366,7 +366,7 @@ void CurveView::paintCurves(QPainter& p) const {
       for (double x = c.left(); x <= c.right(); x += 1) {
         const double value = numberOf(valueAt(track.keys, frameAt(x)), n);
         const QPointF at(x, std::clamp(yOf(value), c.top() - 4, c.bottom() + 4));
-        path.isEmpty() ? path.moveTo(at) : path.lineTo(at);
+        x == c.left() ? path.moveTo(at) : path.lineTo(at);
       }
       p.setPen(QPen(isChosen || !m_chosen ? theme.ink : theme.quiet, isChosen ? 1.8 : 1.3, styleOf(n)));
       p.setBrush(Qt::NoBrush);

@@ -117,8 +117,8 @@ void FrameRuler::paintEvent(QPaintEvent*) {
     const double half = (xOf(first() + 1) - xOf(first())) / 2;
     for (int frame = first(); frame <= last(); ++frame)
       if (m_isReady(frame))
-        painter.fillRect(QRectF(QPointF(std::max<double>(kSide, xOf(frame) - half), ground - 1.5),
-                                QPointF(std::min(end, xOf(frame) + half), ground + 1.5)),
+        painter.fillRect(QRectF(QPointF(std::max<double>(kSide, xOf(frame) - half - 0.5), ground - 1.5),
+                                QPointF(std::min(end, xOf(frame) + half + 0.5), ground + 1.5)),
                          theme.accent);
   }
   QFont small = font();

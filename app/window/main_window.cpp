@@ -102,7 +102,9 @@ MainWindow::MainWindow() : m_recovery(&m_model, this) {
     else
       evaluate();
   });
-  connect(&m_model, &PlanModel::frameChanged, this, [this] {
+  connect(&m_model, &PlanModel::frameChanged, this, [this, asked = PlanPtr()]() mutable {
+    if (m_service.isBusy() && asked == m_model.snapshot()) return;  // it played to here, and that comes
+    asked = m_model.snapshot();
     if (m_service.latest() && m_service.latest()->plan == m_model.snapshot() && !m_service.isBusy())
       showResults();  // it played to here
     else

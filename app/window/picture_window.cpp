@@ -185,6 +185,14 @@ void PictureWindow::offerFrames(ViewAt viewAt) {
   m_frames->show();
 }
 
+bool PictureWindow::mayWriteOver(const std::vector<Shot>& all) {
+  const auto there = std::count_if(all.begin(), all.end(), [](const Shot& s) { return QFileInfo::exists(s.file); });
+  return there == 0 || QMessageBox::question(
+                           this, tr("Save picture"),
+                           tr("%1 of the %2 files are there already. Write over them?").arg(there).arg(all.size())) ==
+                           QMessageBox::Yes;
+}
+
 /// The same pictures of each frame: its number stands before the ending. Frames come first, so that each is worked out
 /// once.
 std::vector<PictureWindow::Shot> PictureWindow::framesOf(const std::vector<Shot>& shots) {
@@ -200,12 +208,7 @@ std::vector<PictureWindow::Shot> PictureWindow::framesOf(const std::vector<Shot>
       one.frame = frame;
       if (!m_goOn->isChecked() || !QFileInfo::exists(one.file)) all.push_back(std::move(one));
     }
-  const auto there = std::count_if(all.begin(), all.end(), [](const Shot& s) { return QFileInfo::exists(s.file); });
-  if (there > 0 &&
-      QMessageBox::question(this, tr("Save picture"),
-                            tr("%1 of the %2 files are there already. Write over them?").arg(there).arg(all.size())) !=
-          QMessageBox::Yes)
-    return {};
+  if (!mayWriteOver(all)) return {};
   if (all.empty()) m_message->setText(tr("All of these frames are there already."));
   return all;
 }
@@ -244,12 +247,7 @@ std::vector<PictureWindow::Shot> PictureWindow::shots() {
     all.push_back({cameraFrom(c), info.dir().filePath(QStringLiteral("%1-%2.png").arg(info.completeBaseName(), word))});
   }
   // The file dialog asked about the name that was typed, not about these.
-  const auto there = std::count_if(all.begin(), all.end(), [](const Shot& s) { return QFileInfo::exists(s.file); });
-  if (there > 0 &&
-      QMessageBox::question(this, tr("Save picture"),
-                            tr("%1 of the %2 files are there already. Write over them?").arg(there).arg(all.size())) !=
-          QMessageBox::Yes)
-    return {};
+  if (!mayWriteOver(all)) return {};
   return all;
 }
 

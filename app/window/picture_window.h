@@ -38,6 +38,8 @@ class PictureWindow : public QDialog {
   };
   std::vector<Shot> shots();
   Camera::Lens lensOf(const Camera& camera) const;
+  /// Asks where files are there already.
+  bool mayWriteOver(const std::vector<Shot>& all);
   std::vector<Shot> framesOf(const std::vector<Shot>& shots);
   void save();
   void drawNext();

@@ -117,7 +117,7 @@ class Run {
   }
 
   /// What the nodes that remember know of this frame; those that are not done are missing.
-  const std::map<std::string, MemoryPtr>& left() const { return m_left; }
+  const std::map<std::string, std::pair<MemoryPtr, ResultKey>>& left() const { return m_left; }
 
  private:
   FileService& m_files;
@@ -154,8 +154,8 @@ class Run {
   std::size_t m_propsDone = 0;
   bool m_isTellingOfProps = false;
   std::mutex m_draftMutex;
-  std::map<const Points*, PointsPtr> m_drafts;  // made in this run
-  std::map<std::string, MemoryPtr> m_left;      // by the nodes that remember
+  std::map<const Points*, PointsPtr> m_drafts;                    // made in this run
+  std::map<std::string, std::pair<MemoryPtr, ResultKey>> m_left;  // by the nodes that remember
 
   void beginAll() {
     for (std::size_t i = 0; i < m_props.size(); ++i)
@@ -373,8 +373,8 @@ class Run {
     if (const auto memory = m_memories.find(node.uid); memory != m_memories.end()) {
       if (memory->second.fault) return failed(node, *memory->second.fault);
       key.addText("remembers");
-      key.add(memory->second.history);
-      key.add(momentOf(m_plan).frame);
+      key.add(memory->second.beforeKey);
+      key.add(memory->second.sinceBefore);
     }
     if (isThinned(node)) {  // all others are the same in every quality, and made once for both
       key.addText("draft");
@@ -421,21 +421,22 @@ class Run {
       NodeReport report = known->report;
       report.isFromCache = true;
       nameTheNode(report, node);  // as it is called now
-      keepMemory(node, known->after);
+      keepMemory(step, known->after);
       return report;
     }
     return computeNow(step, std::move(inputs));
   }
 
   /// For the next frame; those between two leave none.
-  void keepMemory(const Node& node, const MemoryPtr& after) {
+  void keepMemory(const Step& step, const MemoryPtr& after) {
+    const Node& node = *step.node;
     const auto memory = m_memories.find(node.uid);
     const double frame = momentOf(m_plan).frame;
     if (memory == m_memories.end() || frame != std::floor(frame)) return;
     m_files.memory().store(memoryKey(memory->second.history, node.uid, static_cast<int>(frame)),
-                           std::make_shared<KeptMemory>(after));
+                           std::make_shared<KeptMemory>(after, step.key));
     const std::lock_guard lock(m_draftMutex);
-    m_left[node.uid] = after;
+    m_left[node.uid] = {after, step.key};
   }
 
   NodeReport skipped(Step& step, const Inputs& inputs, KeyBuilder key) {
@@ -532,7 +533,7 @@ class Run {
     kept->outputs = *outputs;
     kept->report = report;  // without names: a node may be called otherwise when it is found again
     kept->after = after;
-    keepMemory(node, after);
+    keepMemory(step, after);
     m_files.memory().store(step.key, std::move(kept));
     nameTheNode(report, node);
     step.values = std::move(*outputs);
@@ -809,13 +810,16 @@ class Remembering {
 
   /// Takes up the memories of that frame, when all of them are there.
   bool isKnown(int frame) {
-    std::map<std::string, MemoryPtr> found;
+    std::map<std::string, std::shared_ptr<const KeptMemory>> found;
     for (const std::string& uid : m_uids) {
       const auto kept = m_files.memory().find<KeptMemory>(memoryKey(m_memories.at(uid).history, uid, frame));
       if (!kept) return false;
-      found[uid] = kept->memory;
+      found[uid] = kept;
     }
-    for (auto& [uid, memory] : found) m_memories[uid].before = std::move(memory);
+    for (const auto& [uid, kept] : found) {
+      m_memories[uid].before = kept->memory;
+      m_memories[uid].beforeKey = kept->key;
+    }
     return true;
   }
   void workOut(int frame) {
@@ -834,7 +838,8 @@ class Remembering {
     std::vector<std::string> going;
     for (const std::string& uid : m_uids) {
       if (const auto left = run.left().find(uid); left != run.left().end()) {
-        m_memories[uid].before = left->second;
+        m_memories[uid].before = left->second.first;
+        m_memories[uid].beforeKey = left->second.second;
         going.push_back(uid);
         continue;
       }

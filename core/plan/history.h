@@ -12,9 +12,10 @@ namespace arvesk {
 
 /// What a node that remembers is evaluated with.
 struct Remembered {
-  ResultKey history{};           // of all that its memory depends on, but for the frame
-  MemoryPtr before;              // null: nothing was before
-  double sinceBefore = 0;        // s
+  ResultKey beforeKey{};   // of the result that left it: so plans of another shape that give the same share results
+  ResultKey history{};     // of all that its memory depends on, but for the frame
+  MemoryPtr before;        // null: nothing was before
+  double sinceBefore = 0;  // s
   std::optional<Problem> fault;  // at an earlier frame: what it was then is not known
 };
 using Memories = std::map<std::string, Remembered>;  // by uid in the opened plan
@@ -29,7 +30,8 @@ ResultKey memoryKey(const ResultKey& history, const std::string& uid, int frame)
 /// A memory in the cache; an empty one says that at that frame there was none.
 struct KeptMemory final : Cached {
   MemoryPtr memory;
-  explicit KeptMemory(MemoryPtr m) : memory(std::move(m)) {}
+  ResultKey key;  // of the result that left it
+  KeptMemory(MemoryPtr m, const ResultKey& k) : memory(std::move(m)), key(k) {}
   void countBytes(ByteCounter& counter) const override {
     counter.add(this, sizeof(*this));
     if (memory) memory->countBytes(counter);

@@ -18,7 +18,7 @@ using namespace arvesk;
 
 namespace {
 
-constexpr int kPlansEach = 6;
+constexpr int kPlansEach = 4;
 
 /// Values that no one meant, always the same for a number.
 QJsonValue oddValue(std::uint64_t n) {

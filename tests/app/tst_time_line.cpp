@@ -421,6 +421,14 @@ class TestTimeLine : public test::WindowTest {
     QVERIFY(mode->isVisible() && mode->isChecked());
     const auto at = [&](std::size_t key) { return curves->positionOf({0, key, 0}).toPoint(); };
     const auto keyAt = [&](std::size_t k) { return densityKeys().list[k]; };
+    // A line goes from key to key.
+    const QImage drawn = curves->grab().toImage();
+    for (int x = at(0).x() + 8; x < at(1).x() - 8; x += 5) {
+      bool isInk = false;
+      for (int y = std::min(at(0).y(), at(1).y()) - 3; y <= std::max(at(0).y(), at(1).y()) + 3; ++y)
+        isInk = isInk || QColor(drawn.pixel(x, y)).lightness() < 110;
+      QVERIFY2(isInk, qPrintable(QStringLiteral("no line at %1 px").arg(x)));
+    }
     // Up and to the right: value and frame, one undo step.
     const double was = std::get<double>(keyAt(1).value);
     const int steps = w().model().undoStack().index();
