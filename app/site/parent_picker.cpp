@@ -15,7 +15,7 @@ namespace arvesk {
 namespace {
 
 constexpr const char* kUnder = "under";
-constexpr double kNear = 14;              // px
+constexpr double kNear = 14;                // px
 constexpr std::size_t kMostMarkers = 4000;  // more would take longer than a frame may
 
 bool namesParents(const NodeKind& kind, const std::string& param) { return param == kUnder && kind.names != nullptr; }
