@@ -64,6 +64,7 @@ void addExport(CLI::App& app, int& status) {
                 "Read the file back and compare counts, names, bounds and colors with what was asked");
   sub->add_flag("--in-one", options->isOneFile, "All frames in one file that moves: .usda .glb .gltf")
       ->needs("--frames")
+      ->excludes("--go-on")
       ->excludes("--verify");
   sub->add_flag("--half", options->isHalf, "VDB in 16 bits a number");
   sub->callback([options, &status] {

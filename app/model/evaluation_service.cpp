@@ -173,19 +173,20 @@ void EvaluationService::workAhead() {
   std::optional<Request> next = m_nextAhead();
   if (!next || m_frames->holds(*next)) return;
   m_ahead = *next;
-  m_worker.ask([this, request = std::move(*next)](const Task& task) -> Worker::Answer {
-    const EvalViewPtr view = compute(request, nullptr, task);
-    return [this, request, view] {
-      if (!view || request.edition != m_lastAsked.edition) return;
-      const bool isAwaited = m_lastAsked.plan == request.plan && m_lastAsked.isSameLook(request) && m_latest != view &&
-                             (!m_latest || m_latest->plan != request.plan);
-      m_ahead.reset();
-      if (isAwaited) return finish(m_lastAsked, view);
-      m_frames->keep(request, view);
-      Q_EMIT frameReady();
-      workAhead();
-    };
-  });
+  m_worker.ask(
+      [this, request = std::move(*next), generation = m_frames->generation()](const Task& task) -> Worker::Answer {
+        const EvalViewPtr view = compute(request, nullptr, task);
+        return [this, request, view, generation] {
+          if (!view || generation != m_frames->generation()) return;  // edited since, or its files changed
+          const bool isAwaited = m_lastAsked.plan == request.plan && m_lastAsked.isSameLook(request) &&
+                                 m_latest != view && (!m_latest || m_latest->plan != request.plan);
+          m_ahead.reset();
+          if (isAwaited) return finish(m_lastAsked, view);
+          m_frames->keep(request, view);
+          Q_EMIT frameReady();
+          workAhead();
+        };
+      });
 }
 
 bool EvaluationService::Request::isSameLook(const Request& other) const {

@@ -12,6 +12,11 @@ bool isScarce() { return static_cast<double>(memoryInUse()) > kShare * static_ca
 
 }  // namespace
 
+void FrameStore::clear() {
+  m_frames.clear();
+  ++m_generation;
+}
+
 bool FrameStore::hasRoom() { return !isScarce(); }
 
 void FrameStore::keep(const EvaluationService::Request& request, const EvalViewPtr& view) {

@@ -15,7 +15,9 @@ class FrameStore {
   EvalViewPtr find(const EvaluationService::Request& request);
   bool holds(const EvaluationService::Request& request) const;
   std::size_t count() const { return m_frames.size(); }
-  void clear() { m_frames.clear(); }
+  void clear();
+  /// Goes up whenever what was kept became wrong: what was begun before is not to be kept.
+  std::size_t generation() const { return m_generation; }
   /// Is there memory for frames that nobody asked for yet?
   static bool hasRoom();
 
@@ -26,6 +28,7 @@ class FrameStore {
   };
   std::deque<Kept> m_frames;  // the last used one is the last
   std::size_t m_edition = 0;  // of the plan that they are of
+  std::size_t m_generation = 0;
 };
 
 }  // namespace arvesk

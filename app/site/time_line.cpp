@@ -115,7 +115,8 @@ void FrameRuler::paintEvent(QPaintEvent*) {
   painter.drawLine(QPointF(kSide, ground), QPointF(end, ground));
   if (m_isReady) {
     const double half = (xOf(first() + 1) - xOf(first())) / 2;
-    for (int frame = first(); frame <= last(); ++frame)
+    const int stride = std::max(1, (last() - first()) / std::max(1, width()));  // no more than there are pixels
+    for (int frame = first(); frame <= last(); frame += stride)
       if (m_isReady(frame))
         painter.fillRect(QRectF(QPointF(std::max<double>(kSide, xOf(frame) - half - 0.5), ground - 1.5),
                                 QPointF(std::min(end, xOf(frame) + half + 0.5), ground + 1.5)),

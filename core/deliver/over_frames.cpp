@@ -1,5 +1,7 @@
 #include "core/deliver/over_frames.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
 namespace arvesk {
@@ -23,15 +25,19 @@ void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float
   std::map<std::string, Places> now;
   std::vector<PointsPtr> all;
   std::vector<std::string> names;
+  std::map<std::string, int> numbers;
   for (const ExportLayer& layer : layers) {
     if (!layer.points) continue;
     const Points& p = *layer.points;
+    // Several outputs may be called the same.
+    const int number = ++numbers[layer.name];
+    const std::string name = number == 1 ? layer.name : fmt::format("{} {}", layer.name, number);
     all.push_back(layer.points);
-    names.push_back(layer.name);
+    names.push_back(name);
     facts.placements += p.count;
-    Places& places = now[layer.name];
-    const Places& before = m_before[layer.name];
-    const Places& beforeThat = m_beforeThat[layer.name];
+    Places& places = now[name];
+    const Places& before = m_before[name];
+    const Places& beforeThat = m_beforeThat[name];
     for (std::size_t i = 0; i < p.count; ++i) {
       places[p.id[i]] = p.position[i];
       if (m_frames.empty()) continue;
@@ -39,13 +45,13 @@ void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float
       if (was == before.end()) {
         ++facts.came;
         if (!beforeThat.contains(p.id[i])) continue;
-        if (m_flickers.size() < kMost) m_flickers.push_back({m_frames.back().frame, layer.name, p.id[i], 0});
+        if (m_flickers.size() < kMost) m_flickers.push_back({m_frames.back().frame, name, p.id[i], 0});
         ++m_flickerCount;
         continue;
       }
       const float step = glm::distance(was->second, p.position[i]);
       facts.longestStep = std::max(facts.longestStep, step);
-      if (step > 0) keepWorst(m_steps, {frame, layer.name, p.id[i], step});
+      if (step > 0) keepWorst(m_steps, {frame, name, p.id[i], step});
     }
     for (const auto& [id, place] : before) facts.went += !places.contains(id);
   }

@@ -2,6 +2,7 @@
 
 #include "core/base/memory.h"
 #include "core/geometry/joined.h"
+#include "core/props/coloring.h"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -31,17 +32,18 @@ std::shared_ptr<const LayerFrames> gathered(const LayerFrames& over, const Array
   return out;
 }
 
-MovingLayers::Layer& MovingLayers::layerOf(const ExportLayer& layer) {
+MovingLayers::Layer& MovingLayers::layerOf(const ExportLayer& layer, std::size_t number) {
   for (Layer& known : m_layers)
-    if (known.name == layer.name) return known;
-  m_layers.push_back({layer.name, {}, layer.surface, layer.volume, false});
+    if (known.name == layer.name && known.number == number) return known;
+  m_layers.push_back({layer.name, number, {}, layer.surface, layer.volume, false, false});
   return m_layers.back();
 }
 
 Result<void> MovingLayers::add(double frame, const std::vector<ExportLayer>& layers) {
   m_frames.push_back(frame);
+  std::map<std::string, std::size_t> numbers;
   for (const ExportLayer& given : layers) {
-    Layer& layer = layerOf(given);
+    Layer& layer = layerOf(given, numbers[given.name]++);
     if (given.surface != layer.surface || given.volume != layer.volume) layer.changes = true;
     if (!given.points) continue;
     if (auto ok = guardMemory(static_cast<double>(given.points->count) * static_cast<double>(m_frames.size()),
@@ -50,6 +52,7 @@ Result<void> MovingLayers::add(double frame, const std::vector<ExportLayer>& lay
         !ok)
       return ok;
     layer.points.emplace_back(m_frames.size() - 1, given.points);
+    layer.hasColors = layer.hasColors || !PointColors(*given.points).isPlain();
   }
   return {};
 }
@@ -120,15 +123,41 @@ Result<ExportLayer> MovingLayers::united(const Layer& layer, const Task& task) c
   return out;
 }
 
+/// Does any placement have another color at some frame than it gets, that of the frame at which it is first there?
+bool MovingLayers::colorsChange(const Layer& layer, const Points& united) {
+  const PointColors all(united);
+  std::unordered_map<std::uint64_t, std::size_t> places;  // by id; those with another prop have ids of their own
+  for (std::size_t i = 0; i < united.count; ++i) places.emplace(united.id[i], i);
+  const Vec3 some(0.6F, 0.3F, 0.2F);  // of gray no hue would be seen
+  for (const auto& [frame, points] : layer.points) {
+    const PointColors now(*points);
+    for (std::size_t i = 0; i < points->count; ++i)
+      if (const auto at = places.find(points->id[i]);
+          at != places.end() && now.apply(some, i, some) != all.apply(some, at->second, some))
+        return true;
+  }
+  return false;
+}
+
 Result<MovingLayers::Made> MovingLayers::made(const Task& task) const {
   Made out;
   std::vector<std::string> changing;
+  std::vector<std::string> recolored;
   for (const Layer& layer : m_layers) {
     auto one = united(layer, task);
     if (!one) return Failure(one.error());
     if (layer.changes) changing.push_back(layer.name);
+    if (layer.hasColors && colorsChange(layer, *one->points)) recolored.push_back(layer.name);
     out.layers.push_back(std::move(*one));
   }
+  if (!recolored.empty())
+    out.warnings.push_back({ProblemCode::WrongInput,
+                            Severity::Warning,
+                            {},
+                            fmt::format("colors do not move in a file of many frames; those at which each placement is "
+                                        "first there: {}",
+                                        fmt::join(recolored, ", ")),
+                            "Write a file per frame for them"});
   if (!changing.empty())
     out.warnings.push_back({ProblemCode::WrongInput,
                             Severity::Warning,

@@ -25,15 +25,18 @@ class MovingLayers {
   Result<Made> made(const Task& task) const;
 
  private:
-  /// Of one output, by its title.
+  /// Of one output, by its title and its place among those that are called so.
   struct Layer {
     std::string name;
+    std::size_t number = 0;                                 // of those of that title
     std::vector<std::pair<std::size_t, PointsPtr>> points;  // by frame
     SurfacePtr surface;
     VolumePtr volume;
     bool changes = false;  // a surface or volume that is another one at another frame
+    bool hasColors = false;
   };
-  Layer& layerOf(const ExportLayer& layer);
+  Layer& layerOf(const ExportLayer& layer, std::size_t number);
+  static bool colorsChange(const Layer& layer, const Points& united);
   Result<ExportLayer> united(const Layer& layer, const Task& task) const;
 
   double m_rate;

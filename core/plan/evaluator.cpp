@@ -432,7 +432,7 @@ class Run {
     const Node& node = *step.node;
     const auto memory = m_memories.find(node.uid);
     const double frame = momentOf(m_plan).frame;
-    if (memory == m_memories.end() || frame != std::floor(frame)) return;
+    if (memory == m_memories.end() || frame != std::floor(frame) || !(std::abs(frame) < 1e9)) return;
     m_files.memory().store(memoryKey(memory->second.history, node.uid, static_cast<int>(frame)),
                            std::make_shared<KeptMemory>(after, step.key));
     const std::lock_guard lock(m_draftMutex);
@@ -786,6 +786,13 @@ class Remembering {
     const double frame = momentOf(m_plan).frame;
     const int first = m_plan.settings.time ? m_plan.settings.time->first : 0;
     if (m_uids.empty() || frame <= first) return m_memories;
+    if (!(frame - first <= kMostFrames)) {
+      for (auto& [uid, memory] : m_memories)
+        memory.fault = problem(ProblemCode::TooMany,
+                               fmt::format("frame {:g} is more than {:g} after the first one", frame, kMostFrames),
+                               "Choose a frame within the plan's time");
+      return m_memories;
+    }
     const int last = static_cast<int>(std::ceil(frame)) - 1;
     int from = last;  // the first that is missing comes after the last at which all of them are known
     while (from >= first && !isKnown(from)) --from;
@@ -802,6 +809,8 @@ class Remembering {
   }
 
  private:
+  static constexpr double kMostFrames = 1e6;
+
   FileService& m_files;
   const Plan& m_plan;
   const EvalRequest& m_request;

@@ -264,6 +264,29 @@ class TestMoving : public QObject {
     QVERIFY(made && made->warnings.size() == 1 && made->warnings.front().message.find("Ground") != std::string::npos);
   }
 
+  /// Two outputs of one title are two; colors that change are told.
+  void outputsOfOneTitleAreTwo() {
+    MovingLayers frames(24);
+    const auto colored = [](std::vector<ExportLayer> layers, float hue) {
+      Points p = *layers.front().points;
+      p.attributes["tint"] = Column<Vec3>(Vec3(hue, 0, 0));
+      layers.front().points = std::make_shared<const Points>(std::move(p));
+      return layers.front();
+    };
+    for (int f = 1; f <= 4; ++f)
+      QVERIFY(frames.add(f, {colored(swarmAt(f), 0.1F), colored(swarmAt(f + 4), 0.1F * static_cast<float>(f))}));
+    const auto made = frames.made({});
+    QVERIFY(made && made->layers.size() == 2);
+    for (std::size_t f = 0; f < 4; ++f)
+      for (std::size_t l = 0; l < 2; ++l) {
+        const auto& there = made->layers[l].over->at[f].isThere;
+        QCOMPARE(static_cast<std::size_t>(std::count(there.begin(), there.end(), 1)),
+                 swarmAt(static_cast<int>(f + 1 + 4 * l)).front().points->count);
+      }
+    QCOMPARE(made->warnings.size(), std::size_t{1});
+    QVERIFY(made->warnings.front().message.find("colors do not move") == 0);
+  }
+
   void whatGoesOnIsTold() {
     OverFrames over;
     for (int f = 1; f <= kFrames; ++f) over.add(f, swarmAt(f), 0.01F, {});

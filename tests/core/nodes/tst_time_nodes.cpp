@@ -264,6 +264,54 @@ class TestTimeNodes : public QObject {
     QVERIFY2(report.problems.front().message.find("at frame 10") == 0, report.problems.front().message.c_str());
   }
 
+  /// Where more room is wanted all of a sudden, all slide there no faster than the pace, and end where they would be
+  /// without.
+  void whoMakesRoomSlides() {
+    Plan plan = crowdedPlan();
+    plan.settings.time = PlanTime{1, 60, 24};
+    Node& sow = *plan.find("sow");
+    sow.params["density"] = 1.5;
+    plan.find("apart")->isSkipped = true;
+    Node room = node("room", "make-room",
+                     {{"by", std::string("spacing")}, {"spacing", 0.2}, {"most", 0.4}, {"slides", true}, {"pace", 0.5}},
+                     {{"points", "apart"}});
+    room.inputs.at("points").front().output = findNodeKind("clearance")->outputs.front().id;
+    setKey(room.keys["spacing"], {1, 0.2, Easing::Held});
+    setKey(room.keys["spacing"], {5, 0.9, Easing::Held});
+    plan.nodes.push_back(room);
+    Plan without = plan;
+    without.find("room")->params["slides"] = false;
+    const auto files = demoFiles();
+    const auto at = [&](const Plan& p, double frame) {
+      return evaluatedAt(p, frame, files).firstOf<PointsPtr>("room");
+    };
+    float longest = 0;
+    PointsPtr before = at(plan, 4);
+    QVERIFY(!findDifference(*before, *at(without, 4)));
+    QVERIFY(findDifference(*at(plan, 5), *at(without, 5)));  // there it would jump
+    for (int frame = 5; frame <= 40; ++frame) {
+      const PointsPtr now = at(plan, frame);
+      QCOMPARE(now->count, before->count);
+      for (std::size_t i = 0; i < now->count; ++i)
+        longest = std::max(longest, glm::distance(now->position[i], before->position[i]));
+      before = now;
+    }
+    QVERIFY2(longest > 0.01F && longest <= 0.5F / 24 + 1e-4F, qPrintable(QString::number(longest)));
+    const PointsPtr end = at(without, 40);
+    for (std::size_t i = 0; i < end->count; ++i) QVERIFY(glm::distance(end->position[i], before->position[i]) < 1e-4F);
+  }
+
+  /// What lies a million frames away is not worked out, and told.
+  void framesFarAwayAreTold() {
+    for (const double frame : {3e6, 1e18, 1e300}) {
+      const Evaluation e = evaluatedAt(swingingPlan(), frame, demoFiles());
+      const NodeReport& report = e.reports.at("spring");
+      QVERIFY(report.state == NodeState::Failed && !report.problems.empty());
+      QVERIFY2(report.problems.front().message.find("after the first one") != std::string::npos,
+               report.problems.front().message.c_str());
+    }
+  }
+
   void aPlanWithoutTimeRests() {
     Plan plan = swingingPlan();
     plan.settings.time.reset();
