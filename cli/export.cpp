@@ -62,7 +62,8 @@ void addExport(CLI::App& app, int& status) {
                 "A convex body for each piece of something broken, in FILE-bodies.glb beside");
   sub->add_flag("--verify", options->isVerified,
                 "Read the file back and compare counts, names, bounds and colors with what was asked");
-  sub->add_flag("--in-one", options->isOneFile, "All frames in one file that moves: .usda .glb .gltf")
+  sub->add_flag("--in-one", options->isOneFile,
+                "All frames in one file: moving in .usda .glb .gltf, as rows of .csv and .ply")
       ->needs("--frames")
       ->excludes("--go-on")
       ->excludes("--verify");
@@ -86,7 +87,7 @@ void addExport(CLI::App& app, int& status) {
       if (options->isOneFile) {
         if (!holdsFrames(options->to))
           return fail(ProblemCode::BadParameter, "a file of this format holds one frame",
-                      "Use .usda, .glb or .gltf, or leave --in-one away", options->to);
+                      "Use .usda .glb .gltf .csv or .ply, or leave --in-one away", options->to);
         std::optional<MovingLayers> frames;
         auto last = throughFrames(*options, [&](Session& session) {
           if (!frames) frames.emplace(session.plan().settings.time.value_or(PlanTime()).rate);

@@ -16,8 +16,8 @@
 namespace arvesk {
 namespace {
 
-constexpr Unit kUnits[] = {Unit::None,           Unit::Meter,         Unit::Degree,   Unit::Percent,
-                           Unit::PerSquareMeter, Unit::PerCubicMeter, Unit::PerMeter, Unit::Pixel};
+constexpr Unit kUnits[] = {Unit::None,          Unit::Meter,    Unit::Degree, Unit::Percent, Unit::PerSquareMeter,
+                           Unit::PerCubicMeter, Unit::PerMeter, Unit::Second, Unit::Pixel};
 
 }  // namespace
 

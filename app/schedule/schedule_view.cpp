@@ -21,7 +21,7 @@ ScheduleView::ScheduleView(PlanModel* model, EvaluationService* service, QWidget
       m_service(service),
       m_model(model),
       m_table(new PinnedTable(this)),
-      m_standing(new StandingPanel(this)),
+      m_standing(new StandingPanel(service->files(), this)),
       m_evaluator(service->files()) {
   setObjectName(QStringLiteral("schedule"));
   buildTable();
@@ -81,6 +81,7 @@ void ScheduleView::buildLayout() {
   row->addWidget(m_table, 1);
   row->addWidget(m_standing, 0);
   connect(m_standing, &StandingPanel::placementWanted, this, &ScheduleView::placementWanted);
+  connect(m_standing, &StandingPanel::frameWanted, m_plan, [this](double frame) { m_plan->setFrame(frame); });
 }
 
 void ScheduleView::showResults(const EvalViewPtr& view) {
@@ -131,7 +132,7 @@ void ScheduleView::refresh() {
       countFinal();
     };
   });
-  m_standing->look(m_view);
+  m_standing->look(m_view, m_plan->edition());
 }
 
 /// Budgets are judged on what is exported: counted behind, at low priority, when there is a budget to judge.

@@ -25,6 +25,7 @@ class ScheduleView : public QWidget {
   bool isBusy() const { return m_counting.isBusy() || m_holding.isBusy() || m_final.isBusy() || m_standing->isBusy(); }
   const StandingReport& standing() const { return m_standing->standing(); }
   const MeetingReport& meetings() const { return m_standing->meetings(); }
+  const OverFrames* overFrames() const { return m_standing->overFrames(); }
   /// Everything at final quality, for the budget of all; nothing while it is not known.
   std::optional<ScheduleModel::FinalCount> finalCount() const;
 

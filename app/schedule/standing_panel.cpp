@@ -2,8 +2,10 @@
 
 #include "app/bench/number_field.h"
 #include "app/model/words.h"
+#include "core/deliver/delivery.h"
 
 #include <QButtonGroup>
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
@@ -59,19 +61,26 @@ QWidget* lineOf(const std::vector<std::pair<QString, NumberField*>>& fields, QWi
 
 }  // namespace
 
-StandingPanel::StandingPanel(QWidget* parent)
+StandingPanel::StandingPanel(std::shared_ptr<DiskFileService> files, QWidget* parent)
     : QWidget(parent),
+      m_files(std::move(files)),
       m_asksStanding(question(QStringLiteral("ask_standing"), tr("Standing"),
                               tr("What floats above the ground and what is buried in it"), this)),
       m_asksMeetings(question(QStringLiteral("ask_meetings"), tr("In each other"),
                               tr("What reaches into what, by the hulls of the pieces of the props"), this)),
+      m_asksFrames(question(QStringLiteral("ask_frames"), tr("Over the frames"),
+                            tr("Goes through all frames: what jumps, what is missing at one frame only, what reaches "
+                               "into what"),
+                            this)),
+      m_sort(new QComboBox(this)),
       m_limits(new QStackedWidget(this)),
       m_head(new QLabel(this)),
       m_faults(new QTableWidget(0, 3, this)) {
   auto* questions = new QButtonGroup(this);
   auto* choices = new QHBoxLayout;
   choices->setSpacing(4);
-  for (QToolButton* b : {m_asksStanding, m_asksMeetings}) {
+  m_asksFrames->hide();
+  for (QToolButton* b : {m_asksStanding, m_asksMeetings, m_asksFrames}) {
     questions->addButton(b);
     choices->addWidget(b);
   }
@@ -79,12 +88,13 @@ StandingPanel::StandingPanel(QWidget* parent)
   m_asksStanding->setChecked(true);
   connect(questions, &QButtonGroup::buttonToggled, this, [this](QAbstractButton*, bool isOn) {
     if (!isOn) return;
-    m_limits->setCurrentIndex(asksMeetings() ? 1 : 0);
+    m_limits->setCurrentIndex(asksFrames() ? 2 : asksMeetings() ? 1 : 0);
     m_faults->setRowCount(0);  // they answer the other question
     check();
   });
   m_limits->addWidget(standingLimits());
   m_limits->addWidget(meetingLimits());
+  m_limits->addWidget(framesLimits());
   m_limits->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum);
   m_head->setObjectName(QStringLiteral("standing_head"));
   m_head->setProperty("role", QStringLiteral("section"));
@@ -100,6 +110,7 @@ StandingPanel::StandingPanel(QWidget* parent)
 }
 
 bool StandingPanel::asksMeetings() const { return m_asksMeetings->isChecked(); }
+bool StandingPanel::asksFrames() const { return m_asksFrames->isChecked(); }
 
 QWidget* StandingPanel::standingLimits() {
   ParamSpec gap;
@@ -139,6 +150,17 @@ QWidget* StandingPanel::meetingLimits() {
   return lineOf({{tr("deeper than"), deeper}}, this);
 }
 
+QWidget* StandingPanel::framesLimits() {
+  m_sort->setObjectName(QStringLiteral("frames_sort"));
+  m_sort->setAccessibleName(tr("What is listed of the frames"));
+  m_sort->addItems({tr("Missing at one frame only"), tr("Longest steps"), tr("Deepest in each other")});
+  m_sort->setCurrentIndex(1);
+  connect(m_sort, &QComboBox::currentIndexChanged, this, [this] {
+    if (m_overFrames) showFrames();
+  });
+  return m_sort;
+}
+
 void StandingPanel::buildTable() {
   m_faults->setObjectName(QStringLiteral("standing_faults"));
   m_faults->setAccessibleName(tr("What stands wrong, worst first"));
@@ -161,6 +183,13 @@ void StandingPanel::buildTable() {
 void StandingPanel::choose(int row) {
   if (row < 0) return;
   const auto at = static_cast<std::size_t>(row);
+  if (asksFrames()) {
+    const std::vector<FrameFinding> found = frameFindings();
+    if (at >= found.size()) return;
+    Q_EMIT frameWanted(found[at].frame);
+    Q_EMIT placementWanted(text(found[at].node), found[at].id, found[at].place);
+    return;
+  }
   Meeting::Side wanted;
   if (asksMeetings()) {
     if (at >= m_meetings.worst.size()) return;
@@ -173,13 +202,20 @@ void StandingPanel::choose(int row) {
   Q_EMIT placementWanted(text(layer.source), layer.points->id[wanted.point], layer.points->position[wanted.point]);
 }
 
-void StandingPanel::look(const EvalViewPtr& view) {
+void StandingPanel::look(const EvalViewPtr& view, std::size_t edition) {
   m_view = view;
+  m_edition = edition;
+  const bool hasTime = view->plan->settings.time.has_value();
+  m_asksFrames->setVisible(hasTime);
+  if (!hasTime && asksFrames()) return m_asksStanding->setChecked(true);  // which checks
   check();
 }
 
 void StandingPanel::check() {
   if (!m_view) return;
+  if (asksFrames()) return checkFramesOf(m_view);
+  m_framesOf.reset();
+  m_overFrames.reset();
   m_head->setText(tr("looking…"));
   asksMeetings() ? checkMeetingsOf(m_view) : checkStandingOf(m_view);
 }
@@ -223,6 +259,48 @@ void StandingPanel::checkMeetingsOf(const EvalViewPtr& view) {
       m_meetings = report;
       m_checked = view->shown;
       showMeetings();
+    };
+  });
+}
+
+/// All frames of the plan's time, at the quality that is shown. It takes long: what another frame alone is shown of is
+/// not gone through again.
+void StandingPanel::checkFramesOf(const EvalViewPtr& view) {
+  const FramesOf wanted{m_edition, view->quality};
+  if (m_framesOf == wanted && (m_overFrames || m_check.isBusy())) {
+    if (m_overFrames) showFrames();
+    return;
+  }
+  m_framesOf = wanted;
+  m_overFrames.reset();
+  m_faults->setRowCount(0);
+  m_head->setToolTip({});
+  m_head->setText(tr("looking…"));
+  m_check.ask([this, view, wanted, files = m_files, deeperThan = m_deeperThan](const Task& task) -> Worker::Answer {
+    auto over = std::make_shared<OverFrames>();
+    const PlanTime time = *view->plan->settings.time;
+    Plan plan = *view->plan;
+    for (int frame = time.first; frame <= time.last; ++frame) {
+      m_check.post([this, wanted, frame, last = time.last] {
+        if (asksFrames() && m_framesOf == wanted) m_head->setText(tr("frame %1 of %2…").arg(frame).arg(last));
+      });
+      plan.frame = frame;
+      EvalRequest request;
+      request.quality = view->quality;
+      request.task = {task.stop, {}};
+      const Evaluation evaluation = Evaluator(files).evaluate(plan, request);
+      if (evaluation.isCancelled || task.isCancelled()) return {};
+      const auto layers = exportLayersOf(evaluation.opened->plan, evaluation, {});
+      if (!layers)
+        return [this, line = lineOf(layers.error()), frame] {
+          m_head->setText(QStringLiteral("! ") + tr("frame %1: %2").arg(frame).arg(line));
+        };
+      over->add(frame, *layers, deeperThan, {task.stop, {}});
+      if (task.isCancelled()) return {};
+    }
+    return [this, over] {
+      m_overFrames = over;
+      showFrames();
     };
   });
 }
@@ -289,6 +367,35 @@ void StandingPanel::showMeetings() {
     const Meeting& m = m_meetings.worst[r];
     return QStringList{propOf(m.smaller.layer, m.smaller.point), propOf(m.larger.layer, m.larger.point),
                        tr("%1 m").arg(meters(m.depth))};
+  });
+}
+
+std::vector<FrameFinding> StandingPanel::frameFindings() const {
+  if (!m_overFrames) return {};
+  return m_sort->currentIndex() == 0   ? m_overFrames->flickers()
+         : m_sort->currentIndex() == 1 ? m_overFrames->steps()
+                                       : m_overFrames->meetings();
+}
+
+void StandingPanel::showFrames() {
+  const std::vector<FrameFacts>& frames = m_overFrames->frames();
+  const auto fewer = [](const FrameFacts& a, const FrameFacts& b) { return a.placements < b.placements; };
+  const auto [least, most] = std::minmax_element(frames.begin(), frames.end(), fewer);
+  QString head = frames.empty() ? QString()
+                                : tr("%1 frames, %2 to %3 placements (most at frame %4)")
+                                      .arg(number(frames.size()), number(least->placements), number(most->placements))
+                                      .arg(most->frame);
+  head += m_overFrames->flickerCount() == 0
+              ? tr(" · nothing flickers")
+              : tr(" · %1 times something is missing at one frame only").arg(number(m_overFrames->flickerCount()));
+  m_head->setText(head);
+  const std::vector<FrameFinding> found = frameFindings();
+  m_faults->setHorizontalHeaderLabels(
+      {tr("Output"), tr("Frame"), m_sort->currentIndex() == 2 ? tr("Depth") : tr("Step")});
+  m_faults->setColumnWidth(1, 58);
+  fill(static_cast<int>(found.size()), [&](std::size_t r) {
+    return QStringList{text(found[r].output), QLocale().toString(found[r].frame),
+                       m_sort->currentIndex() == 0 ? tr("missing") : tr("%1 m").arg(meters(found[r].meters))};
   });
 }
 

@@ -2,11 +2,9 @@
 
 #include "app/model/words.h"
 #include "app/window/attribute_list.h"
+#include "app/window/export_work.h"
 #include "app/window/settings.h"
 #include "app/window/theme.h"
-#include "core/deliver/delivery.h"
-#include "core/deliver/map_picture.h"
-#include "core/formats/file_service.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -42,24 +40,6 @@ bool breaksUp(const Plan& plan) {
   };
   return has(plan.nodes) || std::any_of(plan.subPlans.begin(), plan.subPlans.end(),
                                         [&](const SubPlan& inside) { return has(inside.nodes); });
-}
-
-/// Cover of each exported output, beside the file.
-Result<void> writeCovers(const Plan& plan, const Evaluation& evaluation, const std::vector<ExportLayer>& layers,
-                         const std::string& path, ExportReport& report, const Task& task) {
-  std::vector<PointsPtr> bare;
-  const std::vector<SurfacePtr> grounds = pictureInputOf(plan, evaluation, {}, bare).grounds;
-  const std::string stem = path.substr(0, path.find_last_of('.'));
-  for (const ExportLayer& layer : layers) {
-    if (!layer.points) continue;
-    std::string name = layer.name;
-    for (char& c : name)
-      if (!std::isalnum(static_cast<unsigned char>(c))) c = '-';
-    const std::string file = stem + "-cover-" + name + ".png";
-    if (auto ok = writeMapPicture(coverPicture({layer.points}, grounds, 0.5F, task), file); !ok) return ok;
-    report.files.push_back(file);
-  }
-  return {};
 }
 
 }  // namespace
@@ -134,6 +114,8 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
   m_progress->hide();
   m_start->setDefault(true);
 
+  if (const auto& time = m_plan->settings.time)
+    m_frames = new FrameChoice(*time, tr("Each frame in a file"), QStringLiteral("export"), this);
   addOutputs();
   buildLayout(choose);
   connect(choose, &QPushButton::clicked, this, [this] {
@@ -147,6 +129,7 @@ ExportWindow::ExportWindow(PlanPtr plan, const QString& file, std::shared_ptr<Di
     m_agreed = path;
   });
   connect(m_path, &QLineEdit::textChanged, this, &ExportWindow::showOptions);
+  if (m_frames) connect(m_frames, &FrameChoice::changed, this, &ExportWindow::showOptions);
   connect(m_start, &QPushButton::clicked, this, &ExportWindow::start);
   connect(m_cancel, &QPushButton::clicked, this, [this] {
     if (!isBusy()) return void(close());
@@ -216,6 +199,7 @@ void ExportWindow::buildLayout(QPushButton* choose) {
   m_help->setProperty("role", QStringLiteral("quiet"));
   m_help->setWordWrap(true);
   grid->addWidget(m_help, row++, 0, 1, 3);
+  if (m_frames) grid->addWidget(m_frames, row++, 0, 1, 3);
   grid->addWidget(m_gltf, row++, 0, 1, 3);
   grid->addWidget(m_usd, row++, 0, 1, 3);
   grid->addWidget(m_attributes, row++, 0, 1, 3);
@@ -256,7 +240,10 @@ void ExportWindow::showOptions() {
       ending == QStringLiteral("usda") &&
       std::any_of(m_plan->props.begin(), m_plan->props.end(), [](const PropEntry& p) { return p.isByReference; }));
   m_bodies->setVisible(!isVdb && breaksUp(*m_plan));
-  m_covers->setVisible(!isVdb);
+  if (m_frames) m_frames->allowOne(holdsFrames(m_path->text().toStdString()));
+  const bool isInOne = m_frames && m_frames->way() == FrameChoice::Way::InOne;
+  m_covers->setVisible(!isVdb && !isInOne);
+  m_verify->setVisible(!isInOne);  // what moves is not read back
   m_withoutMissing->setVisible(!isVdb);
   // An output that the format does not hold cannot be chosen.
   QStringList others;
@@ -280,6 +267,7 @@ void ExportWindow::showOptions() {
 }
 
 bool ExportWindow::mayReplace() {
+  if (m_frames && m_frames->way() == FrameChoice::Way::Each) return mayReplaceFrames();
   const QString path = m_path->text();
   const QString stamp = stampOf(path);
   const bool isOwn = (path == m_written && stamp == m_writtenStamp) ||
@@ -296,12 +284,31 @@ bool ExportWindow::mayReplace() {
   return box.clickedButton() == replace;
 }
 
+bool ExportWindow::mayReplaceFrames() {
+  const std::vector<int> frames = m_frames->frames();
+  const auto there = std::count_if(frames.begin(), frames.end(), [this](int frame) {
+    return QFileInfo::exists(FrameChoice::fileOf(m_path->text(), frame));
+  });
+  if (there == 0 || m_frames->isGoingOn()) return true;
+  QMessageBox box(QMessageBox::NoIcon, tr("There are such files"),
+                  tr("%1 of the %2 files are there already. Exporting replaces them.").arg(there).arg(frames.size()),
+                  QMessageBox::Cancel, this);
+  box.setObjectName(QStringLiteral("replace_box"));
+  QAbstractButton* replace = box.addButton(tr("Replace them"), QMessageBox::DestructiveRole);
+  box.exec();
+  return box.clickedButton() == replace;
+}
+
 void ExportWindow::start() {
   std::vector<std::string> names;
   for (const OutputBox& output : m_outputs)
     if (output.box->isEnabled() && output.box->isChecked()) names.push_back(output.box->text().toStdString());
   if (names.empty()) {
     m_message->setText(tr("Choose an output first."));
+    return;
+  }
+  if (m_frames && m_frames->way() != FrameChoice::Way::This && m_frames->frames().empty()) {
+    m_message->setText(tr("The last frame comes before the first one."));
     return;
   }
   if (!mayReplace()) return;
@@ -322,48 +329,39 @@ void ExportWindow::start() {
   how.isUsdPayload = m_payload->isChecked();
   how.filesOf = [files = m_files](const std::string& file) { return files->withSides(file); };
   how.isWithoutMissing = m_withoutMissing->isChecked();
-  how.isVerified = m_verify->isChecked();
+  how.isVerified = m_verify->isChecked() && !m_verify->isHidden();
   how.planName = QFileInfo(m_file).completeBaseName().toStdString();
-  m_worker.ask([this, names, how, isCovered = m_covers->isChecked() && !m_covers->isHidden(),
-                path = m_path->text().toStdString(), plan = m_plan](const Task& task) -> Worker::Answer {
-    Evaluator evaluator(m_files);
-    EvalRequest request;
-    request.task = {task.stop, [&](float share) { task.report(share * 0.6F); }};
-    const Evaluation evaluation = evaluator.evaluate(*plan, request);
-    Result<ExportReport> report = Failure(cancelled());
-    if (!evaluation.isCancelled) {
-      const auto layers = exportLayersOf(evaluation.opened->plan, evaluation, names);
-      report = layers ? exportLayers(*layers, path, how,
-                                     {task.stop, [&](float share) { task.report(0.6F + share * 0.4F); }})
-                      : Result<ExportReport>(Failure(layers.error()));
-      if (report && isCovered)
-        if (auto ok = writeCovers(evaluation.opened->plan, evaluation, *layers, path, *report, {task.stop, {}}); !ok)
-          report = Failure(ok.error());
-      // What nodes and props warned of belongs to the report: who hands the files on reads it here last.
-      if (report) {
-        for (const auto& [uid, problems] : evaluation.propProblems)
-          report->warnings.insert(report->warnings.end(), problems.begin(), problems.end());
-        for (const auto& [uid, node] : evaluation.reports)
-          for (const Problem& p : node.problems)
-            if (p.severity != Severity::Note) report->warnings.push_back(p);
-      }
-    }
-    return [this, report] { finish(report); };
+  ExportJob job;
+  job.plan = m_plan;
+  job.files = m_files;
+  job.outputs = std::move(names);
+  job.path = m_path->text().toStdString();
+  job.how = std::move(how);
+  job.hasCovers = m_covers->isChecked() && !m_covers->isHidden();
+  if (m_frames) {
+    job.way = m_frames->way();
+    job.frames = m_frames->frames();
+    job.isGoingOn = m_frames->isGoingOn();
+  }
+  m_worker.ask([this, job](const Task& task) -> Worker::Answer {
+    const auto done = exported(job, task);
+    return [this, done] { finish(done); };
   });
 }
 
-void ExportWindow::finish(const Result<ExportReport>& report) {
+void ExportWindow::finish(const Result<ExportDone>& done) {
   m_path->setEnabled(true);
   m_start->setEnabled(true);
   m_cancel->setText(tr("Close"));
   m_progress->hide();
   const QLocale locale;
-  if (!report) {
-    const bool isCancelled = report.error().code == ProblemCode::Cancelled;
+  if (!done) {
+    const bool isCancelled = done.error().code == ProblemCode::Cancelled;
     m_message->setText(isCancelled ? tr("Canceled; a file that was not written whole is as it was.")
-                                   : QStringLiteral("! ") + lineOf(report.error()));
+                                   : QStringLiteral("! ") + lineOf(done.error()));
     return;
   }
+  const ExportReport* report = &done->report;
   m_written = m_path->text();
   m_writtenStamp = stampOf(m_written);
   if (!m_file.isEmpty()) Settings().setExport(m_file, m_written, m_writtenStamp);
@@ -376,6 +374,16 @@ void ExportWindow::finish(const Result<ExportReport>& report) {
   m_message->setText(tr("%1, written to %2 (%3)")
                          .arg(what, QFileInfo(m_path->text()).fileName(),
                               locale.formattedDataSize(static_cast<qint64>(report->bytes))));
+  if (m_frames && m_frames->way() != FrameChoice::Way::This) {
+    const QString counts = done->fewest == done->most
+                               ? tr("%1 placements").arg(number(done->most))
+                               : tr("%1 to %2 placements").arg(number(done->fewest), number(done->most));
+    QString words = tr("%1 frames of %2, %3")
+                        .arg(number(done->frames), counts,
+                             locale.formattedDataSize(static_cast<qint64>(report->bytes)));
+    if (done->there > 0) words += tr("; %1 were there and stayed").arg(number(done->there));
+    m_message->setText(done->frames == 0 ? tr("All of these frames are there already.") : words);
+  }
   m_report->clear();
   if (report->verifySeconds) {
     const bool isRight = report->faults.empty();

@@ -18,6 +18,8 @@ class QTreeWidget;
 namespace arvesk {
 
 class AttributeList;
+class FrameChoice;
+struct ExportDone;
 
 class ExportWindow : public QDialog {
   Q_OBJECT
@@ -34,10 +36,11 @@ class ExportWindow : public QDialog {
   void buildLayout(QPushButton* choose);
   /// Asks when what stands there was not written by this plan.
   bool mayReplace();
+  bool mayReplaceFrames();
   void start();
   void showOptions();
   void listAttributes();
-  void finish(const Result<ExportReport>& report);
+  void finish(const Result<ExportDone>& done);
 
   PlanPtr m_plan;
   QString m_file;
@@ -62,6 +65,7 @@ class ExportWindow : public QDialog {
   QCheckBox* m_covers;
   QCheckBox* m_withoutMissing;
   QCheckBox* m_verify;
+  FrameChoice* m_frames = nullptr;  // null where the plan has no time
   QLabel* m_help = nullptr;
   QProgressBar* m_progress;
   QLabel* m_message;

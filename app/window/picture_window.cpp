@@ -1,6 +1,5 @@
 #include "app/window/picture_window.h"
 
-#include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
 #include <QDoubleSpinBox>
@@ -17,6 +16,7 @@
 #include <QSpinBox>
 #include <QToolButton>
 #include "app/model/words.h"
+#include "app/window/frame_choice.h"
 #include "core/deliver/delivery.h"
 
 #include <algorithm>
@@ -42,11 +42,6 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
       m_folder(std::move(folder)),
       m_stem(std::move(stem)),
       m_camera(new QComboBox(this)),
-      m_when(new QComboBox(this)),
-      m_firstFrame(new QSpinBox(this)),
-      m_lastFrame(new QSpinBox(this)),
-      m_goOn(new QCheckBox(tr("those that are there stay"), this)),
-      m_frames(new QWidget(this)),
       m_width(new QSpinBox(this)),
       m_height(new QSpinBox(this)),
       m_samples(new QSpinBox(this)),
@@ -113,30 +108,6 @@ PictureWindow::PictureWindow(RenderRequest site, QString folder, QString stem, Q
   size->addStretch(1);
   auto* form = new QFormLayout(this);
   form->addRow(tr("Camera"), m_camera);
-  m_when->setObjectName(QStringLiteral("picture_when"));
-  m_when->addItem(tr("This frame"));
-  m_when->addItem(tr("A picture of each frame"));
-  auto* when = new QHBoxLayout(m_frames);
-  when->setContentsMargins(0, 0, 0, 0);
-  when->addWidget(m_when);
-  for (QSpinBox* box : {m_firstFrame, m_lastFrame}) {
-    box->setObjectName(box == m_firstFrame ? QStringLiteral("picture_first") : QStringLiteral("picture_last"));
-    box->setAccessibleName(box == m_firstFrame ? tr("First frame") : tr("Last frame"));
-    box->setRange(-1'000'000, 1'000'000);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    if (box == m_lastFrame) when->addWidget(new QLabel(tr("to"), m_frames));
-    when->addWidget(box);
-  }
-  m_goOn->setObjectName(QStringLiteral("picture_go_on"));
-  m_goOn->setToolTip(tr("Goes on where it stopped: frames whose file is there already are not drawn again"));
-  when->addWidget(m_goOn, 1);
-  m_frames->hide();
-  const auto showRange = [this] {
-    for (QWidget* w : std::initializer_list<QWidget*>{m_firstFrame, m_lastFrame, m_goOn})
-      w->setEnabled(m_when->currentIndex() == 1);
-  };
-  connect(m_when, &QComboBox::currentIndexChanged, this, showRange);
-  showRange();
   form->addRow(tr("Size"), size);
   form->addRow(tr("Samples"), m_samples);
   form->addRow(tr("Depth of field"), depth);
@@ -179,10 +150,8 @@ void PictureWindow::offerFrames(ViewAt viewAt) {
   const auto& time = m_site.view->plan->settings.time;
   if (!time) return;
   m_viewAt = std::move(viewAt);
-  m_firstFrame->setValue(time->first);
-  m_lastFrame->setValue(time->last);
+  m_frames = new FrameChoice(*time, tr("A picture of each frame"), QStringLiteral("picture"), this);
   static_cast<QFormLayout*>(layout())->insertRow(1, tr("Frames"), m_frames);
-  m_frames->show();
 }
 
 bool PictureWindow::mayWriteOver(const std::vector<Shot>& all) {
@@ -197,16 +166,12 @@ bool PictureWindow::mayWriteOver(const std::vector<Shot>& all) {
 /// once.
 std::vector<PictureWindow::Shot> PictureWindow::framesOf(const std::vector<Shot>& shots) {
   std::vector<Shot> all;
-  for (int frame = m_firstFrame->value(); frame <= m_lastFrame->value(); ++frame)
+  for (const int frame : m_frames->frames())
     for (const Shot& shot : shots) {
-      const QFileInfo info(shot.file);
-      const QString number = QStringLiteral("%1%2")
-                                 .arg(frame < 0 ? QStringLiteral("-") : QString())
-                                 .arg(std::abs(frame), frame < 0 ? 3 : 4, 10, QLatin1Char('0'));
       Shot one = shot;
-      one.file = info.dir().filePath(QStringLiteral("%1.%2.%3").arg(info.completeBaseName(), number, info.suffix()));
+      one.file = FrameChoice::fileOf(shot.file, frame);
       one.frame = frame;
-      if (!m_goOn->isChecked() || !QFileInfo::exists(one.file)) all.push_back(std::move(one));
+      if (!m_frames->isGoingOn() || !QFileInfo::exists(one.file)) all.push_back(std::move(one));
     }
   if (!mayWriteOver(all)) return {};
   if (all.empty()) m_message->setText(tr("All of these frames are there already."));
@@ -254,7 +219,7 @@ std::vector<PictureWindow::Shot> PictureWindow::shots() {
 void PictureWindow::save() {
   m_message->clear();
   m_shots = shots();
-  if (m_viewAt && m_when->currentIndex() == 1 && !m_shots.empty()) m_shots = framesOf(m_shots);
+  if (m_frames && m_frames->way() == FrameChoice::Way::Each && !m_shots.empty()) m_shots = framesOf(m_shots);
   if (m_shots.empty()) return;
   m_done = 0;
   m_save->setEnabled(false);

@@ -5,7 +5,6 @@
 
 #include <QDialog>
 
-class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
@@ -14,6 +13,8 @@ class QPushButton;
 class QSpinBox;
 
 namespace arvesk {
+
+class FrameChoice;
 
 class PictureWindow : public QDialog {
   Q_OBJECT
@@ -50,11 +51,7 @@ class PictureWindow : public QDialog {
   QString m_stem;
   ViewAt m_viewAt;
   QComboBox* m_camera;
-  QComboBox* m_when;
-  QSpinBox* m_firstFrame;
-  QSpinBox* m_lastFrame;
-  QCheckBox* m_goOn;
-  QWidget* m_frames;
+  FrameChoice* m_frames = nullptr;
   QSpinBox* m_width;
   QSpinBox* m_height;
   QSpinBox* m_samples;

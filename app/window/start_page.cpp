@@ -22,8 +22,8 @@
 namespace arvesk {
 namespace {
 
-constexpr QSize kPicture{176, 110};  // px
-constexpr int kGap = 14;             // px
+constexpr QSize kShot{176, 110};  // px
+constexpr int kGap = 14;          // px
 constexpr int kMostRecent = 8;
 
 /// The folder of demo and examples: beside the program where it is installed, or where it is built.
@@ -75,7 +75,7 @@ QString pictureOf(const QString& plan) {
 bool writePicture(const QString& path, const QImage& picture) {
   QDir().mkpath(QFileInfo(path).path());
   QSaveFile out(path);  // other windows may show it just now
-  return out.open(QIODevice::WriteOnly) && filling(picture, kPicture * 2).save(&out, "JPG", 88) && out.commit();
+  return out.open(QIODevice::WriteOnly) && filling(picture, kShot * 2).save(&out, "JPG", 88) && out.commit();
 }
 
 }  // namespace
@@ -137,14 +137,14 @@ QWidget* StartPage::tile(const QString& name, const QString& detail, const QStri
   b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
   b->setAutoRaise(true);
   b->setFocusPolicy(Qt::StrongFocus);
-  b->setIconSize(kPicture);
-  b->setFixedSize(kPicture.width() + 12, kPicture.height() + 34);
-  b->setText(fontMetrics().elidedText(name, Qt::ElideMiddle, kPicture.width()));
+  b->setIconSize(kShot);
+  b->setFixedSize(kShot.width() + 12, kShot.height() + 34);
+  b->setText(fontMetrics().elidedText(name, Qt::ElideMiddle, kShot.width()));
   b->setToolTip(detail);
   b->setAccessibleName(name);
   b->setAccessibleDescription(detail);
   const qreal ratio = devicePixelRatioF();
-  QPixmap picture(kPicture * ratio);
+  QPixmap picture(kShot * ratio);
   const QImage made(pictureOf(plan));
   if (made.isNull()) {
     picture.fill(Theme::current().bed);
@@ -152,7 +152,7 @@ QWidget* StartPage::tile(const QString& name, const QString& detail, const QStri
     p.drawPixmap(QPointF(0.5 * picture.width() - 16 * ratio, 0.5 * picture.height() - 16 * ratio),
                  glyph(QStringLiteral("terrain"), Theme::current().quiet, 32, ratio));
   } else {
-    picture = QPixmap::fromImage(filling(made, kPicture * ratio));
+    picture = QPixmap::fromImage(filling(made, kShot * ratio));
   }
   picture.setDevicePixelRatio(ratio);
   b->setIcon(QIcon(picture));
@@ -188,7 +188,7 @@ void StartPage::refresh() {
 
 /// As many beside each other as there is room for.
 void StartPage::arrange() {
-  const int across = std::max(1, (width() - 56 + kGap) / (kPicture.width() + 12 + kGap));
+  const int across = std::max(1, (width() - 56 + kGap) / (kShot.width() + 12 + kGap));
   if (across == m_across) return;
   m_across = across;
   for (const Shelf* shelf : {&m_recent, &m_examples}) {

@@ -39,11 +39,11 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
     if (!isLayer(node) || (names.empty() ? !isOn(node, kindOf(node)->exportedParam) : !isNamed)) continue;
     const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid);
     if (const SurfacePtr surface = evaluation.firstOf<SurfacePtr>(node.uid)) {
-      layers.push_back({node.title, nullptr, surface});
+      layers.push_back({node.title, nullptr, surface, nullptr, nullptr, node.uid});
       continue;
     }
     if (const VolumePtr volume = evaluation.firstOf<VolumePtr>(node.uid)) {
-      layers.push_back({node.title, nullptr, nullptr, volume});
+      layers.push_back({node.title, nullptr, nullptr, volume, nullptr, node.uid});
       continue;
     }
     if (!points) {
@@ -52,7 +52,7 @@ Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluati
         return Failure(report->second.problems.front());
       return fail(ProblemCode::Waiting, "has no result to export", "Fix the nodes before it", node.title);
     }
-    layers.push_back({node.title, points, nullptr});
+    layers.push_back({node.title, points, nullptr, nullptr, nullptr, node.uid});
   }
   for (const std::string& name : names)
     if (std::none_of(layers.begin(), layers.end(), [&](const ExportLayer& l) { return l.name == name; }))

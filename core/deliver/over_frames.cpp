@@ -24,7 +24,7 @@ void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float
   facts.frame = frame;
   std::map<std::string, Places> now;
   std::vector<PointsPtr> all;
-  std::vector<std::string> names;
+  std::vector<std::pair<std::string, std::string>> names;  // output and node
   std::map<std::string, int> numbers;
   for (const ExportLayer& layer : layers) {
     if (!layer.points) continue;
@@ -33,11 +33,11 @@ void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float
     const int number = ++numbers[layer.name];
     const std::string name = number == 1 ? layer.name : fmt::format("{} {}", layer.name, number);
     all.push_back(layer.points);
-    names.push_back(name);
+    names.emplace_back(name, layer.node);
     facts.placements += p.count;
     Places& places = now[name];
-    const Places& before = m_before[name];
-    const Places& beforeThat = m_beforeThat[name];
+    const auto& before = m_before[name];
+    const auto& beforeThat = m_beforeThat[name];
     for (std::size_t i = 0; i < p.count; ++i) {
       places[p.id[i]] = p.position[i];
       if (m_frames.empty()) continue;
@@ -45,13 +45,14 @@ void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float
       if (was == before.end()) {
         ++facts.came;
         if (!beforeThat.contains(p.id[i])) continue;
-        if (m_flickers.size() < kMost) m_flickers.push_back({m_frames.back().frame, name, p.id[i], 0});
+        if (m_flickers.size() < kMost)
+          m_flickers.push_back({m_frames.back().frame, name, p.id[i], 0, layer.node, p.position[i]});
         ++m_flickerCount;
         continue;
       }
       const float step = glm::distance(was->second, p.position[i]);
       facts.longestStep = std::max(facts.longestStep, step);
-      if (step > 0) keepWorst(m_steps, {frame, name, p.id[i], step});
+      if (step > 0) keepWorst(m_steps, {frame, name, p.id[i], step, layer.node, p.position[i]});
     }
     for (const auto& [id, place] : before) facts.went += !places.contains(id);
   }
@@ -60,8 +61,10 @@ void OverFrames::add(double frame, const std::vector<ExportLayer>& layers, float
     if (!now.contains(name)) facts.went += before.size();
   for (const Meeting& meeting : checkMeetings(all, deeperThan, task).worst) {
     facts.deepest = std::max(facts.deepest, meeting.depth);
-    keepWorst(m_meetings, {frame, names[meeting.smaller.layer], all[meeting.smaller.layer]->id[meeting.smaller.point],
-                           meeting.depth});
+    const Points& p = *all[meeting.smaller.layer];
+    const auto& [name, node] = names[meeting.smaller.layer];
+    const std::uint32_t point = meeting.smaller.point;
+    keepWorst(m_meetings, {frame, name, p.id[point], meeting.depth, node, p.position[point]});
   }
   m_beforeThat = std::move(m_before);
   m_before = std::move(now);

@@ -24,6 +24,8 @@ struct FrameFinding {
   std::string output;
   std::uint64_t id = 0;
   float meters = 0;
+  std::string node{};  // uid of the output, in the opened plan
+  Vec3 place{0};
 };
 
 class OverFrames {

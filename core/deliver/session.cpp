@@ -173,9 +173,11 @@ Result<void> Session::addFrame(MovingLayers& frames, const std::vector<std::stri
 Result<ExportReport> Session::exportFrames(const MovingLayers& frames, const std::string& path,
                                            const ExportOptions& how, const Task& task) const {
   return within([&]() -> Result<ExportReport> {
-    const auto made = frames.made(task);
+    const auto made = frames.madeFor(path, task);
     if (!made) return Failure(made.error());
-    auto report = exportLayers(made->layers, path, named(how), task);
+    ExportOptions wanted = named(how);
+    wanted.attributes.insert(wanted.attributes.end(), made->attributes.begin(), made->attributes.end());
+    auto report = exportLayers(made->layers, path, wanted, task);
     if (report) report->warnings.insert(report->warnings.end(), made->warnings.begin(), made->warnings.end());
     return report;
   });

@@ -1,6 +1,7 @@
 #include "core/formats/asset_cache.h"
 
 #include "core/base/safe_file.h"
+#include "core/geometry/motion.h"
 
 #include <xxhash.h>
 
@@ -10,7 +11,7 @@
 namespace arvesk {
 namespace {
 
-constexpr std::uint64_t kMagic = 0x3630434b53565241ULL;  // "ARVSKC06"
+constexpr std::uint64_t kMagic = 0x3730434b53565241ULL;  // "ARVSKC07"
 
 class Writer {
  public:
@@ -93,6 +94,103 @@ class Reader {
   std::string_view m_rest;
 };
 
+void write(Writer& w, const Motion& m) {
+  w.number<std::uint64_t>(m.clips.size());
+  for (const Motion::Clip& clip : m.clips) {
+    w.text(clip.name);
+    w.number<std::uint64_t>(clip.tracks.size());
+    for (const Motion::Track& track : clip.tracks) {
+      w.number(track.node);
+      w.number(track.of);
+      w.number(track.between);
+      w.array(track.times);
+      w.array(track.values);
+    }
+  }
+  w.array(m.parents);
+  for (const Motion::Joint& node : m.nodes) {
+    w.number(node.place);
+    w.number(node.turn);
+    w.number(node.size);
+    w.number<std::uint8_t>(node.matrix.has_value());
+    if (node.matrix) w.number(*node.matrix);
+    w.array(node.shares);
+  }
+  w.number<std::uint64_t>(m.skins.size());
+  for (const Motion::Skin& skin : m.skins) {
+    w.array(skin.joints);
+    w.array(skin.fromBind);
+  }
+  w.number<std::uint64_t>(m.parts.size());
+  for (const Motion::Part& part : m.parts) {
+    w.number(part.first);
+    w.number(part.node);
+    w.number(part.skin);
+    w.array(part.positions);
+    w.array(part.normals);
+    w.number<std::uint64_t>(part.shapes.size());
+    for (const Motion::Shape& shape : part.shapes) {
+      w.array(shape.by);
+      w.array(shape.normalBy);
+    }
+    w.number(part.perVertex);
+    w.array(part.joints);
+    w.array(part.weights);
+  }
+}
+
+Motion readMotion(Reader& r) {
+  Motion m;
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    Motion::Clip& clip = m.clips.emplace_back();
+    clip.name = r.text();
+    for (auto k = r.number<std::uint64_t>(); k > 0; --k) {
+      Motion::Track& track = clip.tracks.emplace_back();
+      track.node = r.number<std::uint32_t>();
+      const auto of = r.number<std::uint8_t>();
+      const auto between = r.number<std::uint8_t>();
+      if (of > static_cast<std::uint8_t>(Motion::Track::Of::Shares) ||
+          between > static_cast<std::uint8_t>(Motion::Track::Between::Curved))
+        throw Short{};
+      track.of = static_cast<Motion::Track::Of>(of);
+      track.between = static_cast<Motion::Track::Between>(between);
+      r.array(track.times);
+      r.array(track.values);
+    }
+  }
+  r.array(m.parents);
+  for (std::size_t i = 0; i < m.parents.size(); ++i) {
+    Motion::Joint& node = m.nodes.emplace_back();
+    node.place = r.number<Vec3>();
+    node.turn = r.number<Quat>();
+    node.size = r.number<Vec3>();
+    if (r.number<std::uint8_t>() != 0) node.matrix = r.number<glm::dmat4>();
+    r.array(node.shares);
+  }
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    Motion::Skin& skin = m.skins.emplace_back();
+    r.array(skin.joints);
+    r.array(skin.fromBind);
+  }
+  for (auto n = r.number<std::uint64_t>(); n > 0; --n) {
+    Motion::Part& part = m.parts.emplace_back();
+    part.first = r.number<std::uint32_t>();
+    part.node = r.number<std::uint32_t>();
+    part.skin = r.number<std::int32_t>();
+    r.array(part.positions);
+    r.array(part.normals);
+    for (auto k = r.number<std::uint64_t>(); k > 0; --k) {
+      Motion::Shape& shape = part.shapes.emplace_back();
+      r.array(shape.by);
+      r.array(shape.normalBy);
+    }
+    part.perVertex = r.number<std::uint32_t>();
+    r.array(part.joints);
+    r.array(part.weights);
+  }
+  return m;
+}
+
 void write(Writer& w, const Surface& s) {
   w.text(s.name);
   w.array(s.positions);
@@ -151,6 +249,8 @@ void write(Writer& w, const Surface& s) {
     w.text(name);
     w.array(std::get<Column<float>>(column).values());  // readers make no other type
   }
+  w.number<std::uint8_t>(s.motion != nullptr);
+  if (s.motion) write(w, *s.motion);
 }
 
 Surface readSurface(Reader& r) {
@@ -224,6 +324,11 @@ Surface readSurface(Reader& r) {
     r.array(values);
     if (values.size() != s.positions.size()) throw Short{};
     s.vertexAttributes[name] = Column<float>(std::move(values));
+  }
+  if (r.number<std::uint8_t>() != 0) {
+    Motion motion = readMotion(r);
+    if (!motion.check(s.positions.size(), s.nodes.size())) throw Short{};
+    s.motion = std::make_shared<const Motion>(std::move(motion));
   }
   return s;
 }

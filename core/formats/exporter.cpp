@@ -115,7 +115,8 @@ const std::vector<ExportFormat>& exportFormats() {
 }
 
 bool holdsFrames(const std::string& path) {
-  return endsWith(path, ".usda") || endsWith(path, ".glb") || endsWith(path, ".gltf");
+  const auto ends = [&](const char* ending) { return endsWith(path, ending); };
+  return ends(".usda") || ends(".glb") || ends(".gltf") || ends(".csv") || ends(".ply");
 }
 
 std::string exporters::uniqueName(std::map<std::string, int>& used, const std::string& wanted) {
@@ -176,8 +177,9 @@ Result<ExportReport> exportLayers(const std::vector<ExportLayer>& given, const s
            names.empty() ? "They carry none" : fmt::format("They carry: {}", fmt::join(typed, "; ")));
   const bool isMoving = std::any_of(layers.begin(), layers.end(),
                                     [](const ExportLayer& l) { return l.over != nullptr; });
-  if (isMoving && !holdsFrames(path))
-    return fail(ProblemCode::BadParameter, "a file of this format holds one frame", "Use .usda, .glb or .gltf", path);
+  if (isMoving && (!holdsFrames(path) || endsWith(path, ".csv") || endsWith(path, ".ply")))
+    return fail(ProblemCode::BadParameter, "a file of this format holds nothing that moves", "Use .usda, .glb or .gltf",
+                path);
   if (isMoving && !endsWith(path, ".usda")) {
     if (how.gltfWay == GltfWay::Mesh)
       warn(report, "what moves is written as nodes, not as one mesh", "Write a file per frame for real geometry");

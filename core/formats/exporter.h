@@ -33,6 +33,7 @@ struct ExportLayer {
   SurfacePtr surface;
   VolumePtr volume{};
   std::shared_ptr<const LayerFrames> over{};  // of points that move; formats with time write it
+  std::string node{};                         // uid of the Output that it is of, in the opened plan
 };
 
 enum class GltfWay {

@@ -5,6 +5,7 @@
 #include "core/formats/own_words.h"
 #include "core/formats/polygons.h"
 #include "core/formats/tinygltf.h"
+#include "core/geometry/motion.h"
 
 #include <fmt/format.h>
 
@@ -81,12 +82,9 @@ Result<tinygltf::Model> load(const std::string& path, ReadFiles& files) {
   return model;
 }
 
-/// Numbers of an accessor, row by row, as double; all bounds are checked before a byte is read.
-Result<std::vector<double>> numbersOf(const tinygltf::Model& m, int index, int components) {
-  if (index < 0 || static_cast<std::size_t>(index) >= m.accessors.size())
-    return bad(fmt::format("accessor {} is not there", index));
-  const tinygltf::Accessor& a = m.accessors[static_cast<std::size_t>(index)];
-  if (a.sparse.isSparse) return bad("sparse accessors are not read");
+/// Numbers that `a`, or a part of accessor `index`, lays out, row by row, as double; all bounds are checked before a
+/// byte is read.
+Result<std::vector<double>> rowsOf(const tinygltf::Model& m, const tinygltf::Accessor& a, int index, int components) {
   if (tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(a.type)) != components)
     return bad(fmt::format("accessor {} has another number of components than {}", index, components));
   const int size = tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.componentType));
@@ -133,6 +131,42 @@ Result<std::vector<double>> numbersOf(const tinygltf::Model& m, int index, int c
         default: return bad(fmt::format("accessor {} has an unknown component type", index));
       }
     }
+  }
+  return out;
+}
+
+/// Numbers of an accessor, row by row, as double. Where it says so, some rows take the place of what it holds else
+/// (glTF 2.0, 3.6.2.3).
+Result<std::vector<double>> numbersOf(const tinygltf::Model& m, int index, int components) {
+  if (index < 0 || static_cast<std::size_t>(index) >= m.accessors.size())
+    return bad(fmt::format("accessor {} is not there", index));
+  const tinygltf::Accessor& a = m.accessors[static_cast<std::size_t>(index)];
+  auto out = rowsOf(m, a, index, components);
+  if (!out || !a.sparse.isSparse) return out;
+  const auto& sparse = a.sparse;
+  if (sparse.count < 0 || sparse.indices.bufferView < 0 || sparse.values.bufferView < 0 ||
+      sparse.indices.byteOffset < 0 || sparse.values.byteOffset < 0)
+    return bad(fmt::format("accessor {} does not say which of its rows are written", index));
+  tinygltf::Accessor rows;
+  rows.bufferView = sparse.indices.bufferView;
+  rows.byteOffset = static_cast<std::size_t>(sparse.indices.byteOffset);
+  rows.componentType = sparse.indices.componentType;
+  rows.type = TINYGLTF_TYPE_SCALAR;
+  rows.count = static_cast<std::size_t>(sparse.count);
+  tinygltf::Accessor values = a;
+  values.bufferView = sparse.values.bufferView;
+  values.byteOffset = static_cast<std::size_t>(sparse.values.byteOffset);
+  values.count = rows.count;
+  const auto where = rowsOf(m, rows, index, 1);
+  if (!where) return where;
+  const auto what = rowsOf(m, values, index, components);
+  if (!what) return what;
+  const auto width = static_cast<std::size_t>(components);
+  for (std::size_t k = 0; k < where->size(); ++k) {
+    const double row = (*where)[k];
+    if (!(row >= 0 && row < static_cast<double>(a.count)))
+      return bad(fmt::format("accessor {} has a row that is not there", index));
+    for (std::size_t c = 0; c < width; ++c) (*out)[static_cast<std::size_t>(row) * width + c] = (*what)[k * width + c];
   }
   return out;
 }
@@ -245,7 +279,8 @@ std::map<std::string, NodeValue> valuesOf(const tinygltf::Value& extras) {
 
 class MeshBuilder {
  public:
-  MeshBuilder(const tinygltf::Model& model, std::vector<Problem>& warnings) : m_model(model) {
+  MeshBuilder(const tinygltf::Model& model, std::vector<Problem>& warnings)
+      : m_model(model), m_warnings(warnings), m_nodeAt(model.nodes.size(), kNotVisited) {
     Textures textures;
     for (const tinygltf::Material& material : model.materials)
       m_surface.materials.push_back(materialOf(model, material, textures, warnings));
@@ -253,15 +288,48 @@ class MeshBuilder {
   }
 
   Result<void> add(const tinygltf::Node& node, const glm::dmat4& world, std::int32_t parent) {
+    m_nodeAt[static_cast<std::size_t>(&node - m_model.nodes.data())] = static_cast<std::uint32_t>(
+        m_motion.nodes.size());
     m_surface.nodes.push_back(sceneNodeOf(node.name, parent, world));
     m_surface.nodes.back().values = valuesOf(node.extras);
+    m_motion.nodes.push_back(jointOf(node));
+    m_motion.parents.push_back(parent);
     if (node.mesh < 0) return {};
     if (static_cast<std::size_t>(node.mesh) >= m_model.meshes.size())
       return bad(fmt::format("mesh {} is not there", node.mesh));
     const tinygltf::Mesh& mesh = m_model.meshes[static_cast<std::size_t>(node.mesh)];
+    std::vector<float>& shares = m_motion.nodes.back().shares;
+    for (const tinygltf::Primitive& primitive : mesh.primitives)
+      shares.resize(std::max(shares.size(), primitive.targets.size()), 0);
+    const std::vector<double>& mixed = node.weights.empty() ? mesh.weights : node.weights;
+    for (std::size_t k = 0; k < std::min(shares.size(), mixed.size()); ++k)
+      shares[k] = std::isfinite(mixed[k]) ? static_cast<float>(mixed[k]) : 0;
     m_surface.parts.push_back(node.name.empty() ? mesh.name : node.name);
     for (const tinygltf::Primitive& primitive : mesh.primitives)
-      if (auto ok = addPrimitive(primitive, world); !ok) return ok;
+      if (auto ok = addPrimitive(primitive, world, node.skin); !ok) return ok;
+    return {};
+  }
+
+  /// What hangs on shapes and skins is laid as it is at rest; what the file moves is kept.
+  Result<void> finishMotion() {
+    for (const tinygltf::Skin& skin : m_model.skins)
+      if (auto ok = addSkin(skin); !ok) return ok;
+    for (const tinygltf::Animation& animation : m_model.animations)
+      if (auto ok = addClip(animation); !ok) return ok;
+    if (m_motion.parts.empty() && m_motion.clips.empty()) return {};
+    if (const auto ok = m_motion.check(m_surface.positions.size(), m_surface.nodes.size()); !ok) {
+      warn(ok.error().message + "; it is not read", ok.error().advice);
+      return {};
+    }
+    const Pose rest = poseOf(m_motion, {}, 0);
+    Array<Vec3>& positions = m_surface.positions.edit();
+    Array<Vec3>& normals = m_surface.normals.edit();
+    for (const Motion::Part& part : m_motion.parts) {
+      const std::vector<float>& shares = m_motion.nodes[part.node].shares;
+      if (part.skin >= 0 || std::any_of(shares.begin(), shares.end(), [](float v) { return v != 0; }))
+        posePart(m_motion, part, rest, {}, positions.data(), normals.data());
+    }
+    if (!m_motion.clips.empty()) m_surface.motion = std::make_shared<const Motion>(std::move(m_motion));
     return {};
   }
 
@@ -287,7 +355,181 @@ class MeshBuilder {
     return values;
   }
 
-  Result<void> addPrimitive(const tinygltf::Primitive& p, const glm::dmat4& world) {
+  static constexpr std::uint32_t kNotVisited = 0xffffffffU;
+  static constexpr std::size_t kMostNumbers = 200'000'000;  // of shapes and tracks
+
+  static Motion::Joint jointOf(const tinygltf::Node& node) {
+    Motion::Joint joint;
+    if (node.matrix.size() == 16) {
+      joint.matrix = localOf(node);
+      return joint;
+    }
+    const auto number = [](const std::vector<double>& v, std::size_t i, double fallback) {
+      return static_cast<float>(i < v.size() ? v[i] : fallback);
+    };
+    joint.place = {number(node.translation, 0, 0), number(node.translation, 1, 0), number(node.translation, 2, 0)};
+    joint.turn = Quat(number(node.rotation, 3, 1), number(node.rotation, 0, 0), number(node.rotation, 1, 0),
+                      number(node.rotation, 2, 0));
+    joint.size = {number(node.scale, 0, 1), number(node.scale, 1, 1), number(node.scale, 2, 1)};
+    return joint;
+  }
+
+  /// Counts what is kept of shapes and tracks, so that a small file does not name one array a million times.
+  Result<void> countNumbers(std::size_t count) {
+    m_numbers += count;
+    if (m_numbers <= kMostNumbers) return {};
+    return fail(ProblemCode::TooMany, fmt::format("its shapes and motions hold over {} numbers", kMostNumbers),
+                "Bake fewer shapes, or fewer frames");
+  }
+
+  void warn(std::string message, std::string advice) {
+    m_warnings.push_back({ProblemCode::FileUnreadable, Severity::Warning, {}, std::move(message), std::move(advice)});
+  }
+
+  /// One whose joints are not in the scene: most often of another scene, and then nothing here wears it.
+  Result<void> leaveSkin(const std::string& name) {
+    const auto number = static_cast<std::int32_t>(m_motion.skins.size());
+    m_motion.skins.emplace_back();
+    bool isWorn = false;
+    for (Motion::Part& part : m_motion.parts) {
+      if (part.skin != number) continue;
+      part.skin = -1;
+      isWorn = true;
+    }
+    if (isWorn)
+      warn(fmt::format("skin \"{}\" has joints that are not in the scene; what wears it lies as its node does", name),
+           "Export the joints with the mesh");
+    return {};
+  }
+
+  Result<void> addSkin(const tinygltf::Skin& source) {
+    Motion::Skin skin;
+    for (const int joint : source.joints) {
+      if (joint < 0 || static_cast<std::size_t>(joint) >= m_nodeAt.size())
+        return bad(fmt::format("skin \"{}\" has a joint that is not there", source.name));
+      if (m_nodeAt[static_cast<std::size_t>(joint)] == kNotVisited) return leaveSkin(source.name);
+      skin.joints.push_back(m_nodeAt[static_cast<std::size_t>(joint)]);
+    }
+    skin.fromBind.resize(skin.joints.size(), glm::dmat4(1));
+    if (source.inverseBindMatrices >= 0) {
+      const auto numbers = numbersOf(m_model, source.inverseBindMatrices, 16);
+      if (!numbers) return Failure(numbers.error());
+      if (numbers->size() < skin.joints.size() * 16)
+        return bad(fmt::format("skin \"{}\" has fewer matrices than joints", source.name));
+      for (std::size_t i = 0; i < skin.joints.size() * 16; ++i)
+        skin.fromBind[i / 16][static_cast<int>(i % 16 / 4)][static_cast<int>(i % 4)] = (*numbers)[i];
+    }
+    m_motion.skins.push_back(std::move(skin));
+    return {};
+  }
+
+  Result<void> addClip(const tinygltf::Animation& source) {
+    Motion::Clip clip;
+    clip.name = source.name.empty() ? fmt::format("{}", m_motion.clips.size() + 1) : source.name;
+    std::size_t unknown = 0;
+    for (const tinygltf::AnimationChannel& channel : source.channels) {
+      const auto target = static_cast<std::size_t>(channel.target_node);
+      if (channel.target_node < 0 || target >= m_nodeAt.size() || channel.sampler < 0 ||
+          static_cast<std::size_t>(channel.sampler) >= source.samplers.size()) {
+        ++unknown;
+        continue;
+      }
+      if (m_nodeAt[target] == kNotVisited) continue;  // of another scene
+      const tinygltf::AnimationSampler& sampler = source.samplers[static_cast<std::size_t>(channel.sampler)];
+      Motion::Track track;
+      track.node = m_nodeAt[target];
+      const std::string& path = channel.target_path;
+      track.of = path == "translation" ? Motion::Track::Of::Place
+                 : path == "rotation"  ? Motion::Track::Of::Turn
+                 : path == "scale"     ? Motion::Track::Of::Size
+                                       : Motion::Track::Of::Shares;
+      if (track.of == Motion::Track::Of::Shares && (path != "weights" || m_motion.nodes[track.node].shares.empty())) {
+        ++unknown;
+        continue;
+      }
+      track.between = sampler.interpolation == "STEP"          ? Motion::Track::Between::Held
+                      : sampler.interpolation == "CUBICSPLINE" ? Motion::Track::Between::Curved
+                                                               : Motion::Track::Between::Even;
+      const int width = track.of == Motion::Track::Of::Turn ? 4 : track.of == Motion::Track::Of::Shares ? 1 : 3;
+      const auto times = numbersOf(m_model, sampler.input, 1);
+      if (!times) return Failure(times.error());
+      const auto values = numbersOf(m_model, sampler.output, width);
+      if (!values) return Failure(values.error());
+      if (auto ok = countNumbers(times->size() + values->size()); !ok) return ok;
+      track.times.assign(times->begin(), times->end());
+      track.values.assign(values->begin(), values->end());
+      clip.tracks.push_back(std::move(track));
+    }
+    if (unknown > 0)
+      warn(fmt::format("{} of the motions of \"{}\" move something else than nodes and shapes and are left out",
+                       unknown, clip.name),
+           "Bake them to nodes, shapes or a skin in the program that wrote the file");
+    if (!clip.tracks.empty()) m_motion.clips.push_back(std::move(clip));
+    return {};
+  }
+
+  /// `values` of `width` a vertex as vectors.
+  static Array<Vec3> vectorsOf(const std::vector<double>& values) {
+    Array<Vec3> out(values.size() / 3);
+    for (std::size_t i = 0; i < out.size(); ++i)
+      out[i] = Vec3(glm::dvec3(values[i * 3], values[i * 3 + 1], values[i * 3 + 2]));
+    return out;
+  }
+
+  /// Keeps of a primitive what is needed to lay it anew.
+  Result<void> addPart(const tinygltf::Primitive& p, std::uint32_t first, int skin, const std::vector<double>& places,
+                       const std::vector<double>& normals) {
+    const std::size_t count = places.size() / 3;
+    Motion::Part part;
+    part.first = first;
+    part.node = static_cast<std::uint32_t>(m_motion.nodes.size() - 1);
+    part.positions = vectorsOf(places);
+    if (!normals.empty()) part.normals = vectorsOf(normals);
+    for (const auto& target : p.targets) {
+      Motion::Shape& shape = part.shapes.emplace_back();
+      for (const auto& [name, accessor] : target) {
+        if (name != "POSITION" && name != "NORMAL") continue;
+        const auto by = numbersOf(m_model, accessor, 3);
+        if (!by) return Failure(by.error());
+        if (by->size() != places.size()) return bad(fmt::format("a shape's {} has another count than POSITION", name));
+        if (auto ok = countNumbers(by->size()); !ok) return ok;
+        (name == "POSITION" ? shape.by : shape.normalBy) = vectorsOf(*by);
+      }
+      if (part.normals.empty()) shape.normalBy.clear();
+    }
+    if (skin >= 0) {
+      if (static_cast<std::size_t>(skin) >= m_model.skins.size()) return bad(fmt::format("skin {} is not there", skin));
+      std::vector<std::vector<double>> joints;
+      std::vector<std::vector<double>> weights;
+      for (int set = 0; p.attributes.contains(fmt::format("JOINTS_{}", set)); ++set) {
+        auto of = attribute(p, fmt::format("JOINTS_{}", set).c_str(), 4, count);
+        if (!of) return Failure(of.error());
+        auto by = attribute(p, fmt::format("WEIGHTS_{}", set).c_str(), 4, count);
+        if (!by) return Failure(by.error());
+        if (by->size() != of->size()) return bad("a skin has joints without weights");
+        joints.push_back(std::move(*of));
+        weights.push_back(std::move(*by));
+      }
+      part.skin = skin;
+      part.perVertex = static_cast<std::uint32_t>(4 * joints.size());
+      Array<std::uint16_t> follows(count * part.perVertex);
+      Array<float> by(count * part.perVertex);
+      for (std::size_t i = 0; i < count; ++i)
+        for (std::size_t k = 0; k < part.perVertex; ++k) {
+          const double joint = joints[k / 4][i * 4 + k % 4];
+          const double weight = weights[k / 4][i * 4 + k % 4];
+          if (!(joint >= 0 && joint <= 0xffff)) return bad("a vertex follows a joint that is not there");
+          follows[i * part.perVertex + k] = static_cast<std::uint16_t>(joint);
+          by[i * part.perVertex + k] = std::isfinite(weight) ? static_cast<float>(weight) : 0;
+        }
+      part.joints = std::move(follows);
+      part.weights = std::move(by);
+    }
+    m_motion.parts.push_back(std::move(part));
+    return {};
+  }
+
+  Result<void> addPrimitive(const tinygltf::Primitive& p, const glm::dmat4& world, int skin) {
     const int mode = p.mode < 0 ? TINYGLTF_MODE_TRIANGLES : p.mode;
     if (mode != TINYGLTF_MODE_TRIANGLES && mode != TINYGLTF_MODE_TRIANGLE_STRIP && mode != TINYGLTF_MODE_TRIANGLE_FAN)
       return {};
@@ -344,6 +586,8 @@ class MeshBuilder {
               ? Vec4(1)
               : Vec4((*colors)[i * w], (*colors)[i * w + 1], (*colors)[i * w + 2], w == 4 ? (*colors)[i * w + 3] : 1));
     }
+    if (!m_model.animations.empty() || skin >= 0 || !p.targets.empty())
+      if (auto ok = addPart(p, base, skin, *places, *normals); !ok) return ok;
     std::vector<std::uint32_t> indices;
     if (p.indices >= 0) {
       const auto numbers = numbersOf(m_model, p.indices, 1);
@@ -356,7 +600,7 @@ class MeshBuilder {
     } else {
       for (std::uint32_t i = 0; i < count; ++i) indices.push_back(i);
     }
-    const bool isMirrored = glm::determinant(glm::dmat3(world)) < 0;
+    const bool isMirrored = skin < 0 && glm::determinant(glm::dmat3(world)) < 0;  // where it lies counts nothing then
     m_surface.isMirrored = m_surface.isMirrored || isMirrored;
     const auto face = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
       if (isMirrored) std::swap(b, c);
@@ -379,7 +623,11 @@ class MeshBuilder {
   }
 
   const tinygltf::Model& m_model;
+  std::vector<Problem>& m_warnings;
   Surface m_surface;
+  Motion m_motion;
+  std::vector<std::uint32_t> m_nodeAt;  // of each node of the file, its place among those of the scene
+  std::size_t m_numbers = 0;
   std::map<std::string, Array<float>> m_attributes;
   bool m_hasNormals = false;
   bool m_hasUvs = false;
@@ -397,6 +645,7 @@ Result<Surface> readers::gltf(const std::string& path, std::vector<Problem>& war
                                        std::int32_t parent) { return builder.add(node, world, parent); });
       !ok)
     return Failure(ok.error());
+  if (auto ok = builder.finishMotion(); !ok) return Failure(ok.error());
   Surface surface = builder.take();
   if (auto ok = checkCounts(surface.parts.size(), surface.materials.size()); !ok) return Failure(ok.error());
   return surface;

@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/base/safe_file.h"
 #include "core/formats/import_helper.h"
+#include "core/geometry/motion.h"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -143,6 +144,11 @@ Result<Surface> finished(Surface s, std::vector<Problem>& warnings) {
   }
   splitByMaterial(s);
   nameInUtf8(s);
+  if (s.motion)
+    if (const auto ok = s.motion->check(s.positions.size(), s.nodes.size()); !ok) {
+      s.motion = nullptr;
+      warnings.push_back(repaired(ok.error().message + "; it is not read"));
+    }
   addNodesOfParts(s);
   if (s.parts.empty()) s.parts.push_back(s.name);
   if (auto ok = checkSurface(s); !ok) return Failure(ok.error());

@@ -7,6 +7,8 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <set>
+
 namespace arvesk {
 namespace {
 
@@ -167,6 +169,36 @@ Result<MovingLayers::Made> MovingLayers::made(const Task& task) const {
                                         m_frames.empty() ? 0.0 : m_frames.front(), fmt::join(changing, ", ")),
                             "Write a file per frame for them"});
   return out;
+}
+
+MovingLayers::Made MovingLayers::rows() const {
+  Made out;
+  std::set<std::string> taken;
+  for (const Layer& layer : m_layers)
+    for (const auto& [frame, points] : layer.points)
+      for (const auto& [name, column] : points->attributes) taken.insert(name);
+  std::string name = "frame";
+  while (taken.contains(name)) name += "-of-plan";
+  out.attributes = {name};
+  for (std::size_t f = 0; f < m_frames.size(); ++f)
+    for (const Layer& layer : m_layers)
+      for (const auto& [frame, points] : layer.points) {
+        if (frame != f) continue;
+        auto at = std::make_shared<Points>(*points);
+        at->attributes.insert_or_assign(name, Column<float>(static_cast<float>(m_frames[f])));
+        ExportLayer& row = out.layers.emplace_back();
+        row.name = layer.name;
+        row.points = std::move(at);
+        row.node = fmt::format("{} {}", layer.number, layer.name);
+      }
+  for (const Layer& layer : m_layers)  // told by who writes that they are not in it
+    if (layer.surface || layer.volume) out.layers.push_back({layer.name, nullptr, layer.surface, layer.volume});
+  return out;
+}
+
+Result<MovingLayers::Made> MovingLayers::madeFor(const std::string& path, const Task& task) const {
+  if (path.ends_with(".csv") || path.ends_with(".ply")) return rows();
+  return made(task);
 }
 
 }  // namespace arvesk

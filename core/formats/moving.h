@@ -18,11 +18,16 @@ class MovingLayers {
 
   struct Made {
     std::vector<ExportLayer> layers;
-    std::vector<Problem> warnings;  // what cannot move in a file of many frames
+    std::vector<Problem> warnings;        // what cannot move in a file of many frames
+    std::vector<std::string> attributes;  // that must be written besides those that are asked for
   };
   /// A point is who it was while it keeps id and prop; one that gets another prop counts as another one. What is at
   /// every frame keeps its id.
   Result<Made> made(const Task& task) const;
+  /// For tables and clouds of points: each output at each frame, one after the other, with the frame as an attribute.
+  Made rows() const;
+  /// What a file of this ending holds all frames by.
+  Result<Made> madeFor(const std::string& path, const Task& task) const;
 
  private:
   /// Of one output, by its title and its place among those that are called so.

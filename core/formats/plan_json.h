@@ -16,8 +16,8 @@ inline constexpr std::array<const char*, 4> kPivotNames{"as-made", "base-center"
 inline constexpr std::array<const char*, 15> kParamTypeNames{"toggle", "number",  "integer", "choice", "text",
                                                              "file",   "vector",  "range",   "band",   "props",
                                                              "curve",  "strokes", "faces",   "points", "touches"};
-inline constexpr std::array<const char*, 9> kUnitNames{"none",   "m",     "degree", "percent", "per-m2",
-                                                       "per-m3", "per-m", "share",  "pixel"};
+inline constexpr std::array<const char*, 10> kUnitNames{"none",   "m",     "degree", "percent", "per-m2",
+                                                        "per-m3", "per-m", "share",  "pixel",   "second"};
 inline constexpr std::array<const char*, 6> kTextFormNames{"line",    "range-rules", "name-rules",
                                                            "palette", "ramp",        "color"};
 

@@ -144,6 +144,7 @@ namespace {
 struct PlyNames {
   std::map<std::string, int> prop;
   std::map<std::string, std::map<std::string, int>> text;  // by attribute
+  std::map<std::pair<std::string, const ExportLayer*>, int> output;
   std::string comments;
   std::size_t points = 0;
 
@@ -160,11 +161,16 @@ struct PlyNames {
             text[e.name].emplace(name, static_cast<int>(text[e.name].size()));
     }
     for (const auto& [name, number] : prop) comment("prop", name, number);
-    int layerNumber = 0;
     for (const ExportLayer* layer : job.layers)
-      if (layer->points) comment("output", layer->name, layerNumber++);
+      if (layer->points && output.emplace(outputKey(*layer), static_cast<int>(output.size())).second)
+        comment("output", layer->name, numberOf(*layer));
     for (const auto& [attribute, names] : text)
       for (const auto& [name, number] : names) comment(attribute.c_str(), name, number);
+  }
+  /// The layers of one output at several frames are one.
+  int numberOf(const ExportLayer& layer) const { return output.at(outputKey(layer)); }
+  static std::pair<std::string, const ExportLayer*> outputKey(const ExportLayer& layer) {
+    return {layer.node, layer.node.empty() ? &layer : nullptr};
   }
   /// A comment is a line: what ends one is written as %0A, and a % that would be taken for such a code as %25.
   void comment(const char* what, const std::string& name, int number) {
@@ -260,18 +266,17 @@ Result<void> exporters::ply(Job& job) {
   SafeFile file(job.path);
   file.write(plyHead(names, extras, isColored));
   PlyRecord record;
-  int layerNumber = 0;
+  int done = 0;
   for (const ExportLayer* layer : job.layers) {
     if (!layer->points) continue;
     for (std::size_t i = 0; i < layer->points->count; ++i) {
-      record.add(job, names, extras, isColored, layerNumber, *layer->points, i);
+      record.add(job, names, extras, isColored, names.numberOf(*layer), *layer->points, i);
       if (record.block.size() < (1 << 20)) continue;
       if (job.task.isCancelled()) return Failure(cancelled());
       file.write(record.block);
       record.block.clear();
     }
-    ++layerNumber;
-    job.task.report(static_cast<float>(layerNumber) / static_cast<float>(job.layers.size()));
+    job.task.report(static_cast<float>(++done) / static_cast<float>(job.layers.size()));
   }
   if (!job.solids.empty())
     job.report.warnings.push_back({ProblemCode::WrongInput,

@@ -122,7 +122,8 @@ void pairGrid(const Surface& s, float angleDeg, Array<std::uint32_t>& lead) {
 
 }  // namespace
 
-std::shared_ptr<const Faces> facesBy(const Surface& s, const FaceRule& rule) {
+std::shared_ptr<const Faces> facesBy(const Surface& surface, const FaceRule& rule) {
+  const Surface& s = surface.rest.empty() ? surface : *restOf(surface);  // what is one face stays one while it bends
   const float angle = std::max(rule.angleDeg, 0.0F);
   std::uint32_t angleBits = 0;
   std::memcpy(&angleBits, &angle, sizeof angle);
@@ -179,7 +180,7 @@ FaceMiddle middleOf(const Surface& s, const Faces& faces, std::size_t face) {
     out.area += area;
   }
   out.normal = directionOr(normal, kUp);
-  const Vec3 middle = sum / out.area;
+  const Vec3 middle = out.area > 0 ? sum / out.area : s.positions[s.triangles[faces.of(face).front()].x];
   float best = std::numeric_limits<float>::max();
   for (const std::uint32_t t : faces.of(face)) {
     const UVec3 v = s.triangles[t];

@@ -1,5 +1,6 @@
 #include "core/geometry/surface.h"
 
+#include "core/geometry/motion.h"
 #include "core/geometry/welding.h"
 
 #include <fmt/format.h>
@@ -45,6 +46,8 @@ void Surface::countBytes(ByteCounter& counter) const {
   if (!counter.add(this, sizeof(Surface) + nodes.size() * sizeof(SceneNode) + materials.size() * sizeof(Material)))
     return;
   positions.countBytes(counter);
+  rest.countBytes(counter);
+  if (motion) motion->countBytes(counter);
   triangles.countBytes(counter);
   normals.countBytes(counter);
   uvs.countBytes(counter);
@@ -66,6 +69,16 @@ std::size_t Surface::bytes() const {
   ByteCounter counter;
   countBytes(counter);
   return counter.bytes();
+}
+
+SurfacePtr restOf(const Surface& s) {
+  return s.derived.get<Surface>([&] {
+    auto out = std::make_shared<Surface>(s);
+    out->positions = s.rest;
+    out->rest.clear();
+    if (!out->normals.empty()) computeSmoothNormals(*out);
+    return std::shared_ptr<const Surface>(out);
+  });
 }
 
 void computeSmoothNormals(Surface& s) {
@@ -96,7 +109,7 @@ Result<void> checkSurface(const Surface& s) {
       return wrong(fmt::format("face {} refers to vertex {}, but there are {}", f, std::max({t.x, t.y, t.z}), n));
   }
   const auto fits = [n](std::size_t count) { return count == 0 || count == n; };
-  if (!fits(s.normals.size()) || !fits(s.uvs.size()) || !fits(s.colors.size()))
+  if (!fits(s.rest.size()) || !fits(s.normals.size()) || !fits(s.uvs.size()) || !fits(s.colors.size()))
     return wrong("normals, uvs or colors do not match the vertices");
   for (const std::uint16_t m : s.faceMaterials)
     if (m >= s.materials.size())
@@ -117,6 +130,8 @@ Failure noTriangles() {
 Surface transformed(const Surface& surface, const Vec3& move, const Quat& turn, float size) {
   Surface out = surface;
   for (Vec3& p : out.positions.edit()) p = turn * (p * size) + move;
+  if (!out.rest.empty())
+    for (Vec3& p : out.rest.edit()) p = turn * (p * size) + move;
   for (Vec3& n : out.normals.edit()) n = turn * n;
   for (SceneNode& n : out.nodes) {
     n.position = turn * (n.position * size) + move;
@@ -165,6 +180,7 @@ SharedArray<T> gatheredFrom(const SharedArray<T>& values, const Array<std::uint3
 /// Gives `to` the vertices `from` of `s`; triangles are the caller's.
 void takeVertices(Surface& to, const Surface& s, const Array<std::uint32_t>& from) {
   to.positions = gatheredFrom(s.positions, from);
+  to.rest = gatheredFrom(s.rest, from);
   to.normals = gatheredFrom(s.normals, from);
   to.uvs = gatheredFrom(s.uvs, from);
   to.colors = gatheredFrom(s.colors, from);

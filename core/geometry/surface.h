@@ -10,6 +10,8 @@
 
 namespace arvesk {
 
+struct Motion;  // motion.h
+
 struct Material {
   std::string name;
   Vec4 baseColor{0.62F, 0.61F, 0.58F, 1};  // linear light
@@ -65,6 +67,7 @@ class AtRest {
 struct Surface {
   std::string name;
   SharedArray<Vec3> positions;               // vertex × xyz, m, world
+  SharedArray<Vec3> rest;                    // where vertices lay before it bent; empty: it does not (plan/riding.h)
   SharedArray<UVec3> triangles;              // face × three vertex indices, counter-clockwise from outside
   SharedArray<Vec3> normals;                 // vertex × xyz, unit; empty when the file has none
   SharedArray<Vec2> uvs;                     // vertex × uv, or empty
@@ -81,10 +84,11 @@ struct Surface {
   std::vector<SceneNode> nodes;     // of the file, parents first
   std::vector<GroundPiece> pieces;  // how each lies that was moved, turned or sized; empty: one, as it was made
   Attributes vertexAttributes;
-  bool hasOwnNormals = true;  // false when the reader had to compute them
-  bool isMirrored = false;    // a part of the file has a negative scale; its faces were turned round
-  bool isShown = true;        // in Site
-  Derived derived;            // made when asked for; never shared with a copy
+  std::shared_ptr<const Motion> motion;  // of the file, which still lies at rest here; null: it has none
+  bool hasOwnNormals = true;             // false when the reader had to compute them
+  bool isMirrored = false;               // a part of the file has a negative scale; its faces were turned round
+  bool isShown = true;                   // in Site
+  Derived derived;                       // made when asked for; never shared with a copy
   AtRest atRest;
 
   std::size_t faceCount() const { return triangles.size(); }
@@ -125,6 +129,10 @@ using SurfacePtr = std::shared_ptr<const Surface>;
 
 /// Normals by angle-weighted faces (Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", 1998).
 void computeSmoothNormals(Surface& surface);
+
+/// Of one that bends: as it lay before, with the same faces and keys. What is to be the same at every moment is made of
+/// this one.
+SurfacePtr restOf(const Surface& surface);
 
 /// Checks what every part of the program relies on: indices in range, finite numbers, array lengths. Used after each
 /// import.

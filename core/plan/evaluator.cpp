@@ -9,6 +9,7 @@
 #include "core/plan/mask_names.h"
 #include "core/plan/plan_index.h"
 #include "core/plan/prop_loading.h"
+#include "core/plan/riding.h"
 #include "core/plan/sub_plan_checks.h"
 
 #include <fmt/format.h>
@@ -366,7 +367,7 @@ class Run {
       key.add(node.isSeedLocked ? std::uint64_t{0} : m_plan.settings.seed);
       key.add(node.seed);
     }
-    if (step.kind->usesTime) {
+    if (step.kind->usesTime && step.kind->usesTime(node.params)) {
       const Moment now = momentOf(m_plan);
       for (const double v : {now.frame, now.seconds, now.rate, now.isOfTime ? 1.0 : 0.0}) key.add(v);
     }
@@ -514,7 +515,7 @@ class Run {
         ctx.draftShare = m_share;
         if (!kind.takesAll(node.params)) thinInputs(kind, inputs);
       }
-      auto made = kind.evaluate(ctx, inputs, node.params);
+      auto made = evaluateRiding(kind, ctx, inputs, node.params);
       if (made) keepByHand(kind, ctx.task, *made);
       return made;
     });

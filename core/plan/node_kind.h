@@ -160,7 +160,8 @@ struct NodeKind {
   std::vector<OutputSpec> outputs;
   std::vector<ParamSpec> params;
   bool usesSeed = false;  // has "seed" and "lock seed"
-  bool usesTime = false;  // gives something else at another frame, with the same inputs and parameters
+  /// Does it give something else at another frame, with the same inputs and parameters? Empty: it does not.
+  std::function<bool(const ParamMap&)> usesTime;
   /// Does what it gives depend on what came to it at the frames before too (history.h)? Empty: it does not.
   std::function<bool(const ParamMap&)> remembers;
   /// Of kinds that look at the plan's props: does one of these settings concern it? Empty: it looks at none.
@@ -170,7 +171,9 @@ struct NodeKind {
   bool isLayer = false;         // a named layer of the plan: shown, counted and exported
   std::string shownParam;       // of a layer: the toggle that shows it in Site
   std::string exportedParam;    // of a layer: the toggle that lets it be exported
-  std::string groundFrom;       // input whose surface the points' ground record is made from, or empty
+  /// Input whose surface the points' ground record is made from, or empty. A scattering kind that must have it sees it
+  /// at rest where it bends (riding.h).
+  std::string groundFrom;
   KindExample example;
   KindTrial trial;
   std::function<ParamMap(const Points& in)> settingsFor;  // of kinds that name points: some for these; manual and tests

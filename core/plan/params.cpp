@@ -17,6 +17,7 @@ const char* unitSuffix(Unit unit) {
     case Unit::PerMeter: return " per m";
     case Unit::Share: return "";
     case Unit::Pixel: return " px";
+    case Unit::Second: return " s";
   }
   return "";
 }

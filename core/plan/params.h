@@ -54,7 +54,7 @@ enum class ParamType {
   Points,
   Touches
 };
-enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, PerMeter, Share, Pixel };
+enum class Unit { None, Meter, Degree, Percent, PerSquareMeter, PerCubicMeter, PerMeter, Share, Pixel, Second };
 
 /// Suffix for people: " m", "°", " %"; empty for none.
 const char* unitSuffix(Unit unit);

@@ -193,7 +193,18 @@ class Combined final : public Volume {
 
 VolumePtr makeCombined(std::vector<VolumePtr> volumes, CombineWay way, float voxelSize) {
   ARVESK_ASSERT(!volumes.empty(), "there is something to combine");
-  return std::make_shared<const Combined>(std::move(volumes), way, voxelSize);
+  VolumePtr out = std::make_shared<const Combined>(volumes, way, voxelSize);
+  if (std::none_of(volumes.begin(), volumes.end(), [](const VolumePtr& v) { return v->makeAtRest != nullptr; }))
+    return out;
+  return bending(std::move(out), [volumes = std::move(volumes), way, voxelSize](const Task& task) -> Result<VolumePtr> {
+    std::vector<VolumePtr> rest;
+    for (const VolumePtr& v : volumes) {
+      auto one = v->makeAtRest ? v->makeAtRest(task) : Result<VolumePtr>(v);
+      if (!one) return one;
+      rest.push_back(std::move(*one));
+    }
+    return VolumePtr(std::make_shared<const Combined>(std::move(rest), way, voxelSize));
+  });
 }
 
 }  // namespace arvesk

@@ -132,9 +132,7 @@ bool isRestExact(const Surface& surface) {
   return std::max({far.x, far.y, far.z}) <= 4 * std::max({size.x, size.y, size.z});
 }
 
-}  // namespace
-
-Result<VolumePtr> makeSolid(const std::vector<SurfacePtr>& surfaces, const SolidRule& rule, const Task& task) {
+Result<VolumePtr> solidOf(const std::vector<SurfacePtr>& surfaces, const SolidRule& rule, const Task& task) {
   if (surfaces.size() == 1 && isRestExact(*surfaces.front())) {
     auto atRest = solidAtRest(*surfaces.front(), rule,
                               [&](const SurfacePtr& surface) { return makeSolid({surface}, rule, task); });
@@ -147,6 +145,20 @@ Result<VolumePtr> makeSolid(const std::vector<SurfacePtr>& surfaces, const Solid
   auto depth = solid->depth(task);
   if (!depth) return Failure(cancelled());
   return std::make_shared<const Offset>(std::move(solid), std::move(depth), rule);
+}
+
+}  // namespace
+
+Result<VolumePtr> makeSolid(const std::vector<SurfacePtr>& surfaces, const SolidRule& rule, const Task& task) {
+  auto solid = solidOf(surfaces, rule, task);
+  const bool bends = std::any_of(surfaces.begin(), surfaces.end(),
+                                 [](const SurfacePtr& s) { return !s->rest.empty(); });
+  if (!solid || !bends) return solid;
+  return bending(std::move(*solid), [surfaces, rule](const Task& later) {
+    std::vector<SurfacePtr> rest;
+    for (const SurfacePtr& s : surfaces) rest.push_back(s->rest.empty() ? s : restOf(*s));
+    return solidOf(rest, rule, later);
+  });
 }
 
 }  // namespace arvesk

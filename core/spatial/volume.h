@@ -9,6 +9,8 @@
 #include "core/spatial/body.h"
 #include "core/spatial/density.h"
 
+#include <functional>
+
 namespace arvesk {
 
 /// How far a place lies under the skin, and which way the skin is nearest.
@@ -70,8 +72,17 @@ class Volume {
   }
   virtual void countBytes(ByteCounter& counter) const = 0;
 
+  /// Of one whose surfaces bend (Surface::rest): makes it as it is at rest, whose surfaces are the same, in the same
+  /// order. Empty: it does not.
+  std::function<Result<VolumePtr>(const Task&)> makeAtRest;
   Derived derived;  // its skin and depth
 };
+
+/// The volume, of which nobody else knows yet, with makeAtRest.
+inline VolumePtr bending(VolumePtr made, std::function<Result<VolumePtr>(const Task&)> makeAtRest) {
+  std::const_pointer_cast<Volume>(made)->makeAtRest = std::move(makeAtRest);
+  return made;
+}
 
 /// How deep places lie in the volume, which stays with it. Made when asked for the first time; null after a cancel.
 std::shared_ptr<const DepthField> depthOf(const VolumePtr& volume, const Task& task);

@@ -4,6 +4,7 @@
 #include "demo/generator/ground.h"
 #include "demo/generator/kit.h"
 #include "demo/generator/living.h"
+#include "demo/generator/swell.h"
 #include "demo/generator/wreck.h"
 
 #include <cstdio>
@@ -25,6 +26,7 @@ int main(int argc, char** argv) {
   arvesk::demo::makeWreck(folder);
   std::filesystem::create_directories(folder + "/../examples");
   arvesk::demo::makeLots(folder + "/../examples");
+  arvesk::demo::makeSwell(folder + "/../examples");
   arvesk::demo::makeLiving(folder + "/kit", folder + "/../examples");
   return 0;
 }

@@ -168,7 +168,7 @@ class TestMutatedPlans : public test::WindowTest {
     for (const char* name : {"deck", "fish-boxes", "fog", "gorse", "growth", "lots", "moss", "one-slope", "patches",
                              "shed", "where-and-why", "from-your-mesh"})
       QTest::newRow(name) << QString::fromLatin1("examples/%1").arg(QLatin1String(name)) << kPlansEach;
-    for (const char* name : {"broken", "regatta", "tide"})
+    for (const char* name : {"broken", "regatta", "swell", "tide"})
       QTest::newRow(name) << QString::fromLatin1("examples/%1").arg(QLatin1String(name)) << kPlansEach / 2;
     QTest::newRow("tern-cove") << QString::fromLatin1("tern-cove/tern-cove") << kPlansEach / 3;
   }

@@ -2,7 +2,9 @@
 #include "app/bench/curve_view.h"
 #include "app/bench/number_field.h"
 #include "app/bench/param_editors.h"
+#include "app/schedule/schedule_view.h"
 #include "app/site/region_handles.h"
+#include "app/site/site_view.h"
 #include "app/site/time_line.h"
 #include "core/formats/plan_file.h"
 #include "tests/app/window_test.h"
@@ -16,6 +18,7 @@
 #include <QMenu>
 #include <QPushButton>
 #include <QSpinBox>
+#include <QTableWidget>
 #include <QToolButton>
 
 using namespace arvesk;
@@ -374,6 +377,90 @@ class TestTimeLine : public test::WindowTest {
     QVERIFY(QFile::remove(m_dir.filePath(QStringLiteral("film.0003.png"))));
     save(m_dir.filePath(QStringLiteral("film.png")), true, true);
     QVERIFY(mine.size() == 4 && image("film.0003.png") == image("one3.png"));
+  }
+
+  /// Each frame to a table of its own, and all to one, with the frame as a column; what holds one frame offers no more.
+  void framesAreExported() {
+    trigger("site_time");
+    type(field("time_last"), QStringLiteral("3"));
+    choose("set_key");
+    goTo(3);
+    type(field("density"), QStringLiteral("1"));
+    waitForResults();
+    trigger("file_export");
+    auto* window = w().findChild<QDialog*>(QStringLiteral("export_window"));
+    auto* path = window->findChild<QLineEdit*>(QStringLiteral("export_path"));
+    auto* when = window->findChild<QComboBox*>(QStringLiteral("export_when"));
+    auto* message = window->findChild<QLabel*>(QStringLiteral("export_message"));
+    const auto write = [&](const char* file, int way, bool isGoingOn = false) {
+      path->setText(m_dir.filePath(QLatin1String(file)));
+      when->setCurrentIndex(way);
+      window->findChild<QCheckBox*>(QStringLiteral("export_go_on"))->setChecked(isGoingOn);
+      message->clear();
+      QTest::mouseClick(window->findChild<QPushButton*>(QStringLiteral("export_start")), Qt::LeftButton);
+      QTRY_VERIFY_WITH_TIMEOUT(window->findChild<QPushButton*>(QStringLiteral("export_start"))->isEnabled(), 120'000);
+    };
+    const auto rowsOf = [&](const QString& file) {
+      QFile in(m_dir.filePath(file));
+      if (!in.open(QIODevice::ReadOnly)) return QList<QByteArray>();
+      QList<QByteArray> rows = in.readAll().trimmed().split('\n');
+      rows.pop_front();
+      return rows;
+    };
+    write("all.csv", 1);
+    QVERIFY2(message->text().startsWith(QStringLiteral("3 frames of ")), qPrintable(message->text()));
+    qsizetype sum = 0;
+    QList<qsizetype> counts;
+    for (int frame = 1; frame <= 3; ++frame) {
+      counts << rowsOf(QStringLiteral("all.000%1.csv").arg(frame)).size();
+      sum += counts.last();
+    }
+    QVERIFY(counts[0] != counts[2] && counts[0] > 0 && !QFile::exists(m_dir.filePath(QStringLiteral("all.csv"))));
+    write("all.csv", 2);
+    const QList<QByteArray> rows = rowsOf(QStringLiteral("all.csv"));
+    QCOMPARE(rows.size(), sum);
+    for (int frame = 1; frame <= 3; ++frame)
+      QCOMPARE(std::count_if(rows.begin(), rows.end(),
+                             [&](const QByteArray& row) { return row.endsWith("," + QByteArray::number(frame)); }),
+               counts[frame - 1]);
+    // Those that are there stay.
+    QFile mine(m_dir.filePath(QStringLiteral("all.0002.csv")));
+    QVERIFY(mine.open(QIODevice::WriteOnly) && mine.write("mine") == 4);
+    mine.close();
+    QVERIFY(QFile::remove(m_dir.filePath(QStringLiteral("all.0003.csv"))));
+    write("all.csv", 1, true);
+    QVERIFY(mine.size() == 4 && rowsOf(QStringLiteral("all.0003.csv")).size() == counts[2]);
+    path->setText(m_dir.filePath(QStringLiteral("all.obj")));
+    QCOMPARE(when->count(), 2);
+    path->setText(m_dir.filePath(QStringLiteral("all.usda")));
+    QCOMPARE(when->count(), 3);
+    window->close();
+  }
+
+  /// What jumps over the frames is listed, and shown where and when it does.
+  void framesAreGoneThrough() {
+    w().model().undoStack().setClean();
+    QVERIFY(w().openFile(test::sourcePath("demo/examples/tide.arvesk")));
+    waitForResults();
+    type(field("time_last"), QStringLiteral("4"));
+    waitForResults();
+    trigger("view_schedule");
+    auto* schedule = w().findChild<ScheduleView*>(QStringLiteral("schedule"));
+    QTest::mouseClick(w().findChild<QToolButton*>(QStringLiteral("ask_frames")), Qt::LeftButton);
+    QTRY_VERIFY_WITH_TIMEOUT(schedule->overFrames(), 120'000);
+    QCOMPARE(schedule->overFrames()->frames().size(), std::size_t{4});
+    QCOMPARE(schedule->overFrames()->flickerCount(), std::size_t{0});
+    const std::vector<FrameFinding> steps = schedule->overFrames()->steps();
+    auto* list = w().findChild<QTableWidget*>(QStringLiteral("standing_faults"));
+    QVERIFY(!steps.empty() && list->rowCount() == static_cast<int>(steps.size()));
+    for (std::size_t i = 1; i < steps.size(); ++i) QVERIFY(steps[i].meters <= steps[i - 1].meters);
+    // Another frame alone changes nothing of it.
+    goTo(2);
+    QVERIFY(schedule->overFrames());
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->item(0, 0)).center());
+    QCOMPARE(frame(), steps.front().frame);
+    QCOMPARE(w().site().selected(), (SiteSelection{{steps.front().node, {steps.front().id}}}));
+    waitForResults();
   }
 
   /// A dial has keys like a parameter; what follows it moves, and its curve is there with nothing selected.

@@ -197,6 +197,7 @@ class TestCli : public QObject {
     QFile one(dir.filePath(QStringLiteral("film.csv")));
     QFile same(dir.filePath(QStringLiteral("film.0004.csv")));
     QVERIFY(one.open(QIODevice::ReadOnly) && same.open(QIODevice::ReadOnly) && one.readAll() == same.readAll());
+    const auto rows = countOf("film.0003.csv") + countOf("film.0004.csv") + countOf("film.0005.csv");
     QVERIFY(QFile::remove(dir.filePath(QStringLiteral("film.0005.csv"))));
     QFile stays(dir.filePath(QStringLiteral("film.0004.csv")));
     QVERIFY(stays.open(QIODevice::WriteOnly) && stays.write("mine") == 4);
@@ -219,9 +220,17 @@ class TestCli : public QObject {
     QFile usd(dir.filePath(QStringLiteral("film.usda")));
     QVERIFY(usd.open(QIODevice::ReadOnly) && usd.readAll().contains("invisibleIds.timeSamples"));
     QVERIFY2(run(inOne + QStringList{dir.filePath(QStringLiteral("film.glb"))}).status == 0, "glTF");
-    const Ran table = run(inOne + QStringList{dir.filePath(QStringLiteral("all.csv"))});
-    QVERIFY(table.status == 1 && table.err.contains(QStringLiteral("holds one frame")));
-    QVERIFY(!QFile::exists(dir.filePath(QStringLiteral("all.csv"))));
+    // Of tables and clouds the frames follow each other, each row with its own.
+    QCOMPARE(run(inOne + QStringList{dir.filePath(QStringLiteral("all.csv"))}).status, 0);
+    QCOMPARE(countOf("all.csv"), rows - 2);  // one head in place of three
+    QCOMPARE(run(inOne + QStringList{dir.filePath(QStringLiteral("all.ply"))}).status, 0);
+    QFile cloud(dir.filePath(QStringLiteral("all.ply")));
+    QVERIFY(cloud.open(QIODevice::ReadOnly));
+    const QByteArray head = cloud.read(4000);
+    QVERIFY(head.contains("property float frame\n") && head.count("comment output ") == 1);
+    const Ran mesh = run(inOne + QStringList{dir.filePath(QStringLiteral("all.obj"))});
+    QVERIFY(mesh.status == 1 && mesh.err.contains(QStringLiteral("holds one frame")));
+    QVERIFY(!QFile::exists(dir.filePath(QStringLiteral("all.obj"))));
     // What goes on over them: more come, nobody goes.
     const Ran told = run({"frames", plan, "--json", "--quiet"});
     QVERIFY2(told.status == 0, qPrintable(told.err));

@@ -219,7 +219,7 @@ const NodeKind& timing() {
     k.outputs = {pointsOutput()};
     k.params = declaredParams();
     k.usesSeed = true;
-    k.usesTime = true;
+    k.usesTime = [](const ParamMap&) { return true; };
     k.reachOf = [](const ParamMap& values) {
       const auto by = values.find("by");
       return by != values.end() && by->second == ParamValue(std::string("order")) ? Reach::whole(true) : Reach::none();

@@ -1,6 +1,7 @@
 // Markers: layout placeholders from a scene file, as points.
 #include "core/base/pattern.h"
 #include "core/nodes/ground/placed.h"
+#include "core/nodes/ground/played.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -10,7 +11,7 @@
 namespace arvesk::nodes {
 namespace {
 
-struct Params : PlacedFile {
+struct Params : PlacedFile, Played {
   std::string names = "*";
   std::string under;
 };
@@ -98,6 +99,7 @@ std::vector<NameCount> namesInFile(const std::string& param, const EvalContext& 
   };
   std::vector<Problem> warnings;
   const auto file = ctx.files->scene(textOf("file"), ctx.task, warnings);
+  if (file && param == "clips") return motionNames(**file);
   if (!file || (param != "names" && param != "under")) return {};
   const std::vector<SceneNode>& nodes = (*file)->nodes;
   std::map<std::string, std::size_t> counts;
@@ -125,7 +127,9 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   auto file = ctx.files->scene(p.file, ctx.task, warnings);
   if (!file) return Failure(file.error());
   for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
-  const std::vector<SceneNode>& nodes = (*file)->nodes;
+  const auto now = played(ctx, *file, p);
+  if (!now) return Failure(now.error());
+  const std::vector<SceneNode>& nodes = (*now)->nodes;
   if (nodes.empty())
     return fail(ProblemCode::FileUnreadable, "the file has no named nodes",
                 "Use glTF or another scene format; OBJ works with named groups", p.file);
@@ -235,6 +239,8 @@ const NodeKind& markers() {
                           "Only nodes below a node of one of these names, however deep, each once; with * and ? as "
                           "wildcards, separated by semicolons. Empty takes all.")),
     };
+    addPlayedParams<Params>(k.params);
+    k.usesTime = &playsInTime;
     addPlacedFileParams<Params>(k.params);
     k.version = 2;
     k.upgrade = [](SavedNode& saved) {  // version 1 took one name, as it stands

@@ -75,6 +75,10 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
                             "vertices and triangles", "Merge fewer surfaces");
       !ok)
     return Failure(ok.error());
+  const bool bends = std::any_of(links.begin(), links.end(), [](const Inputs::Link& link) {
+    const auto* given = std::get_if<SurfacePtr>(&link.value);
+    return given && *given && !(*given)->rest.empty();
+  });
   Surface out;
   std::vector<std::pair<const Attributes*, std::size_t>> attributes;
   for (const Inputs::Link& link : links) {
@@ -106,6 +110,11 @@ Result<SurfacePtr> mergedSurfaces(const EvalContext& ctx, const std::vector<Inpu
     append(out.colors, base, s.colors, s.positions.size(), Vec4(1));
     appendNumbers(out.faceMaterials, s.faceMaterials, s.triangles.size(), out.materials.size());
     appendNumbers(out.faceParts, s.faceParts, s.triangles.size(), out.parts.size());
+    if (bends) {
+      const SharedArray<Vec3>& lay = s.rest.empty() ? s.positions : s.rest;
+      Array<Vec3>& rest = out.rest.edit();
+      rest.insert(rest.end(), lay.begin(), lay.end());
+    }
     Array<Vec3>& positions = out.positions.edit();
     positions.insert(positions.end(), s.positions.begin(), s.positions.end());
     Array<UVec3>& triangles = out.triangles.edit();

@@ -1,6 +1,7 @@
 // Mesh file: a mesh from a file as ground.
 #include "core/base/pattern.h"
 #include "core/nodes/ground/placed.h"
+#include "core/nodes/ground/played.h"
 #include "core/nodes/registry.h"
 
 #include <fmt/format.h>
@@ -8,7 +9,7 @@
 namespace arvesk::nodes {
 namespace {
 
-struct Params : Placed {
+struct Params : Placed, Played {
   std::string file;
   float unitScale = 1;
   UpAxis upAxis = UpAxis::Y;
@@ -35,7 +36,10 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
   auto file = ctx.files->surface(p.file, ctx.task, warnings);
   if (!file) return Failure(file.error());
   for (const Problem& w : warnings) ctx.warn(w.message, w.advice);
-  Surface s = **file;
+  const auto now = played(ctx, *file, p);
+  if (!now) return Failure(now.error());
+  Surface s = **now;
+  s.motion = nullptr;
   if (!p.parts.empty()) {
     auto kept = keepParts(ctx, s, p.parts);
     if (!kept) return Failure(kept.error());
@@ -45,6 +49,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs&, const Params& p)
     s = transformed(s, Vec3(0), p.upAxis == UpAxis::Z ? glm::angleAxis(-kPi / 2, Vec3(1, 0, 0)) : Quat(1, 0, 0, 0),
                     p.unitScale);
   return Outputs{place(std::move(s), p)};
+}
+
+std::vector<NameCount> namesInFile(const std::string& param, const EvalContext& ctx, const Inputs&,
+                                   const ParamMap& values) {
+  const auto path = values.find("file");
+  if (param != "clips" || path == values.end()) return {};
+  std::vector<Problem> warnings;
+  const auto file = ctx.files->surface(std::get<std::string>(path->second), ctx.task, warnings);
+  return file ? motionNames(**file) : std::vector<NameCount>();
 }
 
 std::string sentence(const Params& p) {
@@ -61,7 +74,8 @@ const NodeKind& meshFile() {
     k.label = ARVESK_TEXT("node", "Mesh file");
     k.help = ARVESK_TEXT("node",
                          "Brings a mesh from a file as ground, with its materials, vertex colors, uv and part names; "
-                         "it is read again when the file changes.");
+                         "it is read again when the file changes. Of glTF the motion plays too, of nodes, shapes "
+                         "and skins: what is scattered on it rides along.");
     k.glyph = "mesh";
     k.showsTriangles = true;
     k.synonyms = {"import", "model", "gltf", "obj", "ply", "stl"};
@@ -75,6 +89,9 @@ const NodeKind& meshFile() {
                   "Names of parts to take, with * and ? as wildcards, separated by semicolons; empty takes all.")),
     };
     addUnitParams(k.params, &Params::unitScale, &Params::upAxis, kUnitHelp);
+    addPlayedParams<Params>(k.params);
+    k.usesTime = &playsInTime;
+    k.names = &namesInFile;
     addPlacedParams<Params>(k.params, true, true);
     k.example.params = {{"file", std::string("example.glb")}};
     k.trial.params = {{"file", std::string("kit/boulder-a.glb")}};

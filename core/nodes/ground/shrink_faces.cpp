@@ -25,12 +25,15 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const auto faces = facesBy(s, p);
   Points middles;
   middles.count = faces->count();
+  const SurfacePtr rest = s.rest.empty() ? nullptr : restOf(s);
   Array<Vec3> place(faces->count());
+  Array<Vec3> placeAtRest(rest ? faces->count() : 0);
   Array<Vec3> normal(faces->count());
   for (std::size_t f = 0; f < faces->count(); ++f) {
     const FaceMiddle m = middleOf(s, *faces, f);
     place[f] = m.place;
     normal[f] = m.normal;
+    if (rest) placeAtRest[f] = middleOf(*rest, *faces, f).place;
   }
   middles.position = Array<Vec3>(place);
   middles.groundNormal = std::move(normal);
@@ -58,13 +61,16 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
       }
   }
   Array<Vec3> positions(from.size());
+  Array<Vec3> atRest(rest ? from.size() : 0);
   Array<std::uint64_t> keys(from.size());
   for (std::size_t v = 0; v < from.size(); ++v) {
     const float amount = std::min(1.0F, share[faceOf[v]] * p.share / 100);
     positions[v] = s.positions[from[v]] + (place[faceOf[v]] - s.positions[from[v]]) * amount;
+    if (rest) atRest[v] = rest->positions[from[v]] + (placeAtRest[faceOf[v]] - rest->positions[from[v]]) * amount;
     keys[v] = hashOf(s.vertexKey(from[v]), keyOfFace(s, *faces, faceOf[v]));  // each face has its own now
   }
   out.positions = std::move(positions);
+  out.rest = std::move(atRest);
   out.vertexKeys = std::move(keys);
   const auto gather = [&](auto& values) {
     if (values.empty()) return;

@@ -2,6 +2,7 @@
 #include "core/base/sorting.h"
 #include "core/nodes/footprint_param.h"
 #include "core/nodes/mask/references.h"
+#include "core/nodes/pushing.h"
 #include "core/nodes/registry.h"
 #include "core/nodes/scatter/children.h"
 #include "core/nodes/scatter/draft_share.h"
@@ -15,6 +16,7 @@ namespace arvesk::nodes {
 namespace {
 
 enum class Shape { Disc, Ring, Spiral, Ball };
+enum class Crowded { Go, Slide };
 enum class Parents { LeftOut, Kept, KeptWithRoom };
 struct Params : DraftShare {
   Shape shape = Shape::Disc;
@@ -24,6 +26,8 @@ struct Params : DraftShare {
   float radiusVariation = 20;
   float ringThickness = 20;
   float separation = 0;
+  Crowded crowded = Crowded::Go;
+  float pace = 0.5F;
   bool isRefilled = false;
   CurveShape thinning{{{0, 1}, {1, 1}}};
   float raggedness = 40;
@@ -32,6 +36,9 @@ struct Params : DraftShare {
   Footprint room = Footprint::Spread;
   float footprint = 0.1F;
 };
+
+/// Do members slide apart, in place of leaving each other room? In a ball there is no above to be seen from.
+bool slides(const Params& p) { return p.crowded == Crowded::Slide && p.separation > 0 && p.shape != Shape::Ball; }
 
 /// Members before anything is thinned.
 struct Members {
@@ -206,7 +213,8 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
       entries.push_back({parents.position[i], claiming->effectiveFootprint(i), static_cast<std::uint32_t>(i)});
     room.add(entries);
   }
-  if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) {
+  const float separation = slides(p) ? 0 : p.separation;
+  if (!(separation > 0) && p.parents != Parents::KeptWithRoom) {
     onlyWanted();
     return keeps;
   }
@@ -215,7 +223,7 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
   for (std::size_t i = 0; i < keeps.size(); ++i)
     if (keeps[i]) {
       endIfStoppedAt(i);
-      entries.push_back({m.position[i], std::max(0.5F * p.separation, 0.0F), static_cast<std::uint32_t>(owner.size())});
+      entries.push_back({m.position[i], std::max(0.5F * separation, 0.0F), static_cast<std::uint32_t>(owner.size())});
       owner.push_back(static_cast<std::uint32_t>(i));
     }
   struct Ranked {
@@ -237,6 +245,35 @@ Array<std::uint8_t> stayingOf(const EvalContext& ctx, const Members& m, const Po
   for (std::size_t k = 0; k < owner.size(); ++k) keeps[owner[k]] = stays[k];
   onlyWanted();
   return keeps;
+}
+
+/// The members as far apart as the separation wants them, going on from the frame before, and on the ground again.
+void slideApart(const EvalContext& ctx, const SurfacePtr& ground, const SurfaceIndex* index, const Params& p,
+                Points& members) {
+  Array<float> radius;
+  radius.assign(members.count, 0.5F * p.separation);
+  Array<float> effect;
+  effect.assign(members.count, 1.0F);
+  Array<Vec3> position = pushedApart(ctx, members, radius, effect, {16, p.radius});
+  slideOn(ctx, members, p.pace, position);
+  Array<Vec3> normal = members.groundNormal.copied(members.count);
+  Array<std::uint32_t> face = members.groundFace.copied(members.count);
+  Array<Vec2> uv = members.groundUv.copied(members.count);
+  parallelPieces(ctx.task, members.count, 1024, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) {
+      if (!index || position[i] == members.position[i]) continue;
+      if (const auto found = groundUnder(*ground, *index, position[i])) {
+        position[i] = found->position;
+        normal[i] = found->normal;
+        face[i] = found->face;
+        uv[i] = found->uv;
+      }
+    }
+  });
+  members.position = std::move(position);
+  members.groundNormal = std::move(normal);
+  members.groundFace = std::move(face);
+  members.groundUv = std::move(uv);
 }
 
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
@@ -281,11 +318,14 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     out.draftLevel = draftLevels(p, out.id, out.count);
     inherit(out, parents, parentOf);
     out.attributes.insert_or_assign("parent-distance", Column<float>(std::move(distance)));
+    if (isKept && slides(p)) slideApart(ctx, ground, index.get(), p, out);
     return std::make_shared<const Points>(std::move(out));
   };
   PointsPtr same = p.parents == Parents::LeftOut ? std::make_shared<const Points>(gathered(parents, {}))
                                                  : std::make_shared<const Points>(parents);
-  return Outputs{made(true), std::move(same), made(false)};
+  PointsPtr staying = made(true);
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  return Outputs{std::move(staying), std::move(same), made(false)};
 }
 
 std::vector<AreaRim> areas(const EvalContext& ctx, const Inputs& in, const Params& p, std::size_t most) {
@@ -381,6 +421,20 @@ const NodeKind& clumps() {
             .in(Unit::Meter)
             .hard(0, 1e3)
             .usual(0, 2, 0.01),
+        param("crowded", &Params::crowded, ARVESK_TEXT("node", "Where they crowd"),
+              ARVESK_TEXT("node",
+                          "What separation does to members that are too near each other: some go, by their rank; or "
+                          "all stay and slide apart as seen from above, no farther than the radius. Over time those "
+                          "that slide go on from the frame before, so none flickers when the separation or a parent "
+                          "moves."),
+              {{"go", ARVESK_TEXT("node", "Some go")}, {"slide", ARVESK_TEXT("node", "They slide apart")}})
+            .shown("shape", {"disc", "ring", "spiral"}),
+        param("pace", &Params::pace, ARVESK_TEXT("node", "Pace"),
+              ARVESK_TEXT("node", "How far it goes in a second, at most."))
+            .in(Unit::Meter)
+            .hard(0.001, 1e4)
+            .usual(0.05, 5, 0.05)
+            .shown("crowded", {"slide"}),
         param("refilled", &Params::isRefilled, ARVESK_TEXT("node", "Refilled"),
               ARVESK_TEXT("node",
                           "Where separation or a parent's room takes members others come in, up to the clump's own "
@@ -412,6 +466,10 @@ const NodeKind& clumps() {
     };
     addDraftParams<Params>(k.params);
     k.usesSeed = true;
+    k.remembers = [](const ParamMap& values) {
+      const auto crowded = values.find("crowded");
+      return crowded != values.end() && crowded->second == ParamValue(std::string("slide"));
+    };
     k.example.params = {{"count", 26.0}, {"radius", 1.5}, {"separation", 0.16}};
     k.example.patchSpacing = 5;
     k.example.joins = {"ground"};
@@ -420,6 +478,7 @@ const NodeKind& clumps() {
       const double rim = static_cast<double>(p.radius) * (1 + static_cast<double>(p.radiusVariation) / 100) *
                          (1 + static_cast<double>(p.raggedness) / 100);
       if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return Reach::within(rim);
+      if (slides(p)) return Reach::among(2 * rim + 16 * static_cast<double>(p.separation + p.radius), 1, false);
       return Reach::among(2 * rim + 6 * static_cast<double>(p.separation), 1, false);
     });
     k.exemptions.nestsInAmount = false;

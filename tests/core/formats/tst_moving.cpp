@@ -250,11 +250,44 @@ class TestMoving : public QObject {
     }
   }
 
-  void othersHoldOneFrame() {
+  void othersHoldNothingThatMoves() {
     QTemporaryDir dir;
     for (const char* name : {"x.csv", "x.ply", "x.obj"}) {
       const auto report = exportLayers(moving().layers, dir.filePath(QLatin1String(name)).toStdString(), {}, {});
-      QVERIFY(!report && report.error().message.find("one frame") != std::string::npos);
+      QVERIFY(!report && report.error().message.find("nothing that moves") != std::string::npos);
+    }
+    // Tables hold the frames one after the other, each row as it is then; a number that is called frame already stays.
+    MovingLayers rows(24);
+    std::size_t count = 0;
+    for (int f = 1; f <= kFrames; ++f) {
+      auto layers = swarmAt(f);
+      Points p = *layers.front().points;
+      p.attributes["frame"] = Column<float>(-1.0F);
+      layers.front().points = std::make_shared<const Points>(std::move(p));
+      count += layers.front().points->count;
+      QVERIFY(rows.add(f, layers));
+    }
+    const auto table = rows.madeFor("x.csv", {});
+    QVERIFY(table && table->attributes == std::vector<std::string>{"frame-of-plan"});
+    ExportOptions how;
+    how.attributes = {"frame", "frame-of-plan"};
+    const std::string path = dir.filePath(QStringLiteral("rows.csv")).toStdString();
+    QVERIFY(exportLayers(table->layers, path, how, {}));
+    QFile csv(QString::fromStdString(path));
+    QVERIFY(csv.open(QIODevice::ReadOnly));
+    const QList<QByteArray> lines = csv.readAll().trimmed().split('\n');
+    QCOMPARE(static_cast<std::size_t>(lines.size()), count + 1);
+    QVERIFY(lines.front().endsWith(",frame,frame-of-plan"));
+    std::size_t at = 1;
+    for (int f = 1; f <= kFrames; ++f) {
+      const auto layers = swarmAt(f);
+      const Points& p = *layers.front().points;
+      for (std::size_t i = 0; i < p.count; ++i, ++at) {
+        const QByteArray& line = lines[static_cast<qsizetype>(at)];
+        QVERIFY(line.startsWith(QByteArray::number(static_cast<qulonglong>(p.id[i])) + ","));
+        QVERIFY2(line.endsWith(",-1," + QByteArray::number(f)), line.constData());
+        QVERIFY(std::abs(line.split(',')[3].toFloat() - p.position[i].x) < 1e-4F);
+      }
     }
     // A surface that changes is told, and written as it is at first.
     MovingLayers frames(24);

@@ -158,6 +158,23 @@ class TestContract : public EveryKind {
     }
   }
 
+  /// Whoever looks at the moment says so, else the cache would give another frame's.
+  void momentsCountWhereTheyAreDeclared_data() { everyKind(); }
+  void momentsCountWhereTheyAreDeclared() {
+    const Inputs in = inputsFor(kind(), pointsOnGround());
+    for (const ParamMap& params : choicesOf(kind())) {
+      const auto at = [&](double frame) {
+        test::Bench bench;
+        bench.ctx.now = {frame, (frame - 1) / 24, (frame - 1) / 120, 24, true};
+        const auto out = bench.run(kind().id, in, params);
+        return out ? fingerprint(*out) : std::vector<std::uint64_t>();
+      };
+      const auto first = at(1);
+      const bool isSame = first == at(17) && first == at(240);
+      QVERIFY(isSame || (kind().usesTime && kind().usesTime(params)) || (kind().remembers && kind().remembers(params)));
+    }
+  }
+
   /// The cache goes by seeds only where a kind declares that it has one.
   void seedsCountWhereTheyAreDeclared_data() { everyKind(); }
   void seedsCountWhereTheyAreDeclared() {

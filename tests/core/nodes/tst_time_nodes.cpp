@@ -301,6 +301,54 @@ class TestTimeNodes : public QObject {
     for (std::size_t i = 0; i < end->count; ++i) QVERIFY(glm::distance(end->position[i], before->position[i]) < 1e-4F);
   }
 
+  /// A separation that grows at once: members slide to where it wants them, all of them, and none jumps or goes.
+  void clumpsSlideApart() {
+    Plan plan = crowdedPlan();
+    plan.settings.time = PlanTime{1, 60, 24};
+    plan.find("sow")->params["density"] = 0.05;
+    Node clumps = node("tufts", "clumps",
+                       {{"crowded", std::string("slide")}, {"separation", 0.05}, {"pace", 0.4}, {"count", 15.0}},
+                       {{"parents", "sow"}, {"ground", "ground"}});
+    setKey(clumps.keys["separation"], {1, 0.05, Easing::Held});
+    setKey(clumps.keys["separation"], {3, 0.4, Easing::Held});
+    clumps.inputs.at("parents").front().output = "points";
+    clumps.inputs.at("ground").front().output = "surface";
+    plan.nodes.push_back(clumps);
+    const auto files = demoFiles();
+    const auto at = [&](double frame) { return evaluatedAt(plan, frame, files).firstOf<PointsPtr>("tufts"); };
+    const auto nearOnes = [](const Points& p) {
+      std::size_t near = 0;
+      for (std::size_t i = 0; i < p.count; ++i)
+        for (std::size_t k = 0; k < i; ++k) {
+          const Vec3 apart = p.position[i] - p.position[k];
+          near += std::hypot(apart.x, apart.z) < 0.25F && std::abs(apart.y) < 0.2F;
+        }
+      return near;
+    };
+    PointsPtr before = at(2);
+    QVERIFY(before && before->count > 100);
+    const std::size_t crowded = nearOnes(*before);
+    float longest = 0;
+    for (int frame = 3; frame <= 50; ++frame) {
+      const PointsPtr now = at(frame);
+      QCOMPARE(now->count, before->count);
+      for (std::size_t i = 0; i < now->count; ++i) {
+        QCOMPARE(now->id[i], before->id[i]);
+        Vec3 step = now->position[i] - before->position[i];
+        step.y = 0;
+        longest = std::max(longest, glm::length(step));
+      }
+      before = now;
+    }
+    QVERIFY2(longest > 0.01F && longest <= 0.4F / 24 + 1e-4F, qPrintable(QString::number(longest)));
+    QVERIFY2(nearOnes(*before) * 4 < crowded, qPrintable(QString::number(nearOnes(*before))));
+    // Which frame is opened first does not matter.
+    QVERIFY(!findDifference(*before, *evaluatedAt(plan, 50, demoFiles()).firstOf<PointsPtr>("tufts")));
+    // Without, some go at once.
+    plan.find("tufts")->params["crowded"] = std::string("go");
+    QVERIFY(at(3)->count < at(2)->count);
+  }
+
   /// What lies a million frames away is not worked out, and told.
   void framesFarAwayAreTold() {
     for (const double frame : {3e6, 1e18, 1e300}) {
@@ -328,6 +376,7 @@ class TestTimeNodes : public QObject {
     QTest::addColumn<QString>("name");
     QTest::newRow("tide") << "tide";
     QTest::newRow("regatta") << "regatta";
+    QTest::newRow("swell") << "swell";
   }
   void examplesPlay() {
     QFETCH(QString, name);

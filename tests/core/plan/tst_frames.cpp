@@ -274,7 +274,7 @@ class TestFrames : public QObject {
       plan.settings.time = PlanTime{1, 20, 24};
       for (Node& n : plan.nodes)
         for (const ParamSpec& spec : kindOf(n)->params) {
-          if (spec.type != ParamType::Number || random() % 3 != 0 || !n.params.contains(spec.id)) continue;
+          if (spec.type != ParamType::Number || random() % 3 == 0 || !n.params.contains(spec.id)) continue;
           const double now = std::get<double>(n.params.at(spec.id));
           const auto near = [&] {
             return std::clamp(now * (0.8 + 0.4 * static_cast<double>(random() % 100) / 100), spec.hardMin,
@@ -313,6 +313,37 @@ class TestFrames : public QObject {
       before = now;
     }
     QVERIFY(before.size() > 4000);
+  }
+
+  /// However many frames are gone through, what is kept stays within its limit, and the first frame comes out again as
+  /// it was.
+  void manyFramesStayWithinTheCache() {
+    Plan plan = movingPlan();
+    plan.settings.time = PlanTime{1, 500, 24};
+    plan.find("sow")->keys["density"] = keysOf({{1, 0.2, Easing::Even}, {500, 1.0}});
+    plan.nodes.push_back(node("spring", "overshoot", {}, {{"points", "apart"}}));
+    plan.find("spring")->inputs.at("points").front().output = findNodeKind("clearance")->outputs.front().id;
+    const auto files = demoFiles();
+    EvalRequest request;
+    request.limits.cacheBytes = std::size_t{3} << 20;
+    const auto at = [&](double frame) {
+      plan.frame = frame;
+      const Evaluation e = Evaluator(files).evaluate(plan, request);
+      return e.values.contains("spring") ? fingerprint(e.values.at("spring")) : std::vector<std::uint64_t>();
+    };
+    const auto first = at(1);
+    std::size_t most = 0;
+    std::size_t newest = 0;  // which stays, whatever its size
+    for (int frame = 2; frame <= 500; ++frame) {
+      const auto print = at(frame);
+      QVERIFY(!print.empty());
+      newest = std::max(newest, print.size() * sizeof(std::uint64_t));
+      files->memory().trim();
+      most = std::max(most, files->memory().bytes());
+    }
+    QVERIFY2(most <= request.limits.cacheBytes + newest, qPrintable(QString::number(most)));
+    QVERIFY(most > request.limits.cacheBytes / 2);  // it was used
+    QVERIFY(at(1) == first);
   }
 
   void whatIsWrongIsTold_data() {

@@ -1,0 +1,190 @@
+#include "core/plan/riding.h"
+
+#include "core/geometry/faces.h"
+#include "core/masks/mask.h"
+#include "core/spatial/volume.h"
+
+#include <numeric>
+
+namespace arvesk {
+namespace {
+
+/// How a face lies: its normal along Y, its first side along Z.
+Quat frameOf(const Surface& s, std::uint32_t face) {
+  const UVec3 t = s.triangles[face];
+  bool isParallel = false;
+  return turnFacing(s.faceNormal(face), directionOr(s.positions[t.y] - s.positions[t.x], Vec3(0)), isParallel);
+}
+
+/// A mask that hears of places at rest and is asked where they are now.
+class RidingMask final : public Mask {
+ public:
+  RidingMask(MaskPtr mask, std::shared_ptr<const Carrier> carrier)
+      : m_mask(std::move(mask)), m_carrier(std::move(carrier)) {}
+  void values(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const Points now = here(at, begin, end);
+    m_mask->values(now, 0, now.count, out);
+  }
+  bool measure(const Points& at, std::size_t begin, std::size_t end, float* out) const override {
+    const Points now = here(at, begin, end);
+    return m_mask->measure(now, 0, now.count, out);
+  }
+  void addNames(std::set<std::string>& numbers, std::set<std::string>& texts) const override {
+    m_mask->addNames(numbers, texts);
+  }
+  void countBytes(ByteCounter& counter) const override {
+    counter.add(this, sizeof *this);
+    m_mask->countBytes(counter);
+    m_carrier->countBytes(counter);
+  }
+  bool isSearching() const override { return m_mask->isSearching(); }
+  int depth() const override { return m_mask->depth(); }
+
+ private:
+  Points here(const Points& at, std::size_t begin, std::size_t end) const {
+    Array<std::uint32_t> which(end - begin);
+    std::iota(which.begin(), which.end(), static_cast<std::uint32_t>(begin));
+    return m_carrier->carried({}, gathered(at, which));
+  }
+
+  MaskPtr m_mask;
+  std::shared_ptr<const Carrier> m_carrier;
+};
+
+/// The thing at rest that a kind is to see in place of `now`, and what carries its points; no carrier where nothing
+/// bends.
+struct AtRestNow {
+  Value now;
+  Value rest;
+  std::shared_ptr<const Carrier> carrier;
+};
+
+Result<AtRestNow> atRestOf(const Value& value, const Task& task) {
+  const auto made = [&](Value rest, Result<Carrier> carrier) -> Result<AtRestNow> {
+    if (!carrier) return Failure(carrier.error());
+    return AtRestNow{value, std::move(rest), std::make_shared<const Carrier>(std::move(*carrier))};
+  };
+  if (const auto* surface = std::get_if<SurfacePtr>(&value); surface && *surface && !(*surface)->rest.empty()) {
+    const SurfacePtr rest = restOf(**surface);
+    return made(rest, Carrier::on({rest, *surface}));
+  }
+  if (const auto* volume = std::get_if<VolumePtr>(&value); volume && *volume && (*volume)->makeAtRest) {
+    const auto rest = (*volume)->makeAtRest(task);
+    if (!rest) return Failure(rest.error());
+    std::vector<SurfacePtr> before;
+    std::vector<SurfacePtr> now;
+    (*rest)->addSurfaces(before);
+    (*volume)->addSurfaces(now);
+    ARVESK_ASSERT(before.size() == now.size(), "a volume at rest has the surfaces of the one that bends");
+    std::vector<Carrier::Bent> bent;
+    for (std::size_t i = 0; i < now.size(); ++i) bent.push_back({before[i], now[i]});
+    return made(*rest, Carrier::in(std::move(bent)));
+  }
+  return AtRestNow{};
+}
+
+}  // namespace
+
+Result<Carrier> Carrier::on(Bent surface) {
+  Carrier out({std::move(surface)}, true);
+  if (auto ok = out.makeIndices(); !ok) return Failure(ok.error());
+  return out;
+}
+
+Result<Carrier> Carrier::in(std::vector<Bent> surfaces) {
+  Carrier out(std::move(surfaces), false);
+  if (auto ok = out.makeIndices(); !ok) return Failure(ok.error());
+  return out;
+}
+
+Result<void> Carrier::makeIndices() {
+  for (const Bent& s : m_surfaces) {
+    auto index = SurfaceIndex::of(*s.rest);
+    if (!index) return Failure(index.error());
+    m_indices.push_back(std::move(*index));
+  }
+  return {};
+}
+
+Carrier::Hold Carrier::nearest(const Vec3& place) const {
+  Hold best;
+  float distance = std::numeric_limits<float>::infinity();
+  for (std::size_t s = 0; s < m_indices.size(); ++s) {
+    const SurfaceHit hit = m_indices[s]->nearest(place, distance);
+    if (!hit.isHit() || hit.distance >= distance) continue;
+    distance = hit.distance;
+    best = {s, hit.face};
+  }
+  return best;
+}
+
+Points Carrier::carried(const Task& task, Points points) const {
+  const std::size_t count = points.count;
+  Array<Vec3> position(count);
+  Array<Quat> orientation(count);
+  Array<Vec3> normal(count);
+  Array<std::uint32_t> face(count);
+  parallelPieces(task, count, 4096, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) {
+      const Vec3 place = points.position[i];
+      position[i] = place;
+      orientation[i] = points.orientation[i];
+      normal[i] = points.groundNormal[i];
+      face[i] = points.groundFace[i];
+      const bool isOn = m_isByRecord && face[i] < m_surfaces.front().rest->faceCount();
+      const Hold hold = isOn ? Hold{0, face[i]} : nearest(place);
+      if (hold.face == kNoFace) continue;
+      const Surface& rest = *m_surfaces[hold.surface].rest;
+      const Surface& now = *m_surfaces[hold.surface].now;
+      const UVec3 v = rest.triangles[hold.face];
+      const Vec2 w = closestWeights(place, rest.positions[v.x], rest.positions[v.y], rest.positions[v.z]);
+      const Quat turn = glm::normalize(frameOf(now, hold.face) * glm::conjugate(frameOf(rest, hold.face)));
+      position[i] = now.positionAt(hold.face, w) + turn * (place - rest.positionAt(hold.face, w));
+      orientation[i] = glm::normalize(turn * points.orientation[i]);
+      normal[i] = m_isByRecord ? now.normalAt(hold.face, w) : turn * points.groundNormal[i];
+    }
+  });
+  points.position = std::move(position);
+  points.orientation = std::move(orientation);
+  points.groundNormal = std::move(normal);
+  return points;
+}
+
+void Carrier::countBytes(ByteCounter& counter) const {
+  if (!counter.add(this, sizeof *this)) return;
+  for (const Bent& s : m_surfaces) {
+    s.rest->countBytes(counter);
+    s.now->countBytes(counter);
+  }
+  for (const auto& index : m_indices) index->countBytes(counter);
+}
+
+Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, const Inputs& inputs,
+                               const ParamMap& params) {
+  if (kind.family != Family::Scatter) return kind.evaluate(ctx, inputs, params);
+  AtRestNow still;
+  for (const InputSpec& spec : kind.inputs) {
+    const Value* value = spec.isOptional ? nullptr : inputs.first(spec.id);
+    if (!value || still.carrier) continue;
+    auto found = atRestOf(*value, ctx.task);
+    if (!found) return Failure(found.error());
+    still = std::move(*found);
+  }
+  if (!still.carrier) return kind.evaluate(ctx, inputs, params);
+  Inputs atRest = inputs;
+  for (auto& [id, links] : atRest.links)
+    for (Inputs::Link& link : links) {
+      if (auto* mask = std::get_if<MaskPtr>(&link.value); mask && *mask)
+        *mask = std::make_shared<const RidingMask>(*mask, still.carrier);
+      if (link.value == still.now) link.value = still.rest;
+    }
+  auto outputs = kind.evaluate(ctx, atRest, params);
+  if (!outputs) return outputs;
+  for (Value& value : *outputs)
+    if (auto* points = std::get_if<PointsPtr>(&value); points && *points)
+      *points = std::make_shared<const Points>(still.carrier->carried(ctx.task, **points));
+  if (ctx.task.isCancelled()) return Failure(cancelled());
+  return outputs;
+}
+
+}  // namespace arvesk

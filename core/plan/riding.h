@@ -1,0 +1,46 @@
+// Points ride on what bends (Surface::rest). A scattering kind that must have a surface or a volume makes its points
+// there as it lies at rest, whichever moment it is, so they are the same ones, at the same places of the same faces, at
+// all of them; then they are carried to where those faces are now, and turn along with them. What lies within a body
+// keeps its place under the nearest face of its skin. Masks are asked where the points are now.
+#pragma once
+
+#include "core/plan/node_kind.h"
+#include "core/spatial/surface_index.h"
+
+namespace arvesk {
+
+/// What `kind` gives of these inputs, riding where it has to.
+Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, const Inputs& inputs,
+                               const ParamMap& params);
+
+/// Carries what was made on or in surfaces at rest to where these are now.
+class Carrier {
+ public:
+  struct Bent {
+    SurfacePtr rest;
+    SurfacePtr now;  // the same faces
+  };
+  /// Points with a ground record are on that face of the surface.
+  static Result<Carrier> on(Bent surface);
+  /// Points are carried by the nearest of all faces, whatever their ground record says.
+  static Result<Carrier> in(std::vector<Bent> surfaces);
+
+  /// `points` where they are now. What stood off its face stands off as far, on the same side.
+  Points carried(const Task& task, Points points) const;
+  void countBytes(ByteCounter& counter) const;
+
+ private:
+  Carrier(std::vector<Bent> surfaces, bool isByRecord) : m_surfaces(std::move(surfaces)), m_isByRecord(isByRecord) {}
+  Result<void> makeIndices();
+  struct Hold {
+    std::size_t surface = 0;
+    std::uint32_t face = kNoFace;
+  };
+  Hold nearest(const Vec3& place) const;
+
+  std::vector<Bent> m_surfaces;
+  std::vector<std::shared_ptr<const SurfaceIndex>> m_indices;  // of those at rest
+  bool m_isByRecord;
+};
+
+}  // namespace arvesk
