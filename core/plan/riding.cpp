@@ -4,6 +4,8 @@
 #include "core/masks/mask.h"
 #include "core/spatial/volume.h"
 
+#include <tbb/task_arena.h>
+
 #include <numeric>
 
 namespace arvesk {
@@ -60,9 +62,8 @@ struct AtRestNow {
 };
 
 Result<AtRestNow> atRestOf(const Value& value, const Task& task) {
-  const auto made = [&](Value rest, Result<Carrier> carrier) -> Result<AtRestNow> {
-    if (!carrier) return Failure(carrier.error());
-    return AtRestNow{value, std::move(rest), std::make_shared<const Carrier>(std::move(*carrier))};
+  const auto made = [&](Value rest, Carrier carrier) {
+    return AtRestNow{value, std::move(rest), std::make_shared<const Carrier>(std::move(carrier))};
   };
   if (const auto* surface = std::get_if<SurfacePtr>(&value); surface && *surface && !(*surface)->rest.empty()) {
     const SurfacePtr rest = restOf(**surface);
@@ -85,32 +86,23 @@ Result<AtRestNow> atRestOf(const Value& value, const Task& task) {
 
 }  // namespace
 
-Result<Carrier> Carrier::on(Bent surface) {
-  Carrier out({std::move(surface)}, true);
-  if (auto ok = out.makeIndices(); !ok) return Failure(ok.error());
-  return out;
-}
-
-Result<Carrier> Carrier::in(std::vector<Bent> surfaces) {
-  Carrier out(std::move(surfaces), false);
-  if (auto ok = out.makeIndices(); !ok) return Failure(ok.error());
-  return out;
-}
-
-Result<void> Carrier::makeIndices() {
-  for (const Bent& s : m_surfaces) {
-    auto index = SurfaceIndex::of(*s.rest);
-    if (!index) return Failure(index.error());
-    m_indices.push_back(std::move(*index));
-  }
-  return {};
-}
+Carrier::Carrier(std::vector<Bent> surfaces, bool isByRecord)
+    : m_surfaces(std::move(surfaces)), m_indices(std::make_shared<Indices>()), m_isByRecord(isByRecord) {}
 
 Carrier::Hold Carrier::nearest(const Vec3& place) const {
+  tbb::this_task_arena::isolate([&] {  // who waits here must not steal what asks for the same
+    std::call_once(m_indices->once, [&] {
+      for (const Bent& s : m_surfaces) {
+        auto index = SurfaceIndex::of(*s.rest);
+        m_indices->all.push_back(index ? std::move(*index) : nullptr);
+      }
+    });
+  });
   Hold best;
   float distance = std::numeric_limits<float>::infinity();
-  for (std::size_t s = 0; s < m_indices.size(); ++s) {
-    const SurfaceHit hit = m_indices[s]->nearest(place, distance);
+  for (std::size_t s = 0; s < m_indices->all.size(); ++s) {
+    if (!m_indices->all[s]) continue;
+    const SurfaceHit hit = m_indices->all[s]->nearest(place, distance);
     if (!hit.isHit() || hit.distance >= distance) continue;
     distance = hit.distance;
     best = {s, hit.face};
@@ -156,7 +148,6 @@ void Carrier::countBytes(ByteCounter& counter) const {
     s.rest->countBytes(counter);
     s.now->countBytes(counter);
   }
-  for (const auto& index : m_indices) index->countBytes(counter);
 }
 
 Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, const Inputs& inputs,

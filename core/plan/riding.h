@@ -7,6 +7,8 @@
 #include "core/plan/node_kind.h"
 #include "core/spatial/surface_index.h"
 
+#include <mutex>
+
 namespace arvesk {
 
 /// What `kind` gives of these inputs, riding where it has to.
@@ -21,25 +23,29 @@ class Carrier {
     SurfacePtr now;  // the same faces
   };
   /// Points with a ground record are on that face of the surface.
-  static Result<Carrier> on(Bent surface);
+  static Carrier on(Bent surface) { return Carrier({std::move(surface)}, true); }
   /// Points are carried by the nearest of all faces, whatever their ground record says.
-  static Result<Carrier> in(std::vector<Bent> surfaces);
+  static Carrier in(std::vector<Bent> surfaces) { return Carrier(std::move(surfaces), false); }
 
   /// `points` where they are now. What stood off its face stands off as far, on the same side.
   Points carried(const Task& task, Points points) const;
   void countBytes(ByteCounter& counter) const;
 
  private:
-  Carrier(std::vector<Bent> surfaces, bool isByRecord) : m_surfaces(std::move(surfaces)), m_isByRecord(isByRecord) {}
-  Result<void> makeIndices();
+  Carrier(std::vector<Bent> surfaces, bool isByRecord);
   struct Hold {
     std::size_t surface = 0;
     std::uint32_t face = kNoFace;
   };
   Hold nearest(const Vec3& place) const;
 
+  /// Of the surfaces at rest; made when a point asks that has no ground record.
+  struct Indices {
+    std::once_flag once;
+    std::vector<std::shared_ptr<const SurfaceIndex>> all;  // null where there is nothing to find
+  };
   std::vector<Bent> m_surfaces;
-  std::vector<std::shared_ptr<const SurfaceIndex>> m_indices;  // of those at rest
+  std::shared_ptr<Indices> m_indices;
   bool m_isByRecord;
 };
 
