@@ -1,5 +1,6 @@
 #include "tests/support/support.h"
 
+#include "core/base/border.h"
 #include "core/base/noise.h"
 
 #include <QDir>
@@ -119,15 +120,18 @@ Result<Outputs> Bench::run(const std::string& kindId, const Inputs& in, const Pa
   ARVESK_ASSERT(kind, "the test names a kind that exists");
   candidates = 0;
   warnings.clear();
-  if (!kind->remembers || !kind->remembers(params) || ctx.before) return kind->evaluate(ctx, in, params);
-  EvalContext earlier = ctx;
-  MemoryPtr before;
-  earlier.after = &before;
-  if (const auto was = kind->evaluate(earlier, eastward(in), params); !was) return was;
-  EvalContext now = ctx;
-  now.before = before;
-  now.sinceBefore = 1.0 / 24;
-  return kind->evaluate(now, in, params);
+  return withinBorder([&]() -> Result<Outputs> {
+    const StopScope scope(ctx.task.stop);
+    if (!kind->remembers || !kind->remembers(params) || ctx.before) return kind->evaluate(ctx, in, params);
+    EvalContext earlier = ctx;
+    MemoryPtr before;
+    earlier.after = &before;
+    if (const auto was = kind->evaluate(earlier, eastward(in), params); !was) return was;
+    EvalContext now = ctx;
+    now.before = before;
+    now.sinceBefore = 1.0 / 24;
+    return kind->evaluate(now, in, params);
+  });
 }
 
 PointsPtr Bench::points(const std::string& kindId, const Inputs& in, const ParamMap& params) {

@@ -27,8 +27,8 @@ Points randomPoints(std::size_t count, const Vec3& extent, float smallest, float
 std::vector<PropPtr> someProps();
 KitPtr someKit();
 
-/// A context with everything set, for calling a kind's function directly, at frame 30. Kinds that remember have seen
-/// the same points elsewhere a frame before.
+/// A context with everything set, for calling a kind's function as the evaluator does, at frame 30. Kinds that remember
+/// have seen the same points elsewhere a frame before.
 struct Bench {
   EvalContext ctx;
   std::vector<Problem> warnings;
