@@ -6,6 +6,7 @@
 
 #include <tbb/task_arena.h>
 
+#include <algorithm>
 #include <numeric>
 
 namespace arvesk {
@@ -61,13 +62,21 @@ struct AtRestNow {
   std::shared_ptr<const Carrier> carrier;
 };
 
-Result<AtRestNow> atRestOf(const Value& value, const Task& task) {
+/// Points that came from where the surface is now, as they would stand on it at rest: clumps about them ride with them.
+PointsPtr carriedBack(const Task& task, const PointsPtr& points, const AtRestNow& still) {
+  if (const auto* now = std::get_if<SurfacePtr>(&still.now))
+    return std::make_shared<const Points>(
+        Carrier::near({*now, std::get<SurfacePtr>(still.rest)}).carried(task, *points));
+  return points;
+}
+
+Result<AtRestNow> atRestOf(const Value& value, const Task& task, bool hasPoints) {
   const auto made = [&](Value rest, Carrier carrier) {
     return AtRestNow{value, std::move(rest), std::make_shared<const Carrier>(std::move(carrier))};
   };
   if (const auto* surface = std::get_if<SurfacePtr>(&value); surface && *surface && !(*surface)->rest.empty()) {
     const SurfacePtr rest = restOf(**surface);
-    return made(rest, Carrier::on({rest, *surface}));
+    return made(rest, hasPoints ? Carrier::near({rest, *surface}) : Carrier::on({rest, *surface}));
   }
   if (const auto* volume = std::get_if<VolumePtr>(&value); volume && *volume && (*volume)->makeAtRest) {
     const auto rest = (*volume)->makeAtRest(task);
@@ -86,8 +95,24 @@ Result<AtRestNow> atRestOf(const Value& value, const Task& task) {
 
 }  // namespace
 
-Carrier::Carrier(std::vector<Bent> surfaces, bool isByRecord)
-    : m_surfaces(std::move(surfaces)), m_indices(std::make_shared<Indices>()), m_isByRecord(isByRecord) {}
+Carrier::Carrier(std::vector<Bent> surfaces, Trust trust)
+    : m_surfaces(std::move(surfaces)), m_indices(std::make_shared<Indices>()), m_trust(trust) {}
+
+Carrier::Hold Carrier::holdOf(const Vec3& place, std::uint32_t record) const {
+  const Surface& first = *m_surfaces.front().rest;
+  if (m_trust == Trust::None || record >= first.faceCount()) return nearest(place);
+  if (m_trust == Trust::All) return {0, record, true};
+  const auto awayFrom = [&](std::uint32_t face) {
+    const UVec3 v = first.triangles[face];
+    const Vec2 w = closestWeights(place, first.positions[v.x], first.positions[v.y], first.positions[v.z]);
+    return glm::distance(place, first.positionAt(face, w));
+  };
+  constexpr float kSame = 1e-3F;  // m
+  const float away = awayFrom(record);
+  if (away <= kSame) return {0, record, true};
+  const Hold hold = nearest(place);  // the record is of another ground, or of a place it has left
+  return hold.face != kNoFace && awayFrom(hold.face) * 2 < away ? hold : Hold{0, record, true};
+}
 
 Carrier::Hold Carrier::nearest(const Vec3& place) const {
   tbb::this_task_arena::isolate([&] {  // who waits here must not steal what asks for the same
@@ -123,8 +148,7 @@ Points Carrier::carried(const Task& task, Points points) const {
       orientation[i] = points.orientation[i];
       normal[i] = points.groundNormal[i];
       face[i] = points.groundFace[i];
-      const bool isOn = m_isByRecord && face[i] < m_surfaces.front().rest->faceCount();
-      const Hold hold = isOn ? Hold{0, face[i]} : nearest(place);
+      const Hold hold = holdOf(place, face[i]);
       if (hold.face == kNoFace) continue;
       const Surface& rest = *m_surfaces[hold.surface].rest;
       const Surface& now = *m_surfaces[hold.surface].now;
@@ -133,7 +157,7 @@ Points Carrier::carried(const Task& task, Points points) const {
       const Quat turn = glm::normalize(frameOf(now, hold.face) * glm::conjugate(frameOf(rest, hold.face)));
       position[i] = now.positionAt(hold.face, w) + turn * (place - rest.positionAt(hold.face, w));
       orientation[i] = glm::normalize(turn * points.orientation[i]);
-      normal[i] = m_isByRecord ? now.normalAt(hold.face, w) : turn * points.groundNormal[i];
+      normal[i] = hold.isOnIt ? now.normalAt(hold.face, w) : turn * points.groundNormal[i];
     }
   });
   points.position = std::move(position);
@@ -152,12 +176,17 @@ void Carrier::countBytes(ByteCounter& counter) const {
 
 Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, const Inputs& inputs,
                                const ParamMap& params) {
-  if (kind.family != Family::Scatter) return kind.evaluate(ctx, inputs, params);
+  // What a hand put somewhere stays there, and goes up and down with the ground.
+  const bool isOfHand = std::any_of(kind.params.begin(), kind.params.end(),
+                                    [](const ParamSpec& spec) { return spec.type == ParamType::Points; });
+  if (kind.family != Family::Scatter || isOfHand) return kind.evaluate(ctx, inputs, params);
+  const bool hasPoints = std::any_of(kind.inputs.begin(), kind.inputs.end(),
+                                     [](const InputSpec& spec) { return spec.type == ValueType::Points; });
   AtRestNow still;
   for (const InputSpec& spec : kind.inputs) {
-    const Value* value = spec.isOptional ? nullptr : inputs.first(spec.id);
+    const Value* value = inputs.first(spec.id);
     if (!value || still.carrier) continue;
-    auto found = atRestOf(*value, ctx.task);
+    auto found = atRestOf(*value, ctx.task, hasPoints);
     if (!found) return Failure(found.error());
     still = std::move(*found);
   }
@@ -167,6 +196,8 @@ Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, con
     for (Inputs::Link& link : links) {
       if (auto* mask = std::get_if<MaskPtr>(&link.value); mask && *mask)
         *mask = std::make_shared<const RidingMask>(*mask, still.carrier);
+      if (auto* points = std::get_if<PointsPtr>(&link.value); points && *points)
+        *points = carriedBack(ctx.task, *points, still);
       if (link.value == still.now) link.value = still.rest;
     }
   auto outputs = kind.evaluate(ctx, atRest, params);
