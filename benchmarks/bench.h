@@ -38,6 +38,7 @@ void addCourses();
 void addVolumes();
 void addHaze();
 void addTime();
+void addPlaying();
 
 /// Hilly ground of 2 · n² triangles over `extent` m.
 SurfacePtr ground(int n, float extent);

@@ -94,6 +94,9 @@ int main(int argc, char** argv) {
   addVolumes();
   addHaze();
   addTime();
+#ifdef ARVESK_BENCH_WINDOW
+  addPlaying();
+#endif
   for (const Pair& p : pairs())
     for (const auto& [name, body] :
          {std::pair{p.subject + "/ours", p.ours}, std::pair{p.subject + "/baseline", p.reference}})

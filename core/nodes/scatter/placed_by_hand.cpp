@@ -374,7 +374,8 @@ const NodeKind& placedByHand() {
         "Points that a hand put down in Site, with brush (B) or one by one (P), kept in the plan. Each has its id for "
         "life, a place on the ground, a heading, a tilt, a size and a prop, or one of the Kit by weight. Where the "
         "ground was changed they are set down again along the vertical, on walls along the normal; a ground that was "
-        "moved, turned or sized takes its points along. What finds no ground is left out and waits. Points of rules "
+        "moved, turned or sized takes its points along; on one that bends over time they stay where they are seen from "
+        "above, and go up and down with it. What finds no ground is left out and waits. Points of rules "
         "that come in pass on; they keep clear of the footprints of what was placed, and give way to those that a hand "
         "took over. Nothing of it depends on a seed, and all of it is in a draft.");
     k.glyph = "placed-by-hand";

@@ -3,6 +3,8 @@
 #include "core/formats/mesh_reader.h"
 #include "core/geometry/faces.h"
 #include "core/geometry/motion.h"
+#include "core/spatial/hand_ground.h"
+#include "core/spatial/surface_index.h"
 #include "core/spatial/volume.h"
 #include "tests/support/kinds.h"
 #include "tests/support/mutated.h"
@@ -519,6 +521,46 @@ class TestMotion : public QObject {
       QVERIFY(standing * 10 > now->count * 9);
     }
     QVERIFY(farthest > 0.5F);  // it did bend
+  }
+
+  /// Seen from above they stay, and they stand on the ground at every frame.
+  void whatAHandPutDownGoesUpAndDown() {
+    HandPoints hand;
+    const SurfacePtr rest = std::make_shared<const Surface>(readAt(m_scene.pathOf("sheet.glb")));
+    const auto index = *SurfaceIndex::of(*rest);
+    std::vector<HandPoint> put;
+    for (std::uint64_t k = 0; k < 60; ++k) {
+      const auto at = static_cast<float>(k);
+      const auto place = groundOnLine(*rest, *index, {std::sin(at) * 3, 0, std::cos(2.3F * at) * 3}, kUp, 50);
+      if (!place) continue;
+      HandPoint& p = put.emplace_back();
+      p.key = k + 1;
+      standOn(hand, p, *place, *rest);
+    }
+    QVERIFY(put.size() > 40);
+    hand.list.append(put);
+    const Plan plan = planOf(
+        {node("sheet", "mesh-file", playing("sheet.glb")),
+         node("hand", "placed-by-hand", {{"points", hand}, {"reach", 50.0}}, {{"ground", "sheet"}})});
+    float highest = 0;
+    for (const double frame : {1.0, 31.0, 13.5}) {
+      const Evaluation e = m_scene.at(plan, frame);
+      const PointsPtr now = valueOf<PointsPtr>(e, "hand");
+      const SurfacePtr bent = valueOf<SurfacePtr>(e, "sheet");
+      QVERIFY(now->count > 30);  // the sheet leans as well, so that some have no ground under them
+      for (std::size_t i = 0; i < now->count; ++i) {
+        const auto at = std::find_if(put.begin(), put.end(), [&](const HandPoint& p) {
+          return std::abs(p.place.x - now->position[i].x) + std::abs(p.place.z - now->position[i].z) < 2e-3F;
+        });
+        QVERIFY(at != put.end());
+        const UVec3 t = bent->triangles[now->groundFace[i]];
+        const Vec2 w = closestWeights(now->position[i], bent->positions[t.x], bent->positions[t.y],
+                                      bent->positions[t.z]);
+        QVERIFY(isNear(now->position[i], bent->positionAt(now->groundFace[i], w), 2e-3F));
+        highest = std::max(highest, std::abs(now->position[i].y - at->place.y));
+      }
+    }
+    QVERIFY(highest > 0.3F);
   }
 
   /// The same ones as where nothing plays.
