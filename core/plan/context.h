@@ -1,6 +1,7 @@
 // What a node may know besides inputs and parameters: seeds, quality, limits, files, props. No globals, no clock.
 #pragma once
 
+#include "core/base/part.h"
 #include "core/base/pattern.h"
 #include "core/base/random.h"
 #include "core/base/table.h"
@@ -84,6 +85,10 @@ struct EvalContext {
   MemoryPtr before;                   // of the frame before; null at the first one. Only for kinds that remember
   double sinceBefore = 0;             // s
   MemoryPtr* after = nullptr;
+  Part part;                // kinds that say so (`makesParts`) make what lies in it and nothing else
+  Part wanted;              // where what comes out has to be right
+  Part known;               // where all points of the main input are there
+  double* wider = nullptr;  // see askWider
 
   /// The id of a point that this node makes; `code` tells its points apart. No point is ever made without the node's
   /// uid.
@@ -102,6 +107,11 @@ struct EvalContext {
   /// Puts what is worth knowing of the result, in few words, on the card.
   void say(std::string text) const {
     if (said) *said = std::move(text);
+  }
+  /// What is wanted hangs on what may lie outside of `known`: the node is to be asked again with at least `meters` more
+  /// around; infinity: with everything.
+  void askWider(double meters) const {
+    if (wider) *wider = std::max(*wider, meters);
   }
   void measured(Histogram h) const {
     if (histogram) *histogram = std::move(h);

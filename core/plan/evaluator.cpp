@@ -7,6 +7,7 @@
 #include "core/plan/history.h"
 #include "core/plan/keys.h"
 #include "core/plan/mask_names.h"
+#include "core/plan/parts.h"
 #include "core/plan/plan_index.h"
 #include "core/plan/prop_loading.h"
 #include "core/plan/riding.h"
@@ -29,6 +30,9 @@ using Clock = std::chrono::steady_clock;
 double millisecondsSince(Clock::time_point start) {
   return std::chrono::duration<double, std::milli>(Clock::now() - start).count();
 }
+
+/// m around a part from which on all of the world is looked at; no chain that was measured was that long.
+constexpr double kWidest = 1e5;
 
 /// Masks inside of masks: each asks the next while it waits itself, on one stack.
 constexpr int kDeepestMask = 400;
@@ -79,9 +83,16 @@ NodeReport failed(const Node& node, Problem p, NodeState state = NodeState::Fail
 /// One evaluation of an opened plan.
 class Run {
  public:
-  Run(FileService& files, const Plan& plan, const EvalRequest& request, const Memories& memories)
-      : m_files(files), m_plan(plan), m_index(m_plan), m_request(request), m_memories(memories) {
+  Run(FileService& files, const Plan& plan, const EvalRequest& request, const Memories& memories,
+      std::map<std::string, double> wider = {})
+      : m_files(files),
+        m_plan(plan),
+        m_index(m_plan),
+        m_request(request),
+        m_memories(memories),
+        m_wider(std::move(wider)) {
     m_dialProblems = followDials(m_plan, request.quality);
+    if (!request.part.isAll()) m_parts = neededParts(m_plan, request.wanted, request.part, m_wider);
     if (request.quality != Quality::Draft) return;
     m_share = static_cast<float>(plan.settings.draftShare);
     m_thinnable = thinnableNodes(m_plan);
@@ -119,6 +130,8 @@ class Run {
 
   /// What the nodes that remember know of this frame; those that are not done are missing.
   const std::map<std::string, std::pair<MemoryPtr, ResultKey>>& left() const { return m_left; }
+  /// What nodes need around their part, in m and by uid, where it was too little: then the run has no result.
+  const std::map<std::string, double>& asked() const { return m_asked; }
 
  private:
   FileService& m_files;
@@ -126,6 +139,9 @@ class Run {
   PlanIndex m_index;
   const EvalRequest& m_request;
   const Memories& m_memories;
+  std::map<std::string, double> m_wider;
+  std::map<std::string, Part> m_parts;  // where what each node gives has to be whole; empty: everywhere
+  std::map<std::string, double> m_asked;
   std::map<std::string, Problem> m_dialProblems;
   float m_share = 1;
   std::set<std::string> m_thinnable;  // only in a draft
@@ -416,6 +432,11 @@ class Run {
         return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label),
                                     fmt::format("Connect something to {}", spec.label)));
     if (auto ended = addSettings(step, key)) return std::move(*ended);
+    const Part part = partOf(node);
+    const bool isMadeInParts = !part.isAll() && step.kind->makesParts && step.kind->makesParts(node.params);
+    const bool findsOpen = step.kind->beginsWith && step.kind->beginsWith(node.params) &&
+                           !knownBy(node, *step.kind).isAll();
+    if (isMadeInParts || findsOpen) addPart(key, part);  // it looks at it
     step.key = key.lanes;
     if (const auto known = m_files.memory().find<CachedNode>(key.lanes)) {
       step.values = known->outputs;
@@ -423,9 +444,67 @@ class Run {
       report.isFromCache = true;
       nameTheNode(report, node);  // as it is called now
       keepMemory(step, known->after);
+      cutTo(part, step, report);
       return report;
     }
-    return computeNow(step, std::move(inputs));
+    NodeReport report = computeNow(step, std::move(inputs), isMadeInParts ? part : Part{});
+    cutTo(part, step, report);
+    return report;
+  }
+
+  /// Where what the node gives has to be whole.
+  Part partOf(const Node& node) const {
+    const auto it = m_parts.find(node.uid);
+    return it == m_parts.end() ? Part{} : it->second;
+  }
+  /// Where what comes in by the node's main input is whole; of kinds that make points, what they are to look at.
+  Part knownBy(const Node& node, const NodeKind& kind) const {
+    if (m_parts.empty() || kind.inputs.empty()) return {};
+    if (kind.inputs.front().type != ValueType::Points) {
+      const auto begins = kind.beginsWith ? kind.beginsWith(node.params) : std::nullopt;
+      const auto wider = m_wider.find(node.uid);
+      if (!begins) return {};
+      return partOf(node).grown(*begins + (wider == m_wider.end() ? 0 : wider->second), Part::kAll);
+    }
+    const auto links = node.inputs.find(kind.inputs.front().id);
+    if (links == node.inputs.end()) return {};
+    Part known;  // common to all that comes in there
+    for (const Link& link : links->second)
+      if (const Node* source = m_index.find(link.node)) {
+        const Part there = partOf(*source);
+        known = {glm::max(known.min, there.min), glm::min(known.max, there.max)};
+      }
+    return known;
+  }
+  static void addPart(KeyBuilder& key, const Part& part) {
+    key.addText("part");
+    for (const Vec3& side : {part.min, part.max})
+      for (int axis = 0; axis < 3; ++axis) key.add(static_cast<double>(side[axis]));
+  }
+
+  /// Points beyond the node's part may be wrong, as what they depend on was not looked at: nobody sees them. So what a
+  /// node gives in a part is that of the whole, however it was worked out.
+  void cutTo(const Part& part, Step& step, NodeReport& report) {
+    if (m_request.part.isAll() || report.state != NodeState::Done) return;
+    report.worked = part;
+    if (part.isAll()) return;
+    KeyBuilder key{step.key};
+    addPart(key, part);
+    if (const auto known = m_files.memory().find<CachedNode>(key.lanes)) {
+      step.values = known->outputs;
+    } else {
+      auto made = std::make_shared<CachedNode>();
+      for (const Value& value : step.values) {
+        const auto* points = std::get_if<PointsPtr>(&value);
+        made->outputs.push_back(points ? Value(pointsIn(part, *points)) : value);
+      }
+      step.values = made->outputs;
+      m_files.memory().store(key.lanes, std::move(made));
+    }
+    if (std::any_of(step.values.begin(), step.values.end(),
+                    [](const Value& value) { return std::holds_alternative<PointsPtr>(value); }))
+      step.key = key.lanes;
+    for (std::size_t i = 0; i < step.values.size(); ++i) report.passed[i] = countOf(step.values[i]);
   }
 
   /// For the next frame; those between two leave none.
@@ -485,7 +564,7 @@ class Run {
     if (staying && leftOut && *staying && *leftOut) keepWhatIsKept(task, *staying, *leftOut);
   }
 
-  NodeReport computeNow(Step& step, Inputs inputs) {
+  NodeReport computeNow(Step& step, Inputs inputs, const Part& part) {
     const Node& node = *step.node;
     const NodeKind& kind = *step.kind;
     if (m_request.started) tell([&] { m_request.started(node.uid); });
@@ -503,6 +582,11 @@ class Run {
     ctx.said = &report.said;
     MemoryPtr after;
     ctx.after = &after;
+    double wider = 0;
+    ctx.part = part;
+    ctx.wanted = partOf(node);
+    ctx.known = knownBy(node, kind);
+    ctx.wider = &wider;
     if (const auto memory = m_memories.find(node.uid); memory != m_memories.end()) {
       ctx.before = memory->second.before;
       ctx.sinceBefore = memory->second.sinceBefore;
@@ -522,6 +606,10 @@ class Run {
     report.milliseconds = millisecondsSince(start);
     if (isCancelled()) return failed(node, cancelled(), NodeState::Waiting);
     if (!outputs) return failed(node, outputs.error());
+    if (wider > 0 && !ctx.known.isAll()) {
+      tell([&] { m_asked[node.uid] = wider; });
+      return failed(node, problem(ProblemCode::Waiting, "waiting for more of its surroundings"), NodeState::Waiting);
+    }
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
     for (const Value& value : *outputs)
       if (const auto* mask = std::get_if<MaskPtr>(&value); mask && *mask && (*mask)->depth() > kDeepestMask)
@@ -571,6 +659,26 @@ class Run {
     return m_share < 1 && step.kind && step.kind->isLayer && points && *points && !isThinned(*step.node);
   }
   Outputs deliveredBy(const Step& step) {
+    Outputs out = thinnedAt(step);
+    if (m_request.part.isAll()) return out;
+    if (partOf(*step.node) == m_request.part && step.report.state != NodeState::Skipped) return out;
+    KeyBuilder key{step.key};  // kept, so that views see the same points again
+    key.addText("delivered in");
+    addPart(key, m_request.part);
+    key.add(static_cast<double>(m_share));
+    auto known = m_files.memory().find<CachedNode>(key.lanes);
+    if (!known) {
+      auto made = std::make_shared<CachedNode>();
+      for (const Value& value : out) {
+        const auto* points = std::get_if<PointsPtr>(&value);
+        made->outputs.push_back(points ? Value(pointsIn(m_request.part, *points)) : value);
+      }
+      m_files.memory().store(key.lanes, made);
+      known = made;
+    }
+    return known->outputs;
+  }
+  Outputs thinnedAt(const Step& step) {
     if (!isThinnedAt(step)) return step.values;
     const PointsPtr points = std::get<PointsPtr>(step.values.front());
     KeyBuilder key{step.key};  // kept, so that views see the same points again
@@ -881,7 +989,19 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
       for (const Link& link : instance->second.outputs) inside.wanted.push_back(link.node);
   }
   const Memories memories = Remembering(*m_files, plan, *opened, inside).memories();
-  Evaluation evaluation = Run(*m_files, opened->plan, inside, memories).evaluate();
+  Evaluation evaluation;
+  std::map<std::string, double> wider;  // what nodes need around the part, as far as it was found
+  for (bool isOpen = true; isOpen;) {
+    Run run(*m_files, opened->plan, inside, memories, wider);
+    evaluation = run.evaluate();
+    isOpen = !run.asked().empty() && !evaluation.isCancelled;
+    for (const auto& [uid, meters] : run.asked()) {
+      // Each time more than before, so that it ends; far more than any chain that was ever measured is everything.
+      double& known = wider[uid];
+      known = std::max(known + meters, 2 * known);
+      if (known > kWidest) known = std::numeric_limits<double>::infinity();
+    }
+  }
   evaluation.opened = opened;
   m_files->memory().trim();
   if (!evaluation.isCancelled) {

@@ -20,6 +20,7 @@ struct NodeReport {
   bool isDraft = false;  // its counts are of a draft; those of what decides are whole in every quality
   std::vector<Problem> problems;
   std::string said;  // by the node, of its result
+  Part worked;       // where its points are known, when a part was asked for; all of them: it cannot do with less
   std::shared_ptr<const Histogram> histogram;
 };
 
@@ -55,6 +56,7 @@ struct AtWork {
 struct EvalRequest {
   Quality quality = Quality::Final;
   std::vector<std::string> wanted;  // uids; empty: every node of the plan
+  Part part;  // points outside of it are not delivered; those inside are the same ones, to the bit, as in the whole
   Limits limits;
   Task task;
   // All are called by any thread, but by one at a time.

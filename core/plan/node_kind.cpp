@@ -9,6 +9,10 @@ NodeKind& NodeKind::operator=(const NodeKind&) = default;
 NodeKind& NodeKind::operator=(NodeKind&&) noexcept = default;
 NodeKind::~NodeKind() = default;
 
+void carriesNowhere(NodeKind& kind) {
+  kind.carriesOf = [](const ParamMap&) { return std::optional(Carries{}); };
+}
+
 const char* familyLabel(Family family) {
   switch (family) {
     case Family::Ground: return ARVESK_TEXT("family", "Ground");

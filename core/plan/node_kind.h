@@ -51,6 +51,13 @@ struct Reach {
   static Reach whole(bool isAmongItsOwn) { return {Of::WholeSet, 0, 0, isAmongItsOwn, true}; }
 };
 
+/// How far a kind may carry a point from where it came in, m; of kinds that make points about others, how far from
+/// these.
+struct Carries {
+  double across = 0;  // along x and z
+  double up = 0;      // along y
+};
+
 /// What a kind cannot keep of the stability contract, by its nature; its help says why.
 struct Exemptions {
   bool nestsInAmount = true;  // raising its amount only adds
@@ -178,6 +185,15 @@ struct NodeKind {
   KindTrial trial;
   std::function<ParamMap(const Points& in)> settingsFor;  // of kinds that name points: some for these; manual and tests
   std::function<Reach(const ParamMap&)> reachOf;          // empty: of nothing but the point itself
+  /// How far its points may lie from those that it got. Empty, or nothing under these values: that is not known, so
+  /// that all that comes in is needed for any part of what comes out (parts.h).
+  std::function<std::optional<Carries>(const ParamMap&)> carriesOf;
+  /// Of kinds that make points of surfaces or volumes: does it make those of a part alone (EvalContext::part)? Empty:
+  /// no
+  std::function<bool(const ParamMap&)> makesParts;
+  /// Of kinds whose reach is not strict and that find out themselves where what they decide hangs on what is not known
+  /// (EvalContext::known, askWider): how much around a part they begin with, m. Empty, or nothing: all is needed.
+  std::function<std::optional<double>(const ParamMap&)> beginsWith;
   Exemptions exemptions;
   Reach reach(const ParamMap& values) const { return reachOf ? reachOf(values) : Reach::none(); }
   std::function<bool(const ParamMap&)> wantsAll;  // does it need all points that come in, in a draft too? Empty: no
@@ -240,6 +256,15 @@ void reaches(NodeKind& kind, Reach (*reach)(const P&)) {
   const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
   kind.reachOf = [specs, reach](const ParamMap& values) { return reach(readParams<P>(*specs, values)); };
 }
+
+/// Binds the function that says how far a kind carries points; nothing: as far as it likes.
+template <typename P>
+void carries(NodeKind& kind, std::optional<Carries> (*carries)(const P&)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.carriesOf = [specs, carries](const ParamMap& values) { return carries(readParams<P>(*specs, values)); };
+}
+/// Points leave the kind where they came in.
+void carriesNowhere(NodeKind& kind);
 
 /// Binds a filter's explanation, as `define` binds its evaluation.
 template <typename P>

@@ -191,6 +191,11 @@ Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, con
     still = std::move(*found);
   }
   if (!still.carrier) return kind.evaluate(ctx, inputs, params);
+  // At rest the part is another place: all is made there, and what was carried elsewhere is cut off afterwards. What
+  // looks at surroundings needs all of them, as nobody knows how far they are bent apart.
+  if (!ctx.known.isAll()) ctx.askWider(Part::kAll);
+  EvalContext everywhere = ctx;
+  everywhere.part = everywhere.known = {};
   Inputs atRest = inputs;
   for (auto& [id, links] : atRest.links)
     for (Inputs::Link& link : links) {
@@ -200,7 +205,7 @@ Result<Outputs> evaluateRiding(const NodeKind& kind, const EvalContext& ctx, con
         *points = carriedBack(ctx.task, *points, still);
       if (link.value == still.now) link.value = still.rest;
     }
-  auto outputs = kind.evaluate(ctx, atRest, params);
+  auto outputs = kind.evaluate(everywhere, atRest, params);
   if (!outputs) return outputs;
   for (Value& value : *outputs)
     if (auto* points = std::get_if<PointsPtr>(&value); points && *points)

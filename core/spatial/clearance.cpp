@@ -7,16 +7,16 @@
 namespace arvesk {
 namespace {
 
-enum State : std::uint8_t { kUndecided, kKept, kOut };
+enum State : std::uint8_t { kUndecided, kKept, kOut, kUnknown };
 constexpr std::uint32_t kNobody = 0xffffffffU;
 
 /// Decides among some points alone. They are called by their place in the order of priority, so that who goes before
 /// whom needs no looking up, and what is written of them lies together.
 class Rounds {
  public:
-  /// `open`: by falling priority; `index` is anything.
-  Rounds(const Array<PointGrid::Entry>& open, const ConflictRule& rule)
-      : m_rule(rule), m_state(open.size()), m_waitsFor(open.size(), kNobody) {
+  /// `open`: by falling priority; `index` is anything. `unsure`: of them, who cannot be said to stay; or empty.
+  Rounds(const Array<PointGrid::Entry>& open, const ConflictRule& rule, const Array<std::uint8_t>& unsure)
+      : m_rule(rule), m_unsure(unsure), m_state(open.size()), m_waitsFor(open.size(), kNobody) {
     Array<PointGrid::Entry> ranked = open;
     if (rule.rooms) m_room.resize(open.size());
     for (std::size_t i = 0; i < ranked.size(); ++i) {
@@ -27,6 +27,7 @@ class Rounds {
   }
 
   bool isKept(std::size_t i) const { return m_state[i].load(std::memory_order_relaxed) == kKept; }
+  bool isUnknown(std::size_t i) const { return m_state[i].load(std::memory_order_relaxed) == kUnknown; }
 
   void decide(const Task& task) {
     Array<PointGrid::Entry> open;
@@ -57,6 +58,7 @@ class Rounds {
       waitsFor = kNobody;
     }
     bool isOut = false;
+    bool isUnknown = !m_unsure.empty() && m_unsure[self.index] != 0;
     for (const PointGrid& grid : m_grids) {
       grid.near(self.position, m_rule.distance(self.radius, grid.largestRadius()), [&](const PointGrid::Entry& other) {
         if (other.index >= self.index || !m_rule.conflicts(self.position, self.radius, other.position, other.radius))
@@ -64,6 +66,10 @@ class Rounds {
         const std::uint8_t state = m_state[other.index].load(std::memory_order_relaxed);
         if (state == kOut) return false;
         if (m_rule.rooms && !m_rule.rooms->meet(m_room[self.index], m_room[other.index])) return false;
+        if (state == kUnknown) {
+          isUnknown = true;
+          return false;
+        }
         if (state == kKept)
           isOut = true;
         else
@@ -75,10 +81,11 @@ class Rounds {
     if (isOut)
       m_state[self.index].store(kOut, std::memory_order_relaxed);
     else if (waitsFor == kNobody)
-      m_state[self.index].store(kKept, std::memory_order_relaxed);
+      m_state[self.index].store(isUnknown ? kUnknown : kKept, std::memory_order_relaxed);
   }
 
   ConflictRule m_rule;
+  const Array<std::uint8_t>& m_unsure;  // by place in the order
   std::vector<PointGrid> m_grids;
   Array<std::uint32_t> m_room;  // place in the order → room; empty where balls say all
   std::vector<std::atomic<std::uint8_t>> m_state;
@@ -138,9 +145,10 @@ bool KeptPoints::hits(const PointGrid::Entry& entry) const {
 
 Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points,
                                    const Array<std::uint32_t>& order, const KeptPoints& against,
-                                   const ConflictRule& rule) {
+                                   const ConflictRule& rule, const Array<std::uint8_t>& unsure) {
   const std::size_t count = points.size();
   KeptPoints kept = against;
+  KeptPoints unknown(rule);
   Array<std::uint8_t> keeps(count, 0);
   Array<std::uint8_t> isHit;
   std::size_t done = 0;
@@ -157,16 +165,24 @@ Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entr
       endIfStoppedAt(i);
       if (!isHit[i]) open.push_back(points[order[done + i]]);
     }
-    Rounds rounds(open, rule);
+    Array<std::uint8_t> isUnsure;
+    for (std::size_t i = 0; i < open.size() && !unsure.empty(); ++i)
+      isUnsure.push_back(unsure[open[i].index] != 0 || unknown.hits(open[i]));
+    Rounds rounds(open, rule, isUnsure);
     rounds.decide(task);
     Array<PointGrid::Entry> stays;
+    Array<PointGrid::Entry> hang;
     endIfStopped();
-    for (std::size_t i = 0; i < open.size(); ++i)
+    for (std::size_t i = 0; i < open.size(); ++i) {
       if (rounds.isKept(i)) stays.push_back(open[i]);
+      if (rounds.isUnknown(i)) hang.push_back(open[i]);
+    }
     endIfStopped();
-    for (const PointGrid::Entry& e : stays) keeps[e.index] = 1;
+    for (const PointGrid::Entry& e : stays) keeps[e.index] = kStays;
+    for (const PointGrid::Entry& e : hang) keeps[e.index] = kOpen;
     done += size;
     if (done < count) kept.add(stays);
+    if (done < count && !hang.empty()) unknown.add(hang);
     task.report(static_cast<float>(done) / static_cast<float>(count));
   }
   return keeps;

@@ -62,13 +62,20 @@ class KeptPoints {
 /// class.
 std::vector<PointGrid> gridsBySize(const Array<PointGrid::Entry>& entries, const ConflictRule& rule);
 
-/// 1 for each point that stays: it has no conflict with `against` nor with a staying point of higher priority. Equals
-/// the sequential greedy answer for any number of threads. Parallel rounds over doubling prefixes of the priority order
-/// (Blelloch, Fineman, Shun: "Greedy sequential maximal independent set and matching are parallel on average", SPAA
-/// 2012); departs from the paper in that each prefix is first cleared of what earlier kept points hit, and that a point
-/// waits on its first undecided neighbor. `points[i].index` must be i; `order` lists the indices by falling priority.
+/// How a point ends: kStays, kGoes, or kOpen where that hangs on points that are not there.
+inline constexpr std::uint8_t kGoes = 0;
+inline constexpr std::uint8_t kStays = 1;
+inline constexpr std::uint8_t kOpen = 2;
+
+/// kStays for each point that stays: it has no conflict with `against` nor with a staying point of higher priority.
+/// Equals the sequential greedy answer for any number of threads. Parallel rounds over doubling prefixes of the
+/// priority order (Blelloch, Fineman, Shun: "Greedy sequential maximal independent set and matching are parallel on
+/// average", SPAA 2012); departs from the paper in that each prefix is first cleared of what earlier kept points hit,
+/// and that a point waits on its first undecided neighbor. `points[i].index` must be i; `order` lists the indices by
+/// falling priority. `unsure` (by index; empty: nobody): points that others of any priority may be near to who are not
+/// there. Then a point that no staying one hits, but an open one may, or an unknown one, is kOpen.
 Array<std::uint8_t> keepByPriority(const Task& task, const Array<PointGrid::Entry>& points,
                                    const Array<std::uint32_t>& order, const KeptPoints& against,
-                                   const ConflictRule& rule);
+                                   const ConflictRule& rule, const Array<std::uint8_t>& unsure = {});
 
 }  // namespace arvesk

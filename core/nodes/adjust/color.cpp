@@ -121,6 +121,7 @@ const NodeKind& color() {
     k.synonyms = {"tint", "paint", "palette", "ramp", "hue"};
     k.inputs = {pointsInput(), adjustWhereInput()};
     k.outputs = {pointsOutput()};
+    carriesNowhere(k);
     k.params = {
         param("from", &Params::from, ARVESK_TEXT("node", "Colors from"),
               ARVESK_TEXT("node", "A palette by weight, or a ramp by a number."),

@@ -23,6 +23,11 @@ struct Params {
   float amount = 100;
 };
 
+/// How far a point may go, m.
+double farthest(const Params& p) {
+  return std::max(1.0, static_cast<double>(p.amount) / 100) * static_cast<double>(p.most);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   const SurfacePtr ground = in.surface();
@@ -138,10 +143,11 @@ const NodeKind& makeRoom() {
     reaches<Params>(k, [](const Params& p) {
       // n rounds that look d far and step s: n · d + 2 (n − 1) · s is exact.
       const double n = p.rounds;
-      const double step = 2 * (n - 1) * static_cast<double>(p.most);
+      const double step = 2 * (n - 1) * farthest(p);
       return p.by == RoomBy::Spacing ? Reach::among(n * static_cast<double>(p.spacing) + step, 0, true)
                                      : Reach::among(step, 2 * n * static_cast<double>(p.factor), true);
     });
+    carries<Params>(k, [](const Params& p) -> std::optional<Carries> { return Carries{farthest(p), Part::kAll}; });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

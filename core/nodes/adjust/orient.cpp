@@ -266,6 +266,7 @@ const NodeKind& orient() {
                 {"toward", ValueType::Points, ARVESK_TEXT("node", "Toward"),
                  ARVESK_TEXT("node", "For a heading toward or away: the nearest of these counts."), true, false}};
     k.outputs = {pointsOutput()};
+    carriesNowhere(k);
     k.params = declaredParams();
     k.usesSeed = true;
     k.example.params = {{"lean", 100.0}, {"tilt_x", std::vector<double>{-12, 12}}};

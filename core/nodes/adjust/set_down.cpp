@@ -171,6 +171,14 @@ const NodeKind& setDown() {
     k.example.spacing = 2.4;
     k.example.isHanging = true;
     putUnder(k.params, ARVESK_TEXT("node", "Reach and misses"), {"reach", "misses"});
+    carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
+      constexpr double kRounding = 0.01;  // m, of a place on a face under the point
+      if (p.way != SetDownWay::NearestPlace && p.along == Along::Vertical) return Carries{kRounding, Part::kAll};
+      if (p.sinkBy == SinkBy::Height || p.sinkBy == SinkBy::Share) return {};  // sizes are not known here
+      const double far = std::max(1.0, static_cast<double>(p.amount) / 100) *
+                         static_cast<double>(p.reach + std::abs(p.sink));
+      return Carries{far, far};
+    });
     k = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(k, &explain);
     return k;

@@ -53,6 +53,7 @@ const NodeKind& sizeByMask() {
                  ARVESK_TEXT("node", "Chooses between the two factors."), false, false},
                 adjustWhereInput()};
     k.outputs = {pointsOutput()};
+    carriesNowhere(k);
     addSizeParams<Params>(k.params, ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."));
     k.params.push_back(amountParam(&Params::amount));
     k.example.params = {{"size", std::vector<double>{0.4, 1.8}}};

@@ -65,6 +65,7 @@ const NodeKind& sizeByNumber() {
     k.inputs = {pointsInput(), adjustWhereInput()};
     offersAttributes(k, "number", Carried::Numbers);
     k.outputs = {pointsOutput()};
+    carriesNowhere(k);
     k.params = {
         param("number", &Params::number, ARVESK_TEXT("node", "Number"),
               ARVESK_TEXT("node", "Name of the attribute, or x, y, z, height, slope, size, footprint.")),

@@ -129,6 +129,7 @@ const NodeKind& sizeToFit() {
     k.synonyms = {"scale", "extent", "bounds", "stretch", "length", "width"};
     k.inputs = {pointsInput(), adjustWhereInput()};
     k.outputs = {pointsOutput()};
+    carriesNowhere(k);
     const auto axis = [&](const char* id, Takes Params::*way, const char* label, const char* lengthId,
                           float Params::*length, const char* lengthLabel, const char* numberId,
                           std::string Params::*number, const char* numberLabel) {

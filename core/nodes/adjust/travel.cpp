@@ -207,6 +207,11 @@ std::optional<Place> overGround(const Walker& walker, const Vec3& from, Vec3 ahe
   return walk->end;
 }
 
+/// How far a point may go, with the last step's surroundings, m.
+double farthest(const Params& p) {
+  return static_cast<double>(std::max(1.0F, p.amount / 100) * std::abs(p.distance) * (1 + p.vary / 100) + 12 * p.step);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   const SurfacePtr ground = in.surface();
@@ -373,9 +378,11 @@ const NodeKind& travel() {
     k.trial.params = {{"distance", 4.0}, {"vary", 30.0}};
     NodeKind made = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(made, &explain);
-    reaches<Params>(made, [](const Params& p) {
-      return p.way == Way::Line ? Reach::whole(false)
-                                : Reach::within(std::abs(p.distance) * (1 + p.vary / 100) + 12 * p.step);
+    reaches<Params>(
+        made, [](const Params& p) { return p.way == Way::Line ? Reach::whole(false) : Reach::within(farthest(p)); });
+    carries<Params>(made, [](const Params& p) -> std::optional<Carries> {
+      if (p.way == Way::Line || p.atEnd == AtEnd::BeginsAgain) return {};
+      return Carries{farthest(p), Part::kAll};
     });
     return made;
   }();

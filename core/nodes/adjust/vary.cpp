@@ -91,16 +91,17 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   Array<Quat> orientation = points.orientation.copied(points.count);
   Array<Vec3> size = points.size.copied(points.count);
   Array<Vec3> tint;
-  tint.assign(variation.hasTint() ? points.count : 0, Vec3(0));
+  const bool hasTint = variation.hasTint();
+  tint.assign(hasTint ? points.count : 0, Vec3(0));
   parallelPieces(ctx.task, points.count, 2048, [&](std::size_t begin, std::size_t end) {
     for (std::size_t i = begin; i < end; ++i) {
       const std::uint64_t id = points.id[i];
-      if (!tint.empty() && oldTint) tint[i] = (*oldTint)[i];
+      if (hasTint && oldTint) tint[i] = (*oldTint)[i];
       if (share.unit(id) >= p.share / 100) continue;
       position[i] += variation.move(id, effect[i], orientation[i], points.groundNormal[i]);
       orientation[i] = glm::normalize(orientation[i] * variation.turn(id, effect[i]));
       size[i] *= variation.size(id, effect[i]);
-      if (!tint.empty()) tint[i] += variation.tint(id, effect[i]);
+      if (hasTint) tint[i] += variation.tint(id, effect[i]);
     }
   });
   if (ctx.task.isCancelled()) return Failure(cancelled());
@@ -108,7 +109,7 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   out.position = std::move(position);
   out.orientation = std::move(orientation);
   out.size = std::move(size);
-  if (!tint.empty()) out.attributes["tint"] = Column<Vec3>(std::move(tint));
+  if (hasTint) out.attributes["tint"] = Column<Vec3>(std::move(tint));
   return Outputs{std::make_shared<const Points>(std::move(out))};
 }
 
@@ -203,6 +204,16 @@ const NodeKind& vary() {
     putUnder(k.params, ARVESK_TEXT("node", "Color"), {"hue", "saturation", "value"});
     putUnder(k.params, ARVESK_TEXT("node", "Turn about the ground"), {"turn_x", "turn_z", "turn_step"});
     putUnder(k.params, ARVESK_TEXT("node", "How many"), {"share", "amount"});
+    carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
+      const auto farthest = [](const Range& r) {
+        return static_cast<double>(std::max(std::abs(r.from), std::abs(r.to)));
+      };
+      const double more = std::max(1.0, static_cast<double>(p.amount) / 100);
+      const double across = more * std::hypot(farthest(p.moveX), farthest(p.moveZ));
+      const double up = more * farthest(p.moveY);
+      if (p.frame == Frame::World) return Carries{across, up};
+      return Carries{std::hypot(across, up), std::hypot(across, up)};
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

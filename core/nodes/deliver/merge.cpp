@@ -61,6 +61,7 @@ const NodeKind& merge() {
                  {},
                  true}};
     k.outputs = {pointsOutput()};
+    carriesNowhere(k);
     k.evaluate = &evaluate;
     k.sentence = [](const ParamMap&) { return std::string("Merge"); };
     return k;

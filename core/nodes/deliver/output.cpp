@@ -114,6 +114,7 @@ const NodeKind& output() {
                  {ValueType::Surface, ValueType::Volume},
                  true}};
     k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed"), "points"}};
+    carriesNowhere(k);
     k.params = {
         param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"),
               ARVESK_TEXT("node", "Export writes this output.")),

@@ -527,6 +527,10 @@ const NodeKind& dress() {
     reaches<Params>(k, [](const Params& p) {
       return p.way == Way::Cycle || p.way == Way::Unlike ? Reach::whole(true) : Reach::none();
     });
+    carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
+      if (p.commonHeight == CommonHeight::Cell) return {};  // a prop's middle goes where its cell's is
+      return Carries{};
+    });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -276,6 +276,12 @@ void slideApart(const EvalContext& ctx, const SurfacePtr& ground, const SurfaceI
   members.groundUv = std::move(uv);
 }
 
+/// How far members may be from their parent, m.
+double rimOf(const Params& p) {
+  return static_cast<double>(p.radius) * (1 + static_cast<double>(p.radiusVariation) / 100) *
+         (1 + static_cast<double>(p.raggedness) / 100);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& parents = *in.points("parents");
   const SurfacePtr ground = in.surface();
@@ -474,9 +480,9 @@ const NodeKind& clumps() {
     k.example.patchSpacing = 5;
     k.example.joins = {"ground"};
     k.trial.params = {{"separation", 0.1}};
+    carries<Params>(k, [](const Params& p) -> std::optional<Carries> { return Carries{rimOf(p), Part::kAll}; });
     reaches<Params>(k, [](const Params& p) {
-      const double rim = static_cast<double>(p.radius) * (1 + static_cast<double>(p.radiusVariation) / 100) *
-                         (1 + static_cast<double>(p.raggedness) / 100);
+      const double rim = rimOf(p);
       if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return Reach::within(rim);
       if (slides(p)) return Reach::among(2 * rim + 16 * static_cast<double>(p.separation + p.radius), 1, false);
       return Reach::among(2 * rim + 6 * static_cast<double>(p.separation), 1, false);

@@ -390,6 +390,7 @@ const NodeKind& placedByHand() {
     k.inputs[1].help = ARVESK_TEXT("node", "What points are put on; they go along where it is moved, turned or sized.");
     k.inputs.front().help = ARVESK_TEXT("node", "Points of rules, which make room for those of the hand.");
     k.outputs = {pointsOutput(), leftOutOutput()};
+    carriesNowhere(k);
     k.params = {
         param("points", &Params::points, ARVESK_TEXT("node", "Points"),
               ARVESK_TEXT("node", "What was placed; add and take away in Site.")),

@@ -20,34 +20,53 @@ struct Params : DraftShare {
   float footprint = 0.25F;
 };
 
+/// Columns and rows that are looked at, first and last.
+struct Lattice {
+  double fromColumn, toColumn, fromRow, toRow;
+};
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const SurfacePtr surface = in.surface("surface");
   const auto index = SurfaceIndex::of(*surface);
   if (!index) return Failure(index.error());
-  const Box3 box = surface->bounds();
+  const Box3 box = surface->bounds();  // rays start above the whole of it, whatever is wanted
   const float across = p.cells != Cells::Hexagonal && p.hasRowSpacing ? p.rowSpacing : p.spacing;
   const float rowStep = p.cells == Cells::Hexagonal ? p.spacing * std::sqrt(0.75F) : across;
   const float c = std::cos(radians(p.turnDeg));
   const float s = std::sin(radians(p.turnDeg));
   // Rows and columns count from the world's origin, so that a larger ground only adds.
-  float fromU = std::numeric_limits<float>::max();
-  float toU = std::numeric_limits<float>::lowest();
-  float fromV = fromU;
-  float toV = toU;
-  for (const float x : {box.min.x, box.max.x})
-    for (const float z : {box.min.z, box.max.z}) {
-      const float u = c * x + s * z;
-      const float v = c * z - s * x;
-      fromU = std::min(fromU, u);
-      toU = std::max(toU, u);
-      fromV = std::min(fromV, v);
-      toV = std::max(toV, v);
-    }
-  const auto firstColumn = static_cast<std::int64_t>(std::floor(fromU / p.spacing)) - 1;
-  const auto firstRow = static_cast<std::int64_t>(std::floor(fromV / rowStep)) - 1;
-  const double columns = static_cast<double>((toU - fromU) / p.spacing) + 3;
-  const double rows = static_cast<double>((toV - fromV) / rowStep) + 3;
+  const auto seen = [&](const Box3& of, double more) {
+    float fromU = std::numeric_limits<float>::max();
+    float toU = std::numeric_limits<float>::lowest();
+    float fromV = fromU;
+    float toV = toU;
+    for (const float x : {of.min.x, of.max.x})
+      for (const float z : {of.min.z, of.max.z}) {
+        const float u = c * x + s * z;
+        const float v = c * z - s * x;
+        fromU = std::min(fromU, u);
+        toU = std::max(toU, u);
+        fromV = std::min(fromV, v);
+        toV = std::max(toV, v);
+      }
+    const double column = std::floor(static_cast<double>(fromU / p.spacing)) - more;
+    const double row = std::floor(static_cast<double>(fromV / rowStep)) - more;
+    return Lattice{column, column + std::floor(static_cast<double>((toU - fromU) / p.spacing)) + 2 * more, row,
+                   row + std::floor(static_cast<double>((toV - fromV) / rowStep)) + 2 * more};
+  };
+  Lattice lattice = seen(box, 1);
+  if (!ctx.part.isAll()) {
+    const Box3 wanted{glm::max(box.min, ctx.part.min), glm::min(box.max, ctx.part.max)};
+    if (wanted.min.x > wanted.max.x || wanted.min.z > wanted.max.z) return Outputs{std::make_shared<const Points>()};
+    const Lattice part = seen(wanted, 3);  // by jitter a point comes from up to a place beside it
+    lattice = {std::max(lattice.fromColumn, part.fromColumn), std::min(lattice.toColumn, part.toColumn),
+               std::max(lattice.fromRow, part.fromRow), std::min(lattice.toRow, part.toRow)};
+  }
+  const double columns = lattice.toColumn - lattice.fromColumn + 1;
+  const double rows = lattice.toRow - lattice.fromRow + 1;
   if (auto ok = guardPoints(ctx, columns * rows, "Raise the spacing"); !ok) return Failure(ok.error());
+  const auto firstColumn = static_cast<std::int64_t>(lattice.fromColumn);
+  const auto firstRow = static_cast<std::int64_t>(lattice.fromRow);
   const auto columnCount = static_cast<std::size_t>(columns);
   const auto count = columnCount * static_cast<std::size_t>(rows);
 
@@ -166,6 +185,7 @@ const NodeKind& plantingGrid() {
             .usual(0, 5, 0.05),
     };
     addDraftParams<Params>(k.params);
+    k.makesParts = [](const ParamMap&) { return true; };
     k.usesSeed = true;
     k.example.params = {{"cells", std::string("hexagonal")}, {"spacing", 0.8}, {"turn", 20.0}};
     k.trial.params = {{"jitter", 60.0}, {"rows_apart", true}};

@@ -20,6 +20,12 @@ struct EvenArea {
   std::function<bool(const Box3&)> isNoneIn;  // true only where no place of the box may
 };
 
+/// Of a part of the world: where all is looked at, and where what comes out has to be right.
+struct EvenPart {
+  Part known;
+  Part wanted;
+};
+
 namespace sowing {
 
 /// What one thread makes of a piece of the work.
@@ -72,7 +78,7 @@ class EvenSow {
 
  public:
   EvenSow(const Task& task, const D& domain, float least, float most, const SpacingOf<typename D::Weights>& spacingOf,
-          const EvenArea<typename D::Weights>& area, std::uint64_t nodeUid, Draw draw)
+          const EvenArea<typename D::Weights>& area, std::uint64_t nodeUid, Draw draw, const EvenPart& part)
       : m_task(task),
         m_domain(domain),
         m_least(least),
@@ -81,32 +87,100 @@ class EvenSow {
         m_area(area),
         m_nodeUid(nodeUid),
         m_draw(draw),
+        m_part(part),
+        m_isPart(!part.known.isAll()),
         m_rule{1, 0, {}, domain.isFromAbove()},
         m_kept(m_rule),
-        m_newest(m_rule) {}
+        m_newest(m_rule),
+        m_open(m_rule) {}
 
   Places run() {
     // Four candidates per disk (or ball) of the spacing; more would be slower than filling the gaps that are left.
     const double density = 4.0 / D::ballMeasure(static_cast<double>(m_least));
-    accept(allowed(sowFreeWithin(m_task, m_domain, density, m_nodeUid, m_draw)), false);
-    Array<Piece> open = withRoom(openPieces());
+    accept(allowed(firstThrow(density)), false);
+    Array<Piece> open = sureOf(withRoom(openPieces()));
     // A fixed number of rounds, more where gaps have a dimension more: to stop when little is won would make one end of
     // the ground depend on the other.
-    for (int round = 0; round < kRounds && !open.empty() && !m_task.isCancelled(); ++round) {
+    for (int round = 0; round < kRounds && !open.empty() && !m_isWantedOpen && !m_task.isCancelled(); ++round) {
       accept(allowed(heldBy(m_domain, throwDarts(open, round))), true);
       // What older points did not cover before they do not cover now: only the round's own points are asked about whole
       // pieces.
-      open = withRoom(collected<Piece>(m_task, open.size(), 256, [&](std::size_t i, Made<Piece>& out) {
+      open = sureOf(withRoom(collected<Piece>(m_task, open.size(), 256, [&](std::size_t i, Made<Piece>& out) {
         if (!isCoveredBy(m_newest, open[i], out.lastCover)) splitOrKeep(open[i], round, out);
-      }));
+      })));
     }
     return inOrder();
   }
+
+  /// Of a part: does something that is wanted hang on what was not looked at? Then it is to be asked for more.
+  bool isWantedOpen() const { return m_isWantedOpen; }
 
  private:
   static constexpr int kRounds = D::kChildren > 4 ? 16 : 9;
   static constexpr int kRimRounds = 8;
   using Hit = std::pair<std::size_t, typename D::Weights>;  // which piece, and where in its cell
+
+  Places firstThrow(double density) const {
+    if constexpr (!PartlyOutside<D>)
+      if (m_isPart) {
+        const Barren elsewhere{[this](const Box3& box) { return !m_part.known.meets(box); }, {}};
+        std::size_t count = 0;
+        const auto all = [](const Places& candidates) {
+          Array<std::uint8_t> out;
+          out.assign(candidates.size(), 1);
+          return out;
+        };
+        return sowFreeWhere<D>(m_task, m_domain, density, m_nodeUid, m_draw, all, elsewhere, count);
+      }
+    return sowFreeWithin(m_task, m_domain, density, m_nodeUid, m_draw);
+  }
+
+  /// Of a part: may others that were not looked at be near enough to matter?
+  bool isUnsure(const Vec3& place) const { return m_part.known.isNearRim(place, m_most * 1.001F + 0.01F); }
+  /// Of a piece that no kept point covers: is it sure to be there? Not near to what was not looked at, nor where a
+  /// point covers it that may have been kept.
+  bool isSure(const Piece& piece) const {
+    const Corners corners = m_domain.cornersOf(piece);
+    if (std::any_of(corners.begin(), corners.end(), [&](const Vec3& c) { return isUnsure(c); })) return false;
+    return !m_open.any(corners[0], 0.5F * m_least, [&](const PointGrid::Entry& e) {
+      return std::all_of(corners.begin(), corners.end(),
+                         [&](const Vec3& c) { return m_rule.conflicts(c, 0.5F * m_least, e.position, e.radius); });
+    });
+  }
+  /// Those that are sure to be there. Of the others nobody knows whether darts are thrown at them and stay: each counts
+  /// from now on as a point that may stand anywhere in it.
+  Array<Piece> sureOf(Array<Piece> pieces) {
+    if (!m_isPart) return pieces;
+    Array<std::uint8_t> sure(pieces.size());
+    parallelPieces(m_task, pieces.size(), 256, [&](std::size_t begin, std::size_t end) {
+      for (std::size_t i = begin; i < end; ++i) sure[i] = isSure(pieces[i]);
+    });
+    Array<PointGrid::Entry> anywhere;
+    std::size_t next = 0;
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+      endIfStoppedAt(i);
+      if (sure[i])
+        pieces[next++] = pieces[i];
+      else
+        addAnywhere(pieces[i], anywhere);
+    }
+    pieces.resize(next);
+    if (!anywhere.empty()) m_open.add(anywhere);
+    return pieces;
+  }
+  void addAnywhere(const Piece& f, Array<PointGrid::Entry>& out) {
+    PointGrid::Entry last{Vec3(std::numeric_limits<float>::max()), 0, 0};
+    if (isCovered(f, last) || isOut(f)) return;
+    const Corners corners = m_domain.cornersOf(f);
+    if (D::widthOf(corners) > 0.25F * m_most) {
+      for (const Piece& child : D::childrenOf(f)) addAnywhere(child, out);
+      return;
+    }
+    Box3 box;
+    for (const Vec3& c : corners) box.add(c);
+    m_isWantedOpen = m_isWantedOpen || m_part.wanted.meets(box);
+    out.push_back({box.center(), 0.5F * m_most + 0.5F * glm::length(box.extent()), 0});
+  }
 
   /// Of the candidates those in the area.
   Places allowed(Places candidates) const {
@@ -203,22 +277,29 @@ class EvenSow {
     // Worth it where one point covers many cells.
     const auto boxes = measures.size() > 8 * m_result.size() ? m_domain.runBoxes() : nullptr;
     constexpr std::size_t kEach = 4 * kCellsPerRun;
-    return collected<Piece>(m_task, (measures.size() + kEach - 1) / kEach, 128,
-                            [&](std::size_t part, Made<Piece>& out) {
-                              forRuns(
-                                  boxes.get(), part * kEach, std::min(measures.size(), (part + 1) * kEach),
-                                  [&](const Box3& box) { return isBoxCovered(box, out.lastCover); },
-                                  [&](std::size_t from, std::size_t to, bool isOut) {
-                                    for (auto c = static_cast<std::uint32_t>(from); c < to && !isOut; ++c)
-                                      if (measures[c] > 0) addOpenParts(m_domain.wholeOf(c), out);
-                                  });
-                            });
+    return collected<Piece>(
+        m_task, (measures.size() + kEach - 1) / kEach, 128, [&](std::size_t part, Made<Piece>& out) {
+          forRuns(
+              boxes.get(), part * kEach, std::min(measures.size(), (part + 1) * kEach),
+              [&](const Box3& box) { return !m_part.known.meets(box) || isBoxCovered(box, out.lastCover); },
+              [&](std::size_t from, std::size_t to, bool isOut) {
+                for (auto c = static_cast<std::uint32_t>(from); c < to && !isOut; ++c)
+                  if (measures[c] > 0) addOpenParts(m_domain.wholeOf(c), out);
+              });
+        });
+  }
+
+  bool isElsewhere(const Piece& f) const {
+    if (!m_isPart) return false;
+    Box3 box;
+    for (const Vec3& c : m_domain.cornersOf(f)) box.add(c);
+    return !m_part.known.meets(box);
   }
 
   /// Splits until the pieces are about as small as the spacing, leaving out what is covered.
   void addOpenParts(const Piece& f, Made<Piece>& out) const {
     endIfStopped();  // one long sliver splits into millions
-    if (isCovered(f, out.lastCover) || isOut(f)) return;
+    if (isElsewhere(f) || isCovered(f, out.lastCover) || isOut(f)) return;
     if (D::widthOf(m_domain.cornersOf(f)) <= m_least) {
       out.items.push_back(f);
       return;
@@ -288,15 +369,27 @@ class EvenSow {
     Array<std::uint32_t> order(candidates.size());
     endIfStopped();
     for (std::size_t i = 0; i < order.size(); ++i) order[i] = ranked[i].index;
+    Array<std::uint8_t> unsure;
+    for (std::size_t i = 0; m_isPart && i < candidates.size(); ++i) {
+      endIfStoppedAt(i);
+      const bool isHit = isGapRound && m_open.hits(entries[i]);  // older ones go first, whatever their rank
+      unsure.push_back(isHit || isUnsure(candidates.position[i]));
+    }
     const Array<std::uint8_t> keeps = keepByPriority(m_task, entries, order, isGapRound ? m_kept : KeptPoints(m_rule),
-                                                     m_rule);
+                                                     m_rule, unsure);
     Array<PointGrid::Entry> kept;
+    Array<PointGrid::Entry> open;
     for (std::size_t i = 0; i < candidates.size(); ++i) {
       endIfStoppedAt(i);
-      if (!keeps[i]) continue;
+      if (keeps[i] == kOpen) {
+        open.push_back(entries[i]);
+        m_isWantedOpen = m_isWantedOpen || m_part.wanted.holds(candidates.position[i]);
+      }
+      if (keeps[i] != kStays) continue;
       m_result.append(candidates, i);
       kept.push_back(entries[i]);
     }
+    if (!open.empty()) m_open.add(open);
     m_kept.add(kept);
     m_newest = KeptPoints(m_rule);
     m_newest.add(kept);
@@ -320,9 +413,13 @@ class EvenSow {
   const EvenArea<typename D::Weights>& m_area;
   std::uint64_t m_nodeUid;
   Draw m_draw;
+  EvenPart m_part;
+  bool m_isPart;
+  bool m_isWantedOpen = false;
   ConflictRule m_rule;
   KeptPoints m_kept;
   KeptPoints m_newest;  // what the last round added
+  KeptPoints m_open;    // who may have been kept, as far as is known
   Places m_result;
 };
 
@@ -332,12 +429,17 @@ class EvenSow {
 /// throwing on dense candidates, then darts only where nothing reaches yet, on cells split into smaller and smaller
 /// pieces (after Ebeida et al., "A simple algorithm for maximal Poisson-disk sampling in high dimensions", Eurographics
 /// 2012; with each round's darts decided by priority). All results of `spacingOf` lie in [least, most]. Only places of
-/// `area` get points, and they alone are filled.
+/// `area` get points, and they alone are filled. With a `part` only what lies near it is looked at; `isOpen` becomes
+/// true where that was too little for what is wanted.
 template <SowingDomain D>
 Sown<typename D::Weights> sowEven(const Task& task, const D& domain, float least, float most,
                                   const SpacingOf<typename D::Weights>& spacingOf, std::uint64_t nodeUid, Draw draw,
-                                  const EvenArea<typename D::Weights>& area = {}) {
-  return sowing::EvenSow<D>(task, domain, least, most, spacingOf, area, nodeUid, draw).run();
+                                  const EvenArea<typename D::Weights>& area = {}, const EvenPart& part = {},
+                                  bool* isOpen = nullptr) {
+  sowing::EvenSow<D> sow(task, domain, least, most, spacingOf, area, nodeUid, draw, part);
+  auto out = sow.run();
+  if (isOpen) *isOpen = sow.isWantedOpen();
+  return out;
 }
 
 }  // namespace arvesk

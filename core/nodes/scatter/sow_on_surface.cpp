@@ -29,6 +29,12 @@ struct Params : DraftShare {
   std::string carries;
 };
 
+/// The largest distance of even points, m.
+double widest(const Params& p) {
+  return static_cast<double>(p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to)) *
+         (p.evenWhere == EvenWhere::Widens ? 4 : 1);
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const SurfacePtr surface = in.surface("surface");
   const auto table = areaTableOf(*surface);
@@ -145,10 +151,17 @@ const NodeKind& sowOnSurface() {
     reaches<Params>(k, [](const Params& p) {
       if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();
       // Chains of darts: most ends were within 5.7 spacings, measured over random ground.
-      const float most = (p.spacingBy == SpacingBy::Fixed ? p.spacing : std::max(p.spacings.from, p.spacings.to)) *
-                         (p.evenWhere == EvenWhere::Widens ? 4 : 1);
-      return Reach::among(12 * static_cast<double>(most), 0, false);
+      return Reach::among(12 * widest(p), 0, false);
     });
+    k.makesParts = [specs = k.params](const ParamMap& values) {
+      const Params p = readParams<Params>(specs, values);
+      return p.way == Way::Even || p.amount == Amount::Density;
+    };
+    k.beginsWith = [specs = k.params](const ParamMap& values) -> std::optional<double> {
+      const Params p = readParams<Params>(specs, values);
+      if (p.way == Way::Free) return {};
+      return 6 * widest(p);
+    };
     k.amountParam = "density";
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -123,18 +123,36 @@ Result<Points> freeByTotal(const EvalContext& ctx, const D& whole, const MaskPtr
   }
 }
 
-/// By density, thinned by "where" candidate by candidate; in a draft only what it delivers is made.
+/// m² or m³ of the cells that may lie in the part.
+template <SowingDomain D>
+double measureIn(const Part& part, const D& domain) {
+  double out = 0;
+  const auto runs = domain.runBoxes();
+  forRuns(
+      runs.get(), 0, domain.measures().size(), [&](const Box3& box) { return !part.meets(box); },
+      [&](std::size_t begin, std::size_t end, bool isOut) {
+        for (std::size_t c = begin; c < end && !isOut; ++c)
+          if (part.meets(domain.boxOf(static_cast<std::uint32_t>(c)))) out += static_cast<double>(domain.measures()[c]);
+      });
+  return out;
+}
+
+/// By density, thinned by "where" candidate by candidate; of a draft and of a part only what it delivers is made.
 template <SowingDomain D>
 Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskPtr& where, const SowSettings& p) {
   using Places = Sown<typename D::Weights>;
   const auto wanted = static_cast<double>(p.density);
-  if (auto ok = guardPoints(ctx, wanted * whole.total(), "Lower the density"); !ok) return Failure(ok.error());
+  const bool isPart = !PartlyOutside<D> && !ctx.part.isAll();
+  double measure = whole.total();
+  if constexpr (!PartlyOutside<D>)
+    if (isPart) measure = measureIn(ctx.part, whole);
+  if (auto ok = guardPoints(ctx, wanted * measure, "Lower the density"); !ok) return Failure(ok.error());
   const D& domain = whole.forDensity(ctx.task, wanted);
   if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
   const double density = D::perMeasure(wanted);
   const Draw draw = ctx.draw("place");
   const DraftTest draft(ctx, p.draft);
-  if (!PartlyOutside<D> && !where && draft.isWhole()) {
+  if (!PartlyOutside<D> && !where && draft.isWhole() && !isPart) {
     Points all = sowFreePoints(ctx.task, domain, density, ctx.nodeUid, draw, p.footprint);
     if (ctx.task.isCancelled()) return Failure(cancelled());
     *ctx.candidates = all.count;
@@ -168,8 +186,9 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskP
     return out;
   };
   Barren barren;  // candidates that lie outside of their domain are not to be counted: there all are made
-  if (where && !PartlyOutside<D>) barren.isIn = [&](const Box3& box) { return where->isZeroIn(box); };
-  if (where && !PartlyOutside<D> && !draft.isWhole())
+  if ((where || isPart) && !PartlyOutside<D>)
+    barren.isIn = [&](const Box3& box) { return !ctx.part.meets(box) || (where && where->isZeroIn(box)); };
+  if (where && !PartlyOutside<D> && !draft.isWhole() && !isPart)
     barren.onSkipped = [&](std::uint32_t cell, std::uint32_t count) {
       std::size_t inDraft = 0;  // they count as candidates all the same
       for (std::uint64_t k = 0; k < count; ++k) inDraft += draft.holds(hashOf(ctx.nodeUid, domain.keyOf(cell), k));
@@ -178,7 +197,7 @@ Result<Points> freeByDensity(const EvalContext& ctx, const D& whole, const MaskP
   std::size_t candidates = 0;
   Places sown = sowFreeWhere<D>(ctx.task, domain, density, ctx.nodeUid, draw, keeps, barren, candidates);
   if (ctx.task.isCancelled()) return Failure(cancelled());
-  *ctx.candidates = draft.isWhole() && !PartlyOutside<D> ? candidates : given.load();
+  *ctx.candidates = draft.isWhole() && !PartlyOutside<D> && !isPart ? candidates : given.load();
   return pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
 }
 
@@ -197,8 +216,14 @@ Result<Points> evenly(const EvalContext& ctx, const D& whole, const MaskPtr& whe
                "Connect a mask to Spacing");
   }
   if (!(least > 0)) return fail(ProblemCode::BadParameter, fmt::format("spacing is {} m, must be above 0 m", least));
-  if (auto ok = guardPoints(ctx, 4 * whole.total() / D::ballMeasure(static_cast<double>(least)), "Raise the spacing");
-      !ok)
+  EvenPart part;
+  double measure = whole.total();
+  if constexpr (!PartlyOutside<D>)
+    if (!ctx.known.isAll()) {
+      part = {ctx.known, ctx.wanted};
+      measure = measureIn(ctx.known, whole);
+    }
+  if (auto ok = guardPoints(ctx, 4 * measure / D::ballMeasure(static_cast<double>(least)), "Raise the spacing"); !ok)
     return Failure(ok.error());
   const D& domain = whole.forSpacing(ctx.task, least);
   if (auto ok = guardCells(domain); !ok) return Failure(ok.error());
@@ -227,8 +252,14 @@ Result<Points> evenly(const EvalContext& ctx, const D& whole, const MaskPtr& whe
     };
     filled.isNoneIn = [&](const Box3& box) { return where->isZeroIn(box); };
   }
-  Places sown = sowEven(ctx.task, domain, least, most, spacingOf, ctx.nodeUid, ctx.draw("place"), filled);
+  bool isOpen = false;
+  Places sown = sowEven(ctx.task, domain, least, most, spacingOf, ctx.nodeUid, ctx.draw("place"), filled, part,
+                        &isOpen);
   if (ctx.task.isCancelled()) return Failure(cancelled());
+  if (isOpen) {
+    ctx.askWider(4 * static_cast<double>(most));
+    return Points();  // it is made anew with more around
+  }
   Points all = pointsFrom(ctx.task, domain, std::move(sown), p.footprint);
   *ctx.candidates = all.count;
   if (isArea) return all;

@@ -92,6 +92,7 @@ const NodeKind& atMost() {
                 {"mask", ValueType::Mask, ARVESK_TEXT("node", "Mask"),
                  ARVESK_TEXT("node", "Its highest values stay, when that is chosen."), true, false}};
     k.outputs = {pointsOutput(), leftOutOutput()};
+    carriesNowhere(k);
     k.params = {
         param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"),
               ARVESK_TEXT("node", "A number, a share, or every n-th in order."),

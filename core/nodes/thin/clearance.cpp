@@ -15,6 +15,8 @@ namespace {
 
 enum class DistanceBy { Footprints, Spacing };
 enum class Stays { Larger, Smaller, Chance, Mask, Earlier };
+/// Nearly all chains of random ranks end within so many conflict distances.
+constexpr double kChain = 6;
 struct Params {
   DistanceBy by = DistanceBy::Footprints;
   Footprint room = Footprint::Spread;
@@ -117,7 +119,18 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
     if (exposed[i]) order.push_back(place[i]);
   const Judged judged(seen.size() == points.count ? *all : gathered(*all, seen), referredPoints(in, "against", p.room),
                       p);
-  const Array<std::uint8_t> seenKeeps = keepByPriority(ctx.task, judged.entries, order, judged.kept, judged.rule(p));
+  // Of a part: who stands so near to what is not known that somebody there could be in its way?
+  Array<std::uint8_t> unsure;
+  if (p.by == DistanceBy::Spacing && !ctx.known.isAll())
+    for (std::size_t k = 0; k < seen.size(); ++k)
+      unsure.push_back(ctx.known.isNearRim(points.position[seen[k]], p.spacing * 1.001F + 0.01F));
+  const Array<std::uint8_t> seenKeeps = keepByPriority(ctx.task, judged.entries, order, judged.kept, judged.rule(p),
+                                                       unsure);
+  for (std::size_t k = 0; k < seenKeeps.size(); ++k)
+    if (seenKeeps[k] == kOpen && ctx.wanted.holds(points.position[seen[k]])) {
+      ctx.askWider(3 * static_cast<double>(p.spacing));
+      break;
+    }
   Array<std::uint8_t> keeps;
   keeps.assign(points.count, 1);
   for (std::size_t k = 0; k < seen.size(); ++k) keeps[seen[k]] = seenKeeps[k];
@@ -204,6 +217,7 @@ const NodeKind& clearance() {
          ARVESK_TEXT("node", "Higher values stay, when who stays goes by mask."), true, false},
         whereInput(ARVESK_TEXT("node", "The share of points that are exposed; the others pass and take no room."))};
     k.outputs = {pointsOutput(), leftOutOutput()};
+    carriesNowhere(k);
     k.params = {
         param("by", &Params::by, ARVESK_TEXT("node", "Distance by"),
               ARVESK_TEXT("node", "The points' footprints, or one spacing for all."),
@@ -248,6 +262,11 @@ const NodeKind& clearance() {
       return Reach::among(5.6 * static_cast<double>(std::max(p.gap, 0.0F)), 2 * 5.6 * static_cast<double>(p.factor),
                           false);
     });
+    k.beginsWith = [specs = k.params](const ParamMap& values) -> std::optional<double> {
+      const Params p = readParams<Params>(specs, values);
+      if (p.by != DistanceBy::Spacing) return {};
+      return kChain * static_cast<double>(p.spacing);
+    };
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;
     k.judgesFootprints = [specs = k.params](const ParamMap& values) {

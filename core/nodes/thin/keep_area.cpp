@@ -181,6 +181,7 @@ NodeKind common() {
                ARVESK_TEXT("node", "Inside is where it reaches the limit."), true, false},
               whereInput(ARVESK_TEXT("node", "The share of points that are exposed to the filter; the others pass."))};
   k.outputs = {pointsOutput(), leftOutOutput()};
+  carriesNowhere(k);
   k.params = {
       param("shape", &Params::shape, ARVESK_TEXT("node", "Patch shape"),
             ARVESK_TEXT("node", "A disc of the footprint, or a box of footprint × own x and z size."),

@@ -68,6 +68,7 @@ const NodeKind& keepByMask() {
          false, false},
         whereInput(ARVESK_TEXT("node", "The share of points that are exposed to the filter; the others pass."))};
     k.outputs = {pointsOutput(), leftOutOutput()};
+    carriesNowhere(k);
     k.params = {
         param("keep", &Params::keep, ARVESK_TEXT("node", "Keep"),
               ARVESK_TEXT("node", "By limit: between the two values. At random: the value is the chance to stay."),

@@ -85,6 +85,7 @@ const NodeKind& keepBySlope() {
         pointsInput(), groundInput(true),
         whereInput(ARVESK_TEXT("node", "The share of points that are exposed to the filter; the others pass."))};
     k.outputs = {pointsOutput(), leftOutOutput()};
+    carriesNowhere(k);
     k.params = {
         param("slope", &Params::slopeDeg, ARVESK_TEXT("node", "Slope"),
               ARVESK_TEXT("node", "Soft range of angles: fade-in start, full from, full to, fade-out end."))

@@ -134,6 +134,7 @@ const NodeKind& shareOut() {
     k.glyph = "share-out";
     k.synonyms = {"split", "divide", "partition", "switch", "kinds", "random"};
     k.inputs = {pointsInput()};
+    carriesNowhere(k);
     for (std::size_t i = 0; i < kMost; ++i)
       k.outputs.push_back({fmt::format("share-{}", i + 1), ValueType::Points, fmt::format("Share {}", i + 1)});
     k.params = {
