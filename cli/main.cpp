@@ -19,6 +19,7 @@ int main(int argc, char** argv) {
   addPicture(app, status);
   addCheck(app, status);
   addFrames(app, status);
+  addTiles(app, status);
   addNodes(app, status);
   holdReserve();
   std::signal(SIGPIPE, SIG_IGN);  // who reads our output may go; that is an error, no reason to die

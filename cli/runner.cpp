@@ -23,6 +23,7 @@ void CommonOptions::addTo(CLI::App& app) {
       ->capture_default_str();
   app.add_option("--threads", threads, "Number of threads; 0 uses all")
       ->check(CLI::Range(0, 1024))
+      ->take_last()
       ->capture_default_str();
   app.add_option("--limit-points", limitPoints, "Most points that a node may make")->capture_default_str();
   app.add_option("--memory", memoryGb,
@@ -58,8 +59,6 @@ void FrameOptions::addTo(CLI::App& app) {
   app.add_flag("--go-on", isGoingOn, "Frames whose file is there already stay")->needs(range);
 }
 
-namespace {
-
 Result<Session> openPlan(const CommonOptions& options) {
   auto session = Session::open(options.plan, {{{}, {}, options.allowed}, options.threads});
   if (!session) return Failure(session.error());
@@ -69,6 +68,8 @@ Result<Session> openPlan(const CommonOptions& options) {
   if (options.frame) session->setFrame(*options.frame);
   return session;
 }
+
+namespace {
 
 /// Problems that were told already are not told again.
 Result<void> evaluate(Session& session, const CommonOptions& options, const std::string& what,

@@ -27,7 +27,9 @@ struct CommonOptions {
   void addTo(CLI::App& app);
 };
 
-/// Opens the plan, applies --set, --seed and --frame, evaluates with progress on stderr.
+/// Opens the plan, applies --set, --seed and --frame.
+Result<Session> openPlan(const CommonOptions& options);
+/// The same, and evaluates with progress on stderr.
 Result<Session> evaluatePlan(const CommonOptions& options);
 
 /// Options of subcommands that write a file, or one for each of many frames.
@@ -62,6 +64,7 @@ void addExport(CLI::App& app, int& status);
 void addPicture(CLI::App& app, int& status);
 void addCheck(CLI::App& app, int& status);
 void addFrames(CLI::App& app, int& status);
+void addTiles(CLI::App& app, int& status);
 void addNodes(CLI::App& app, int& status);
 
 }  // namespace arvesk::cli

@@ -30,13 +30,14 @@ bool hasBare(const Points& p) {
 }  // namespace
 
 bool isShownLayer(const Node& node) { return isLayer(node) && isOn(node, kindOf(node)->shownParam); }
+bool isExportedLayer(const Node& node) { return isLayer(node) && isOn(node, kindOf(node)->exportedParam); }
 
 Result<std::vector<ExportLayer>> exportLayersOf(const Plan& plan, const Evaluation& evaluation,
                                                 const std::vector<std::string>& names) {
   std::vector<ExportLayer> layers;
   for (const Node& node : plan.nodes) {
     const bool isNamed = std::find(names.begin(), names.end(), node.title) != names.end();
-    if (!isLayer(node) || (names.empty() ? !isOn(node, kindOf(node)->exportedParam) : !isNamed)) continue;
+    if (names.empty() ? !isExportedLayer(node) : !isLayer(node) || !isNamed) continue;
     const PointsPtr points = evaluation.firstOf<PointsPtr>(node.uid);
     if (const SurfacePtr surface = evaluation.firstOf<SurfacePtr>(node.uid)) {
       layers.push_back({node.title, nullptr, surface, nullptr, nullptr, node.uid});

@@ -88,11 +88,14 @@ Result<void> Session::set(const std::string& text) {
   return within([&] { return setParamByText(m_plan, text); });
 }
 
-Result<void> Session::evaluate(Quality quality, const Limits& limits, const Task& task) {
+Result<void> Session::evaluate(Quality quality, const Limits& limits, const Task& task, const Part& part,
+                               const std::vector<std::string>& wanted) {
   EvalRequest request;
   request.quality = quality;
   request.limits = limits;
   request.task = task;
+  request.part = part;
+  request.wanted = wanted;
   auto evaluation = within([&] { return Evaluator(m_files).evaluate(m_plan, request); });
   if (!evaluation) return Failure(evaluation.error());
   if (evaluation->isCancelled) return Failure(cancelled());

@@ -50,8 +50,10 @@ class Session {
   /// All that follows is of this frame, which may lie between two; without it of the plan's first one.
   void setFrame(double frame) { m_plan.frame = frame; }
 
-  /// Works the plan out; what single nodes say is in `problems`. Fails after a cancel and when memory runs out.
-  Result<void> evaluate(Quality quality, const Limits& limits = {}, const Task& task = {});
+  /// Works the plan out; what single nodes say is in `problems`. Fails after a cancel and when memory runs out. Of
+  /// points those within `part` are there. `wanted`: uids of nodes; all when it is empty.
+  Result<void> evaluate(Quality quality, const Limits& limits = {}, const Task& task = {}, const Part& part = {},
+                        const std::vector<std::string>& wanted = {});
   const Evaluation& evaluation() const { return m_evaluation; }
   std::size_t cacheBytes() const { return m_files->memory().bytes(); }
   /// What props and nodes had to say, in the order of the plan.
