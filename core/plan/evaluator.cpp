@@ -661,9 +661,9 @@ class Run {
   Outputs deliveredBy(const Step& step) {
     Outputs out = thinnedAt(step);
     if (m_request.part.isAll()) return out;
-    if (partOf(*step.node) == m_request.part && step.report.state != NodeState::Skipped) return out;
+    if (partOf(*step.node) == m_request.part && !step.node->isSkipped) return out;  // cut already
     KeyBuilder key{step.key};  // kept, so that views see the same points again
-    key.addText("delivered in");
+    key.addText("delivered-in");
     addPart(key, m_request.part);
     key.add(static_cast<double>(m_share));
     auto known = m_files.memory().find<CachedNode>(key.lanes);

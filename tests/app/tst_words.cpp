@@ -40,7 +40,7 @@ bool isMarked(const std::string& before) {
 /// Formats of files and the like: words that machines read. Their messages to people are asked for all the same.
 bool isForMachines(const QString& file, const test::Literal& l) {
   static const QRegularExpression formats(
-      QStringLiteral("^(usda_writer|obj_writer|table_writers|readback_text|readback_tables|gltf_writer)\\.cpp$"));
+      QStringLiteral("^(usda_writer|obj_writer|table_writers|readback_text|readback_tables|gltf_writer|tiles)\\.cpp$"));
   static const QRegularExpression told(
       QStringLiteral("(fail|warn|wrongFile|problem|fault)\\([^;]*$|push_back\\([^;]*$"));
   if (formats.match(QFileInfo(file).fileName()).hasMatch() && !told.match(QString::fromStdString(l.before)).hasMatch())
