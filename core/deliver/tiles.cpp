@@ -42,6 +42,7 @@ json toJson(const TileRecord& r) {
   json out{{"tile", r.name},       {"state", stateName(r.state)}, {"key", r.key},          {"file", r.file},
            {"bytes", r.bytes},     {"placements", r.placements},  {"per prop", r.perProp}, {"per output", r.perLayer},
            {"seconds", r.seconds}, {"peak bytes", r.peakBytes},   {"problems", r.problems}};
+  out["files"] = r.files;
   if (!r.bounds.isEmpty())
     out["bounds"] = {r.bounds.min.x, r.bounds.min.y, r.bounds.min.z, r.bounds.max.x, r.bounds.max.y, r.bounds.max.z};
   return out;
@@ -61,6 +62,7 @@ std::optional<TileRecord> recordIn(const std::string& path) {
                                  : TileRecord::State::Failed;
     r.key = in.at("key").get<std::string>();
     r.file = in.at("file").get<std::string>();
+    r.files = in.at("files").get<std::vector<std::string>>();
     r.bytes = in.at("bytes").get<std::uint64_t>();
     r.placements = in.at("placements").get<std::size_t>();
     r.perProp = in.at("per prop").get<std::map<std::string, std::size_t>>();
@@ -103,13 +105,17 @@ bool contains(const std::vector<std::string>& all, const std::string& one) {
   return std::find(all.begin(), all.end(), one) != all.end();
 }
 
-/// What the plan says that has gone wrong; warnings too.
+/// What the plan says that has gone wrong: causes first, then who waits for them, then warnings.
 std::vector<std::string> problemsOf(const Session& session, bool& hasFailed) {
-  std::vector<std::string> out;
+  std::vector<std::string> causes, waiting, out;
   for (const Problem& p : session.problems()) {
-    hasFailed = hasFailed || p.severity == Severity::Error;
-    if (p.severity != Severity::Note) out.push_back(toLine(p));
+    const bool isError = p.severity == Severity::Error;
+    hasFailed = hasFailed || isError;
+    if (p.severity == Severity::Note) continue;
+    (!isError ? out : p.code == ProblemCode::Waiting ? waiting : causes).push_back(toLine(p));
   }
+  out.insert(out.begin(), waiting.begin(), waiting.end());
+  out.insert(out.begin(), causes.begin(), causes.end());
   for (const auto& [uid, report] : session.evaluation().reports)
     hasFailed = hasFailed || report.state == NodeState::Failed || report.state == NodeState::Waiting;
   return out;
@@ -235,6 +241,8 @@ std::optional<TileRecord> tileDone(const TileOrder& order, const std::string& na
       (record->file != fileOf(order, name) ||
        fs::file_size(order.folder + "/" + record->file, fault) != record->bytes || fault))
     return {};
+  for (const std::string& file : record->files)
+    if (!fs::exists(order.folder + "/" + file, fault)) return {};
   return record;
 }
 
@@ -253,6 +261,7 @@ Result<TileRecord> makeTile(Session& session, const TileOrder& order, const Tile
       return Failure(ok.error());
     bool hasFailed = false;
     record.problems = problemsOf(session, hasFailed);
+    if (hasFailed && !record.problems.empty()) return {};  // these say what
     if (hasFailed) return fail(ProblemCode::Waiting, "not written, as a part of the plan failed");
     const auto layers = exportLayersOf(session.opened(), session.evaluation(), order.outputs);
     if (!layers) return Failure(layers.error());
@@ -275,6 +284,8 @@ Result<TileRecord> makeTile(Session& session, const TileOrder& order, const Tile
     record.perProp = report->perProp;
     record.perLayer = report->perLayer;
     record.file = file;
+    for (const std::string& made : report->files)
+      record.files.push_back(fs::path(made).lexically_relative(order.folder).string());
     record.bytes = fs::file_size(order.folder + "/" + file, fault);
     record.state = TileRecord::State::Done;
     return {};

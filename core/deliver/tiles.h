@@ -42,9 +42,10 @@ struct TileRecord {
   enum class State { Done, Empty, Failed };
   State state = State::Failed;
   std::string name;
-  std::string key;   // of the plan, the files that it reads, and the order
-  std::string file;  // of the tile, in the order's folder; empty where there is none
-  std::uint64_t bytes = 0;
+  std::string key;                 // of the plan, the files that it reads, and the order
+  std::string file;                // of the tile, in the order's folder; empty where there is none
+  std::vector<std::string> files;  // all that was written for it, those that lie beside it too
+  std::uint64_t bytes = 0;         // of the tile's own file
   std::size_t placements = 0;
   std::map<std::string, std::size_t> perProp;   // by prop name
   std::map<std::string, std::size_t> perLayer;  // by title

@@ -8,8 +8,8 @@
 
 namespace arvesk {
 
-/// Where what comes in at `input` has to be whole for what comes out to be right within `wanted`. `isWhole`: nothing is
-/// trusted, all that comes in is needed. Surfaces, volumes and kits are whole always.
+/// Where what comes in at `input` has to be whole for what comes out to be right within `wanted`, with
+/// `wider` m more around where the node asked for it. Surfaces, volumes and kits are whole always.
 Part neededAt(const NodeKind& kind, const ParamMap& params, const InputSpec& input, const Part& wanted,
               double wider = 0);
 

@@ -143,6 +143,7 @@ class TestTiles : public QObject {
     const Ran few = run(words + QStringList{"--limit-points", "1000"});
     QCOMPARE(few.status, 1);
     QVERIFY2(few.err.contains(QStringLiteral("tiles failed (")), qPrintable(few.err));
+    QVERIFY2(few.err.contains(QStringLiteral("Lower the density")), qPrintable(few.err));  // and why
     const auto done = rowsOfTiles(folder);
     QVERIFY(done.size() > 20);
     const Ran all = run(words);
