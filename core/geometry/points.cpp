@@ -46,6 +46,7 @@ Points gathered(const Points& p, const Array<std::uint32_t>& indices) {
   Points out;
   out.count = indices.size();
   out.kit = p.kit;
+  out.most = p.most;
   const auto taken = [&](auto Points::*column) -> std::function<void()> {
     return [&, column] { out.*column = (p.*column).gathered(indices); };
   };
@@ -92,6 +93,25 @@ std::size_t Points::movedCount() const {
   if (!movedBy.isConstant())
     for (std::size_t i = 0; i < count; ++i) moved += isMoved(i);
   return moved;
+}
+
+Most mostOf(const Points& points) {
+  Most out{0, 0};
+  const std::size_t distinct = points.footprint.isConstant() && points.size.isConstant()
+                                   ? std::min<std::size_t>(1, points.count)
+                                   : points.count;
+  for (std::size_t i = 0; i < distinct; ++i) {
+    const Vec3 size = glm::abs(points.size[i]);
+    out = out.with({points.footprint[i], std::max({size.x, size.y, size.z})});
+  }
+  return out;
+}
+
+PointsPtr withMost(PointsPtr points, const Most& most) {
+  if (!points || points->most == most) return points;
+  auto out = std::make_shared<Points>(*points);
+  out->most = most;
+  return out;
 }
 
 PointsPtr withMoves(const Points& before, PointsPtr after) {

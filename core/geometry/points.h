@@ -4,6 +4,7 @@
 #include "core/base/hash.h"
 #include "core/geometry/attributes.h"
 
+#include <limits>
 #include <optional>
 
 namespace arvesk {
@@ -16,6 +17,15 @@ inline constexpr float kDraftByRank = -1;
 inline constexpr float kNeverInDraft = 2;
 /// Nothing is made smaller than this; what is not larger along any axis is not there: Output leaves it out.
 inline constexpr float kGoneSize = 1e-4F;
+
+/// Bounds on the room of points, wherever they lie; infinite where nothing is known.
+struct Most {
+  float footprint = std::numeric_limits<float>::infinity();  // at size 1, m
+  float size = std::numeric_limits<float>::infinity();       // along any own axis
+  bool operator==(const Most&) const = default;
+  float effective() const { return footprint > 0 && size > 0 ? footprint * size : 0; }  // effectiveFootprint, m
+  Most with(const Most& o) const { return {std::max(footprint, o.footprint), std::max(size, o.size)}; }
+};
 
 struct Points {
   std::size_t count = 0;
@@ -33,6 +43,7 @@ struct Points {
   Attributes attributes;
   std::shared_ptr<const Kit> kit;      // null until dressed
   Column<std::int32_t> prop{kNoProp};  // index into the kit
+  Most most{};  // of the whole that these are a part of, set by the evaluator; says nothing of what they are
 
   /// Does a draft that delivers `share` of all (0…1) deliver this one? Each point has its level for good: 0 is in every
   /// draft, kDraftByRank draws it from the id, above 1 is only in final.
@@ -65,6 +76,11 @@ std::pair<PointsPtr, PointsPtr> split(const Points& points, const Array<std::uin
 /// Adds to `movedBy` of `after` how far a node moved each point along the ground, where it kept the ground record. Up
 /// and down, by the world or by the ground's normal, does not count: who sinks or lifts something means it.
 PointsPtr withMoves(const Points& before, PointsPtr after);
+
+/// The room that these points have at most.
+Most mostOf(const Points& points);
+/// The same points with that bound.
+PointsPtr withMost(PointsPtr points, const Most& most);
 
 /// Checks the invariants: array lengths, finite positions, unique ids. For tests and assertions.
 std::optional<std::string> findFault(const Points& points);

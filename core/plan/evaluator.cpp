@@ -132,6 +132,8 @@ class Run {
   const std::map<std::string, std::pair<MemoryPtr, ResultKey>>& left() const { return m_left; }
   /// What nodes need around their part, in m and by uid, where it was too little: then the run has no result.
   const std::map<std::string, double>& asked() const { return m_asked; }
+  /// Those of it that is for others' room: the same for every part of the plan.
+  const std::map<std::string, double>& rooms() const { return m_rooms; }
 
  private:
   FileService& m_files;
@@ -141,7 +143,7 @@ class Run {
   const Memories& m_memories;
   std::map<std::string, double> m_wider;
   std::map<std::string, Part> m_parts;  // where what each node gives has to be whole; empty: everywhere
-  std::map<std::string, double> m_asked;
+  std::map<std::string, double> m_asked, m_rooms;
   std::map<std::string, Problem> m_dialProblems;
   float m_share = 1;
   std::set<std::string> m_thinnable;  // only in a draft
@@ -432,6 +434,7 @@ class Run {
         return failed(node, problem(ProblemCode::MissingInput, fmt::format("{} is not connected", spec.label),
                                     fmt::format("Connect something to {}", spec.label)));
     if (auto ended = addSettings(step, key)) return std::move(*ended);
+    if (auto ended = askForRoom(step, inputs)) return std::move(*ended);
     const Part part = partOf(node);
     const bool isMadeInParts = !part.isAll() && step.kind->makesParts && step.kind->makesParts(node.params);
     const bool findsOpen = step.kind->beginsWith && step.kind->beginsWith(node.params) &&
@@ -466,15 +469,37 @@ class Run {
       if (!begins) return {};
       return partOf(node).grown(*begins + (wider == m_wider.end() ? 0 : wider->second), Part::kAll);
     }
-    const auto links = node.inputs.find(kind.inputs.front().id);
-    if (links == node.inputs.end()) return {};
-    Part known;  // common to all that comes in there
-    for (const Link& link : links->second)
-      if (const Node* source = m_index.find(link.node)) {
-        const Part there = partOf(*source);
-        known = {glm::max(known.min, there.min), glm::min(known.max, there.max)};
-      }
+    return whereAllIsKnown(node, kind);
+  }
+  /// Where all points and masks that come in are right.
+  Part whereAllIsKnown(const Node& node, const NodeKind& kind) const {
+    Part known;
+    for (const auto& [id, links] : node.inputs) {
+      const InputSpec* input = kind.findInput(id);
+      if (!input || !(input->takes(ValueType::Points) || input->takes(ValueType::Mask))) continue;
+      for (const Link& link : links)
+        if (const Node* source = m_index.find(link.node)) {
+          const Part there = partOf(*source);
+          known = {glm::max(known.min, there.min), glm::min(known.max, there.max)};
+        }
+    }
     return known;
+  }
+  /// How far a kind looks for the room of others hangs on the largest that comes in, which these alone know.
+  std::optional<NodeReport> askForRoom(const Step& step, const Inputs& inputs) {
+    const Node& node = *step.node;
+    if (m_parts.empty() || whereAllIsKnown(node, *step.kind).isAll()) return {};
+    const double needed = roomNeeded(*step.kind, node.params, inputs);
+    const auto have = m_wider.find(node.uid);
+    if (needed <= (have == m_wider.end() ? 0 : have->second)) return {};
+    tell([&] {
+      m_asked[node.uid] = needed;
+      m_rooms[node.uid] = needed;
+    });
+    return waitingForMore(node);
+  }
+  NodeReport waitingForMore(const Node& node) {
+    return failed(node, problem(ProblemCode::Waiting, "waiting for more of its surroundings"), NodeState::Waiting);
   }
   static void addPart(KeyBuilder& key, const Part& part) {
     key.addText("part");
@@ -608,7 +633,7 @@ class Run {
     if (!outputs) return failed(node, outputs.error());
     if (wider > 0 && !ctx.known.isAll()) {
       tell([&] { m_asked[node.uid] = wider; });
-      return failed(node, problem(ProblemCode::Waiting, "waiting for more of its surroundings"), NodeState::Waiting);
+      return waitingForMore(node);
     }
     ARVESK_ASSERT(outputs->size() == kind.outputs.size(), "one value per declared output");
     for (const Value& value : *outputs)
@@ -618,6 +643,7 @@ class Run {
                                     "Blend several at once: a Blend takes any number of masks"));
     if (histogram) report.histogram = std::make_shared<const Histogram>(std::move(*histogram));
     describe(step, inputs, candidateCount, *outputs, report);
+    boundRoom(step, inputs, part.isAll(), *outputs);
     auto kept = std::make_shared<CachedNode>();
     kept->outputs = *outputs;
     kept->report = report;  // without names: a node may be called otherwise when it is found again
@@ -651,6 +677,15 @@ class Run {
       countBytes(value, counter);
     }
     report.bytes = counter.bytes() - before;
+  }
+
+  /// Points learn how much room any of the whole has at most: as their kind says, else by looking through all of them.
+  void boundRoom(const Step& step, const Inputs& inputs, bool isMadeWhole, Outputs& outputs) const {
+    const auto said = step.kind->most(step.node->params, inputs);
+    const bool isWhole = isMadeWhole && (m_parts.empty() || whereAllIsKnown(*step.node, *step.kind).isAll());
+    for (Value& value : outputs)
+      if (auto* points = std::get_if<PointsPtr>(&value); points && *points)
+        *points = withMost(*points, said ? *said : isWhole ? mostOf(**points) : Most{});
   }
 
   /// A layer that others look at is whole while they do; what it delivers is thinned like the rest.
@@ -718,7 +753,8 @@ class Run {
 /// What instances and ways say and give, from the nodes inside.
 class Instances {
  public:
-  explicit Instances(Evaluation& evaluation) : m_evaluation(evaluation), m_index(evaluation.opened->plan) {}
+  Instances(Evaluation& evaluation, bool isOfPart)
+      : m_evaluation(evaluation), m_index(evaluation.opened->plan), m_isOfPart(isOfPart) {}
   void tell() {
     for (const auto& [uid, links] : m_evaluation.opened->ways) tellWay(uid, links);
     for (const auto& [uid, instance] : m_evaluation.opened->instances) tell(uid, instance);
@@ -727,6 +763,7 @@ class Instances {
  private:
   Evaluation& m_evaluation;
   PlanIndex m_index;
+  bool m_isOfPart;
 
   Value valueAt(const Link& link) const {
     const Node* source = m_index.find(link.node);
@@ -760,6 +797,7 @@ class Instances {
 
   void tellChecks(const OpenedInstance& instance, NodeReport& report) const {
     if (instance.checks.empty() || !isWhole(instance)) return;
+    if (m_isOfPart && !instance.checkedWays.empty()) return;  // they are meant of all that comes out
     std::map<std::string, WayFacts> facts;
     for (const auto& [name, way] : instance.checkedWays) {
       WayFacts& f = facts[name];
@@ -990,11 +1028,13 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
   }
   const Memories memories = Remembering(*m_files, plan, *opened, inside).memories();
   Evaluation evaluation;
-  std::map<std::string, double> wider;  // what nodes need around the part, as far as it was found
+  std::map<std::string, double> wider = request.rooms;  // what nodes need around the part, as far as it was found
+  std::map<std::string, double> rooms = request.rooms;
   for (bool isOpen = true; isOpen;) {
     Run run(*m_files, opened->plan, inside, memories, wider);
     evaluation = run.evaluate();
     isOpen = !run.asked().empty() && !evaluation.isCancelled;
+    for (const auto& [uid, meters] : run.rooms()) rooms[uid] = meters;
     for (const auto& [uid, meters] : run.asked()) {
       // Each time more than before, so that it ends; far more than any chain that was ever measured is everything.
       double& known = wider[uid];
@@ -1002,12 +1042,14 @@ Evaluation Evaluator::evaluate(const Plan& plan, const EvalRequest& request) {
       if (known > kWidest) known = std::numeric_limits<double>::infinity();
     }
   }
+  evaluation.rooms = std::move(rooms);
+  evaluation.wider = std::move(wider);
   evaluation.opened = opened;
   m_files->memory().trim();
   if (!evaluation.isCancelled) {
     for (auto& [uid, note] : orderNotes(opened->plan, evaluation))
       evaluation.reports[uid].problems.push_back(std::move(note));
-    Instances(evaluation).tell();
+    Instances(evaluation, !request.part.isAll()).tell();
   }
   evaluation.milliseconds = millisecondsSince(start);
   return evaluation;

@@ -32,6 +32,8 @@ struct Evaluation {
   std::shared_ptr<const OpenedPlan> opened;
   std::map<std::string, NodeReport> reports;                 // by uid in the opened plan; instances have one too
   std::map<std::string, Outputs> values;                     // of all nodes and instances that are done
+  std::map<std::string, double> rooms;                       // m around a part for others' room, by uid (roomNeeded)
+  std::map<std::string, double> wider;                       // all that nodes needed more around it (neededParts)
   std::vector<PropPtr> props;                                // of the plan; stand-ins for those that could not be read
   std::map<std::string, std::vector<Problem>> propProblems;  // by uid: why they could not, and what reading them said
 
@@ -57,6 +59,7 @@ struct EvalRequest {
   Quality quality = Quality::Final;
   std::vector<std::string> wanted;  // uids; empty: every node of the plan
   Part part;  // points outside of it are not delivered; those inside are the same ones, to the bit, as in the whole
+  std::map<std::string, double> rooms;  // what an evaluation found before (Evaluation::rooms): saves finding it again
   Limits limits;
   Task task;
   // All are called by any thread, but by one at a time.

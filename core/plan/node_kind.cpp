@@ -9,6 +9,18 @@ NodeKind& NodeKind::operator=(const NodeKind&) = default;
 NodeKind& NodeKind::operator=(NodeKind&&) noexcept = default;
 NodeKind::~NodeKind() = default;
 
+std::optional<Most> NodeKind::most(const ParamMap& values, const Inputs& in) const {
+  if (mostOf) return mostOf(values, in);
+  if (family == Family::Thin) return in.mostAt(inputs.front().id);
+  return {};
+}
+
+void keepsSizes(NodeKind& kind) {
+  kind.mostOf = [main = kind.inputs.front().id](const ParamMap&, const Inputs& in) {
+    return std::optional(in.mostAt(main));
+  };
+}
+
 void carriesNowhere(NodeKind& kind) {
   kind.carriesOf = [](const ParamMap&) { return std::optional(Carries{}); };
 }

@@ -94,6 +94,13 @@ class Inputs {
   MaskPtr mask(const std::string& id) const { return get<MaskPtr>(id); }
   VolumePtr volume(const std::string& id = "volume") const { return get<VolumePtr>(id); }
   KitPtr kit(const std::string& id = "kit") const { return get<KitPtr>(id); }
+  /// The room of all points that come in there, at most.
+  Most mostAt(const std::string& id) const {
+    Most out{0, 0};
+    for (const Link& link : many(id))
+      if (const auto* points = std::get_if<PointsPtr>(&link.value); points && *points) out = out.with((*points)->most);
+    return out;
+  }
   /// All places of a many-input in order, empty ones too: skipping or unlinking one moves none of the others.
   const std::vector<Link>& many(const std::string& id) const {
     static const std::vector<Link> none;
@@ -194,6 +201,16 @@ struct NodeKind {
   /// Of kinds whose reach is not strict and that find out themselves where what they decide hangs on what is not known
   /// (EvalContext::known, askWider): how much around a part they begin with, m. Empty, or nothing: all is needed.
   std::function<std::optional<double>(const ParamMap&)> beginsWith;
+  /// The room of the points that it gives, at most, by that of those that come in (Points::most): of all of them,
+  /// whatever part is worked out. Empty, or nothing under these values: only making all of them tells. Filters leave it
+  /// as it is.
+  std::function<std::optional<Most>(const ParamMap&, const Inputs&)> mostOf;
+  std::optional<Most> most(const ParamMap& values, const Inputs& in) const;
+  /// Where what it gives differs between two values of its parameters: boxes, m. Of what comes in, surfaces, volumes
+  /// and kits are there, places of points and masks are empty. Empty, or nothing: that may be anywhere.
+  std::function<std::optional<std::vector<Box3>>(const EvalContext&, const Inputs&, const ParamMap& before,
+                                                 const ParamMap& now)>
+      differsAt;
   Exemptions exemptions;
   Reach reach(const ParamMap& values) const { return reachOf ? reachOf(values) : Reach::none(); }
   std::function<bool(const ParamMap&)> wantsAll;  // does it need all points that come in, in a draft too? Empty: no
@@ -265,6 +282,27 @@ void carries(NodeKind& kind, std::optional<Carries> (*carries)(const P&)) {
 }
 /// Points leave the kind where they came in.
 void carriesNowhere(NodeKind& kind);
+
+/// Binds the function that says how much room the points have that the kind gives; `came` is of its main input.
+template <typename P>
+void hasAtMost(NodeKind& kind, std::optional<Most> (*most)(const P&, const Most& came, const Inputs&)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.mostOf = [specs, most, main = kind.inputs.empty() ? std::string() : kind.inputs.front().id](
+                    const ParamMap& values, const Inputs& in) {
+    return most(readParams<P>(*specs, values), in.mostAt(main), in);
+  };
+}
+template <typename P>
+void differs(NodeKind& kind, std::optional<std::vector<Box3>> (*where)(const EvalContext&, const Inputs&,
+                                                                       const P& before, const P& now)) {
+  const auto specs = std::make_shared<const std::vector<ParamSpec>>(kind.params);
+  kind.differsAt = [specs, where](const EvalContext& ctx, const Inputs& in, const ParamMap& before,
+                                  const ParamMap& now) {
+    return where(ctx, in, readParams<P>(*specs, before), readParams<P>(*specs, now));
+  };
+}
+/// Points leave the kind with the sizes and footprints that they came with.
+void keepsSizes(NodeKind& kind);
 
 /// Binds a filter's explanation, as `define` binds its evaluation.
 template <typename P>

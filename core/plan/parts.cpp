@@ -31,6 +31,14 @@ std::optional<Carries> carriesOf(const NodeKind& kind, const ParamMap& params) {
 
 }  // namespace
 
+double roomNeeded(const NodeKind& kind, const ParamMap& params, const Inputs& inputs) {
+  const double times = kind.reach(params).footprints;
+  if (!(times > 0)) return 0;
+  Most most{0, 0};
+  for (const InputSpec& input : kind.inputs) most = most.with(inputs.mostAt(input.id));
+  return most.effective() > 0 ? times * static_cast<double>(most.effective()) : 0;
+}
+
 Part neededAt(const NodeKind& kind, const ParamMap& params, const InputSpec& input, const Part& wanted, double wider) {
   const bool isOfPlaces = input.takes(ValueType::Points) || input.takes(ValueType::Mask);
   const std::optional<Carries> carries = carriesOf(kind, params);
@@ -40,17 +48,17 @@ Part neededAt(const NodeKind& kind, const ParamMap& params, const InputSpec& inp
   // The points of a mask's inputs are never the ones that it is asked of.
   const bool isMain = &input == &kind.inputs.front() && input.type == ValueType::Points && !isOnlyMasks(kind.outputs);
   const bool isMasks = !input.takes(ValueType::Points);
-  // Up and down nothing is left out: many kinds look from above. Footprints of what is elsewhere are not known.
+  // Up and down nothing is left out: many kinds look from above. How far footprints go is asked for by who knows them.
   const auto within = [&](double meters) { return own.grown(meters, Part::kAll); };
-  const bool isBounded = reach.of == Reach::Of::Meters && !(reach.footprints > 0);
   switch (reach.of) {
     case Reach::Of::Itself: return isMain || isMasks || input.isPerPoint ? own : Part{};
     case Reach::Of::WholeSet: return !reach.isAmongItsOwn && (isMain || isMasks) ? own : Part{};
     case Reach::Of::Meters: break;
   }
-  if (isBounded && reach.isStrict) return within(reach.meters);
-  if (const auto begins = isBounded && kind.beginsWith ? kind.beginsWith(params) : std::nullopt) return within(*begins);
-  if (!reach.isAmongItsOwn && (isMain || isMasks) && reach.isStrict) return own;  // patches of any size, of others
+  if (reach.isStrict && reach.footprints > 0 && !reach.isAmongItsOwn && (isMain || isMasks))
+    return wanted.grown(carries->across, carries->up);  // it is others whose room is looked for
+  if (reach.isStrict) return within(reach.meters);
+  if (const auto begins = kind.beginsWith ? kind.beginsWith(params) : std::nullopt) return within(*begins);
   return {};
 }
 

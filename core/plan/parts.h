@@ -3,6 +3,7 @@
 #pragma once
 
 #include "core/plan/document.h"
+#include "core/plan/node_kind.h"
 
 #include <set>
 
@@ -12,6 +13,9 @@ namespace arvesk {
 /// `wider` m more around where the node asked for it. Surfaces, volumes and kits are whole always.
 Part neededAt(const NodeKind& kind, const ParamMap& params, const InputSpec& input, const Part& wanted,
               double wider = 0);
+
+/// So many m more than `neededAt` begins with are needed around, for the room of the points that come in.
+double roomNeeded(const NodeKind& kind, const ParamMap& params, const Inputs& inputs);
 
 /// Where what each node gives has to be whole for `wanted` nodes (uids; empty: all) to be right within `part`, by uid.
 /// `wider`: m that nodes asked for in addition (EvalContext::askWider), by uid.

@@ -142,9 +142,6 @@ Plan randomPlan(std::mt19937& random) {
   return plan;
 }
 
-namespace {
-
-/// Another value inside of what sliders show, or one of the options.
 std::optional<ParamValue> anotherValue(const ParamSpec& spec, const ParamValue& now, std::mt19937& random) {
   std::uniform_real_distribution<double> share(0, 1);
   const auto draw = [&] { return spec.usualMin + (spec.usualMax - spec.usualMin) * share(random); };
@@ -163,6 +160,8 @@ std::optional<ParamValue> anotherValue(const ParamSpec& spec, const ParamValue& 
     default: return {};
   }
 }
+
+namespace {
 
 /// Another file of the sort that the parameter or prop takes, now and then one that is not there.
 std::string anotherFile(const std::string& now, const char* planFolder, std::mt19937& random) {

@@ -24,5 +24,7 @@ Plan randomPlan(std::mt19937& random);
 /// brush, a link taken away or joined otherwise. `planFolder`, from the repository's folder, is where the plan's files
 /// start.
 void randomEdit(Plan& plan, std::mt19937& random, const char* planFolder);
+/// Another value inside of what sliders show, or one of the options; nothing for sorts that have none.
+std::optional<ParamValue> anotherValue(const ParamSpec& spec, const ParamValue& now, std::mt19937& random);
 
 }  // namespace arvesk::test

@@ -122,6 +122,7 @@ const NodeKind& color() {
     k.inputs = {pointsInput(), adjustWhereInput()};
     k.outputs = {pointsOutput()};
     carriesNowhere(k);
+    keepsSizes(k);
     k.params = {
         param("from", &Params::from, ARVESK_TEXT("node", "Colors from"),
               ARVESK_TEXT("node", "A palette by weight, or a ramp by a number."),

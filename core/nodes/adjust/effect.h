@@ -35,6 +35,13 @@ inline Vec3 sized(const Vec3& size, const Vec3& factor) {
   return out;
 }
 
+/// Sizes are multiplied by up to `largest`, wholly where `amountPercent` is 100 and nothing weakens it.
+inline Most sizedBy(const Most& came, float largest, float amountPercent) {
+  constexpr float kRounded = 1 + 1e-5F;
+  const float most = 1 + std::max(0.0F, largest - 1) * std::max(1.0F, amountPercent / 100);
+  return {came.footprint, std::max(kGoneSize, came.size * most * kRounded)};
+}
+
 /// The share `effect` of the turn from `from` to `to`; above 1 it goes on beyond.
 inline Quat partialTurn(const Quat& from, const Quat& to, float effect) {
   if (effect == 1) return to;

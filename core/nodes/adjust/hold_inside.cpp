@@ -116,6 +116,7 @@ const NodeKind& holdInside() {
       return p.marginBy == MarginBy::Prop ? Reach::whole(false)
                                           : Reach::within(2 * static_cast<double>(p.reach + std::max(p.margin, 0.0F)));
     });
+    keepsSizes(k);
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
       return Carries{static_cast<double>(p.reach), static_cast<double>(p.reach)};
     });

@@ -147,6 +147,7 @@ const NodeKind& makeRoom() {
       return p.by == RoomBy::Spacing ? Reach::among(n * static_cast<double>(p.spacing) + step, 0, true)
                                      : Reach::among(step, 2 * n * static_cast<double>(p.factor), true);
     });
+    keepsSizes(k);
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> { return Carries{farthest(p), Part::kAll}; });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

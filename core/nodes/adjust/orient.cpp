@@ -267,6 +267,7 @@ const NodeKind& orient() {
                  ARVESK_TEXT("node", "For a heading toward or away: the nearest of these counts."), true, false}};
     k.outputs = {pointsOutput()};
     carriesNowhere(k);
+    keepsSizes(k);
     k.params = declaredParams();
     k.usesSeed = true;
     k.example.params = {{"lean", 100.0}, {"tilt_x", std::vector<double>{-12, 12}}};

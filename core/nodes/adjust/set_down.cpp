@@ -171,6 +171,7 @@ const NodeKind& setDown() {
     k.example.spacing = 2.4;
     k.example.isHanging = true;
     putUnder(k.params, ARVESK_TEXT("node", "Reach and misses"), {"reach", "misses"});
+    keepsSizes(k);
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
       constexpr double kRounding = 0.01;  // m, of a place on a face under the point
       if (p.way != SetDownWay::NearestPlace && p.along == Along::Vertical) return Carries{kRounding, Part::kAll};

@@ -86,6 +86,7 @@ const NodeKind& shiftByNoise() {
     k.example.params = {{"strength", std::vector<double>{1.5, 0, 1.5}}};
     k.example.spacing = 1.6;
     k.example.isSetDown = true;
+    keepsSizes(k);
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
       const double more = std::max(1.0, static_cast<double>(p.amount) / 100);
       return Carries{more * static_cast<double>(glm::length(Vec2(p.strength.x, p.strength.z))),

@@ -56,6 +56,9 @@ const NodeKind& sizeByMask() {
     carriesNowhere(k);
     addSizeParams<Params>(k.params, ARVESK_TEXT("node", "Where the mask is 0, and where it is 1."));
     k.params.push_back(amountParam(&Params::amount));
+    hasAtMost<Params>(k, [](const Params& p, const Most& came, const Inputs&) -> std::optional<Most> {
+      return sizedBy(came, p.largest(), p.amount);
+    });
     k.example.params = {{"size", std::vector<double>{0.4, 1.8}}};
     k.example.spacing = 1.9;
     return define<Params>(std::move(k), &evaluate, &sentence);

@@ -12,6 +12,10 @@ struct SizeFactors {
   Range sizeX{1, 1};
   Range sizeY{0.5F, 1.5F};
   Range sizeZ{1, 1};
+  float largest() const {
+    if (by == SizeBy::Uniform) return std::max(size.from, size.to);
+    return std::max({sizeX.from, sizeX.to, sizeY.from, sizeY.to, sizeZ.from, sizeZ.to});
+  }
   Vec3 at(float share) const {
     const auto between = [&](const Range& r) { return r.from + (r.to - r.from) * share; };
     return by == SizeBy::Uniform ? Vec3(between(size)) : Vec3(between(sizeX), between(sizeY), between(sizeZ));

@@ -230,6 +230,9 @@ const NodeKind& timing() {
                       {"values", std::vector<double>{-8, 8}},
                       {"takes", std::vector<double>{20, 60}},
                       {"size", 0.3}};
+    hasAtMost<Params>(k, [](const Params& p, const Most& came, const Inputs&) -> std::optional<Most> {
+      return sizedBy(came, p.size, p.amount);
+    });
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
       const double more = std::max(1.0, static_cast<double>(p.amount) / 100);
       return Carries{more * static_cast<double>(glm::length(Vec2(p.from.x, p.from.z))),

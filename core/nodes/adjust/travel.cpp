@@ -380,6 +380,7 @@ const NodeKind& travel() {
     explains<Params>(made, &explain);
     reaches<Params>(
         made, [](const Params& p) { return p.way == Way::Line ? Reach::whole(false) : Reach::within(farthest(p)); });
+    keepsSizes(made);
     carries<Params>(made, [](const Params& p) -> std::optional<Carries> {
       if (p.way == Way::Line || p.atEnd == AtEnd::BeginsAgain) return {};
       return Carries{farthest(p), Part::kAll};

@@ -204,6 +204,13 @@ const NodeKind& vary() {
     putUnder(k.params, ARVESK_TEXT("node", "Color"), {"hue", "saturation", "value"});
     putUnder(k.params, ARVESK_TEXT("node", "Turn about the ground"), {"turn_x", "turn_z", "turn_step"});
     putUnder(k.params, ARVESK_TEXT("node", "How many"), {"share", "amount"});
+    hasAtMost<Params>(k, [](const Params& p, const Most& came, const Inputs&) -> std::optional<Most> {
+      const bool isUniform = p.sizeBy == SizeBy::Uniform;
+      float largest = 0;
+      for (const Range& r : {isUniform ? p.size : p.sizeX, isUniform ? p.size : p.sizeY, isUniform ? p.size : p.sizeZ})
+        largest = std::max({largest, r.from, r.to});
+      return sizedBy(came, largest + std::abs(p.sizeStep), p.amount);  // steps may end beyond the range
+    });
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
       const auto farthest = [](const Range& r) {
         return static_cast<double>(std::max(std::abs(r.from), std::abs(r.to)));

@@ -117,6 +117,7 @@ const NodeKind& writeAttribute() {
                  ARVESK_TEXT("node", "Takes the number from the first to the second value."), true, false}};
     k.outputs = {pointsOutput()};
     carriesNowhere(k);
+    keepsSizes(k);
     k.params = {
         param("name", &Params::name, ARVESK_TEXT("node", "Name"), ARVESK_TEXT("node", "How the attribute is called."))
             .checked(&faultOfAttributeName),

@@ -48,6 +48,7 @@ const NodeKind& choose() {
                  true}};
     k.outputs = {{"points", ValueType::Points, ARVESK_TEXT("node", "Chosen"), "points"}};
     carriesNowhere(k);
+    keepsSizes(k);
     k.params = {param("number", &Params::number, ARVESK_TEXT("node", "Number"),
                       ARVESK_TEXT("node", "Which input passes, from 1."))
                     .hard(1, 1000)

@@ -62,6 +62,7 @@ const NodeKind& merge() {
                  true}};
     k.outputs = {pointsOutput()};
     carriesNowhere(k);
+    keepsSizes(k);
     k.evaluate = &evaluate;
     k.sentence = [](const ParamMap&) { return std::string("Merge"); };
     return k;

@@ -115,6 +115,7 @@ const NodeKind& output() {
                  true}};
     k.outputs = {{"placed", ValueType::Points, ARVESK_TEXT("node", "Placed"), "points"}};
     carriesNowhere(k);
+    keepsSizes(k);
     k.params = {
         param("exported", &Params::isExported, ARVESK_TEXT("node", "Exported"),
               ARVESK_TEXT("node", "Export writes this output.")),

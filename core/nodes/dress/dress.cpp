@@ -340,20 +340,27 @@ void fillCells(const EvalContext& ctx, const Params& p, Points& points) {
   points.position = std::move(position);
 }
 
+/// What each prop's size is multiplied by; `flat` gets the names of those that have no height to be made common.
+std::vector<float> factorsOf(const Kit& kit, const Params& p, std::vector<std::string>& flat) {
+  const bool hasHeight = p.commonHeight == CommonHeight::Meters || p.commonHeight == CommonHeight::Tallest;
+  std::vector<float> out;
+  float tallest = 0;
+  for (const KitEntry& e : kit.entries) tallest = std::max(tallest, e.prop->height);
+  for (const KitEntry& e : kit.entries) {
+    const float wanted = p.commonHeight == CommonHeight::Meters ? p.height : tallest;
+    const bool isFlat = e.prop->height < 1e-5F;
+    if (isFlat && hasHeight && !e.prop->isMissing) flat.push_back(e.prop->name);
+    out.push_back(hasHeight && !isFlat ? wanted / e.prop->height : 1.0F);
+  }
+  return out;
+}
+
 Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params& p) {
   const Points& points = *in.points();
   const KitPtr kit = in.kit();
-  std::vector<float> factors;
-  float tallest = 0;
-  for (const KitEntry& e : kit->entries) tallest = std::max(tallest, e.prop->height);
-  for (const KitEntry& e : kit->entries) {
-    const float wanted = p.commonHeight == CommonHeight::Meters ? p.height : tallest;
-    const bool isFlat = e.prop->height < 1e-5F;
-    const bool hasHeight = p.commonHeight == CommonHeight::Meters || p.commonHeight == CommonHeight::Tallest;
-    if (isFlat && hasHeight && !e.prop->isMissing)
-      ctx.warn(fmt::format("{} has no height and keeps its size", e.prop->name));
-    factors.push_back(hasHeight && !isFlat ? wanted / e.prop->height : 1.0F);
-  }
+  std::vector<std::string> flat;
+  const std::vector<float> factors = factorsOf(*kit, p, flat);
+  for (const std::string& name : flat) ctx.warn(fmt::format("{} has no height and keeps its size", name));
   auto prop = Chooser(ctx, points, *kit, in.mask("mask"), p).run();
   if (!prop) return Failure(prop.error());
   Array<float> footprint(points.count);
@@ -530,6 +537,16 @@ const NodeKind& dress() {
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> {
       if (p.commonHeight == CommonHeight::Cell) return {};  // a prop's middle goes where its cell's is
       return Carries{};
+    });
+    hasAtMost<Params>(k, [](const Params& p, const Most& came, const Inputs& in) -> std::optional<Most> {
+      const KitPtr kit = in.kit();
+      if (p.commonHeight == CommonHeight::Cell || !kit) return {};
+      std::vector<std::string> flat;
+      float largest = 1;
+      for (const float factor : factorsOf(*kit, p, flat)) largest = std::max(largest, factor);
+      Most out{came.footprint, came.size * largest};
+      for (const KitEntry& e : kit->entries) out.footprint = std::max(out.footprint, e.prop->footprint);
+      return out;
     });
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();

@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace arvesk::nodes {
 namespace {
 
@@ -22,6 +24,22 @@ struct Params : MaskFinish {
 
 Result<Outputs> evaluate(const EvalContext&, const Inputs&, const Params& p) {
   return Outputs{makePaintedMask(p.strokes, p)};
+}
+
+/// Dabs act in their order: those before the first that differs, and those after the last, do so as before.
+std::optional<std::vector<Box3>> differsAt(const EvalContext&, const Inputs&, const Params& before, const Params& now) {
+  const std::vector<Dab>& a = before.strokes.dabs;
+  const std::vector<Dab>& b = now.strokes.dabs;
+  const auto first = std::mismatch(a.begin(), a.end(), b.begin(), b.end());
+  const auto last = std::mismatch(a.rbegin(), std::make_reverse_iterator(first.first), b.rbegin(),
+                                  std::make_reverse_iterator(first.second));
+  std::vector<Box3> out;
+  const auto add = [&](auto from, auto to) {
+    for (; from != to; ++from) out.push_back({from->place - Vec3(from->radius), from->place + Vec3(from->radius)});
+  };
+  add(first.first, last.first.base());
+  add(first.second, last.second.base());
+  return out;
 }
 
 std::string sentence(const Params& p) {
@@ -108,6 +126,7 @@ const NodeKind& painted() {
                                                        {{5, 1, -2}, 2.6F, 1, 0.5F, {}},
                                                        {{8, 1, 2}, 2, 1, 0.5F, {}}}})}};
     k.trial.params = {{"strokes", std::vector<double>{2, 0, 3, 6, 0.8, 0.5, 4, 0, 3, 3, -0.5, 0.2}}};
+    differs<Params>(k, &differsAt);
     return define<Params>(std::move(k), &evaluate, &sentence);
   }();
   return kind;

@@ -481,6 +481,9 @@ const NodeKind& clumps() {
     k.example.joins = {"ground"};
     k.trial.params = {{"separation", 0.1}};
     carries<Params>(k, [](const Params& p) -> std::optional<Carries> { return Carries{rimOf(p), Part::kAll}; });
+    hasAtMost<Params>(k, [](const Params& p, const Most& came, const Inputs&) -> std::optional<Most> {
+      return came.with({p.footprint, 1});
+    });
     reaches<Params>(k, [](const Params& p) {
       const double rim = rimOf(p);
       if (!(p.separation > 0) && p.parents != Parents::KeptWithRoom) return Reach::within(rim);

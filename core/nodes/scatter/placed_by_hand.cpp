@@ -205,6 +205,52 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   return Outputs{std::move(*all), std::move(*out)};
 }
 
+/// Those that are in one of the lists only, or otherwise there; nothing where the lists do not mean the same.
+std::optional<std::vector<HandPoint>> differing(const HandPoints& before, const HandPoints& now) {
+  if (before.props != now.props) return {};
+  const auto groundOf = [](const HandPoints& points, std::uint32_t ground) {
+    return ground > 0 && ground <= points.grounds.size() ? std::optional(points.grounds[ground - 1]) : std::nullopt;
+  };
+  std::unordered_map<std::uint64_t, HandPoint> old;
+  before.list.forEach([&](const HandPoint& h) { old.emplace(h.key, h); });
+  std::vector<HandPoint> out;
+  now.list.forEach([&](const HandPoint& h) {
+    const auto it = old.find(h.key);
+    if (it != old.end()) {
+      HandPoint alike = it->second;
+      alike.ground = h.ground;
+      const bool isSame = alike == h && groundOf(before, it->second.ground) == groundOf(now, h.ground);
+      if (isSame || alike.isTaken == h.isTaken) old.erase(it);
+      if (isSame) return;
+    }
+    out.push_back(h);
+  });
+  for (const auto& [key, h] : old) out.push_back(h);
+  return out;
+}
+
+/// Where hands put down otherwise. Of points of rules that come in, only the values can change so: not who stays.
+std::optional<std::vector<Box3>> differsAt(const EvalContext& ctx, const Inputs& in, const Params& before,
+                                           const Params& now) {
+  const auto points = differing(before.points, now.points);
+  if (!points) return {};
+  const bool hasTaken = std::any_of(points->begin(), points->end(), [](const HandPoint& h) { return h.isTaken; });
+  if (!in.many("points").empty() && (now.rules != Rules::Stay || hasTaken)) return {};
+  std::unordered_set<std::uint64_t> ids;
+  for (const HandPoint& h : *points) ids.insert(h.isTaken ? h.key : ctx.idOf(h.key));
+  std::vector<Box3> out;
+  std::vector<std::string> names[2];  // of attributes: all of them carry what one of them has
+  for (const Params* p : {&before, &now}) {
+    const auto hand = placed(ctx, in, *p);
+    if (!hand) return {};
+    for (const auto& [name, column] : hand->points.attributes) names[p == &now].push_back(name);
+    for (std::size_t i = 0; i < hand->points.count; ++i)
+      if (ids.contains(hand->points.id[i])) out.push_back({hand->points.position[i], hand->points.position[i]});
+  }
+  if (names[0] != names[1]) return {};
+  return out;
+}
+
 std::vector<std::string> explain(const EvalContext& ctx, const Inputs& in, const Params& p, const Points& points) {
   std::vector<std::string> out(points.count);
   const auto hand = placed(ctx, in, p);
@@ -424,6 +470,7 @@ const NodeKind& placedByHand() {
     };
     k = define<Params>(std::move(k), &evaluate, &sentence);
     explains<Params>(k, &explain);
+    differs<Params>(k, &differsAt);
     return k;
   }();
   return kind;

@@ -185,6 +185,9 @@ const NodeKind& plantingGrid() {
             .usual(0, 5, 0.05),
     };
     addDraftParams<Params>(k.params);
+    hasAtMost<Params>(k, [](const Params& p, const Most&, const Inputs&) -> std::optional<Most> {
+      return Most{p.footprint, 1};
+    });
     k.makesParts = [](const ParamMap&) { return true; };
     k.usesSeed = true;
     k.example.params = {{"cells", std::string("hexagonal")}, {"spacing", 0.8}, {"turn", 20.0}};

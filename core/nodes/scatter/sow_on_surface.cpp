@@ -148,6 +148,9 @@ const NodeKind& sowOnSurface() {
     k.usesSeed = true;
     k.showsFootprints = true;
     k.example.params = {{"way", std::string("even")}, {"spacing", 0.55}};
+    hasAtMost<Params>(k, [](const Params& p, const Most&, const Inputs&) -> std::optional<Most> {
+      return Most{p.footprint, 1};
+    });
     reaches<Params>(k, [](const Params& p) {
       if (p.way == Way::Free) return p.amount == Amount::Total ? Reach::whole(true) : Reach::none();
       // Chains of darts: most ends were within 5.7 spacings, measured over random ground.

@@ -120,15 +120,20 @@ Result<Outputs> evaluate(const EvalContext& ctx, const Inputs& in, const Params&
   const Judged judged(seen.size() == points.count ? *all : gathered(*all, seen), referredPoints(in, "against", p.room),
                       p);
   // Of a part: who stands so near to what is not known that somebody there could be in its way?
+  const float largest = in.mostAt("points").with(in.mostAt("against")).effective();
+  const auto needs = [&](float footprint) {
+    return p.by == DistanceBy::Spacing ? p.spacing : std::max(0.0F, p.factor * (footprint + largest) + p.gap);
+  };
   Array<std::uint8_t> unsure;
-  if (p.by == DistanceBy::Spacing && !ctx.known.isAll())
+  if (!ctx.known.isAll())
     for (std::size_t k = 0; k < seen.size(); ++k)
-      unsure.push_back(ctx.known.isNearRim(points.position[seen[k]], p.spacing * 1.001F + 0.01F));
+      unsure.push_back(
+          ctx.known.isNearRim(points.position[seen[k]], needs(all->effectiveFootprint(seen[k])) * 1.001F + 0.01F));
   const Array<std::uint8_t> seenKeeps = keepByPriority(ctx.task, judged.entries, order, judged.kept, judged.rule(p),
                                                        unsure);
   for (std::size_t k = 0; k < seenKeeps.size(); ++k)
     if (seenKeeps[k] == kOpen && ctx.wanted.holds(points.position[seen[k]])) {
-      ctx.askWider(3 * static_cast<double>(p.spacing));
+      ctx.askWider(std::max(0.1, 3 * static_cast<double>(needs(largest))));
       break;
     }
   Array<std::uint8_t> keeps;
@@ -264,8 +269,9 @@ const NodeKind& clearance() {
     });
     k.beginsWith = [specs = k.params](const ParamMap& values) -> std::optional<double> {
       const Params p = readParams<Params>(specs, values);
-      if (p.by != DistanceBy::Spacing) return {};
-      return kChain * static_cast<double>(p.spacing);
+      if (p.by == DistanceBy::Spacing) return kChain * static_cast<double>(p.spacing);
+      if (p.shape != RoomShape::Disc) return {};  // bodies reach beyond their footprints
+      return kChain * static_cast<double>(std::max(p.gap, 0.0F));
     };
     k.exemptions.nestsInAmount = false;
     k.exemptions.isLocal = false;

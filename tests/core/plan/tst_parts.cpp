@@ -38,6 +38,24 @@ Value cut(const Value& value, const Part& part) {
   return points ? Value(pointsIn(part, *points)) : value;
 }
 
+/// Does the report say so too? Counts may be others.
+bool isSaid(const Problem& problem, const NodeReport& report) {
+  const auto words = [](std::string text) {
+    std::erase_if(text, [](char c) { return c >= '0' && c <= '9'; });
+    return text;
+  };
+  return std::any_of(report.problems.begin(), report.problems.end(),
+                     [&](const Problem& other) { return words(other.message) == words(problem.message); });
+}
+
+/// As they come from the evaluator.
+Inputs withBounds(Inputs in) {
+  for (auto& [id, links] : in.links)
+    for (Inputs::Link& link : links)
+      if (auto* points = std::get_if<PointsPtr>(&link.value)) *points = withMost(*points, mostOf(**points));
+  return in;
+}
+
 /// Sides of `size` m; tile 0, 0 begins at `from`.
 Part tile(const Vec2& from, float size, int column, int row) {
   const auto side = [&](float begin, int k) {
@@ -111,6 +129,38 @@ class TestParts : public EveryKind {
             QVERIFY(std::hypot(moved.x, moved.z) <= carries->across + 1e-3);
             QVERIFY(std::abs(moved.y) <= carries->up + 1e-3);
           }
+    }
+  }
+
+  /// A kind that says how much room its points have at most makes none larger, and filters and the like give away what
+  /// came in: bounds that are wrong would be tiles that are wrong.
+  void nobodyIsLargerThanSaid_data() { everyKind(); }
+  void nobodyIsLargerThanSaid() {
+    const Inputs in = withBounds(inputsFor(kind(), pointsOnGround()));
+    std::vector<ParamMap> all = choicesOf(kind());
+    std::mt19937 random(11);
+    for (int round = 0; round < 8 && kind().mostOf && kind().inputs.front().type == ValueType::Points; ++round) {
+      all.push_back(all[random() % all.size()]);
+      for (const ParamSpec& spec : kind().params)
+        if (spec.type == ParamType::Number || spec.type == ParamType::Range)
+          all.back()[spec.id] = *anotherValue(spec, spec.defaultValue, random);
+    }
+    for (const ParamMap& params : all) {
+      const auto most = kind().most(params, in);
+      if (!most) continue;
+      Bench bench;
+      const auto out = bench.run(kind().id, in, params);
+      if (!out) continue;
+      for (const Value& value : *out)
+        if (const auto* points = std::get_if<PointsPtr>(&value); points && *points) {
+          const Most made = mostOf(**points);
+          QVERIFY2(made.footprint <= most->footprint && made.size <= most->size,
+                   qPrintable(QStringLiteral("%1 m, × %2 beside %3 m, × %4")
+                                  .arg(made.footprint)
+                                  .arg(made.size)
+                                  .arg(most->footprint)
+                                  .arg(most->size)));
+        }
     }
   }
 
@@ -196,7 +246,7 @@ class TestParts : public EveryKind {
 
  private:
   static void seesWhatItAsksFor(const NodeKind& kind, const ParamMap& params) {
-    const Inputs in = inputsFor(kind, pointsOnGround());
+    const Inputs in = withBounds(inputsFor(kind, pointsOnGround()));
     Bench whole;
     const auto all = whole.run(kind.id, in, params);
     if (!all) return;
@@ -205,7 +255,7 @@ class TestParts : public EveryKind {
       const bool isOfPoints = !kind.inputs.empty() && kind.inputs.front().type == ValueType::Points;
       Bench bench;
       std::optional<Result<Outputs>> some;
-      double wider = 0;
+      double wider = roomNeeded(kind, params, in);
       for (double asked = 1; asked > 0;) {  // as the evaluator does
         asked = 0;
         Inputs seen = in;
@@ -268,6 +318,9 @@ class TestParts : public EveryKind {
         request.part = tile(from, size, t % columns, t / columns);
         Evaluation part;
         withThreads(threads, [&] { part = evaluator.evaluate(plan, request); });
+        for (const auto& [uid, report] : part.reports)  // what is said of a part is said of the whole
+          for (const Problem& p : report.problems)
+            QVERIFY2(isSaid(p, whole.reports.at(uid)), (what + ", " + uid + ": " + toLine(p)).c_str());
         for (const Node& node : plan.nodes) {
           const std::string where = what + ", " + node.title + " (" + node.kind + ") in a tile of " +
                                     std::to_string(static_cast<int>(size)) + " m: ";
