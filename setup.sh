@@ -3,7 +3,8 @@ set -euo pipefail
 cd "$(dirname "${BASH_SOURCE[0]}")"
 
 missing=""
-for package in $(grep -v '^#' packages.txt); do
+# The tests' own packages, with services in them, are not for everybody who runs the program.
+for package in $({ [ -n "${with_tests:-}" ] && cat packages.txt || sed '/^# Only the tests/,$d' packages.txt; } | grep -v '^#'); do
   dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'install ok installed' || missing="$missing $package"
 done
 if [ -n "$missing" ]; then

@@ -1,16 +1,18 @@
 // arvesk-run tiles: writes a plan in square tiles, each worked out alone, by one process or by several.
-#include "core/deliver/tiles.h"
 #include "cli/runner.h"
+#include "cli/tile_jobs.h"
 #include "core/base/number_text.h"
+#include "core/deliver/changed_tiles.h"
+#include "core/deliver/tile_states.h"
 
 #include <fmt/format.h>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
 
 #include <filesystem>
 #include <fstream>
+#include <set>
 #include <thread>
+
+#include <unistd.h>
 
 namespace arvesk::cli {
 namespace {
@@ -18,34 +20,30 @@ namespace {
 struct Options : CommonOptions {
   TileOrder order;
   std::string format = "usda";
-  int jobs = 1;
-  std::string share;  // "2/8": of eight processes the third one's tiles; empty: all
+  std::string on = "local";
+  int jobs = 0;  // processes, or the lists of an array; 0: one process, or as many lists as an array takes
+  std::string partition;
+  std::vector<std::string> sbatch;
+  std::string share;  // of another process of this program; empty: all
 };
 
-struct Share {
-  std::size_t which = 0;
-  std::size_t of = 1;
-};
-std::optional<Share> shareIn(const std::string& text) {
-  if (text.empty()) return Share();
-  const std::size_t slash = text.find('/');
-  if (slash == std::string::npos) return {};
-  const auto which = numberIn<int>(std::string_view(text).substr(0, slash));
-  const auto of = numberIn<int>(std::string_view(text).substr(slash + 1));
-  if (!which || !of || *which < 0 || *of < 1 || *which >= *of) return {};
-  return Share{static_cast<std::size_t>(*which), static_cast<std::size_t>(*of)};
+/// "lists.txt:3": the tiles on the fourth line of that file.
+Result<std::vector<std::string>> shareIn(const std::string& text) {
+  const std::size_t colon = text.rfind(':');
+  const auto which = colon == std::string::npos ? std::nullopt
+                                                : numberIn<int>(std::string_view(text).substr(colon + 1));
+  if (!which || *which < 0)
+    return fail(ProblemCode::BadParameter, fmt::format("share \"{}\" is not like lists.txt:0", text),
+                "A file of lists of tiles, and which line of it, from 0");
+  return listIn(text.substr(0, colon), static_cast<std::size_t>(*which));
 }
 
-/// This process's tiles that are not done yet, one after the other.
-Result<void> makeShare(Session& session, const Options& options, const TileGrid& grid, const std::string& key,
-                       const Share& share) {
-  std::size_t there = 0;
-  for (std::size_t t = share.which; t < grid.count(); t += share.of) {
+/// The tiles of this process, one after the other; what another one has done meanwhile stays.
+Result<void> makeHere(Session& session, const Options& options, const TileGrid& grid, const std::string& key,
+                      const std::set<std::string>& names) {
+  for (std::size_t t = 0; t < grid.count(); ++t) {
     const std::string name = grid.nameOf(t);
-    if (tileDone(options.order, name, key)) {
-      ++there;
-      continue;
-    }
+    if (!names.contains(name) || tileRecord(options.order, name, key)) continue;
     const auto record = makeTile(session, options.order, grid, t, key, progressTask(options, "tile " + name));
     if (!record) return Failure(record.error());
     if (options.isQuiet) continue;
@@ -55,52 +53,46 @@ Result<void> makeShare(Session& session, const Options& options, const TileGrid&
                record->problems.empty() ? "" : "  " + record->problems.front());
     std::fflush(stdout);
   }
-  if (there > 0 && !options.isQuiet) fmt::print("{} tiles were done and stayed\n", there);
   return {};
 }
 
-/// Processes of this program with the same options, each with its share. One that ends badly leaves its tiles without
-/// a record, which is told when all are collected.
-Result<void> makeInProcesses(const Options& options, std::size_t count) {
+/// The words that this program was called with, the program itself by its full path.
+std::vector<std::string> ownCommand() {
   std::ifstream file("/proc/self/cmdline", std::ios::binary);
   const std::string line((std::istreambuf_iterator<char>(file)), std::istreambuf_iterator<char>());
   std::vector<std::string> words;
   for (std::size_t at = 0; at < line.size(); at = line.find('\0', at) + 1) words.emplace_back(line.c_str() + at);
+  words.front() = std::filesystem::read_symlink("/proc/self/exe").string();
+  return words;
+}
+
+/// Sends the tiles to others and waits for them.
+Result<void> makeElsewhere(const Options& options, std::vector<std::string> names, const std::string& key) {
+  constexpr std::size_t kMostLists = 1000;  // Slurm takes arrays of up to 1,001 (MaxArraySize)
+  const bool isSlurm = options.on == "slurm";
+  const std::size_t all = names.size();
+  const std::size_t lists = options.jobs > 0 ? static_cast<std::size_t>(options.jobs) : kMostLists;
   const int threads = options.threads > 0 ? options.threads : static_cast<int>(std::thread::hardware_concurrency());
-  std::vector<pid_t> running;
-  for (std::size_t k = 0; k < count; ++k) {
-    std::vector<std::string> own = words;
-    own.insert(own.end(), {"--share", fmt::format("{}/{}", k, count), "--threads",
-                           std::to_string(std::max(1, threads / static_cast<int>(count)))});
-    std::vector<char*> arguments;
-    for (std::string& word : own) arguments.push_back(word.data());
-    arguments.push_back(nullptr);
-    pid_t child = 0;
-    if (const int fault = ::posix_spawn(&child, "/proc/self/exe", nullptr, nullptr, arguments.data(), environ);
-        fault != 0) {
-      printProblem(problem(ProblemCode::WriteFailed,
-                           fmt::format("process {} of {} could not be started: {}", k + 1, count,
-                                       std::generic_category().message(fault)),
-                           "Its tiles are told below; run the same command again"));
-      continue;
-    }
-    running.push_back(child);
-  }
-  for (const pid_t child : running) {
-    int how = 0;
-    while (::waitpid(child, &how, 0) < 0 && errno == EINTR) {}
-    if (WIFSIGNALED(how))
-      printProblem(problem(ProblemCode::WriteFailed, fmt::format("a process was ended by signal {}", WTERMSIG(how)),
-                           "Run the same command again: what is done stays"));
-  }
-  return {};
+  Sending sending;
+  sending.command = ownCommand();
+  sending.folder = options.order.folder + "/jobs";
+  sending.atOnce = lists;
+  sending.threads = std::max(1, threads / static_cast<int>(lists));
+  sending.name = "arvesk-" + key.substr(0, 12);
+  if (!options.partition.empty()) sending.options.push_back("--partition=" + options.partition);
+  sending.options.insert(sending.options.end(), options.sbatch.begin(), options.sbatch.end());
+  std::vector<std::string> open = names;
+  sending.look = [&, told = all]() mutable {
+    std::erase_if(open, [&](const std::string& name) { return tileRecord(options.order, name, key).has_value(); });
+    if (!options.isQuiet && open.size() != told) fmt::print("{} of {} tiles\n", all - open.size(), all);
+    std::fflush(stdout);
+    told = open.size();
+  };
+  const auto workers = isSlurm ? slurmArrays(std::move(sending)) : processesHere(std::move(sending));
+  return sendTiles(*workers, options.order, std::move(names), key, options.order.folder + "/jobs", lists);
 }
 
 Result<int> makeTiles(Options& options) {
-  const auto share = shareIn(options.share);
-  if (!share)
-    return fail(ProblemCode::BadParameter, fmt::format("share \"{}\" is not like 0/8", options.share),
-                "Which process, from 0, of how many");
   options.order.ending = "." + options.format;
   options.order.quality = options.quality == "draft" ? Quality::Draft : Quality::Final;
   options.order.limits.points = options.limitPoints;
@@ -108,16 +100,39 @@ Result<int> makeTiles(Options& options) {
   if (!session) return Failure(session.error());
   const auto grid = tileGridOf(*session, options.order, progressTask(options, "grounds"));
   if (!grid) return Failure(grid.error());
-  const std::string key = tileKeyOf(*session, options.order, *grid);
-  const bool isAll = options.share.empty();
-  if (isAll && !options.isQuiet) fmt::print("{} tiles of {} m\n", grid->count(), options.order.size);
+  const std::string key = tileKeyOf(session->plan(), session->files(), options.order, *grid);
+  if (!options.share.empty()) {
+    const auto names = shareIn(options.share);
+    if (!names) return Failure(names.error());
+    if (auto ok = makeHere(*session, options, *grid, key, {names->begin(), names->end()}); !ok)
+      return Failure(ok.error());
+    return kDone;  // how each ended is in its record; who sent this collects
+  }
+  SentTiles sent{*grid, key, ::getpid()};
+  if (auto ok = writeSent(options.order, sent); !ok) return Failure(ok.error());
+  const auto changing = keepUnchanged(*session, options.order, *grid, key, progressTask(options, "what changed"));
+  if (!changing) return Failure(changing.error());
+  std::vector<std::string> open;
+  for (std::size_t t = 0; t < grid->count(); ++t) {
+    const auto record = tileRecord(options.order, grid->nameOf(t), key);
+    if (record && record->state != TileRecord::State::Failed) continue;
+    open.push_back(grid->nameOf(t));
+    forgetTile(options.order, open.back());
+  }
+  if (!options.isQuiet) {
+    fmt::print("{} tiles of {} m\n", grid->count(), options.order.size);
+    if (*changing) fmt::print("{} of {} tiles change\n", **changing, grid->count());
+    if (open.size() < grid->count()) fmt::print("{} tiles were done and stayed\n", grid->count() - open.size());
+  }
   std::fflush(stdout);
-  const auto made = isAll && options.jobs > 1 ? makeInProcesses(options, static_cast<std::size_t>(options.jobs))
-                                              : makeShare(*session, options, *grid, key, *share);
+  const bool isAlone = options.on == "local" && options.jobs <= 1;
+  const auto made = isAlone ? makeHere(*session, options, *grid, key, {open.begin(), open.end()})
+                            : makeElsewhere(options, std::move(open), key);
   if (!made) return Failure(made.error());
-  if (!isAll) return kDone;  // how each ended is in its record; who sent this collects
   const auto records = collectTiles(*session, options.order, *grid, key, progressTask(options, "collecting"));
   if (!records) return Failure(records.error());
+  sent.process = 0;
+  if (auto ok = writeSent(options.order, sent); !ok) return Failure(ok.error());
   std::size_t placements = 0;
   std::map<TileRecord::State, std::size_t> states;
   std::map<std::string, std::vector<std::string>> failed;  // tiles by message
@@ -157,12 +172,16 @@ void addTiles(CLI::App& app, int& status) {
   sub->add_option("--attributes", options->order.how.attributes,
                   "Attributes of the points to write, as patterns separated by ;")
       ->delimiter(',');
-  sub->add_option("--jobs", options->jobs, "So many processes of this machine at once")
-      ->check(CLI::Range(1, 1024))
+  sub->add_option("--jobs", options->jobs, "So many processes of this machine at once, or jobs of Slurm's array")
+      ->check(CLI::Range(1, 1000));
+  sub->add_option("--on", options->on, "Where: processes of this machine, or job arrays of the batch engine Slurm")
+      ->check(CLI::IsMember({"local", "slurm"}))
       ->capture_default_str();
-  sub->add_option(
-         "--share", options->share,
-         "Only the tiles of one process of several, such as 0/8, for batch engines; a call without it collects")
+  sub->add_option("--partition", options->partition, "Slurm's partition");
+  sub->add_option("--sbatch", options->sbatch,
+                  "An option for sbatch as it is, such as --sbatch=--mem=4G; several times");
+  sub->add_option("--share", options->share,
+                  "Only the tiles on one line of a file, from 0: what jobs are called with (lists.txt:3)")
       ->group("");
   sub->callback([options, &status] { status = run(*options, [&] { return makeTiles(*options); }); });
 }

@@ -96,11 +96,27 @@ Result<void> Session::evaluate(Quality quality, const Limits& limits, const Task
   request.task = task;
   request.part = part;
   request.wanted = wanted;
-  auto evaluation = within([&] { return Evaluator(m_files).evaluate(m_plan, request); });
+  request.rooms = m_evaluation.rooms;
+  auto evaluation = evaluated(m_plan, request);
   if (!evaluation) return Failure(evaluation.error());
-  if (evaluation->isCancelled) return Failure(cancelled());
   m_evaluation = std::move(*evaluation);
   return {};
+}
+
+Result<Evaluation> Session::evaluated(const Plan& plan, Quality quality, const Limits& limits, const Task& task,
+                                      const std::vector<std::string>& wanted) {
+  EvalRequest request;
+  request.quality = quality;
+  request.limits = limits;
+  request.task = task;
+  request.wanted = wanted;
+  return evaluated(plan, request);
+}
+
+Result<Evaluation> Session::evaluated(const Plan& plan, const EvalRequest& request) {
+  auto evaluation = within([&] { return Evaluator(m_files).evaluate(plan, request); });
+  if (evaluation && evaluation->isCancelled) return Failure(cancelled());
+  return evaluation;
 }
 
 std::vector<Problem> Session::problems() const {

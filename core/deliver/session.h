@@ -55,6 +55,9 @@ class Session {
   Result<void> evaluate(Quality quality, const Limits& limits = {}, const Task& task = {}, const Part& part = {},
                         const std::vector<std::string>& wanted = {});
   const Evaluation& evaluation() const { return m_evaluation; }
+  /// What another plan gives with the same files, such as an earlier state of this one; `evaluation` stays.
+  Result<Evaluation> evaluated(const Plan& plan, Quality quality, const Limits& limits, const Task& task,
+                               const std::vector<std::string>& wanted);
   std::size_t cacheBytes() const { return m_files->memory().bytes(); }
   /// What props and nodes had to say, in the order of the plan.
   std::vector<Problem> problems() const;
@@ -77,6 +80,7 @@ class Session {
   template <typename Work>
   auto within(Work&& work) const;
   ExportOptions named(ExportOptions how) const;
+  Result<Evaluation> evaluated(const Plan& plan, const EvalRequest& request);
 
   std::string m_path;
   Plan m_plan;

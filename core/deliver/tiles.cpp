@@ -2,6 +2,7 @@
 
 #include "core/base/safe_file.h"
 #include "core/deliver/layers.h"
+#include "core/formats/plan_file.h"
 #include "core/plan/history.h"
 #include "core/plan/plan_index.h"
 #include "core/props/baked.h"
@@ -33,9 +34,6 @@ const char* stateName(TileRecord::State state) {
 }
 
 std::string fileOf(const TileOrder& order, const std::string& name) { return "tiles/" + name + order.ending; }
-std::string recordOf(const TileOrder& order, const std::string& name) {
-  return order.folder + "/tiles/" + name + ".json";
-}
 std::string written(const json& value) { return value.dump(1, ' ', false, json::error_handler_t::replace) + "\n"; }
 
 json toJson(const TileRecord& r) {
@@ -43,41 +41,10 @@ json toJson(const TileRecord& r) {
            {"bytes", r.bytes},     {"placements", r.placements},  {"per prop", r.perProp}, {"per output", r.perLayer},
            {"seconds", r.seconds}, {"peak bytes", r.peakBytes},   {"problems", r.problems}};
   out["files"] = r.files;
+  out["wider"] = r.wider;  // without an end: null
   if (!r.bounds.isEmpty())
     out["bounds"] = {r.bounds.min.x, r.bounds.min.y, r.bounds.min.z, r.bounds.max.x, r.bounds.max.y, r.bounds.max.z};
   return out;
-}
-
-std::optional<TileRecord> recordIn(const std::string& path) {
-  constexpr std::size_t kLargest = 16 << 20;
-  const auto text = readWhole(path, kLargest);
-  if (!text) return {};
-  try {
-    const json in = json::parse(*text);
-    TileRecord r;
-    r.name = in.at("tile").get<std::string>();
-    const auto state = in.at("state").get<std::string>();
-    r.state = state == "done"    ? TileRecord::State::Done
-              : state == "empty" ? TileRecord::State::Empty
-                                 : TileRecord::State::Failed;
-    r.key = in.at("key").get<std::string>();
-    r.file = in.at("file").get<std::string>();
-    r.files = in.at("files").get<std::vector<std::string>>();
-    r.bytes = in.at("bytes").get<std::uint64_t>();
-    r.placements = in.at("placements").get<std::size_t>();
-    r.perProp = in.at("per prop").get<std::map<std::string, std::size_t>>();
-    r.perLayer = in.at("per output").get<std::map<std::string, std::size_t>>();
-    r.seconds = in.at("seconds").get<double>();
-    r.peakBytes = in.at("peak bytes").get<std::size_t>();
-    r.problems = in.at("problems").get<std::vector<std::string>>();
-    if (in.contains("bounds")) {
-      const auto b = in.at("bounds").get<std::array<float, 6>>();
-      r.bounds = {{b[0], b[1], b[2]}, {b[3], b[4], b[5]}};
-    }
-    return r;
-  } catch (const json::exception&) {
-    return {};  // cut off, or of somebody else: the tile is made anew
-  }
 }
 
 /// The kernel's highest mark of this process's memory, from now on (proc(5): clear_refs, VmHWM).
@@ -145,15 +112,45 @@ Result<void> writeWorld(const TileOrder& order, const std::vector<TileRecord>& r
   return writeWhole(order.folder + "/world.usda", text + "}\n");
 }
 
-/// A file of tiles that nothing names any more goes.
-void takeAway(const TileOrder& order, const std::string& name) {
-  std::error_code ignored;
-  const auto record = recordIn(recordOf(order, name));
-  if (record && !record->file.empty()) fs::remove(order.folder + "/" + record->file, ignored);
-  fs::remove(recordOf(order, name), ignored);
+}  // namespace
+
+std::string recordPath(const std::string& folder, const std::string& name) {
+  return folder + "/tiles/" + name + ".json";
 }
 
-}  // namespace
+std::optional<TileRecord> readRecord(const std::string& folder, const std::string& name) {
+  constexpr std::size_t kLargest = 16 << 20;
+  const auto text = readWhole(recordPath(folder, name), kLargest);
+  if (!text) return {};
+  try {
+    const json in = json::parse(*text);
+    TileRecord r;
+    r.name = in.at("tile").get<std::string>();
+    const auto state = in.at("state").get<std::string>();
+    r.state = state == "done"    ? TileRecord::State::Done
+              : state == "empty" ? TileRecord::State::Empty
+                                 : TileRecord::State::Failed;
+    r.key = in.at("key").get<std::string>();
+    r.file = in.at("file").get<std::string>();
+    r.files = in.at("files").get<std::vector<std::string>>();
+    r.bytes = in.at("bytes").get<std::uint64_t>();
+    r.placements = in.at("placements").get<std::size_t>();
+    r.perProp = in.at("per prop").get<std::map<std::string, std::size_t>>();
+    r.perLayer = in.at("per output").get<std::map<std::string, std::size_t>>();
+    r.seconds = in.at("seconds").get<double>();
+    r.peakBytes = in.at("peak bytes").get<std::size_t>();
+    r.problems = in.at("problems").get<std::vector<std::string>>();
+    for (const auto& [uid, meters] : in.at("wider").items())
+      r.wider[uid] = meters.is_null() ? std::numeric_limits<double>::infinity() : meters.get<double>();
+    if (in.contains("bounds")) {
+      const auto b = in.at("bounds").get<std::array<float, 6>>();
+      r.bounds = {{b[0], b[1], b[2]}, {b[3], b[4], b[5]}};
+    }
+    return r;
+  } catch (const json::exception&) {
+    return {};  // cut off, or of somebody else: the tile is made anew
+  }
+}
 
 Part TileGrid::partOf(std::size_t tile) const {
   const int column = columnOf(tile);
@@ -209,7 +206,7 @@ Result<TileGrid> tileGridOf(Session& session, const TileOrder& order, const Task
   return grid;
 }
 
-std::string tileKeyOf(Session& session, const TileOrder& order, const TileGrid& grid) {
+std::string tileKeyOf(const Plan& plan, FileService& files, const TileOrder& order, const TileGrid& grid) {
   KeyBuilder key;
   key.addText("tiles of Arvesk");
   for (const double v : {order.size, static_cast<double>(grid.fromColumn), static_cast<double>(grid.toColumn),
@@ -222,20 +219,40 @@ std::string tileKeyOf(Session& session, const TileOrder& order, const TileGrid& 
   key.add(static_cast<std::uint64_t>(order.how.gltfWay) + 8 * static_cast<std::uint64_t>(order.how.usdPrototypes) +
           64 * static_cast<std::uint64_t>(order.how.isUsdPayload) +
           128 * static_cast<std::uint64_t>(order.how.isWithoutMissing));
-  key.add(session.plan().settings.draftShare);
-  key.add(momentOf(session.plan()).frame);
-  for (const Node& node : session.plan().nodes) {
+  key.add(plan.settings.draftShare);
+  key.add(momentOf(plan).frame);
+  for (const Node& node : plan.nodes) {
     const NodeKind* kind = kindOf(node);
     if (!node.isInstance() && !(kind && kind->isLayer)) continue;
     key.addText(node.title);
-    key.add(historyOf(session.plan(), node.uid, order.quality, session.files()));
+    key.add(historyOf(plan, node.uid, order.quality, files));
   }
   return fmt::format("{:016x}{:016x}", key.lanes[0], key.lanes[1]);
 }
 
-std::optional<TileRecord> tileDone(const TileOrder& order, const std::string& name, const std::string& key) {
-  auto record = recordIn(recordOf(order, name));
-  if (!record || record->key != key || record->name != name || record->state == TileRecord::State::Failed) return {};
+void forgetTile(const TileOrder& order, const std::string& name) {
+  std::error_code ignored;
+  const auto record = readRecord(order.folder, name);
+  if (record && !record->file.empty()) fs::remove(order.folder + "/" + record->file, ignored);
+  fs::remove(recordPath(order.folder, name), ignored);
+}
+
+Result<void> writeRecord(const TileOrder& order, const TileRecord& record) {
+  return writeWhole(recordPath(order.folder, record.name), written(toJson(record)));
+}
+
+Result<void> recordFailure(const TileOrder& order, const std::string& name, const std::string& key,
+                           const std::string& why) {
+  TileRecord record;
+  record.name = name;
+  record.key = key;
+  record.problems = {why};
+  return writeRecord(order, record);
+}
+
+std::optional<TileRecord> tileRecord(const TileOrder& order, const std::string& name, const std::string& key) {
+  auto record = readRecord(order.folder, name);
+  if (!record || record->key != key || record->name != name) return {};
   std::error_code fault;
   if (record->state == TileRecord::State::Done &&
       (record->file != fileOf(order, name) ||
@@ -253,7 +270,7 @@ Result<TileRecord> makeTile(Session& session, const TileOrder& order, const Tile
   TileRecord record;
   record.name = grid.nameOf(tile);
   record.key = key;
-  takeAway(order, record.name);
+  forgetTile(order, record.name);
   std::error_code fault;
   fs::create_directories(order.folder + "/tiles", fault);  // what is wrong is said by who writes there
   const auto work = [&]() -> Result<void> {
@@ -296,8 +313,20 @@ Result<TileRecord> makeTile(Session& session, const TileOrder& order, const Tile
   }
   record.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   record.peakBytes = peakBytes();
-  if (auto ok = writeWhole(recordOf(order, record.name), written(toJson(record))); !ok) return Failure(ok.error());
+  record.wider = session.evaluation().wider;
+  if (auto ok = writeRecord(order, record); !ok) return Failure(ok.error());
   return record;
+}
+
+std::optional<CollectedPlan> collectedPlan(const TileOrder& order) {
+  constexpr std::size_t kLargest = std::size_t{4} << 30;
+  const auto manifest = readWhole(order.folder + "/tiles.json", kLargest);
+  const auto plan = readWhole(order.folder + "/plan.json", kLargestPlan);
+  if (!manifest || !plan) return {};
+  const json in = json::parse(*manifest, nullptr, false);
+  const auto key = in.is_object() ? in.find("key") : in.end();
+  if (key == in.end() || !key->is_string()) return {};
+  return CollectedPlan{key->get<std::string>(), *plan};
 }
 
 Result<std::vector<TileRecord>> collectTiles(Session& session, const TileOrder& order, const TileGrid& grid,
@@ -307,7 +336,7 @@ Result<std::vector<TileRecord>> collectTiles(Session& session, const TileOrder& 
   for (std::size_t t = 0; t < grid.count(); ++t) {
     const std::string name = grid.nameOf(t);
     names.insert(name);
-    auto record = recordIn(recordOf(order, name));
+    auto record = readRecord(order.folder, name);
     if (!record || record->key != key) {
       record = TileRecord();
       record->name = name;
@@ -321,7 +350,7 @@ Result<std::vector<TileRecord>> collectTiles(Session& session, const TileOrder& 
   for (const auto& entry : fs::directory_iterator(order.folder + "/tiles", fault))
     if (entry.path().extension() == ".json" && !names.contains(entry.path().stem().string()))
       gone.push_back(entry.path().stem().string());
-  for (const std::string& name : gone) takeAway(order, name);
+  for (const std::string& name : gone) forgetTile(order, name);
 
   // Surfaces and volumes are no tile's: they are written once. Of points nothing is wanted here.
   std::string rest;
@@ -371,6 +400,7 @@ Result<std::vector<TileRecord>> collectTiles(Session& session, const TileOrder& 
                       {"peak bytes", all.peakBytes},
                       {"rest", rest},
                       {"tiles", std::move(tiles)}};
+  if (auto ok = writeWhole(order.folder + "/plan.json", formatPlan(session.plan())); !ok) return Failure(ok.error());
   if (auto ok = writeWhole(order.folder + "/tiles.json", written(manifest)); !ok) return Failure(ok.error());
   if (order.ending == ".usda")
     if (auto ok = writeWorld(order, records, rest); !ok) return Failure(ok.error());

@@ -4,44 +4,24 @@
 #include "core/formats/plan_file.h"
 #include "core/formats/read_files.h"
 #include "core/plan/making_sub_plan.h"
-#include "tests/support/support.h"
+#include "tests/support/runs.h"
 
 #include <QElapsedTimer>
-#include <QJsonArray>
-#include <QJsonDocument>
-#include <QJsonObject>
-#include <QProcess>
 
 #include <sys/prctl.h>
 
 #include <cmath>
 #include <csignal>
 #include <functional>
-#include <set>
 
 using namespace arvesk;
+using test::ended;
+using test::Ran;
+using test::run;
 
 namespace {
 
 const int kKills = qEnvironmentVariableIsSet("ARVESK_KILLS") ? qEnvironmentVariableIntValue("ARVESK_KILLS") : 40;
-
-struct Ran {
-  int status;
-  QString out;
-  QString err;
-};
-
-Ran ended(QProcess& p) {
-  p.waitForFinished(900'000);
-  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
-          QString::fromUtf8(p.readAllStandardError())};
-}
-
-Ran run(const QStringList& arguments) {
-  QProcess p;
-  p.start(test::binPath("arvesk-run"), arguments);
-  return ended(p);
-}
 
 /// Runs it in a shell, so that its output can go elsewhere.
 int statusInShell(const QString& words) {
