@@ -13,6 +13,7 @@
 #include <deque>
 #include <filesystem>
 #include <fstream>
+#include <set>
 #include <sstream>
 #include <thread>
 
@@ -20,7 +21,8 @@ namespace arvesk::cli {
 namespace {
 
 namespace fs = std::filesystem;
-constexpr std::size_t kShorter = 8;  // lists of lost tiles are so many times shorter each round
+constexpr std::size_t kShorter = 8;       // lists of lost tiles are so many times shorter each round
+constexpr std::size_t kMostLists = 1000;  // at a time: Slurm takes arrays of up to 1,001 (MaxArraySize)
 
 std::vector<char*> argumentsOf(std::vector<std::string>& words) {
   std::vector<char*> out;
@@ -127,8 +129,9 @@ class SlurmArrays final : public Workers {
       return fail(ProblemCode::WriteFailed, "Slurm did not take the jobs: " + sent.text,
                   "Change --partition, --jobs or --sbatch, then run the same command again: what is done stays");
     wait();
-    // "12;cluster": what each list's log ends with tells why, where something went wrong.
-    const std::string job = sent.text.substr(0, sent.text.find_first_not_of("0123456789"));
+    // The last line, "12" or "12;cluster", after what it warns of.
+    const std::string last = sent.text.substr(sent.text.rfind('\n') + 1);
+    const std::string job = last.substr(0, last.find_first_not_of("0123456789"));
     std::map<std::size_t, std::string> ends;
     std::istringstream states(said("squeue --noheader --states=all --format='%K %T (%r)' --jobs=" + job).text);
     for (std::string line; std::getline(states, line);) {
@@ -195,30 +198,41 @@ Result<void> sendTiles(Workers& workers, const TileOrder& order, std::vector<std
   if (*earlier) takeDone();
   std::error_code fault;
   fs::create_directories(folder, fault);  // what is wrong is said by who writes there
+  std::map<std::string, int> lostAlone;
+  int idle = 0;  // rounds one after the other
   std::size_t length = (names.size() + lists - 1) / lists;
-  for (int alone = 0; !names.empty(); length = std::max<std::size_t>(1, length / kShorter)) {
-    const std::size_t count = (names.size() + length - 1) / length;
+  while (!names.empty()) {
+    const std::size_t before = names.size();
+    const std::vector<std::string> sent(
+        names.begin(), names.begin() + static_cast<std::ptrdiff_t>(std::min(names.size(), kMostLists * length)));
+    const std::size_t count = (sent.size() + length - 1) / length;
     const std::string file = folder + "/lists.txt";
-    if (auto ok = writeLists(file, names, count); !ok) return Failure(ok.error());
-    const std::vector<std::string> sent = names;
+    if (auto ok = writeLists(file, sent, count); !ok) return Failure(ok.error());
     const auto ends = workers.work(file, count);
     if (!ends) return Failure(ends.error());
     takeDone();
-    if (names.empty()) break;
+    const std::set<std::string> left(names.begin(), names.end());
     std::map<std::string, std::size_t> why;
-    for (std::size_t i = 0; i < sent.size(); ++i)
-      if (std::find(names.begin(), names.end(), sent[i]) != names.end()) {
-        const auto end = ends->find(i % count);
-        const std::string words = end == ends->end() ? "it ended without a word" : end->second;
+    for (std::size_t i = 0; i < sent.size(); ++i) {
+      if (!left.contains(sent[i])) continue;
+      const auto end = ends->find(i % count);
+      const std::string words = end == ends->end() ? "it ended without a word" : end->second;
+      if (length > 1 || ++lostAlone[sent[i]] < 2)
         ++why[words];
-        if (length > 1 || alone == 0) continue;
-        if (auto ok = recordFailure(order, sent[i], key, "lost twice, alone: " + words); !ok)
-          return Failure(ok.error());
-      }
-    if (length == 1 && alone++ > 0) break;
+      else if (auto ok = recordFailure(order, sent[i], key, "lost twice, alone: " + words); !ok)
+        return Failure(ok.error());
+    }
+    takeDone();  // what has failed for good, too
     for (const auto& [words, lost] : why)
       printProblem({ProblemCode::Waiting, Severity::Warning, "tiles",
                     fmt::format("{} tile{} lost: {}", lost, lost == 1 ? " was" : "s were", words), "Sent again"});
+    if (!why.empty()) length = std::max<std::size_t>(1, length / kShorter);
+    const bool isNothingDone = left.size() == before && sent.size() > kShorter;
+    idle = isNothingDone ? idle + 1 : 0;
+    if (idle == 2 && !names.empty())
+      return fail(ProblemCode::WriteFailed,
+                  fmt::format("nobody gets anything done: {}", why.empty() ? "lost" : why.begin()->first),
+                  "The plan, its files and the folder have to be there, by the same paths, for all who work");
   }
   return {};
 }

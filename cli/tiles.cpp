@@ -68,10 +68,9 @@ std::vector<std::string> ownCommand() {
 
 /// Sends the tiles to others and waits for them.
 Result<void> makeElsewhere(const Options& options, std::vector<std::string> names, const std::string& key) {
-  constexpr std::size_t kMostLists = 1000;  // Slurm takes arrays of up to 1,001 (MaxArraySize)
   const bool isSlurm = options.on == "slurm";
   const std::size_t all = names.size();
-  const std::size_t lists = options.jobs > 0 ? static_cast<std::size_t>(options.jobs) : kMostLists;
+  const std::size_t lists = options.jobs > 0 ? static_cast<std::size_t>(options.jobs) : std::size_t{1000};
   const int threads = options.threads > 0 ? options.threads : static_cast<int>(std::thread::hardware_concurrency());
   Sending sending;
   sending.command = ownCommand();

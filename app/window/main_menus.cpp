@@ -55,6 +55,7 @@ void MainWindow::buildFileMenus() {
   add(file, tr("Save as…"), {Qt::CTRL | Qt::SHIFT | Qt::Key_S}, "file_save_as", [this] { saveAs(); });
   add(file, tr("Missing files…"), {}, "file_missing", [this] { openMissing(); });
   add(file, tr("Export…"), {Qt::CTRL | Qt::Key_E}, "file_export", [this] { openExport(); });
+  add(file, tr("Tiles…"), {}, "file_tiles", [this] { openTiles(); });
   file->addSeparator();
   add(file, tr("Quit"), {Qt::CTRL | Qt::Key_Q}, "file_quit", [this] { close(); });
 

@@ -14,6 +14,7 @@
 #include "app/window/settings.h"
 #include "app/window/start_page.h"
 #include "app/window/theme.h"
+#include "app/window/tiles_window.h"
 #include "core/base/safe_file.h"
 #include "core/formats/plan_file.h"
 
@@ -701,6 +702,17 @@ void MainWindow::openExport() {
   connect(&m_service, &EvaluationService::finished, window, [this, window, plan = m_model.snapshot()] {
     if (m_service.latest()->plan == plan) window->showResults(m_service.latest());
   });
+  window->show();
+}
+
+void MainWindow::openTiles() {
+  auto* window = new TilesWindow(
+      m_file,
+      [this] {
+        const bool isSaved = !m_file.isEmpty() && m_model.undoStack().isClean();
+        return isSaved || save() ? m_file : QString();
+      },
+      this);
   window->show();
 }
 

@@ -62,6 +62,7 @@ class MainWindow : public QMainWindow {
   void openContactSheet();
   void setQuality(Quality quality);
   void openExport();
+  void openTiles();
 
  protected:
   void closeEvent(QCloseEvent* event) override;

@@ -38,6 +38,9 @@ class Settings {
     m_store.setValue(planKey(plan, "export"), path);
     m_store.setValue(planKey(plan, "export_stamp"), stamp);
   }
+  /// Where a plan's tiles were sent to last; empty for one whose were not.
+  QString tilesFolder(const QString& plan) const { return m_store.value(planKey(plan, "tiles")).toString(); }
+  void setTilesFolder(const QString& plan, const QString& folder) { m_store.setValue(planKey(plan, "tiles"), folder); }
   /// The latest first.
   QStringList recentColors() const { return m_store.value(QStringLiteral("colors")).toStringList(); }
   void addRecentColor(const QString& color) {

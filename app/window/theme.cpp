@@ -31,7 +31,7 @@ QString styleSheet(const Theme& t) {
     QMenu::separator { height: 1px; background: @rule; margin: 4px 8px; }
     QStatusBar { border-top: 1px solid @rule; }
     QStatusBar::item { border: none; }
-    QLineEdit, QComboBox, QSpinBox, QPlainTextEdit, QListWidget, QTreeView { background: @card; color: @ink; border: 1px solid @rule; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @card; }
+    QLineEdit, QComboBox, QAbstractSpinBox, QPlainTextEdit, QListWidget, QTreeView { background: @card; color: @ink; border: 1px solid @rule; border-radius: 4px; padding: 3px 6px; selection-background-color: @accent; selection-color: @card; }
     QLineEdit:focus, QComboBox:focus, QListWidget:focus { border: 1px solid @accent; }
     QLineEdit[fault="true"] { border: 1px solid @trouble; }
     QComboBox { padding: 3px 0 3px 6px; }

@@ -151,6 +151,19 @@ class TestTiles : public QObject {
     }
   }
 
+  /// Where nobody can work, as the folder is not there for them, that is said soon, and not once for each tile.
+  void thatNobodyCanWorkIsSaid() {
+    TileOrder order;
+    order.folder = m_dir.filePath(QStringLiteral("nobody")).toStdString();
+    QVERIFY(QDir().mkpath(QString::fromStdString(order.folder) + QStringLiteral("/tiles")));
+    std::vector<std::string> names;
+    for (int i = 0; i < 5000; ++i) names.push_back(std::to_string(i) + "_0");
+    Dying workers(order, "key", {}, {names.begin(), names.end()});
+    const auto sent = cli::sendTiles(workers, order, names, "key", order.folder + "/jobs", 100);
+    QVERIFY(!sent && sent.error().message.find("died at") != std::string::npos);
+    QCOMPARE(workers.rounds, 2);
+  }
+
   /// After an edit by hand the tiles that it can reach are made again, and no others; after any other edit all are.
   void onlyWhatAnEditReachesIsMadeAgain() {
     QTemporaryDir dir;
