@@ -10,7 +10,6 @@
 
 #include <chrono>
 #include <cstdio>
-#include <deque>
 #include <filesystem>
 #include <fstream>
 #include <set>

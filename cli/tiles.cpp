@@ -66,6 +66,8 @@ std::vector<std::string> ownCommand() {
   return words;
 }
 
+std::string jobNameOf(const std::string& key) { return "arvesk-" + key.substr(0, 12); }
+
 /// Sends the tiles to others and waits for them.
 Result<void> makeElsewhere(const Options& options, std::vector<std::string> names, const std::string& key) {
   const bool isSlurm = options.on == "slurm";
@@ -77,7 +79,7 @@ Result<void> makeElsewhere(const Options& options, std::vector<std::string> name
   sending.folder = options.order.folder + "/jobs";
   sending.atOnce = lists;
   sending.threads = std::max(1, threads / static_cast<int>(lists));
-  sending.name = "arvesk-" + key.substr(0, 12);
+  sending.name = jobNameOf(key);
   if (!options.partition.empty()) sending.options.push_back("--partition=" + options.partition);
   sending.options.insert(sending.options.end(), options.sbatch.begin(), options.sbatch.end());
   std::vector<std::string> open = names;
@@ -107,7 +109,7 @@ Result<int> makeTiles(Options& options) {
       return Failure(ok.error());
     return kDone;  // how each ended is in its record; who sent this collects
   }
-  SentTiles sent{*grid, key, ::getpid()};
+  SentTiles sent{*grid, key, options.order.ending, options.on == "slurm" ? jobNameOf(key) : "", ::getpid()};
   if (auto ok = writeSent(options.order, sent); !ok) return Failure(ok.error());
   const auto changing = keepUnchanged(*session, options.order, *grid, key, progressTask(options, "what changed"));
   if (!changing) return Failure(changing.error());

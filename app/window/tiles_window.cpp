@@ -236,10 +236,10 @@ void TilesWindow::send() {
 void TilesWindow::stop() {
   SentTiles sent = m_states ? m_states->sent : SentTiles();
   if (isThere(m_process)) sent.process = m_process;
-  stopSending(sent);
-  if (isSlurm() && sent.key.size() > 12)  // the jobs are not of this machine
-    QProcess::startDetached(QStringLiteral("scancel"),
-                            {QStringLiteral("--name=arvesk-") + text(sent.key.substr(0, 12))});
+  m_worker.ask([sent](const Task&) {
+    stopSending(sent);
+    return [] {};
+  });
   look();
 }
 
@@ -258,6 +258,13 @@ void TilesWindow::look() {
 
 void TilesWindow::take(Seen seen) {
   m_isUnderWay = seen.isUnderWay;
+  // What stands there is gone on with, not made anew in squares of another size.
+  if (seen.states && !m_states) {
+    const SentTiles& sent = seen.states->sent;
+    m_size->setValue(sent.grid.size);
+    if (const int at = m_format->findData(text(sent.ending).mid(1)); at >= 0) m_format->setCurrentIndex(at);
+    m_on->setCurrentIndex(sent.jobs.empty() ? 0 : 1);
+  }
   m_states = seen.states ? std::make_shared<const TileStates>(std::move(*seen.states)) : nullptr;
   m_map->show(m_states);
   m_send->setEnabled(!m_isUnderWay);

@@ -4,6 +4,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include <spawn.h>
+#include <sys/wait.h>
 #include <unistd.h>
 #include <csignal>
 #include <fstream>
@@ -24,6 +26,8 @@ std::optional<SentTiles> sentIn(const std::string& folder) {
     const json in = json::parse(*text);
     SentTiles sent;
     sent.key = in.at("key").get<std::string>();
+    sent.ending = in.at("ending").get<std::string>();
+    sent.jobs = in.at("jobs").get<std::string>();
     sent.process = in.at("process").get<long>();
     sent.grid.size = in.at("size").get<double>();
     const auto columns = in.at("columns").get<std::array<int, 2>>();
@@ -66,6 +70,8 @@ TileStates::State stateOf(const TileRecord& record, const std::string& key) {
 Result<void> writeSent(const TileOrder& order, const SentTiles& sent) {
   const json out{{"arvesk-tiles-sent", 1},
                  {"key", sent.key},
+                 {"ending", sent.ending},
+                 {"jobs", sent.jobs},
                  {"process", sent.process},
                  {"size", sent.grid.size},
                  {"columns", {sent.grid.fromColumn, sent.grid.toColumn}},
@@ -104,6 +110,13 @@ std::optional<TileStates> tileStates(const std::string& folder, const TileStates
 }
 
 void stopSending(const SentTiles& sent) {
+  if (!sent.jobs.empty()) {
+    std::string program = "scancel";
+    std::string name = "--name=" + sent.jobs;
+    char* const words[] = {program.data(), name.data(), nullptr};
+    pid_t child = 0;
+    if (::posix_spawnp(&child, program.c_str(), nullptr, nullptr, words, environ) == 0) ::waitpid(child, nullptr, 0);
+  }
   if (!isAtWork(sent.process)) return;
   const auto process = static_cast<pid_t>(sent.process);
   const pid_t group = ::getpgid(process);

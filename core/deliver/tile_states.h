@@ -12,7 +12,9 @@ namespace arvesk {
 struct SentTiles {
   TileGrid grid;
   std::string key;
-  long process = 0;  // of this machine, that sends and collects them; 0 once it is done
+  std::string ending;  // of TileOrder
+  std::string jobs;    // by what name the batch engine knows them; empty where they are processes of this machine
+  long process = 0;    // of this machine, that sends and collects them; 0 once it is done
   bool operator==(const SentTiles&) const = default;
 };
 Result<void> writeSent(const TileOrder& order, const SentTiles& sent);
@@ -36,7 +38,8 @@ struct TileStates {
 /// As they are now; nothing where no tiles were ever sent. Records that `before` knows are not read again.
 std::optional<TileStates> tileStates(const std::string& folder, const TileStates& before = {});
 
-/// Ends the sending process and those that it started on this machine. What is done stays.
+/// Ends the sending process, those that it started on this machine, and the jobs of the batch engine. What is done
+/// stays.
 void stopSending(const SentTiles& sent);
 
 }  // namespace arvesk

@@ -11,7 +11,8 @@ NodeKind::~NodeKind() = default;
 
 std::optional<Most> NodeKind::most(const ParamMap& values, const Inputs& in) const {
   if (mostOf) return mostOf(values, in);
-  if (family == Family::Thin) return in.mostAt(inputs.front().id);
+  // Filters hand on what came in. One that may carry points anywhere may do more: pieces of what it breaks.
+  if (family == Family::Thin && carriesOf) return in.mostAt(inputs.front().id);
   return {};
 }
 

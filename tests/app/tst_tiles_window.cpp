@@ -95,6 +95,8 @@ class TestTilesWindow : public test::WindowTest {
     QTRY_VERIFY(!m_tiles);
     open();
     QTRY_VERIFY_WITH_TIMEOUT(isAllOver(), 120'000);
+    QCOMPARE(part<QDoubleSpinBox>("tiles_size")->value(), 2.0);  // it goes on with what stands there
+    QCOMPARE(part<QComboBox>("tiles_format")->currentData().toString(), QStringLiteral("csv"));
     const std::size_t before = m_tiles->states()->placements;
     QVERIFY(before > 500);
     trigger("plan_next_seed");
